@@ -1,0 +1,332 @@
+"""The commands.  Each parses, asks the rooms below, and prints."""
+
+from __future__ import annotations
+
+import json
+import sys
+from pathlib import Path
+from typing import Annotated, Any, NoReturn
+
+import typer
+
+from chronocast import __version__
+from chronocast.model.errors import ChronocastError
+
+app = typer.Typer(
+    name="chronocast", no_args_is_help=True, add_completion=False, rich_markup_mode=None,
+    help="Forecast batch renders before they are made (how long, how big, when finished, does it fit), then render and "
+    "prove them. Without a command, or with a batch file alone, the desktop opens.",
+)  # fmt: skip
+batch_app = typer.Typer(no_args_is_help=True, help="Make and change batch files.")
+recipes_app = typer.Typer(no_args_is_help=True, help="The supplied recipes.")
+stock_app = typer.Typer(no_args_is_help=True, help="The stock of finished pieces.")
+app.add_typer(batch_app, name="batch")
+app.add_typer(recipes_app, name="recipes")
+app.add_typer(stock_app, name="stock")
+
+BatchPath = Annotated[Path, typer.Argument(help="A batch file, NAME.batch.json.", metavar="BATCH")]
+Json = Annotated[bool, typer.Option("--json", help="Answer as JSON, and with nothing else, on standard output.")]
+
+NEEDS_YOU, WRONG_USE, STOPPED = 1, 2, 130
+
+
+def put(value: Any) -> None:
+    """One JSON document on standard output."""
+    sys.stdout.write(json.dumps(value, indent=1, ensure_ascii=False) + "\n")
+
+
+def complain(error: ChronocastError | str, code: int) -> NoReturn:
+    """Say what is wrong on standard error, and leave."""
+    sys.stderr.write(f"{error}\n")
+    raise typer.Exit(code)
+
+
+def load(path: Path) -> Any:
+    """A batch from its file, or out with a sentence."""
+    from chronocast.journal.documents import load_batch
+
+    try:
+        return load_batch(path)
+    except ChronocastError as error:
+        complain(error, WRONG_USE)
+
+
+def _version(wanted: bool) -> None:
+    if wanted:
+        sys.stdout.write(f"chronocast {__version__}\n")
+        raise typer.Exit
+
+
+@app.callback()
+def _all(
+    version: Annotated[bool, typer.Option("--version", callback=_version, is_eager=True, help="Print the version.")] = False,
+) -> None:
+    pass
+
+
+@app.command()
+def demo(
+    to: Annotated[Path | None, typer.Option(help="Copy it into this folder instead of the data folder.")] = None,
+    window: Annotated[bool, typer.Option(help="Open the desktop on it.")] = True,
+) -> None:
+    """A fresh copy of the demo: an aquarium's exhibition films. Its batch path is printed."""
+    from chronocast.demo.copy import copy_demo
+
+    try:
+        path = copy_demo(to)
+    except ChronocastError as error:
+        complain(error, WRONG_USE)
+    sys.stdout.write(f"{path}\n")
+    sys.stdout.flush()
+    if window:
+        from chronocast.ui.app import main as desktop
+
+        raise typer.Exit(desktop(str(path)))
+
+
+@app.command()
+def inspect(
+    paths: Annotated[list[Path], typer.Argument(help="Media files, timeline files or folders.", metavar="PATH...")], json_: Json = False
+) -> None:
+    """Facts and problems of media and timeline files."""
+    from chronocast.cli.inspecting import inspect_paths, print_sources
+
+    found = inspect_paths(paths)
+    if json_:
+        put({"version": 1, "sources": found})
+    else:
+        print_sources(found)
+    if any(source["unusable"] for source in found):
+        raise typer.Exit(NEEDS_YOU)
+
+
+@batch_app.command("new")
+def batch_new(
+    file: Annotated[Path, typer.Argument(help="The batch file to make, NAME.batch.json.", metavar="FILE")],
+    source: Annotated[list[Path], typer.Option(help="A media file, timeline file or folder; may be given more than once.")],
+    recipe: Annotated[list[str], typer.Option(help="A recipe's id (see: recipes list); may be given more than once.")],
+    to: Annotated[Path, typer.Option(help="The folder the files go to.")],
+    range_: Annotated[
+        list[str] | None, typer.Option("--range", help="NAME=IN..OUT in timecode or frames; outputs are made of it instead of the whole.")
+    ] = None,
+    title: Annotated[str, typer.Option(help="The batch's title.")] = "",
+    json_: Json = False,
+) -> None:
+    """Make a batch: every source × every recipe."""
+    from chronocast.cli.making import make_batch
+
+    try:
+        batch, refused = make_batch(file, source, recipe, to, range_ or [], title)
+    except ChronocastError as error:
+        complain(error, WRONG_USE)
+    for item in refused:
+        sys.stderr.write(f"{item}\n")
+    if json_:
+        put({"version": 1, "batch": str(file), "outputs": [output.id for output in batch.outputs], "refused": [str(r) for r in refused]})
+    else:
+        sys.stdout.write(f"{file}: {len(batch.sources)} sources, {len(batch.recipes)} recipes, {len(batch.outputs)} outputs\n")
+    if refused:
+        raise typer.Exit(NEEDS_YOU)
+
+
+@recipes_app.command("list")
+def recipes_list(json_: Json = False) -> None:
+    """The supplied recipes, and what each is for."""
+    from chronocast.model.recipe import SUPPLIED
+
+    if json_:
+        put({"version": 1, "recipes": [recipe.model_dump(mode="json") for recipe in SUPPLIED]})
+        return
+    for recipe in SUPPLIED:
+        sys.stdout.write(f"{recipe.id:16} {recipe.name:28} {recipe.purpose}\n")
+
+
+@recipes_app.command("show")
+def recipes_show(identifier: Annotated[str, typer.Argument(metavar="ID", help="A recipe's id.")]) -> None:
+    """One recipe as JSON."""
+    from chronocast.model.recipe import SUPPLIED, supplied
+
+    recipe = supplied(identifier)
+    if recipe is None:
+        complain(f"There is no recipe “{identifier}”. There are: {', '.join(r.id for r in SUPPLIED)}.", WRONG_USE)
+    put(recipe.model_dump(mode="json"))
+
+
+@app.command()
+def forecast(batch: BatchPath, json_: Json = False) -> None:
+    """What a batch will take: seconds, bytes, finish by the clock, room. Nothing is encoded."""
+    from chronocast.cli.forecasting import forecast_batch, print_forecast
+
+    loaded = load(batch)
+    try:
+        view = forecast_batch(loaded, batch)
+    except ChronocastError as error:
+        complain(error, NEEDS_YOU)
+    if json_:
+        from chronocast.run.outlook import as_json
+
+        put(as_json(view))
+    else:
+        print_forecast(loaded, view)
+    if view.problems or any(not room.fits for room in view.room):
+        raise typer.Exit(NEEDS_YOU)
+
+
+@app.command()
+def render(
+    batch: BatchPath,
+    json_: Annotated[bool, typer.Option("--json", help="One JSON object a line; the last is “ended”.")] = False,
+    detach: Annotated[bool, typer.Option("--detach", help="Leave the run to itself; see it with: status.")] = False,
+    replace: Annotated[bool, typer.Option("--replace", help="Replace files of the same name.")] = False,
+) -> None:
+    """Render a batch and prove every file. Ctrl-C stops; what is finished is kept."""
+    from chronocast.cli.rendering import follow
+    from chronocast.run.client import begin_run
+
+    loaded = load(batch)
+    try:
+        journal = begin_run(loaded, batch, {"replace": replace, "space_wait_seconds": 3600.0 if detach else 0.0})
+    except ChronocastError as error:
+        complain(error, NEEDS_YOU if loaded.outputs else WRONG_USE)
+    if detach:
+        if json_:
+            put({"version": 1, "run": str(journal)})
+        else:
+            sys.stdout.write(f"Rendering goes on by itself. See it with: chronocast status {batch}\n")
+        return
+    raise typer.Exit(follow(journal, json_))
+
+
+def _journal(batch: Path) -> Path:
+    from chronocast.run.client import last_run
+
+    load(batch)
+    journal = last_run(batch)
+    if journal is None:
+        complain(f"{batch} has not been rendered yet. Begin with: chronocast render {batch}", NEEDS_YOU)
+    return journal
+
+
+@app.command()
+def status(batch: BatchPath, json_: Json = False) -> None:
+    """How the last run of a batch is going, or how it went."""
+    from chronocast.cli.rendering import print_status, view_of
+
+    view = view_of(_journal(batch))
+    if json_:
+        put(view.as_json())
+    else:
+        print_status(view)
+    if any(output.state == "needs you" for output in view.outputs.values()) or not (view.outcome or view.lives):
+        raise typer.Exit(NEEDS_YOU)
+
+
+def _ask(batch: Path, kind: str, said: str, outputs: list[str] | None = None) -> None:
+    from chronocast.run.client import ask
+
+    try:
+        accepted, sentence = ask(_journal(batch), kind, {"outputs": outputs} if outputs else {})
+    except ChronocastError as error:
+        complain(error, NEEDS_YOU)
+    if not accepted:
+        complain(sentence, NEEDS_YOU)
+    sys.stdout.write(f"{said}\n")
+
+
+@app.command()
+def pause(batch: BatchPath) -> None:
+    """Freeze a run where it is; nothing is lost."""
+    _ask(batch, "pause", "Paused.")
+
+
+@app.command()
+def resume(batch: BatchPath) -> None:
+    """Let a paused run go on; take up one whose runner went away."""
+    from chronocast.run.client import runner_lives, start_runner
+
+    journal = _journal(batch)
+    if not runner_lives(journal):
+        from chronocast.cli.rendering import view_of
+
+        if view_of(journal).outcome:
+            complain("That run has ended. Begin another with: chronocast render", NEEDS_YOU)
+        start_runner(journal)
+        sys.stdout.write("Taken up again.\n")
+        return
+    _ask(batch, "resume", "Going on.")
+
+
+@app.command()
+def stop(
+    batch: BatchPath, output: Annotated[list[str] | None, typer.Option(help="Only this output; may be given more than once.")] = None
+) -> None:
+    """Stop a run, or some of its outputs. Finished files and pieces are kept."""
+    _ask(batch, "stop", "Stopped.", output)
+
+
+@app.command()
+def check(
+    path: Annotated[Path, typer.Argument(help="A batch, or a finished file.", metavar="BATCH|FILE")],
+    recipe: Annotated[str, typer.Option(help="The recipe a single file should follow.")] = "",
+    json_: Json = False,
+) -> None:
+    """Prove finished files again, by decoding them to the end."""
+    from chronocast.cli.checking import check_batch, check_file, print_files
+
+    try:
+        if path.name.endswith(".batch.json"):
+            files = check_batch(load(path), path)
+        else:
+            files = [check_file(path, recipe)]
+    except ChronocastError as error:
+        complain(error, WRONG_USE)
+    if json_:
+        put({"version": 1, "files": files})
+    else:
+        print_files(files)
+    if not all(file["ok"] for file in files):
+        raise typer.Exit(NEEDS_YOU)
+
+
+@stock_app.command("list")
+def stock_list(json_: Json = False) -> None:
+    """What is in the stock."""
+    from chronocast.journal.places import data_folder
+    from chronocast.model.show import size_text
+    from chronocast.pieces.stock import Stock
+
+    kept = list(Stock(data_folder() / "stock").all())
+    if json_:
+        put({"version": 1, "pieces": [{"name": k.name, "path": str(k.path), "bytes": k.bytes, "facts": k.facts} for k in kept]})
+        return
+    sys.stdout.write(f"{len(kept)} pieces, {size_text(sum(k.bytes for k in kept))}\n")
+
+
+@app.command()
+def calibrate() -> None:
+    """Measure this machine's pace (under half a minute)."""
+    from chronocast.run.calibrate import calibrate as measure
+
+    pace = measure(lambda what: sys.stderr.write(f"{what}…\n"))
+    sys.stdout.write(f"H.264 medium: {1 / pace.encode:.1f} million pixels a second on each slot\n")
+
+
+@app.command()
+def shots(
+    folder: Annotated[Path, typer.Argument(help="Where the pictures go.", metavar="DIR")],
+) -> None:
+    """Pictures of every main view, from a run of the demo made seconds before."""
+    from chronocast.ui.shots import take_shots
+
+    raise typer.Exit(take_shots(folder))
+
+
+def main() -> None:
+    """The command line."""
+    try:
+        app()
+    except ChronocastError as error:
+        sys.stderr.write(f"{error}\n")
+        sys.exit(NEEDS_YOU)
+    except BrokenPipeError:
+        sys.exit(NEEDS_YOU)

@@ -1,0 +1,82 @@
+"""``inspect``: facts of files as JSON and as lines."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Iterable
+from pathlib import Path
+from typing import Any
+
+from chronocast.journal.facts import FactsStore
+from chronocast.journal.places import data_folder
+from chronocast.model.batch import Source
+from chronocast.model.errors import ChronocastError
+from chronocast.model.facts import ClipFacts
+from chronocast.model.show import rate_bits_text, size_text, time_text
+from chronocast.model.timing import format_timecode, rate_text
+from chronocast.run.gather import expand
+from chronocast.run.prepare import SourceReady, kind_of, ready_source
+
+
+def inspect_paths(paths: Iterable[Path]) -> list[dict[str, Any]]:
+    """One entry a file; what can't be used is listed with its reason."""
+    store = FactsStore(data_folder() / "facts")
+    return [_one(path, store) for path in expand(paths)]
+
+
+def _one(path: Path, store: FactsStore) -> dict[str, Any]:
+    path = path.absolute()
+    kind = kind_of(path)
+    try:
+        if kind == "sequence":
+            source = Source(id="x", path=str(path), kind="sequence", name=path.stem[:200] or "sequence")
+            return _sequence(ready_source(source, path.parent, store))
+        return _clip(store.clip(str(path)))
+    except ChronocastError as error:
+        return {"path": str(path), "kind": kind, "unusable": True, "problems": [str(error)]}
+
+
+def _clip(facts: ClipFacts) -> dict[str, Any]:
+    return {
+        "path": facts.path, "kind": "clip", "frames": facts.frames, "rate": str(facts.rate), "width": facts.width,
+        "height": facts.height, "pixel_aspect": str(facts.pixel_aspect), "scan": facts.scan, "video_codec": facts.video_codec,
+        "pixel_format": facts.pixel_format,
+        "audio": [{"codec": a.codec, "channels": a.channels, "sample_rate": a.sample_rate} for a in facts.audio],
+        "seconds": facts.seconds, "bytes": facts.bytes, "bit_rate": facts.bit_rate, "timecode": facts.timecode,
+        "fingerprint": facts.fingerprint, "problems": list(facts.problems), "unusable": False,
+    }  # fmt: skip
+
+
+def _sequence(ready: SourceReady) -> dict[str, Any]:
+    cut = ready.cut
+    first = next((ready.facts[s.media.path] for s in cut.sound), None)
+    audio = first.audio[0] if first and first.audio else None
+    size = sum(facts.bytes for facts in ready.facts.values())
+    seconds = float(cut.frames / cut.rate)
+    return {
+        "path": str(ready.path), "kind": "sequence", "frames": cut.frames, "rate": str(cut.rate), "width": cut.width,
+        "height": cut.height, "pixel_aspect": "1", "scan": "progressive", "video_codec": "",
+        "audio": [{"codec": audio.codec, "channels": audio.channels, "sample_rate": audio.sample_rate}] if audio else [],
+        "seconds": seconds, "bytes": size, "bit_rate": int(size * 8 / seconds) if seconds else 0,
+        "timecode": format_timecode(cut.start_timecode, cut.rate), "edits": len(cut.picture),
+        "media": sorted(ready.facts), "problems": [], "unusable": False,
+    }  # fmt: skip
+
+
+def print_sources(found: list[dict[str, Any]]) -> None:
+    """Lines for people."""
+    from fractions import Fraction
+
+    for item in found:
+        sys.stdout.write(f"{item['path']}\n")
+        if not item["unusable"]:
+            rate = rate_text(Fraction(item["rate"]))
+            what = f"sequence of {item['edits']} edits" if item["kind"] == "sequence" else item["video_codec"] or "sound only"
+            sound = ", ".join(f"{a['codec']} {a['channels']} ch {a['sample_rate']} Hz" for a in item["audio"]) or "no sound"
+            sys.stdout.write(
+                f"    {item['width']}×{item['height']} · {rate} frames a second · {item['scan']} · {what} · "
+                f"{time_text(item['seconds'])} ({item['frames']} frames) · {size_text(item['bytes'])} · "
+                f"{rate_bits_text(item['bit_rate'])} · {sound}\n"
+            )
+        for problem in item["problems"]:
+            sys.stdout.write(f"    ! {problem}\n")

@@ -1,0 +1,81 @@
+"""``batch new``."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from chronocast.journal.documents import BATCH_ENDING, save_batch
+from chronocast.journal.facts import FactsStore
+from chronocast.journal.places import data_folder
+from chronocast.model.batch import FULL, Batch, NamedRange, portable
+from chronocast.model.edits import add_recipe, fill, identifier
+from chronocast.model.errors import ModelError
+from chronocast.model.recipe import SUPPLIED, supplied
+from chronocast.model.timing import Rate, parse_timecode
+from chronocast.run.gather import Refused, gather
+from chronocast.run.prepare import ready_source
+
+
+def make_batch(
+    file: Path, sources: list[Path], recipes: list[str], to: Path, ranges: list[str], title: str
+) -> tuple[Batch, list[Refused]]:
+    """Write a batch of every source × every recipe.
+
+    Raises:
+        ChronocastError: the file is there already, a recipe or range makes no
+            sense, or it can't be written.
+    """
+    if not file.name.endswith(BATCH_ENDING):
+        raise ModelError(f"{file} does not end in {BATCH_ENDING}.", f"Name it {file.stem}{BATCH_ENDING}.")
+    if file.exists():
+        raise ModelError(f"{file} is there already and was not touched.", "Choose another name.")
+    folder = file.absolute().parent
+    batch = Batch(title=title or file.name.removesuffix(BATCH_ENDING), folder=portable(to.absolute(), folder))
+    for name in recipes:
+        recipe = supplied(name)
+        if recipe is None:
+            raise ModelError(f"There is no recipe “{name}”.", f"There are: {', '.join(r.id for r in SUPPLIED)}.")
+        batch = add_recipe(batch, recipe)
+    store = FactsStore(data_folder() / "facts")
+    batch, refused = gather(batch, folder, sources, store)
+    if not batch.sources:
+        first = refused[0].sentence if refused else "The folder holds no media or timeline files."
+        raise ModelError(f"No source can be used. {first}")
+    if ranges:
+        batch = _with_ranges(batch, folder, ranges, store)
+    for source in batch.sources:
+        parts = [part.id for part in source.ranges] or [FULL]
+        batch = fill(batch, [(source.id, part, recipe.id) for part in parts for recipe in batch.recipes])
+    save_batch(batch, file)
+    return batch, refused
+
+
+def _with_ranges(batch: Batch, folder: Path, ranges: list[str], store: FactsStore) -> Batch:
+    found = []
+    for source in batch.sources:
+        cut = ready_source(source, folder, store).cut
+        parts = []
+        for text in ranges:
+            name, start, stop = _range(text, cut.rate, cut.start_timecode)
+            if stop > cut.frames:
+                raise ModelError(f"The range “{text}” ends at frame {stop}, but {source.name} has {cut.frames}.")
+            parts.append(
+                NamedRange(id=identifier(name, (p.id for p in parts), "range"), name=name, start=start, stop=stop)
+            )
+        found.append(source.model_copy(update={"ranges": tuple(parts)}))
+    return batch.model_copy(update={"sources": tuple(found)})
+
+
+def _range(text: str, rate: Rate, start_timecode: int) -> tuple[str, int, int]:
+    """NAME=IN..OUT; times count from the first frame, or from the start timecode where they lie after it."""
+    name, mark, times = text.partition("=")
+    first, dots, last = times.partition("..")
+    if not (mark and dots and name.strip()):
+        raise ModelError(f"“{text}” is not a range.", "Write it as NAME=IN..OUT, for example cutdown=0:10:00..0:30:00.")
+    frames = [parse_timecode(first, rate), 0]
+    frames[1] = parse_timecode(last, rate, here=frames[0])
+    if start_timecode and frames[0] >= start_timecode:
+        frames = [frame - start_timecode for frame in frames]
+    if frames[0] < 0 or frames[1] <= frames[0]:
+        raise ModelError(f"The range “{text}” ends before it begins.", "Give the out point after the in point.")
+    return name.strip()[:80], frames[0], frames[1]

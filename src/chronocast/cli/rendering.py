@@ -1,0 +1,138 @@
+"""``render`` and ``status``: follow a run's journal."""
+
+from __future__ import annotations
+
+import json
+import sys
+import time
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+from chronocast.journal.runs import RunJournal
+from chronocast.model.show import clock_text, size_text, time_text
+from chronocast.run.client import ask, runner_lives
+from chronocast.run.view import OutputView, RunView, read_view
+
+EXIT = {"done": 0, "needs you": 1, "stopped": 130}
+
+
+def view_of(journal: Path) -> RunView:
+    """A run as it is now."""
+    opened = RunJournal(journal)
+    try:
+        return read_view(opened, runner_lives(journal))
+    finally:
+        opened.close()
+
+
+def follow(journal: Path, as_json: bool) -> int:
+    """Show a run until it ends; the exit status.  Ctrl-C stops the run."""
+    opened = RunJournal(journal)
+    view, line = RunView(), ProgressLine(enabled=not as_json and sys.stderr.isatty())
+    asked, silent_since = False, time.monotonic()
+    try:
+        while True:
+            try:
+                fresh = opened.records(view.last)
+                lives = runner_lives(journal)
+                view.fold(fresh).see(opened.now(), lives)
+                for record in fresh:
+                    _tell(record.kind, record.body, record.time, view, as_json, line)
+                if view.outcome:
+                    break
+                if lives:
+                    silent_since = time.monotonic()
+                    line.show(view)
+                elif time.monotonic() - silent_since > 5:
+                    line.clear()
+                    sys.stderr.write("The runner ended unexpectedly. Begin again with the same command; finished pieces are kept.\n")
+                    return 1
+                time.sleep(0.2)
+            except KeyboardInterrupt:
+                if asked:
+                    return 130
+                asked = True
+                line.clear()
+                sys.stderr.write("Stopping; finished pieces are kept…\n")
+                ask(journal, "stop", wait_seconds=10)
+    finally:
+        opened.close()
+    line.clear()
+    if as_json:
+        _json({"event": "ended", "outcome": view.outcome, "sentence": view.sentence,
+               "outputs": [output.as_json() for output in view.outputs.values()]})  # fmt: skip
+    else:
+        print_status(view)
+    return EXIT.get(view.outcome, 1)
+
+
+def _json(value: dict[str, Any]) -> None:
+    sys.stdout.write(json.dumps(value, ensure_ascii=False) + "\n")
+    sys.stdout.flush()
+
+
+def _tell(kind: str, body: dict[str, Any], at: float, view: RunView, as_json: bool, line: ProgressLine) -> None:
+    stamp = datetime.fromtimestamp(at).astimezone().isoformat(timespec="milliseconds")
+    if as_json:
+        if kind not in ("begin", "ended"):
+            _json({"event": kind, "time": stamp, **body})
+        return
+    if kind == "output" and body["state"] in ("proved", "needs you", "stopped") or kind == "output" and not line.enabled:
+        line.clear()
+        output = view.outputs[body["id"]]
+        sys.stdout.write(f"{body['state']:10} {_name(output)}{'  ' + body['reason'] if body['reason'] else ''}\n")
+        sys.stdout.flush()
+
+
+def _name(output: OutputView) -> str:
+    return Path(output.path).name if output.path else output.id
+
+
+class ProgressLine:
+    """One line on a terminal, overwritten."""
+
+    def __init__(self, enabled: bool) -> None:
+        self.enabled, self._shown = enabled, False
+
+    def show(self, view: RunView) -> None:
+        """Share done, speed, what is being made, when it will be finished."""
+        if not self.enabled or not view.frames:
+            return
+        share = view.frames_done / view.frames
+        bar = "━" * round(share * 24) + "─" * (24 - round(share * 24))
+        finish = view.finish.get("finish", {}).get("likely")
+        when = f"finished {clock_text(datetime.fromisoformat(finish))}" if finish else "…"
+        doing = ", ".join(sorted({_name(view.outputs[t["output"]]) for t in view.tasks.values() if t["output"] in view.outputs}))
+        state = "paused" if view.paused else f"waits for {view.waits_for}" if view.waits_for else doing
+        sys.stderr.write(f"\r\033[K{bar} {share:4.0%}  {when}  {state[:60]}")
+        sys.stderr.flush()
+        self._shown = True
+
+    def clear(self) -> None:
+        """Take the line away."""
+        if self._shown:
+            sys.stderr.write("\r\033[K")
+            sys.stderr.flush()
+            self._shown = False
+
+
+def print_status(view: RunView) -> None:
+    """Lines for people: an output each, promise against fact, then the whole."""
+    for output in view.outputs.values():
+        fact = ""
+        if output.state == "proved":
+            promised = output.forecast.get("bytes") or {}
+            told = f" (forecast {size_text(promised['likely'])}, safe {size_text(promised['safe'])})" if promised else ""
+            passed = sum(1 for check in output.checks if check["ok"])
+            fact = f"{size_text(output.bytes)}{told} · {time_text(output.seconds)} of work · {passed} of {len(output.checks)} checks"
+        elif output.frames:
+            fact = f"{output.frames_done / output.frames:.0%}"
+        sys.stdout.write(f"{view.shown_state(output):10} {_name(output):58} {fact}{output.reason}\n")
+    if view.outcome:
+        words = {"done": "Finished", "needs you": "Finished, but something needs you", "stopped": "Stopped"}
+        sys.stdout.write(f"{words.get(view.outcome, view.outcome)} after {time_text(view.ended - view.began)}. {view.sentence}\n")
+    elif not view.lives:
+        sys.stdout.write("The runner is not running; take it up again with: chronocast resume\n")
+    elif view.waits_for == "space":
+        sys.stdout.write("Waiting for room on the drive.\n")

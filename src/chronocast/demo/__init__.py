@@ -1,0 +1,1 @@
+"""The demo batch and its footage: an aquarium's exhibition films."""

@@ -1,0 +1,67 @@
+"""A fresh copy of the demo: its footage, its sequence, its batch."""
+
+from __future__ import annotations
+
+import shutil
+from importlib import resources
+from pathlib import Path
+
+from chronocast.demo.build import SEQUENCE
+from chronocast.demo.scenes import SCENES
+from chronocast.journal.documents import BATCH_ENDING, save_batch
+from chronocast.journal.places import data_folder
+from chronocast.model.batch import FULL, Batch
+from chronocast.model.edits import add_recipe, add_source, fill
+from chronocast.model.errors import ChronocastError
+from chronocast.model.recipe import SUPPLIED
+
+NAME = "hall-of-tides"
+TITLE = "Hall of Tides, opening films"
+
+# Which recipes each source is wanted in.
+WANTED = (
+    (SEQUENCE, "Hall of Tides, opening film", ("web-720", "review-360", "kiosk-quality")),
+    ("still-water.mp4", "Still water, long take", ("web-720", "kiosk-quality")),
+    ("plankton.mp4", "Plankton column", ("review-360", "kiosk-quality")),
+    ("reef-pan.mp4", "Reef, fast pan", ("review-360",)),
+    ("feeding-hour.mp4", "Feeding hour", ("web-720", "review-360")),
+    ("jelly-drift.mp4", "Jelly drift", ("web-720", "kiosk-quality")),
+)
+
+
+def demo_batch() -> Batch:
+    """The demo's batch; its paths are relative to its own folder."""
+    batch = Batch(title=TITLE, folder="outgoing")
+    for recipe in SUPPLIED:
+        batch = add_recipe(batch, recipe)
+    for file, name, recipes in WANTED:
+        batch = add_source(batch, f"footage/{file}", name, "sequence" if file.endswith(".otio") else "clip")
+        source = batch.sources[-1].id
+        batch = fill(batch, [(source, FULL, recipe) for recipe in recipes])
+    return batch
+
+
+def copy_demo(to: Path | None = None) -> Path:
+    """Copy the demo to a folder that is not there yet; the path of its batch.
+
+    Raises:
+        ChronocastError: the folder can't be written, or the footage is missing.
+    """
+    parent = (to or data_folder() / "demo").absolute()
+    folder, number = parent / NAME, 1
+    while folder.exists():
+        number += 1
+        folder = parent / f"{NAME}-{number}"
+    footage = resources.files("chronocast.demo") / "footage"
+    try:
+        (folder / "footage").mkdir(parents=True)
+        for name in [scene.file for scene in SCENES] + [SEQUENCE]:
+            with resources.as_file(footage / name) as path:
+                shutil.copyfile(path, folder / "footage" / name)
+    except FileNotFoundError as error:
+        raise ChronocastError(f"The demo's footage is missing: {error.filename}.", "Install Chronocast again.") from None
+    except OSError as error:
+        raise ChronocastError(f"The demo can't be copied to {folder}: {error.strerror}.", "Choose another folder with --to.") from None
+    path = folder / f"{NAME}{BATCH_ENDING}"
+    save_batch(demo_batch(), path)
+    return path

@@ -1,0 +1,1 @@
+"""Seconds and bytes before anything is encoded. Numbers in, numbers out."""

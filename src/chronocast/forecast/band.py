@@ -1,0 +1,60 @@
+"""A forecast quantity: P10, likely (P50) and safe (P90), from draws."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+Draws = NDArray[np.float64]
+DRAWS = 400
+Z90 = 1.2815515655446004
+
+
+@dataclass(frozen=True)
+class Band:
+    """*likely*: half the time it is no more.  *safe*: nine times in ten it is no more."""
+
+    p10: float
+    likely: float
+    safe: float
+
+    def as_json(self) -> dict[str, float]:
+        return {"p10": round(self.p10, 3), "likely": round(self.likely, 3), "safe": round(self.safe, 3)}
+
+    def __add__(self, other: float) -> Band:
+        return Band(self.p10 + other, self.likely + other, self.safe + other)
+
+
+def band(draws: Draws) -> Band:
+    """The band of draws, shape (draws,)."""
+    low, mid, high = np.quantile(draws, (0.1, 0.5, 0.9))
+    return Band(float(low), float(mid), float(high))
+
+
+def exact(value: float) -> Band:
+    """A quantity that is known."""
+    return Band(value, value, value)
+
+
+class Chance:
+    """Random numbers that are the same each time, so that a forecast doesn't flicker.
+
+    The same name gives the same draws: two outputs that share a cause of
+    error share its draws.
+    """
+
+    def __init__(self, draws: int = DRAWS, seed: int = 20) -> None:
+        self.draws, self._seed = draws, seed
+
+    def normal(self, name: str) -> Draws:
+        """Standard normal draws for a named cause, shape (draws,), balanced around zero."""
+        mark = sum(ord(c) * 257**n for n, c in enumerate(name[:64])) % (2**63)
+        half = np.random.default_rng((self._seed, mark)).standard_normal(self.draws // 2)
+        return np.concatenate([half, -half])
+
+    def normals(self, name: str, count: int) -> Draws:
+        """Independent standard normal draws, shape (count, draws)."""
+        mark = sum(ord(c) * 257**n for n, c in enumerate(name[:64])) % (2**63)
+        return np.random.default_rng((self._seed, mark, 1)).standard_normal((count, self.draws))

@@ -1,0 +1,86 @@
+"""Seconds of work before it is done, on one station."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from math import log
+
+import numpy as np
+
+from chronocast.forecast.band import Chance, Draws
+from chronocast.forecast.learn import Belief, update
+
+EFFORT = {"fast": 0.62, "medium": 1.0, "slow": 1.9}
+"""Encoding time against medium: measured increments, not a flat factor."""
+
+
+@dataclass(frozen=True)
+class Pace:
+    """How fast a station works, each slot, with all slots busy.
+
+    Seconds a million pixels: ``encode`` (medium effort, decoding and composing
+    included), ``decode`` (checking).  ``sound``: seconds a second of sound.
+    ``packet``: seconds a packet when joining; ``write``: bytes a second of the
+    drive.  ``start``: seconds a task costs before it begins.  ``calibrated`` tells a measured pace from the supplied one.
+    """
+
+    encode: float = 0.08
+    decode: float = 0.009
+    sound: float = 0.1
+    packet: float = 0.0002
+    write: float = 150e6
+    start: float = 0.03
+    calibrated: bool = False
+
+
+SUPPLIED_PACE = Pace()
+
+
+@dataclass(frozen=True)
+class PieceAsk:
+    """A piece that must be encoded: its pixels (all frames), encoder and effort."""
+
+    megapixels: float
+    effort: str
+    pace: str
+
+
+def encode_belief(pace: Pace, effort: str, seen: Sequence[float]) -> Belief:
+    """Seconds a million pixels for one effort: the calibration, shifted by finished pieces."""
+    prior = Belief(
+        mean=log(pace.encode * EFFORT.get(effort, 1.0)), sd=0.35 if pace.calibrated else 0.8, spread=0.30
+    )
+    return update(prior, seen[:60], correlated=0.3)
+
+
+def piece_seconds(
+    asks: Sequence[PieceAsk], pace: Pace, seen: Mapping[str, Sequence[float]], chance: Chance, name: str
+) -> Draws:
+    """Draws of each piece's seconds on a slot, shape (pieces, draws).
+
+    The station's error is shared by all its pieces; a content error by the
+    pieces of an output; and each has its own.
+    """
+    if not asks:
+        return np.zeros((0, chance.draws))
+    beliefs = {ask.pace: encode_belief(pace, ask.effort, seen.get(ask.pace, ())) for ask in asks}
+    mean = np.array([log(max(ask.megapixels, 1e-6)) + beliefs[ask.pace].mean for ask in asks])
+    sd = np.array([np.hypot(beliefs[ask.pace].sd, 0.12) for ask in asks])
+    spread = np.array([beliefs[ask.pace].spread for ask in asks])
+    shared = chance.normal("station")
+    content = chance.normal("content " + name)
+    own = chance.normals("piece " + name, len(asks))
+    logs = mean[:, None] + sd[:, None] * shared + 0.7 * spread[:, None] * content + 0.7 * spread[:, None] * own
+    return np.exp(logs) + pace.start
+
+
+def other_seconds(
+    seconds: float, megapixels: float, packets: int, size: Draws, pace: Pace, chance: Chance
+) -> tuple[Draws, Draws, Draws]:
+    """Draws of the seconds for sound, joining and checking.  Joining reads and writes each packet once."""
+    shared = np.exp(0.35 * chance.normal("station"))
+    sound = (seconds * pace.sound + 0.1) * shared
+    join = (2 * size / pace.write + 2 * packets * pace.packet + pace.start) * shared
+    check = (megapixels * pace.decode + seconds * pace.sound * 0.1 + 0.5) * shared
+    return sound, join, check

@@ -1,0 +1,1 @@
+"""What must last: documents, runs, the ledger, settings. The only room that imports SQLAlchemy."""

@@ -1,0 +1,50 @@
+"""How databases are opened: SQLite with a write-ahead log, so that readers never wait."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+from sqlalchemy import Engine, MetaData, create_engine, event
+from sqlalchemy.exc import DatabaseError, OperationalError, SQLAlchemyError
+from sqlalchemy.pool import NullPool
+
+from chronocast.model.errors import ChronocastError
+
+__all__ = ["JournalError", "SQLAlchemyError", "open_database"]
+
+
+class JournalError(ChronocastError):
+    """A journal or ledger that can't be read or written."""
+
+
+def open_database(path: Path, tables: MetaData, *, write: bool = True) -> Engine:
+    """An engine on the file, its tables made if need be.
+
+    Raises:
+        JournalError: missing (when only read), damaged, or not writable.
+    """
+    if not write and not path.exists():
+        raise JournalError(f"{path} is missing.")
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        engine = create_engine(f"sqlite:///{path}", poolclass=NullPool if not write else None, connect_args={"timeout": 5.0, "check_same_thread": False})
+
+        @event.listens_for(engine, "connect")
+        def _settings(connection: Any, _: Any) -> None:
+            cursor = connection.cursor()
+            cursor.execute("PRAGMA journal_mode=WAL")
+            cursor.execute("PRAGMA synchronous=NORMAL")
+            cursor.close()
+
+        if write:
+            tables.create_all(engine)
+        return engine
+    except OSError as error:
+        raise JournalError(f"{path} can't be written: {error.strerror}.", "Check the folder.") from None
+    except OperationalError as error:
+        raise JournalError(f"{path} can't be opened: {error.orig}.", "Check the folder and its permissions.") from None
+    except DatabaseError as error:
+        raise JournalError(
+            f"{path} is damaged: {error.orig}.", "Move it away; finished pieces are in the stock and will be kept."
+        ) from None

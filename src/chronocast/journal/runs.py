@@ -1,0 +1,162 @@
+"""A run's journal: what happened, what is asked, what is going on now.
+
+*record* is append-only and is the run's truth.  *request* is where anyone
+leaves a wish for the runner.  *now* is overwritten several times a second.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import hashlib
+import json
+import time
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from sqlalchemy import Column, Float, Integer, MetaData, String, Table, Text, insert, select, update
+from sqlalchemy.dialects.sqlite import insert as upsert
+
+from chronocast.journal.database import JournalError, SQLAlchemyError, open_database
+
+ALIVE_SECONDS = 3.0
+
+_tables = MetaData()
+_record = Table(
+    "record", _tables, Column("seq", Integer, primary_key=True), Column("time", Float, nullable=False),
+    Column("kind", String, nullable=False), Column("body", Text, nullable=False),
+)  # fmt: skip
+_request = Table(
+    "request", _tables, Column("id", Integer, primary_key=True), Column("time", Float, nullable=False),
+    Column("kind", String, nullable=False), Column("body", Text, nullable=False),
+    Column("answered", Float), Column("accepted", Integer), Column("answer", Text),
+)  # fmt: skip
+_now = Table("now", _tables, Column("key", String, primary_key=True), Column("time", Float), Column("body", Text))
+
+
+@dataclass(frozen=True)
+class Record:
+    """One thing that happened."""
+
+    seq: int
+    time: float
+    kind: str
+    body: dict[str, Any]
+
+
+@dataclass(frozen=True)
+class Request:
+    """One thing that is asked of the runner."""
+
+    id: int
+    kind: str
+    body: dict[str, Any]
+
+
+class RunJournal:
+    """One run's journal file."""
+
+    def __init__(self, path: Path, *, write: bool = True) -> None:
+        self.path = path
+        self._engine = open_database(path, _tables, write=write)
+
+    def close(self) -> None:
+        """Give the file back."""
+        self._engine.dispose()
+
+    @contextlib.contextmanager
+    def _connected(self) -> Iterator[Any]:
+        try:
+            with self._engine.begin() as connection:
+                yield connection
+        except SQLAlchemyError as error:
+            reason = getattr(error, "orig", None) or error
+            raise JournalError(f"The journal {self.path} can't be used: {reason}.", "Check its drive and permissions.") from error
+
+    def append(self, kind: str, body: dict[str, Any], at: float | None = None) -> int:
+        """Add a record; its number."""
+        with self._connected() as connection:
+            result = connection.execute(
+                insert(_record).values(time=at or time.time(), kind=kind, body=json.dumps(body))
+            )
+            return int(result.inserted_primary_key[0])
+
+    def records(self, after: int = 0) -> list[Record]:
+        """Records in order, those after number ``after``."""
+        with self._connected() as connection:
+            rows = connection.execute(select(_record).where(_record.c.seq > after).order_by(_record.c.seq)).all()
+        return [Record(row.seq, row.time, row.kind, json.loads(row.body)) for row in rows]
+
+    def ask(self, kind: str, body: dict[str, Any] | None = None) -> int:
+        """Leave a request for the runner; its number."""
+        with self._connected() as connection:
+            result = connection.execute(insert(_request).values(time=time.time(), kind=kind, body=json.dumps(body or {})))
+            return int(result.inserted_primary_key[0])
+
+    def requests(self) -> list[Request]:
+        """Requests nobody has answered, oldest first."""
+        with self._connected() as connection:
+            rows = connection.execute(
+                select(_request).where(_request.c.answered.is_(None)).order_by(_request.c.id)
+            ).all()
+        return [Request(row.id, row.kind, json.loads(row.body)) for row in rows]
+
+    def answer(self, request: int, accepted: bool, sentence: str = "") -> None:
+        """Say what came of a request."""
+        with self._connected() as connection:
+            connection.execute(
+                update(_request)
+                .where(_request.c.id == request)
+                .values(answered=time.time(), accepted=int(accepted), answer=sentence)
+            )
+
+    def answered(self, request: int) -> tuple[bool, str] | None:
+        """What came of a request; None while nobody has answered."""
+        with self._connected() as connection:
+            row = connection.execute(select(_request).where(_request.c.id == request)).first()
+        return (bool(row.accepted), row.answer or "") if row and row.answered else None
+
+    def set_now(self, values: dict[str, dict[str, Any] | None]) -> None:
+        """Overwrite what is going on, key by key; None removes a key."""
+        with self._connected() as connection:
+            for key, body in values.items():
+                if body is None:
+                    connection.execute(_now.delete().where(_now.c.key == key))
+                    continue
+                row = {"key": key, "time": time.time(), "body": json.dumps(body)}
+                connection.execute(
+                    upsert(_now).values(**row).on_conflict_do_update(index_elements=["key"], set_=row)
+                )
+
+    def now(self) -> dict[str, tuple[float, dict[str, Any]]]:
+        """What is going on: key → (time it was said, what)."""
+        with self._connected() as connection:
+            return {row.key: (row.time, json.loads(row.body)) for row in connection.execute(select(_now)).all()}
+
+
+def batch_key(batch_path: Path) -> str:
+    """The folder name of a batch's runs."""
+    return hashlib.blake2b(str(batch_path.resolve()).encode(), digest_size=10).hexdigest()
+
+
+def runs_folder(state: Path, batch_path: Path) -> Path:
+    """Where the journals of a batch's runs lie."""
+    return state / "runs" / batch_key(batch_path)
+
+
+def new_run_path(state: Path, batch_path: Path) -> Path:
+    """A journal path for a new run; later runs sort later."""
+    folder = runs_folder(state, batch_path)
+    stamp = time.strftime("%Y%m%d-%H%M%S")
+    number, path = 1, folder / f"{stamp}.run"
+    while path.exists():
+        number += 1
+        path = folder / f"{stamp}-{number:03d}.run"
+    return path
+
+
+def latest_run(state: Path, batch_path: Path) -> Path | None:
+    """The newest journal of a batch, if it has any."""
+    found = sorted(runs_folder(state, batch_path).glob("*.run"))
+    return found[-1] if found else None

@@ -1,0 +1,80 @@
+"""Encode a piece: a run of composed pictures to a closed stream in a file of its own."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Iterator
+from fractions import Fraction
+
+import av
+from av.video.frame import PictureType
+
+from chronocast.media.compose import Composer, black
+from chronocast.media.decode import Readers
+from chronocast.media.errors import EncodeFailed
+from chronocast.model.jobs import EncoderSettings, PieceJob
+from chronocast.model.timing import FrameRange
+
+Progress = Callable[[int, av.VideoFrame], None]
+
+
+def piece_pictures(job: PieceJob, readers: Readers) -> Iterator[av.VideoFrame]:
+    """The pictures of a piece, composed, in order."""
+    composer = Composer(job.width, job.height, job.settings.pixel_format)
+    for span in job.spans:
+        if span.media is None:
+            for _ in range(span.frames):
+                yield black(job.width, job.height, job.settings.pixel_format)
+            continue
+        reader = readers.reader(span.media, span.fingerprint)
+        for picture in reader.frames(FrameRange(span.media_start, span.media_start + span.frames)):
+            yield composer(picture, reader.pixel_aspect)
+
+
+def encode_piece(job: PieceJob, readers: Readers, progress: Progress | None = None) -> int:
+    """Write the piece to ``job.target`` (the caller renames it); its size in bytes.
+
+    Raises:
+        MediaError: a source can't be decoded or the encoder refuses.
+        OSError: the target can't be written.
+    """
+    return encode_pictures(
+        piece_pictures(job, readers), job.target, Fraction(job.rate), job.width, job.height, job.settings, progress
+    )
+
+
+def encode_pictures(
+    pictures: Iterator[av.VideoFrame], target: str, rate: Fraction, width: int, height: int,
+    settings: EncoderSettings, progress: Progress | None = None,
+) -> int:  # fmt: skip
+    """Encode pictures to a file of one closed stream; its size in bytes."""
+    with av.open("file:" + target, "w", format="mp4", options={"fflags": "+bitexact"}) as output:
+        try:
+            stream = output.add_stream(settings.encoder, rate=rate)
+            context = stream.codec_context
+            stream.width, stream.height, stream.pix_fmt = width, height, settings.pixel_format
+            context.time_base = stream.time_base = 1 / rate
+            context.thread_count = settings.threads
+            context.gop_size = settings.key_frame_frames
+            context.color_primaries, context.color_trc, context.colorspace, context.color_range = settings.colour
+            if settings.bits_per_second:
+                context.bit_rate = settings.bits_per_second
+            context.options = dict(settings.options)
+            context.open()
+        except (av.error.FFmpegError, ValueError) as error:
+            raise EncodeFailed(
+                f"The encoder {settings.encoder} refused {width}×{height} at {float(rate):g} frames per second: {error}.",
+                "Change the recipe's picture settings.",
+            ) from error
+        count = 0
+        for picture in pictures:
+            picture.pts, picture.time_base = count, 1 / rate
+            picture.pict_type = PictureType.NONE
+            output.mux(stream.encode(picture))
+            count += 1
+            if progress:
+                progress(count, picture)
+        output.mux(stream.encode(None))
+    with open(target, "rb") as file:
+        os.fsync(file.fileno())
+        return os.fstat(file.fileno()).st_size

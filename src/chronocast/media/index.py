@@ -1,0 +1,83 @@
+"""Where every picture of a file is: the list that makes decoding frame-exact."""
+
+from __future__ import annotations
+
+from bisect import bisect_right
+from dataclasses import dataclass, field
+from fractions import Fraction
+
+import av
+
+from chronocast.media.errors import NotMedia
+from chronocast.media.opening import opened
+
+
+@dataclass(frozen=True)
+class FrameIndex:
+    """Presentation times of the pictures that are shown, in order, and of the key frames.
+
+    Times are in ``time_base`` units.  Picture ``n`` is the n-th that is
+    shown: those an edit list hides are not counted.  ``packet_bytes`` has the
+    size of each picture's packet, in the same order.
+    """
+
+    path: str
+    time_base: Fraction
+    times: tuple[int, ...]
+    keys: tuple[tuple[int, int], ...]
+    packet_bytes: tuple[int, ...]
+    error: str = ""
+    number: dict[int, int] = field(default_factory=dict, repr=False, compare=False)
+
+    def __post_init__(self) -> None:
+        self.number.update({time: n for n, time in enumerate(self.times)})
+
+    def __len__(self) -> int:
+        return len(self.times)
+
+    def key_before(self, frame: int, back: int = 0) -> int:
+        """Where to seek for ``frame``: a key frame's decode time, ``back`` key frames earlier."""
+        place = bisect_right(self.keys, (self.times[frame], 1 << 62)) - 1 - back
+        if place < 0 or not self.keys:
+            first = min((t for t in self.times), default=0)
+            return min(first, self.keys[0][1] if self.keys else first) - 1
+        return min(self.keys[place])
+
+
+def scan(path: str) -> FrameIndex:
+    """Read every packet of the first picture track (nothing is decoded).
+
+    Raises:
+        NotMedia: the file can't be opened or has no picture track.
+    """
+    times: list[tuple[int, int]] = []
+    keys: list[tuple[int, int]] = []
+    trouble = ""
+    with opened(path) as container:
+        if not container.streams.video:
+            raise NotMedia(f"{path} has no picture.", "Use it for sound only.")
+        stream = container.streams.video[0]
+        time_base = Fraction(stream.time_base or Fraction(1, 90000))
+        untimed = 0
+        step = round(1 / (Fraction(stream.average_rate or 25) * time_base)) or 1
+        try:
+            for packet in container.demux(stream):
+                if packet.size == 0:
+                    continue
+                pts = packet.pts
+                if pts is None:
+                    pts = packet.dts if packet.dts is not None else untimed * step
+                untimed += 1
+                if packet.is_keyframe:
+                    keys.append((pts, packet.dts if packet.dts is not None else pts))
+                if not packet.is_discard:
+                    times.append((pts, packet.size))
+        except av.error.FFmpegError as error:
+            trouble = error.strerror or str(error)
+    unique: dict[int, int] = {}
+    for pts, size in times:
+        unique[pts] = unique.get(pts, 0) + size
+    ordered = sorted(unique)
+    return FrameIndex(
+        path, time_base, tuple(ordered), tuple(sorted(keys)), tuple(unique[t] for t in ordered), trouble
+    )

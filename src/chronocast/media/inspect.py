@@ -1,0 +1,128 @@
+"""Facts about a media file, read from it and nothing else."""
+
+from __future__ import annotations
+
+import os
+from fractions import Fraction
+
+import av
+
+from chronocast.media.errors import NotMedia
+from chronocast.media.fingerprint import fingerprint
+from chronocast.media.index import FrameIndex, scan
+from chronocast.media.opening import opened
+from chronocast.model.errors import ModelError
+from chronocast.model.facts import ClipFacts, SoundFacts
+from chronocast.model.timing import Rate, parse_rate
+
+_SCAN = {"progressive": "progressive", "tt": "interlaced, top field first", "bb": "interlaced, bottom field first",
+         "tb": "interlaced, top field first", "bt": "interlaced, bottom field first"}
+
+
+def inspect_clip(path: str) -> ClipFacts:
+    """Facts of a media file.  Every packet is looked at once, so that the count of frames is true.
+
+    Raises:
+        NotMedia: nothing in it can be used.
+    """
+    path = os.path.abspath(path)
+    with opened(path) as container:
+        videos = [s for s in container.streams.video if not _is_cover(s)]
+        audios = list(container.streams.audio)
+        if not videos and not audios:
+            raise NotMedia(f"{path} holds neither picture nor sound.", "Choose another file.")
+        sound = tuple(_sound(stream) for stream in audios)
+        bit_rate = int(container.bit_rate or 0)
+        length = float((container.duration or 0) / 1_000_000)
+        said = 0
+        if videos:
+            stream = videos[0]
+            context = stream.codec_context
+            said = int(stream.frames or 0)
+            rate_hint = stream.guessed_rate or stream.average_rate or Fraction(25)
+            shape = stream.sample_aspect_ratio or Fraction(1)
+            looks = (context.width, context.height, context.name, context.pix_fmt or "")
+            colour = tuple(
+                str(value)
+                for value in (context.color_primaries, context.color_trc, context.colorspace, context.color_range)
+            )
+            scan_name = _scan(path)
+        timecode = container.metadata.get("timecode") or next(
+            (s.metadata["timecode"] for s in container.streams if "timecode" in s.metadata), None
+        )
+    size = os.path.getsize(path)
+    mark = fingerprint(path)
+    problems: list[str] = []
+    if not videos:
+        return ClipFacts(
+            path, mark, size, 0, Fraction(25), 0, 0, Fraction(1), "none", "", "", sound, length,
+            bit_rate or _rate(size, length), timecode, problems=("It has sound but no picture.",),
+        )  # fmt: skip
+    index = scan(path)
+    if not index.times:
+        raise NotMedia(f"{path} says it has a picture, but none can be read.", "Copy it again from where it came from.")
+    rate = _true_rate(index, rate_hint)
+    variable = _is_variable(index, rate)
+    if variable:
+        problems.append("Its pictures come at uneven times; they are counted one by one.")
+    if index.error or (said and len(index) < said * 0.98 and said - len(index) > 2 and _is_short(path, index, said)):
+        problems.append(f"It is cut short: {len(index)} of {max(said, len(index))} pictures can be read.")
+    return ClipFacts(
+        path, mark, size, len(index), rate, looks[0], looks[1], Fraction(shape) or Fraction(1), scan_name, looks[2],
+        looks[3], sound, float(len(index) / rate), _rate(size, len(index) / rate), timecode, variable,
+        (colour[0], colour[1], colour[2], colour[3]), tuple(problems),
+    )  # fmt: skip
+
+
+def _is_cover(stream: av.VideoStream) -> bool:
+    return bool(stream.disposition & av.stream.Disposition.attached_pic)
+
+
+def _sound(stream: av.AudioStream) -> SoundFacts:
+    context = stream.codec_context
+    seconds = float(stream.duration * stream.time_base) if stream.duration and stream.time_base else 0.0
+    return SoundFacts(context.name, context.channels, context.sample_rate, context.layout.name, seconds)
+
+
+def _scan(path: str) -> str:
+    """Scan of the first picture (decoded: containers often say nothing)."""
+    try:
+        with opened(path) as container:
+            for frame in container.decode(container.streams.video[0]):
+                return "interlaced" if frame.interlaced_frame else "progressive"
+    except av.error.FFmpegError:
+        pass
+    return "unknown"
+
+
+def _rate(size: int, seconds: Fraction | float) -> int:
+    return int(size * 8 / float(seconds)) if seconds else 0
+
+
+def _true_rate(index: FrameIndex, hint: Fraction) -> Rate:
+    try:
+        rate = parse_rate(Fraction(hint).limit_denominator(1_000_000))
+    except (ModelError, ZeroDivisionError):
+        rate = Fraction(25)
+    if len(index) > 1:
+        span = (index.times[-1] - index.times[0]) * index.time_base
+        measured = (len(index) - 1) / span if span else rate
+        if abs(measured / rate - 1) > Fraction(1, 50) and 0 < measured <= 1000:
+            return parse_rate(Fraction(round(measured * 1000), 1000))
+    return rate
+
+
+def _is_variable(index: FrameIndex, rate: Rate) -> bool:
+    first = index.times[0]
+    step = Fraction(1) / rate / index.time_base
+    return any(abs(time - first - n * step) > step * Fraction(3, 5) + 1 for n, time in enumerate(index.times))
+
+
+def _is_short(path: str, index: FrameIndex, said: int) -> bool:
+    """Whether packets are really missing, rather than hidden by an edit list."""
+    with opened(path) as container:
+        try:
+            read = sum(1 for packet in container.demux(container.streams.video[0]) if packet.size)
+        except av.error.FFmpegError:
+            return True
+    return read < said * 0.98

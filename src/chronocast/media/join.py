@@ -1,0 +1,123 @@
+"""Join pieces and sound to one file.  Nothing is encoded; only times are given anew."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterator
+from fractions import Fraction
+
+import av
+
+from chronocast.media.codecs import CONTAINERS
+from chronocast.media.errors import JoinFailed
+from chronocast.media.opening import opened
+from chronocast.model.jobs import JoinJob
+
+
+def _piece_times(path: str, frames: int, rate: Fraction) -> tuple[list[int], bytes]:
+    """Presentation order of a piece's packets, and its parameter sets.
+
+    Raises:
+        JoinFailed: the piece hasn't each of its pictures exactly once.
+    """
+    with opened(path) as container:
+        stream = container.streams.video[0]
+        base = Fraction(stream.time_base or 1)
+        times = [round(p.pts * base * rate) for p in container.demux(stream) if p.size and p.pts is not None]
+        extra = bytes(stream.codec_context.extradata or b"")
+    if sorted(times) != list(range(frames)):
+        raise JoinFailed(
+            f"The piece {os.path.basename(path)} has {len(times)} pictures where {frames} belong.",
+            "It is damaged; it will be made again.",
+        )
+    return times, extra
+
+
+def _picture_packets(job: JoinJob, rate: Fraction, delay: int) -> Iterator[tuple[Fraction, av.Packet]]:
+    first = 0
+    for path, frames in job.pieces:
+        with opened(path) as container:
+            stream = container.streams.video[0]
+            base = Fraction(stream.time_base or 1)
+            at = first
+            for old in container.demux(stream):
+                if not old.size or old.pts is None:
+                    continue
+                new = av.Packet(bytes(old))
+                new.pts, new.dts, new.duration = first + round(old.pts * base * rate), at - delay, 1
+                new.time_base, new.is_keyframe = 1 / rate, old.is_keyframe
+                yield Fraction(at) / rate, new
+                at += 1
+        first += frames
+
+
+def _sound_packets(path: str) -> Iterator[tuple[Fraction, av.Packet]]:
+    with opened(path) as container:
+        stream = container.streams.audio[0]
+        base = Fraction(stream.time_base or 1)
+        for old in container.demux(stream):
+            if not old.size or old.pts is None:
+                continue
+            new = av.Packet(bytes(old))
+            new.pts, new.dts, new.duration = old.pts, old.pts, old.duration
+            new.time_base, new.is_keyframe = base, True
+            yield old.pts * base, new
+
+
+def join(job: JoinJob) -> int:
+    """Write the joined file to ``job.target`` (the caller renames it); its size in bytes.
+
+    Decode times are worked out for the whole list: dts = order − d, with the
+    smallest d that never lets a picture be decoded after it is shown.
+
+    Raises:
+        JoinFailed: pieces that don't fit together.
+        OSError: the target can't be written.
+    """
+    rate = Fraction(job.rate)
+    delay, at, shared = 0, 0, None
+    for path, frames in job.pieces:
+        times, extra = _piece_times(path, frames, rate)
+        if shared is not None and extra != shared:
+            raise JoinFailed(f"The piece {os.path.basename(path)} was made with other parameter sets than those before it.")
+        shared = extra
+        delay = max(delay, max(order - time for order, time in enumerate(times)))
+        at += frames
+    container = CONTAINERS[job.container]
+    with av.open("file:" + job.target, "w", format=container.muxer, options=dict(container.options)) as output:
+        if job.title:
+            output.metadata["title"] = job.title
+        with opened(job.pieces[0][0]) as first:
+            video = output.add_stream_from_template(first.streams.video[0], opaque=True)
+            video.time_base = 1 / rate
+            video.codec_context.framerate = rate
+            pictures = _picture_packets(job, rate, delay)
+            if job.sound:
+                with opened(job.sound) as sound_file:
+                    audio = output.add_stream_from_template(sound_file.streams.audio[0], opaque=True)
+                    audio.time_base = sound_file.streams.audio[0].time_base
+                sounds = _sound_packets(job.sound)
+                for packet, is_sound in _interleaved(pictures, sounds):
+                    packet.stream = audio if is_sound else video
+                    output.mux(packet)
+            else:
+                for _, packet in pictures:
+                    packet.stream = video
+                    output.mux(packet)
+    with open(job.target, "rb") as file:
+        os.fsync(file.fileno())
+        return os.fstat(file.fileno()).st_size
+
+
+def _interleaved(
+    pictures: Iterator[tuple[Fraction, av.Packet]], sounds: Iterator[tuple[Fraction, av.Packet]]
+) -> Iterator[tuple[av.Packet, bool]]:
+    """Packets of both by time: (packet, whether it is sound)."""
+    picture, sound = next(pictures, None), next(sounds, None)
+    while picture or sound:
+        if sound and (picture is None or sound[0] <= picture[0]):
+            yield sound[1], True
+            sound = next(sounds, None)
+        elif picture:
+            yield picture[1], False
+            picture = next(pictures, None)

@@ -1,0 +1,163 @@
+"""The batch: the document an operator works on.
+
+A JSON file, ``NAME.batch.json``.  Paths under the batch's own folder are
+written relative to it, so that the folder can be moved.  Fields this version
+does not know are kept as they are.
+"""
+
+from __future__ import annotations
+
+import json
+from datetime import datetime
+from pathlib import Path
+from typing import Any, Literal
+
+from pydantic import Field, ValidationError, model_validator
+
+from chronocast.model.errors import ModelError
+from chronocast.model.recipe import Document, Identifier, Recipe
+
+VERSION = 1
+FORMAT = "chronocast batch"
+FULL = "full"
+
+
+class NamedRange(Document):
+    """A trimmed part of a source in frames, ``stop`` exclusive."""
+
+    id: Identifier
+    name: str = Field(min_length=1, max_length=80)
+    start: int = Field(ge=0)
+    stop: int = Field(gt=0)
+
+    @model_validator(mode="after")
+    def _in_before_out(self) -> NamedRange:
+        if self.stop <= self.start:
+            raise ValueError(f"the out point ({self.stop}) must lie after the in point ({self.start})")
+        return self
+
+
+class Source(Document):
+    """A sequence (a timeline file) or a clip (a media file)."""
+
+    id: Identifier
+    path: str = Field(min_length=1, max_length=4096)
+    kind: Literal["clip", "sequence"]
+    name: str = Field(min_length=1, max_length=200)
+    ranges: tuple[NamedRange, ...] = ()
+
+
+class Output(Document):
+    """One file to be made: a range of a source × a recipe."""
+
+    id: Identifier
+    source: str
+    range: str = FULL
+    recipe: str
+    name: str | None = Field(default=None, max_length=400)
+    held: bool = False
+
+
+class Batch(Document):
+    """Sources, recipes, the outputs asked for in their order, and where they go."""
+
+    format: Literal["chronocast batch"] = "chronocast batch"
+    version: int = VERSION
+    title: str = Field(default="Untitled batch", max_length=200)
+    folder: str = Field(default="outgoing", min_length=1, max_length=4096)
+    wanted: datetime | None = None
+    sources: tuple[Source, ...] = ()
+    recipes: tuple[Recipe, ...] = ()
+    outputs: tuple[Output, ...] = ()
+
+    @model_validator(mode="after")
+    def _names_meet(self) -> Batch:
+        for what, items in (("source", self.sources), ("recipe", self.recipes), ("output", self.outputs)):
+            seen: set[str] = set()
+            for item in items:
+                if item.id in seen:
+                    raise ValueError(f"two {what}s share the id “{item.id}”")
+                seen.add(item.id)
+        for output in self.outputs:
+            source = self.source(output.source)
+            if source is None:
+                raise ValueError(f"output “{output.id}” names the source “{output.source}”, which is not in the batch")
+            if self.recipe(output.recipe) is None:
+                raise ValueError(f"output “{output.id}” names the recipe “{output.recipe}”, which is not in the batch")
+            if output.range != FULL and all(part.id != output.range for part in source.ranges):
+                raise ValueError(f"output “{output.id}” names the range “{output.range}”, which {source.name} does not have")
+        return self
+
+    def source(self, identifier: str) -> Source | None:
+        return next((item for item in self.sources if item.id == identifier), None)
+
+    def recipe(self, identifier: str) -> Recipe | None:
+        return next((item for item in self.recipes if item.id == identifier), None)
+
+    def output(self, identifier: str) -> Output | None:
+        return next((item for item in self.outputs if item.id == identifier), None)
+
+    def cell(self, source: str, part: str, recipe: str) -> Output | None:
+        """The output in one cell of the grid, if it is filled."""
+        key = (source, part, recipe)
+        return next((item for item in self.outputs if (item.source, item.range, item.recipe) == key), None)
+
+
+def read_batch(text: str, what: str = "The batch") -> Batch:
+    """A batch from the text of its file.
+
+    Raises:
+        ModelError: not JSON, not a batch, of a newer version, or with values
+            that make no sense; the sentence names the first of them.
+    """
+    try:
+        data: Any = json.loads(text)
+    except (json.JSONDecodeError, RecursionError) as error:
+        line = getattr(error, "lineno", None)
+        where = f" (line {line}, column {getattr(error, 'colno', 0)})" if line else ""
+        raise ModelError(f"{what} is not JSON{where}.", "Open a file that Chronocast wrote, or mend it.") from None
+    if not isinstance(data, dict) or data.get("format") != FORMAT:
+        raise ModelError(f"{what} is JSON, but not a batch: its “format” is not “{FORMAT}”.")
+    version = data.get("version")
+    if not isinstance(version, int) or isinstance(version, bool) or version < 1:
+        raise ModelError(f"{what} has no usable version number.", f"This Chronocast writes version {VERSION}.")
+    if version > VERSION:
+        raise ModelError(
+            f"{what} is of version {version}; this Chronocast reads up to {VERSION}.",
+            "Open it with a newer Chronocast. The file has not been changed.",
+        )
+    try:
+        return Batch.model_validate(data)
+    except ValidationError as error:
+        raise ModelError(f"{what} can't be used: {explain(error)}.", "The file has not been changed.") from None
+
+
+def explain(error: ValidationError) -> str:
+    """The first things wrong with a document, field by field, as one clause."""
+    told = []
+    for item in error.errors()[:3]:
+        where = " › ".join(str(part) for part in item["loc"])
+        message = str(item["msg"]).removeprefix("Value error, ")
+        given = item.get("input")
+        shown = f" (it is {given!r})" if isinstance(given, str | int | float) and len(str(given)) < 60 else ""
+        told.append(f"{where}: {message}{shown}" if where else message)
+    more = len(error.errors()) - 3
+    return "; ".join(told) + (f"; and {more} more" if more > 0 else "")
+
+
+def write_batch(batch: Batch) -> str:
+    """The text of a batch's file."""
+    return json.dumps(batch.model_dump(mode="json"), indent=2, ensure_ascii=False) + "\n"
+
+
+def resolve(path: str, folder: Path) -> Path:
+    """A path from a batch, made absolute against the batch's folder."""
+    return Path(path) if Path(path).is_absolute() else folder / path
+
+
+def portable(path: Path, folder: Path) -> str:
+    """A path as a batch writes it: relative where it lies under the batch's folder."""
+    try:
+        return path.relative_to(folder).as_posix()
+    except ValueError:
+        return str(path)

@@ -1,0 +1,46 @@
+"""Numbers as people read them.  Units are always said; decimal and binary are never mixed."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+
+def size_text(value: float) -> str:
+    """Bytes in decimal units: ``437 MB``, ``1.86 GB``.
+
+    >>> size_text(1_860_000_000)
+    '1.86 GB'
+    """
+    for unit, scale in (("TB", 1e12), ("GB", 1e9), ("MB", 1e6), ("kB", 1e3)):
+        if abs(value) >= scale * 0.9995:
+            number = value / scale
+            return f"{number:.0f} {unit}" if number >= 99.5 else f"{number:.1f} {unit}" if number >= 9.95 else f"{number:.2f} {unit}"
+    return f"{value:.0f} B"
+
+
+def time_text(seconds: float) -> str:
+    """A length of time: ``42 s``, ``7:56``, ``1:10:02``.
+
+    >>> time_text(476)
+    '7:56'
+    """
+    whole = max(0, round(seconds))
+    if whole < 60:
+        return f"{whole} s"
+    hours, minutes = whole // 3600, whole // 60 % 60
+    return f"{hours}:{minutes:02d}:{whole % 60:02d}" if hours else f"{minutes}:{whole % 60:02d}"
+
+
+def rate_bits_text(bits_per_second: float) -> str:
+    """A bit rate as people say it: ``3 Mb/s``, ``700 kb/s``."""
+    if bits_per_second >= 999_500:
+        return f"{bits_per_second / 1e6:.1f}".rstrip("0").rstrip(".") + " Mb/s"
+    return f"{bits_per_second / 1e3:.0f} kb/s"
+
+
+def clock_text(moment: datetime, now: datetime | None = None) -> str:
+    """A time by the clock; with the day where it isn't today's."""
+    now = now or datetime.now().astimezone()
+    days = (moment.date() - now.date()).days
+    text = moment.strftime("%H:%M")
+    return text if days == 0 else f"{text} tomorrow" if days == 1 else moment.strftime("%a %d %b %H:%M")

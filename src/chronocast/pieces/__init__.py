@@ -1,0 +1,1 @@
+"""Cut an output into pieces, name them, decide their treatment; the stock."""

@@ -1,0 +1,39 @@
+"""Where an output is cut into pieces."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from chronocast.model.cutlist import PictureSpan
+from chronocast.model.timing import FrameRange, Rate
+
+LONG_SECONDS = 8
+SHORT_SECONDS = 2
+
+
+def cut(spans: Sequence[PictureSpan], rate: Rate) -> tuple[FrameRange, ...]:
+    """Pieces of an output whose first frame is 0: at edits, and every 8 s of *source* inside long takes.
+
+    Counting in source frames keeps the boundaries of a take where they were
+    when something is inserted before it.  No piece is shorter than 2 s unless
+    the output is: a short one is drawn into its neighbour.
+    """
+    if not spans:
+        return ()
+    grid, shortest = max(1, round(LONG_SECONDS * rate)), max(1, round(SHORT_SECONDS * rate))
+    marks = []
+    for span in spans:
+        marks.append(span.start)
+        first = -(-span.media_start // grid) * grid
+        for source_frame in range(first, span.media_start + span.frames, grid):
+            inside = source_frame - span.media_start
+            if shortest <= inside <= span.frames - shortest:
+                marks.append(span.start + inside)
+    end = spans[-1].start + spans[-1].frames
+    kept = [marks[0]]
+    for mark in marks[1:]:
+        if mark - kept[-1] >= shortest:
+            kept.append(mark)
+    if len(kept) > 1 and end - kept[-1] < shortest:
+        kept.pop()
+    return tuple(FrameRange(a, b) for a, b in zip(kept, [*kept[1:], end], strict=True))

@@ -1,0 +1,48 @@
+"""Names of pieces: BLAKE2b over everything that went into them, and nothing else.
+
+Names and places of files, the order of a batch and the station are not in
+it: rename a recipe or move the media, and everything is still kept.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from typing import Any
+
+from chronocast.model.jobs import PieceJob, SoundJob
+
+FORMAT_VERSION = 1
+
+
+def digest(value: dict[str, Any]) -> str:
+    """40 hexadecimal digits over canonical JSON."""
+    text = json.dumps(value, sort_keys=True, separators=(",", ":"), ensure_ascii=True)
+    return hashlib.blake2b(text.encode(), digest_size=20).hexdigest()
+
+
+def piece_name(job: PieceJob, library: str) -> str:
+    """The name of a piece, from its job and the encoder's library version."""
+    return digest(
+        {
+            "format": FORMAT_VERSION,
+            "what": "picture",
+            "rate": job.rate,
+            "size": [job.width, job.height],
+            "shown": [[s.fingerprint if s.media else None, s.media_start, s.frames] for s in job.spans],
+            "encoder": {**job.settings.model_dump(mode="json"), "library": library},
+        }
+    )
+
+
+def sound_name(job: SoundJob, library: str) -> str:
+    """The name of an output's sound."""
+    return digest(
+        {
+            "format": FORMAT_VERSION,
+            "what": "sound",
+            "samples": job.samples,
+            "heard": [[s.fingerprint, s.media_start, s.start_sample, s.samples] for s in job.spans],
+            "encoder": [job.codec, job.bits_per_second, job.sample_rate, job.channels, library],
+        }
+    )

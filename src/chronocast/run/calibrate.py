@@ -1,0 +1,145 @@
+"""Calibration: a short measured trial that gives this machine its first pace."""
+
+from __future__ import annotations
+
+import asyncio
+import os
+import platform
+import tempfile
+from collections.abc import Callable, Iterator
+from datetime import datetime
+from fractions import Fraction
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from chronocast.forecast.work import Pace
+from chronocast.media.codecs import encoder_settings
+from chronocast.media.footage import write_footage
+from chronocast.media.fingerprint import fingerprint
+from chronocast.model.jobs import CheckJob, Job, JoinJob, PieceJob, SoundJob, SoundSpanJob, SpanJob
+from chronocast.model.recipe import FrameSize, PictureRecipe, RateControl
+from chronocast.run.crew import Finished, Gave, Granted
+from chronocast.run.local import LocalCrew, machine_slots
+from chronocast.run.pace import save_pace
+
+FRAMES, WIDTH, HEIGHT, RATE = 50, 1280, 720, Fraction(25)
+SECONDS_AT_MOST = 30.0
+SOUND_SPANS, JOINED_TIMES = 15, 30
+
+
+def trial_pictures() -> Iterator[NDArray[np.uint8]]:
+    """Pictures of middling difficulty: a moving gradient, moving texture, some grain."""
+    rng = np.random.default_rng(11)
+    y, x = np.mgrid[0:HEIGHT, 0:WIDTH].astype(np.float32)
+    texture = np.kron(rng.random((HEIGHT // 8, WIDTH // 8 * 2)).astype(np.float32), np.ones((8, 8), np.float32))
+    grain = rng.normal(0, 3, (HEIGHT, WIDTH)).astype(np.float32)
+    for frame in range(FRAMES):
+        wave = np.sin(x / 90 + frame / 9) + np.sin(y / 60 - frame / 14)
+        value = 70 + 28 * wave + 70 * texture[:, frame * 4 : frame * 4 + WIDTH] + np.roll(grain, frame * 37, axis=1)
+        picture = np.clip(value, 0, 255).astype(np.uint8)
+        yield np.stack([picture, np.roll(picture, 3, axis=1), picture // 2 + 40], axis=2)
+
+
+def _sound_job(clip: Path, target: Path, times: int) -> SoundJob:
+    """The trial's sound, that many times over."""
+    length = FRAMES * 1920
+    spans = tuple(SoundSpanJob(start_sample=n * length, samples=length, media=str(clip)) for n in range(times))
+    return SoundJob(
+        name=target.stem, target=str(target), samples=length * times, sample_rate=48000, channels=2, codec="aac",
+        bits_per_second=128_000, spans=spans,
+    )  # fmt: skip
+
+
+async def _trial(folder: Path, slots: int, say: Callable[[str], None]) -> Pace:
+    clip = folder / "trial.mp4"
+    seconds = np.arange(int(FRAMES / RATE * 48000)) / 48000
+    sound = np.stack([np.sin(2 * np.pi * 220 * seconds)] * 2).astype(np.float32) * 0.2
+    await asyncio.to_thread(write_footage, str(clip), trial_pictures(), RATE, 22, sound, 48000, {"preset": "veryfast"})
+    say("encoding")
+    recipe = PictureRecipe(size=FrameSize(mode="source"), rate_control=RateControl(mode="quality", quality=21))
+    settings = encoder_settings(recipe, WIDTH, HEIGHT, RATE, (1, 1, 1, 1))
+    span = SpanJob(frames=FRAMES, media=str(clip), fingerprint=fingerprint(clip))
+    crew = LocalCrew(folder / "slots", slots)
+    found: dict[str, list[float]] = {}
+    free: list[str] = []
+    try:
+        pieces: list[Job] = [
+            PieceJob(
+                name=f"piece-{n}", target=str(folder / f"piece-{n}.mp4"), rate=str(RATE), width=WIDTH, height=HEIGHT,
+                spans=(span,), settings=settings,
+            )
+            for n in range(slots)
+        ]  # fmt: skip
+        warm = [piece.model_copy(update={"spans": (span.model_copy(update={"frames": 8}),)}) for piece in pieces[:slots]]
+        await _do(crew, slots, warm, free)
+        found["encode"] = await _do(crew, slots, pieces, free)
+        say("reading back")
+        job = _sound_job(clip, folder / "sound.mp4", SOUND_SPANS)
+        await _do(crew, slots, [_sound_job(clip, folder / f"warm-{n}.mp4", 1) for n in range(slots)], free)
+        found["sound"] = await _do(crew, slots, [job], free)
+        joined = folder / "joined.mp4"
+        parts = tuple((piece.target, FRAMES) for piece in pieces if isinstance(piece, PieceJob))
+        many = JoinJob(name="many", target=str(folder / "many.mp4"), container="mp4", rate=str(RATE),
+                       pieces=parts * JOINED_TIMES, sound=None)  # fmt: skip
+        found["join"] = await _do(crew, slots, [many], free)
+        await _do(crew, slots, [many.model_copy(update={"name": "one", "target": str(joined), "pieces": parts, "sound": job.target})], free)
+        expected = {"frames": 0, "width": 0, "height": 0, "rate": "25", "video_codec": "", "container": "",
+                    "sound_codec": None, "sound_samples": None, "sample_rate": 0, "channels": 0}  # fmt: skip
+        checks: list[Job] = [CheckJob(name=f"check-{n}", target=str(joined), expected=expected) for n in range(slots)]
+        found["check"] = await _do(crew, slots, checks, free)
+    finally:
+        await crew.close()
+    megapixels = FRAMES * WIDTH * HEIGHT / 1e6
+    return Pace(
+        encode=float(np.mean(found["encode"])) / megapixels,
+        decode=float(np.mean(found["check"])) / (megapixels * slots),
+        sound=found["sound"][0] / float(SOUND_SPANS * FRAMES / RATE),
+        packet=found["join"][0] / (2 * FRAMES * slots * JOINED_TIMES),
+        start=0.03,
+        calibrated=True,
+    )
+
+
+async def _do(crew: LocalCrew, slots: int, jobs: list[Job], free: list[str]) -> list[float]:
+    """Do all jobs, every slot busy; wall seconds of each.  ``free`` are the slots we hold."""
+    waiting = list(enumerate(jobs))
+    walls: dict[int, float] = {}
+    running: dict[str, tuple[int, str]] = {}
+    await crew.offer(slots)
+    while waiting and free:
+        number, job = waiting.pop(0)
+        running[job.name] = (number, free.pop())
+        await crew.start(running[job.name][1], job.name, number + 1, job)
+    async for event in crew.events():
+        if isinstance(event, Granted):
+            free.append(event.slot)
+        elif isinstance(event, Finished):
+            number, slot = running.pop(event.task)
+            walls[number] = event.wall_seconds
+            free.append(slot)
+        elif isinstance(event, Gave):
+            raise RuntimeError(f"a calibration job failed: {event.sentence} {event.detail}")
+        while free and waiting:
+            number, job = waiting.pop(0)
+            slot = free.pop()
+            running[job.name] = (number, slot)
+            await crew.start(slot, job.name, number + 1, job)
+        if not running and not waiting:
+            break
+    return [walls[number] for number in range(len(jobs))]
+
+
+def calibrate(say: Callable[[str], None] = lambda _: None) -> Pace:
+    """Measure this machine and keep the result.  Takes 5 to 30 seconds."""
+    slots = machine_slots()
+    with tempfile.TemporaryDirectory(prefix="chronocast-calibration-") as folder:
+        say("drawing")
+        pace = asyncio.run(asyncio.wait_for(_trial(Path(folder), slots, say), SECONDS_AT_MOST * 4))
+    save_pace(pace, datetime.now().astimezone().isoformat(timespec="seconds"), f"{platform.machine()}, {os.cpu_count()} cores")
+    return pace
+
+
+if __name__ == "__main__":
+    print(calibrate(print))

@@ -1,0 +1,153 @@
+"""The encoder child: one process a slot, one job at a time, kept warm.
+
+It reads jobs as JSON lines on standard input and answers with JSON lines on
+standard output.  It dies with its parent, runs at low priority, and writes
+what it began and finished to an append-only log of its own.
+"""
+
+from __future__ import annotations
+
+import ctypes
+import errno
+import json
+import os
+import resource
+import signal
+import sys
+import time
+from dataclasses import asdict
+from pathlib import Path
+from typing import Any
+
+PR_SET_PDEATHSIG = 1
+PROGRESS_SECONDS = 0.2
+
+
+def die_with_parent(parent: int) -> None:
+    """Ask the kernel to kill us when our parent goes; leave at once if it has gone already."""
+    ctypes.CDLL(None, use_errno=True).prctl(PR_SET_PDEATHSIG, signal.SIGKILL)
+    if os.getppid() != parent:
+        os._exit(1)
+
+
+class ChildLog:
+    """Lines of what this machine's children did, appended whole."""
+
+    def __init__(self, path: Path | None) -> None:
+        self._handle = -1
+        if path is not None:
+            path.parent.mkdir(parents=True, exist_ok=True)
+            self._handle = os.open(path, os.O_WRONLY | os.O_APPEND | os.O_CREAT, 0o644)
+
+    def write(self, **what: Any) -> None:
+        if self._handle >= 0:
+            os.write(self._handle, (json.dumps({"time": time.time(), "pid": os.getpid(), **what}) + "\n").encode())
+
+
+def say(**report: Any) -> None:
+    """One line to the runner."""
+    sys.stdout.write(json.dumps(report) + "\n")
+    sys.stdout.flush()
+
+
+def fault_of(error: BaseException) -> tuple[str, str]:
+    """Which fault an error is, and its sentence."""
+    from chronocast.media.errors import DecodeFailed, NotMedia
+    from chronocast.model.errors import ChronocastError
+
+    number = getattr(error, "errno", None)
+    if number in (errno.ENOSPC, errno.EDQUOT):
+        return "space", "The drive is full."
+    if isinstance(error, DecodeFailed | NotMedia):
+        return "media", str(error)
+    if isinstance(error, ChronocastError):
+        return "encode", str(error)
+    if number in (errno.EACCES, errno.EROFS, errno.ENOENT, errno.ENOTDIR):
+        where = getattr(error, "filename", None) or "A file"
+        return "place", f"{where} can't be written: {os.strerror(number)}."
+    if isinstance(error, MemoryError):
+        return "encode", "There was not enough memory."
+    return "encode", f"The work failed: {error}."
+
+
+class Worker:
+    """Does jobs, and keeps source files open between them."""
+
+    def __init__(self) -> None:
+        from chronocast.media.decode import Readers
+
+        self.readers = Readers()
+        self._last = 0.0
+
+    def do(self, job: Any, attempt: int) -> dict[str, Any]:
+        """Carry out one job; its result."""
+        from chronocast.deliver.checks import judge
+        from chronocast.media.encode import encode_piece
+        from chronocast.media.join import join
+        from chronocast.media.prove import prove
+        from chronocast.media.sound import render_sound
+        from chronocast.model.check import Expected
+
+        def progress(count: int, _picture: Any = None) -> None:
+            if time.monotonic() - self._last >= PROGRESS_SECONDS:
+                self._last = time.monotonic()
+                say(what="progress", job=job.name, attempt=attempt, frames=count)
+
+        if job.kind == "piece":
+            self._same_media(job)
+            return {"bytes": encode_piece(job, self.readers, progress), "frames": job.frames}
+        if job.kind == "sound":
+            result = render_sound(job, progress)
+            return {"bytes": result.bytes, "samples": result.samples, "peak": result.peak, "silent": result.silent}
+        if job.kind == "join":
+            return {"bytes": join(job)}
+        checks = judge(prove(job.target, progress), Expected(**job.expected))
+        return {"checks": [asdict(check) for check in checks], "bytes": os.path.getsize(job.target)}
+
+    def _same_media(self, job: Any) -> None:
+        """See that each source still is what was planned with: a replaced file must not end in a piece's name."""
+        from chronocast.media.errors import NotMedia
+        from chronocast.media.fingerprint import fingerprint
+
+        for path, mark in {(span.media, span.fingerprint) for span in job.spans if span.media}:
+            if mark and fingerprint(path) != mark:
+                raise NotMedia(
+                    f"{path} has changed since the run began.", "Put the old file back, or begin the run again with the new one."
+                )
+
+
+def main() -> None:
+    parent = int(sys.argv[1])
+    die_with_parent(parent)
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    os.nice(10)
+    log = ChildLog(Path(sys.argv[2]) if len(sys.argv) > 2 and sys.argv[2] else None)
+    from chronocast.model.jobs import read_job
+
+    worker = Worker()
+    say(what="ready")
+    for line in sys.stdin:
+        order = json.loads(line)
+        job, attempt = read_job.validate_python(order["job"]), int(order["attempt"])
+        log.write(what="start", kind=job.kind, name=job.name, attempt=attempt)
+        begin, cpu = time.monotonic(), time.process_time()
+        try:
+            result = worker.do(job, attempt)
+        except Exception as error:
+            fault, sentence = fault_of(error)
+            log.write(what="failed", kind=job.kind, name=job.name, attempt=attempt, detail=repr(error))
+            if fault == "media":
+                worker.readers.close()
+                worker = Worker()
+            say(what="failed", job=job.name, attempt=attempt, fault=fault, sentence=sentence, detail=repr(error))
+            continue
+        log.write(what="done", kind=job.kind, name=job.name, attempt=attempt, target=job.target, result=result)
+        say(
+            what="done", job=job.name, attempt=attempt, result=result, wall_seconds=time.monotonic() - begin,
+            cpu_seconds=time.process_time() - cpu,
+            memory_bytes=resource.getrusage(resource.RUSAGE_SELF).ru_maxrss * 1024,
+        )  # fmt: skip
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,284 @@
+"""What the state machine is told, and what it answers.  Small, typed, without clock or files."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Literal
+
+TaskKind = Literal["piece", "sound", "join", "check"]
+
+Fault = Literal["lost", "encode", "media", "space", "place", "pieces", "disproved", "stopped"]
+"""Why a task failed.
+
+*lost*: its child or station went; *encode*: the work itself failed; *media*:
+the source can't be read; *space*: a drive is full; *place*: a folder can't be
+written; *pieces*: a join found damaged pieces; *disproved*: a check found the
+file wanting; *stopped*: we stopped it.
+"""
+
+State = Literal[
+    "waiting", "rendering", "joining", "checking", "placing", "proved", "held", "needs you", "stopped"
+]
+
+
+@dataclass(frozen=True)
+class TaskId:
+    """A piece or sound by its name in the stock; a join or check by its output."""
+
+    kind: TaskKind
+    name: str
+
+    def __str__(self) -> str:
+        return f"{self.kind}:{self.name}"
+
+
+@dataclass(frozen=True)
+class OutputSpec:
+    """What the machine must know of an output: its pieces by name, and its sound."""
+
+    id: str
+    pieces: tuple[str, ...]
+    sound: str | None = None
+    held: bool = False
+    priority: int = 0
+
+
+# Events
+
+
+@dataclass(frozen=True)
+class Added:
+    """An output joins the run; ``kept`` are the pieces (and sound) already in the stock."""
+
+    output: OutputSpec
+    kept: frozenset[str] = frozenset()
+    proved: bool = False
+
+
+@dataclass(frozen=True)
+class Sealed:
+    """All outputs of the snapshot are in: from here on the run may end."""
+
+
+@dataclass(frozen=True)
+class Amended:
+    """An output is wanted differently."""
+
+    output: OutputSpec
+    kept: frozenset[str] = frozenset()
+
+
+@dataclass(frozen=True)
+class SlotGranted:
+    """A station grants a slot."""
+
+    slot: str
+    station: str = "here"
+
+
+@dataclass(frozen=True)
+class SlotWithdrawn:
+    """A station takes a slot back, if it is idle."""
+
+    slot: str
+
+
+@dataclass(frozen=True)
+class StationLost:
+    """A station went, with all its slots and whatever they were doing."""
+
+    station: str
+
+
+@dataclass(frozen=True)
+class Done:
+    """A task's attempt is finished and its result is in place."""
+
+    task: TaskId
+    attempt: int
+
+
+@dataclass(frozen=True)
+class Failed:
+    """A task's attempt has ended without a result."""
+
+    task: TaskId
+    attempt: int
+    fault: Fault
+    sentence: str = ""
+    damaged: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class Placed:
+    """An output has its final name."""
+
+    output: str
+
+
+@dataclass(frozen=True)
+class PlaceRefused:
+    """An output could not get its final name."""
+
+    output: str
+    sentence: str
+
+
+@dataclass(frozen=True)
+class PauseAsked:
+    """Freeze what is running; start nothing."""
+
+
+@dataclass(frozen=True)
+class ResumeAsked:
+    """Go on."""
+
+
+@dataclass(frozen=True)
+class StopAsked:
+    """Stop the whole run, or only the outputs named."""
+
+    outputs: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class HoldAsked:
+    """Hold outputs back (``held``), or release them."""
+
+    outputs: tuple[str, ...]
+    held: bool = True
+
+
+@dataclass(frozen=True)
+class OrderAsked:
+    """Outputs in this order; those not named come after, in theirs."""
+
+    outputs: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class RetryAsked:
+    """Try outputs again that need somebody."""
+
+    outputs: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class SpaceFreed:
+    """There is room again on the drive that was full."""
+
+
+@dataclass(frozen=True)
+class WaitingOver:
+    """Nobody will free the drive: outputs that wait for room now need somebody."""
+
+
+Event = (
+    Added | Sealed | Amended | SlotGranted | SlotWithdrawn | StationLost | Done | Failed | Placed | PlaceRefused | PauseAsked
+    | ResumeAsked | StopAsked | HoldAsked | OrderAsked | RetryAsked | SpaceFreed | WaitingOver
+)  # fmt: skip
+
+
+# Instructions
+
+
+@dataclass(frozen=True)
+class Start:
+    """Begin a task's attempt on a slot."""
+
+    task: TaskId
+    attempt: int
+    slot: str
+
+
+@dataclass(frozen=True)
+class Control:
+    """Freeze, thaw or stop a running attempt."""
+
+    verb: Literal["freeze", "thaw", "stop"]
+    task: TaskId
+    attempt: int
+    slot: str
+
+
+@dataclass(frozen=True)
+class Place:
+    """Give the checked file of a join's attempt its final name."""
+
+    output: str
+    attempt: int
+
+
+@dataclass(frozen=True)
+class Discard:
+    """Remove what a join's attempt has written."""
+
+    output: str
+    attempt: int
+
+
+@dataclass(frozen=True)
+class DropPiece:
+    """Remove a damaged piece from the stock."""
+
+    name: str
+
+
+@dataclass(frozen=True)
+class Tell:
+    """An output has come to another state."""
+
+    output: str
+    state: State
+    reason: str = ""
+
+
+@dataclass(frozen=True)
+class Refuse:
+    """A request can't be met; the sentence says why."""
+
+    sentence: str
+
+
+@dataclass(frozen=True)
+class Offer:
+    """How many slots could be used now."""
+
+    slots: int
+
+
+@dataclass(frozen=True)
+class End:
+    """The run is over.  *stopped* by a person, *done* with every output proved or held, else *needs you*."""
+
+    outcome: Literal["done", "needs you", "stopped"]
+
+
+Instruction = Start | Control | Place | Discard | DropPiece | Tell | Refuse | Offer | End
+
+
+@dataclass
+class Task:
+    """One task as the machine sees it."""
+
+    id: TaskId
+    state: Literal["pending", "running", "done", "failed"] = "pending"
+    attempt: int = 0
+    slot: str = ""
+    failures: int = 0
+    losses: int = 0
+    stopping: bool = False
+    fault: str = ""
+    sentence: str = ""
+
+
+@dataclass
+class Tracked:
+    """One output as the machine sees it."""
+
+    spec: OutputSpec
+    state: State = "waiting"
+    reason: str = ""
+    waits_for_space: bool = False
+    joined: int = 0
+    tasks: list[TaskId] = field(default_factory=list)

@@ -1,0 +1,273 @@
+"""The forecast of a whole batch: what is prepared, the stock, the ledger and this station's pace, put together."""
+
+from __future__ import annotations
+
+import os
+import shutil
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import datetime, timedelta
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from chronocast.forecast.band import Band, Chance, Draws, band, exact
+from chronocast.forecast.room import Room
+from chronocast.forecast.size import PictureAsk, container_bytes, picture_bytes, sound_bytes, why
+from chronocast.forecast.work import Pace, PieceAsk, other_seconds, piece_seconds
+from chronocast.pieces.stock import Stock
+from chronocast.run.prepare import OutputReady, Problem, Prospect
+from chronocast.schedule.clock import Work, simulate
+
+PACKET_SAMPLES = 1024
+
+
+@dataclass(frozen=True)
+class OutputOutlook:
+    """The forecast of one output.  ``begin`` and ``finish`` are seconds from now."""
+
+    ready: OutputReady
+    seconds: Band
+    bytes: Band
+    begin: Band
+    finish: Band
+    pieces_total: int
+    pieces_kept: int
+    sound_bytes: float
+    parts: dict[str, float]
+    basis: str
+    made: bool = False
+
+    @property
+    def kept_share(self) -> float:
+        """How much of the picture is in the stock, by frames."""
+        return self.parts.get("kept_share", 0.0)
+
+
+@dataclass(frozen=True)
+class Outlook:
+    """The forecast of a batch.  ``at`` is the moment it was made; ``slots`` how many pieces at once."""
+
+    at: datetime
+    outputs: tuple[OutputOutlook, ...]
+    seconds: Band
+    bytes: Band
+    finish: Band
+    fan: tuple[tuple[float, float, float], ...]
+    room: tuple[Room, ...]
+    problems: tuple[Problem, ...]
+    slots: int
+    calibrated: bool
+    kept_share: float
+    saved_seconds: float
+    source_bytes: int
+
+    def output(self, identifier: str) -> OutputOutlook | None:
+        return next((item for item in self.outputs if item.ready.output.id == identifier), None)
+
+
+@dataclass(frozen=True)
+class Experience:
+    """What the ledger has taught: factors of bytes by family, seconds a million pixels by pace."""
+
+    size: Mapping[str, Sequence[float]] = field(default_factory=dict)
+    pace: Mapping[str, Sequence[float]] = field(default_factory=dict)
+
+
+def experience(rows: Mapping[str, Sequence[Mapping[str, Any]]]) -> Experience:
+    """Turn the ledger's rows into the numbers a forecast learns from.
+
+    A row's ``target`` holds the bytes that a factor of one stands for.
+    """
+    size: dict[str, list[float]] = {}
+    pace: dict[str, list[float]] = {}
+    for key, group in rows.items():
+        what, name = key.split(":", 1)
+        for row in group:
+            if what == "family" and row["target"] and row["bytes"]:
+                size.setdefault(name, []).append(row["bytes"] / row["target"])
+            elif what == "pace" and row["pixels"] and row["wall_seconds"]:
+                pace.setdefault(name, []).append(row["wall_seconds"] / (row["pixels"] / 1e6))
+    return Experience(size, pace)
+
+
+def picture_ask(ready: OutputReady, stock: Stock, seen: Sequence[float] = ()) -> PictureAsk:
+    """An output's picture as the forecast of bytes asks for it."""
+    plan, control = ready.plan, ready.recipe.picture.rate_control
+    target = control.target_bits_per_second
+    sizes = [(piece.frames, stock.size(piece.name)) for piece in plan.pieces]
+    kept = [None if size is None else max(0, size - round(container_bytes(frames, 0))) for frames, size in sizes]
+    return PictureAsk(
+        name=ready.output.id, family=ready.family, pixels=plan.width * plan.height, rate=float(plan.rate),
+        mode=control.mode, target_bits_per_second=target,
+        peak_bits_per_second=control.peak_bits_per_second or target * 2, quality=control.quality,
+        pieces=[piece.frames for piece in plan.pieces], kept=kept,
+        seen=seen,
+    )  # fmt: skip
+
+
+def outlook(
+    prospect: Prospect, stock: Stock, pace: Pace, slots: int, learned: Experience | None = None,
+    done: Mapping[str, int] | None = None, drives: bool = True,
+) -> Outlook:  # fmt: skip
+    """Forecast a batch.  ``done`` has the bytes of outputs that are made already; held ones are left out."""
+    learned, done = learned or Experience(), done or {}
+    chance = Chance()
+    works: list[Work] = []
+    sizes: list[Draws] = []
+    drafts: list[dict[str, Any]] = []
+    total_kept = total_frames = 0.0
+    saved = 0.0
+    promised: set[str] = set()
+    for ready in prospect.outputs:
+        if ready.output.held:
+            continue
+        plan, name = ready.plan, ready.output.id
+        made = name in done
+        ask = picture_ask(ready, stock, learned.size.get(ready.family, ()))
+        heard = sound_bytes(plan.seconds, plan.sound.bits_per_second) if plan.sound else 0.0
+        sound_kept = stock.size(plan.sound.name) if plan.sound else None
+        packets = -(-plan.sound.samples // PACKET_SAMPLES) if plan.sound else 0
+        if made:
+            size: Draws = np.full(chance.draws, float(done[name]))
+        else:
+            size = picture_bytes(ask, chance) + (sound_kept or heard) + container_bytes(plan.frames, packets)
+        open_pieces = [p for p, kept in zip(plan.pieces, ask.kept, strict=True) if kept is None and not made]
+        asks = [_piece_ask(ready, piece.frames) for piece in open_pieces]
+        seconds = piece_seconds(asks, pace, learned.pace, chance, name)
+        megapixels = plan.width * plan.height * plan.frames / 1e6
+        sound, join, check = other_seconds(plan.seconds, megapixels, plan.frames + packets, size, pace, chance)
+        need_sound = plan.sound is not None and sound_kept is None and not made
+        nothing = np.zeros(chance.draws)
+        works.append(
+            Work(
+                name, [p.name for p in open_pieces], seconds, sound if need_sound else None,
+                nothing if made else join, nothing if made else check, plan.sound.name if plan.sound else "",
+            )
+        )  # fmt: skip
+        kept_frames = plan.frames if made else plan.frames - sum(piece.frames for piece in open_pieces)
+        fresh = [piece for piece in open_pieces if piece.name not in promised]
+        promised.update(piece.name for piece in open_pieces)
+        all_seconds = piece_seconds([_piece_ask(ready, p.frames) for p in plan.pieces], pace, learned.pace, chance, name)
+        encode = seconds.sum(axis=0)
+        saved += max(0.0, float(np.median(all_seconds.sum(axis=0)) - np.median(encode)))
+        total_kept += kept_frames
+        total_frames += plan.frames
+        spent = encode + (sound if need_sound else 0) + (0 if made else join + check)
+        sizes.append(size)
+        drafts.append(
+            {
+                "ready": ready, "spent": spent if not made else nothing, "size": size, "heard": sound_kept or heard,
+                "kept": len(plan.pieces) - len(open_pieces), "basis": "made and proved" if made else why(ask), "made": made,
+                "parts": {
+                    "encode": float(np.median(encode)), "sound": float(np.median(sound)) if need_sound else 0.0,
+                    "join": 0.0 if made else float(np.median(join)), "check": 0.0 if made else float(np.median(check)),
+                    "kept_share": kept_frames / plan.frames, "fresh": float(len(fresh)),
+                },
+            }
+        )  # fmt: skip
+    finishes = simulate(works, slots, chance.draws)
+    outputs = tuple(
+        OutputOutlook(
+            draft["ready"], band(draft["spent"]), band(draft["size"]), band(finish.begin), band(finish.end),
+            len(draft["ready"].plan.pieces), draft["kept"], float(draft["heard"]), draft["parts"], draft["basis"], draft["made"],
+        )
+        for draft, finish in zip(drafts, finishes, strict=True)
+    )  # fmt: skip
+    total = np.sum(sizes, axis=0) if sizes else np.zeros(chance.draws)
+    ends = np.max([finish.end for finish in finishes], axis=0) if finishes else np.zeros(chance.draws)
+    spent = np.sum([draft["spent"] for draft in drafts], axis=0) if drafts else np.zeros(chance.draws)
+    still = [size for size, draft in zip(sizes, drafts, strict=True) if not draft["made"]]
+    new = np.sum(still, axis=0) if still else np.zeros(chance.draws)
+    room = _room(prospect, stock, band(new), works) if drives else ()
+    media = {path: facts.bytes for item in prospect.sources.values() for path, facts in item.facts.items()}
+    return Outlook(
+        datetime.now().astimezone(), outputs, band(spent), band(total), band(ends) if finishes else exact(0.0),
+        _fan(finishes), room, tuple(prospect.problems), slots, pace.calibrated,
+        total_kept / total_frames if total_frames else 0.0, saved / max(1, slots), sum(media.values()),
+    )  # fmt: skip
+
+
+def _piece_ask(ready: OutputReady, frames: int) -> PieceAsk:
+    plan = ready.plan
+    return PieceAsk(plan.width * plan.height * frames / 1e6, ready.recipe.picture.effort, ready.pace)
+
+
+def _fan(finishes: Sequence[Any]) -> tuple[tuple[float, float, float], ...]:
+    """How many outputs are finished by when: for each, (P10, likely, safe) seconds of the n-th finish."""
+    if not finishes:
+        return ()
+    ends = np.sort(np.array([finish.end for finish in finishes]), axis=0)
+    rows = np.quantile(ends, (0.1, 0.5, 0.9), axis=1)
+    return tuple((float(a), float(b), float(c)) for a, b, c in rows.T)
+
+
+def existing_parent(path: Path) -> Path:
+    """The nearest folder above a path that is there."""
+    while not path.exists() and path != path.parent:
+        path = path.parent
+    return path
+
+
+def _room(prospect: Prospect, stock: Stock, new: Band, works: Sequence[Work]) -> tuple[Room, ...]:
+    """Room on the target's drive and on the stock's: pieces are written once more there."""
+    rooms: list[Room] = []
+    target, place = existing_parent(prospect.target), existing_parent(stock.folder)
+    try:
+        same = os.stat(target).st_dev == os.stat(place).st_dev
+        need = Band(new.p10 * 2, new.likely * 2, new.safe * 2) if same else new
+        rooms.append(Room(str(prospect.target), shutil.disk_usage(target).free, need, "files and pieces" if same else "files"))
+        if not same:
+            rooms.append(Room(str(stock.folder), shutil.disk_usage(place).free, new, "pieces"))
+    except OSError:
+        pass
+    return tuple(rooms)
+
+
+def clock(at: datetime, seconds: float) -> datetime:
+    """The time by the clock, ``seconds`` after ``at``."""
+    return at + timedelta(seconds=seconds)
+
+
+def as_json(view: Outlook) -> dict[str, Any]:
+    """The forecast as the command line answers it: seconds, bytes, ISO 8601."""
+
+    def moment(value: Band) -> dict[str, str]:
+        return {
+            key: clock(view.at, seconds).isoformat(timespec="seconds")
+            for key, seconds in (("p10", value.p10), ("likely", value.likely), ("safe", value.safe))
+        }
+
+    def whole(value: Band) -> dict[str, int]:
+        return {"p10": round(value.p10), "likely": round(value.likely), "safe": round(value.safe)}
+
+    outputs = []
+    for item in view.outputs:
+        ready = item.ready
+        outputs.append(
+            {
+                "id": ready.output.id, "source": ready.output.source, "range": ready.output.range,
+                "recipe": ready.output.recipe, "path": str(ready.path), "frames": ready.plan.frames,
+                "seconds": item.seconds.as_json(), "bytes": whole(item.bytes), "finish": moment(item.finish),
+                "pieces": {
+                    "total": item.pieces_total, "kept": item.pieces_kept, "copied": 0,
+                    "encode": item.pieces_total - item.pieces_kept,
+                },
+                "width": ready.plan.width, "height": ready.plan.height, "rate": str(ready.plan.rate),
+                "sound_bytes": round(item.sound_bytes), "basis": item.basis, "made": item.made,
+            }
+        )  # fmt: skip
+    return {
+        "version": 1,
+        "outputs": outputs,
+        "total": {"seconds": view.seconds.as_json(), "bytes": whole(view.bytes), "finish": moment(view.finish)},
+        "room": [
+            {"drive": room.drive, "free": room.free, "for": room.purpose, "fits": room.fits,
+             "needs": {"likely": round(room.needs.likely), "safe": round(room.needs.safe)}}
+            for room in view.room
+        ],
+        "problems": [{"where": p.where, "sentence": p.sentence, "remedy": p.remedy} for p in view.problems],
+        "slots": view.slots,
+        "calibrated": view.calibrated,
+    }  # fmt: skip

@@ -1,0 +1,721 @@
+"""The runner: one detached process that owns a run.
+
+``python -m chronocast.run.runner JOURNAL``.  It carries out what the state
+machine says, and tells it what came of it.  It believes the disk first, then
+the journal; so it can be killed and started again at any moment.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import fcntl
+import getpass
+import json
+import logging
+import os
+import shutil
+import signal
+import socket
+import sys
+import time
+from dataclasses import asdict
+from pathlib import Path
+from typing import IO, Any
+
+from chronocast.deliver.place import PlaceError, make_folder, place
+from chronocast.forecast.size import basis_value
+from chronocast.journal.facts import FactsStore
+from chronocast.journal.ledger import Ledger
+from chronocast.journal.places import data_folder, state_folder
+from chronocast.journal.runs import JournalError, Request, RunJournal, batch_key
+from chronocast.model.batch import Batch, read_batch
+from chronocast.model.errors import ChronocastError
+from chronocast.model.jobs import CheckJob, JoinJob, Message, PieceJob, SoundJob
+from chronocast.pieces.stock import Stock
+from chronocast.run import crew as c
+from chronocast.run import events as e
+from chronocast.run.local import LocalCrew, machine_slots
+from chronocast.run.machine import Machine
+from chronocast.run.outlook import Outlook, as_json, experience, existing_parent, outlook, picture_ask
+from chronocast.run.pace import load_pace
+from chronocast.run.prepare import OutputReady, Prospect, prepare
+
+log = logging.getLogger("chronocast.runner")
+
+POLL_SECONDS = 0.1
+SAY_SECONDS = 0.25
+HEARTBEAT_SECONDS = 1.0
+FORECAST_SECONDS = 2.0
+ROOM_SECONDS = 2.0
+LEAST_FREE = 64 * 1024 * 1024
+
+
+class Options(Message):
+    """How a run was asked for."""
+
+    replace: bool = False
+    space_wait_seconds: float = 0.0
+    slots: int | None = None
+
+
+class Runner:
+    """Carries one run through."""
+
+    def __init__(self, journal: RunJournal, crew: c.Crew | None = None) -> None:
+        self.journal = journal
+        self.machine = Machine()
+        self.stock = Stock(data_folder() / "stock")
+        self.store = FactsStore(data_folder() / "facts")
+        self.ledger: Ledger | None = None
+        self.child_log = state_folder() / "children.log"
+        self.queue: asyncio.Queue[e.Event | Request | None] = asyncio.Queue()
+        self.ready: dict[str, OutputReady] = {}
+        self.unready: dict[str, str] = {}
+        self.jobs: dict[e.TaskId, PieceJob | SoundJob] = {}
+        self.starts: dict[tuple[str, int], tuple[e.TaskId, str, float, str]] = {}
+        self.counts: dict[str, int] = {}
+        self.spent: dict[str, list[float]] = {}
+        self.checks: dict[str, list[dict[str, Any]]] = {}
+        self.promised: dict[str, Any] = {}
+        self.options = Options()
+        self.batch = Batch()
+        self.batch_path = Path()
+        self.prospect = Prospect(self.batch, Path(), Path())
+        self.crew = crew
+        self.leaving = False
+        self.full_since = 0.0
+        self.lease: IO[str] | None = None
+        self.finish: dict[str, Any] = {}
+        self.cpu: dict[str, float] = {}
+        self.seen_requests: set[int] = set()
+
+    # Beginning
+
+    async def run(self) -> str:
+        """From the journal's first record to its last; the outcome."""
+        records = await asyncio.to_thread(self.journal.records)
+        begin = next((record for record in records if record.kind == "begin"), None)
+        if begin is None:
+            raise JournalError(f"{self.journal.path} holds no run.")
+        ended = next((record for record in records if record.kind == "ended"), None)
+        if ended is not None:
+            return str(ended.body["outcome"])
+        self.options = Options.model_validate(begin.body["options"])
+        self.batch = read_batch(json.dumps(begin.body["batch"]))
+        self.batch_path = Path(begin.body["path"])
+        self._beat()
+        if refusal := self._take_lease():
+            self._end("needs you", refusal)
+            return "needs you"
+        with contextlib.suppress(ChronocastError):
+            self.ledger = Ledger(data_folder() / "ledger.sqlite")
+        self.machine.attempts = max(
+            (int(r.body["attempt"]) for r in records if r.kind == "started"), default=0
+        )  # attempts of an earlier life never count
+        for record in records:
+            if record.kind == "finished":
+                self.spent.setdefault(record.body["task"], []).append(record.body["wall_seconds"])
+            elif record.kind == "forecast":
+                self.promised = record.body
+        self.prospect = await asyncio.to_thread(prepare, self.batch, self.batch_path.parent, self.store)
+        await asyncio.to_thread(self._tidy)
+        if self.crew is None:
+            self.crew = LocalCrew(state_folder() / "slots", self.options.slots, self.child_log)
+        if not self.promised:
+            self.promised = as_json(await asyncio.to_thread(self._outlook))
+            self.journal.append("forecast", self.promised)
+        for identifier in [output.id for output in self.batch.outputs]:
+            await self._admit(identifier, self.prospect)
+        for record in records:
+            if record.kind == "request" and record.body["kind"] != "retry":
+                await self._obey(record.body["kind"], record.body["body"])
+        await self._step(e.Sealed())
+        return await self._loop()
+
+    def _take_lease(self) -> str:
+        """Keep everyone else from running this batch; why not, if it can't be had."""
+        path = self.batch_path.with_name(f".{self.batch_path.name}.lease")
+        try:
+            file = open(path, "a+")  # noqa: SIM115 - held for as long as the run lasts
+        except OSError:
+            return ""  # a folder that can't be written can't hold a lease; its batch can still be run
+        try:
+            fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            file.seek(0)
+            holder = file.read(200).strip() or "someone else"
+            file.close()
+            return f"{self.batch_path.name} is being run by {holder}. Wait for that run, or stop it."
+        file.seek(0)
+        file.truncate()
+        file.write(f"{getpass.getuser()} on {socket.gethostname()} (process {os.getpid()})\n")
+        file.flush()
+        self.lease = file
+        return ""
+
+    def _tidy(self) -> None:
+        """Adopt what a killed runner's children had finished; sweep what they had not."""
+        wanted = {p.name for item in self.prospect.outputs for p in item.plan.pieces}
+        wanted |= {item.plan.sound.name for item in self.prospect.outputs if item.plan.sound}
+        missing = {name for name in wanted if self.stock.size(name) is None}
+        for done in _last_done(self.child_log, missing):
+            temporary = Path(done["target"])
+            with contextlib.suppress(ChronocastError):
+                if temporary.is_file() and temporary.stat().st_size == done["result"]["bytes"]:
+                    self.stock.keep(temporary, done["name"], done["result"])
+        for name in missing:
+            for path in self.stock.path(name).parent.glob(f".{name}.{self._mark}-*.part*"):
+                path.unlink(missing_ok=True)
+        self.stock.sweep()
+        for item in self.prospect.outputs:
+            for path in item.path.parent.glob(f".*.{self._mark}-*.part"):
+                if path.name.startswith(f".{item.path.name}."):
+                    path.unlink(missing_ok=True)
+
+    @property
+    def _mark(self) -> str:
+        return batch_key(self.batch_path)[:8]
+
+    async def _admit(self, identifier: str, prospect: Prospect, amended: bool = False) -> None:
+        """Bring an output into the run, or say why it can't be."""
+        output = prospect.batch.output(identifier)
+        assert output is not None
+        ready = prospect.output(identifier)
+        if ready is None:
+            source = prospect.batch.source(output.source)
+            name = source.name if source else output.source
+            found = next((p for p in prospect.problems if p.where in (name, f"{name} · {output.range}") or p.where.startswith(name)), None)
+            self._unready(identifier, f"{found.sentence} {found.remedy}".strip() if found else "It can't be prepared.")
+            return
+        made = self._made(ready)
+        try:
+            await asyncio.to_thread(make_folder, ready.path.parent)
+        except PlaceError as error:
+            self._unready(identifier, str(error))
+            return
+        if not made and not self.options.replace and os.path.lexists(ready.path):
+            self._unready(
+                identifier,
+                f"{ready.path} is there already and was not touched. Rename or move it, choose another folder, "
+                "or allow files of the same name to be replaced.",
+            )
+            return
+        self.unready.pop(identifier, None)
+        self.ready[identifier] = ready
+        plan = ready.plan
+        for piece in plan.pieces:
+            self.jobs[e.TaskId("piece", piece.name)] = piece
+        if plan.sound:
+            self.jobs[e.TaskId("sound", plan.sound.name)] = plan.sound
+        names = [piece.name for piece in plan.pieces] + ([plan.sound.name] if plan.sound else [])
+        kept = frozenset(name for name in names if self.stock.size(name) is not None)
+        spec = e.OutputSpec(
+            identifier, tuple(piece.name for piece in plan.pieces), plan.sound.name if plan.sound else None, output.held
+        )
+        self.journal.append(
+            "output ready",
+            {"id": identifier, "path": str(ready.path), "frames": plan.frames, "pieces": len(plan.pieces),
+             "kept": sum(1 for piece in plan.pieces if piece.name in kept), "rate": str(plan.rate),
+             "width": plan.width, "height": plan.height, "title": ready.source.title, "range": ready.range_name,
+             "recipe": ready.recipe.name, "made": bool(made)},
+        )  # fmt: skip
+        if made:
+            self.checks[identifier] = made["checks"]
+            self.journal.append("made", {"id": identifier, **made})
+        await self._step(e.Amended(spec, kept) if amended else e.Added(spec, kept, proved=bool(made)))
+
+    def _unready(self, identifier: str, sentence: str) -> None:
+        self.unready[identifier] = sentence
+        self.journal.append("output", {"id": identifier, "state": "needs you", "reason": sentence})
+
+    def _made(self, ready: OutputReady) -> dict[str, Any]:
+        """The record of the very same file, if it is where it was and unchanged since it was proved."""
+        try:
+            status = ready.path.stat()
+        except OSError:
+            return {}
+        row = self.ledger.made(str(ready.path)) if self.ledger else None
+        if not row or (row["digest"], row["bytes"], row["mtime_ns"]) != (ready.digest, status.st_size, status.st_mtime_ns):
+            return {}
+        return {"path": str(ready.path), "bytes": row["bytes"], "seconds": row["seconds"], "again": True,
+                "cpu_seconds": row["cpu_seconds"], "checks": row["checks"]}  # fmt: skip
+
+    # Going on
+
+    async def _loop(self) -> str:
+        assert self.crew is not None
+        helpers = [
+            asyncio.create_task(job)
+            for job in (self._listen(), self._read_requests(), self._say_now(), self._forecast_again(), self._watch_room())
+        ]
+        try:
+            while self.machine.ended is None and not self.leaving:
+                item = await self.queue.get()
+                if isinstance(item, Request):
+                    await self._answer(item)
+                elif item is not None:
+                    await self._step(item)
+        finally:
+            for helper in helpers:
+                helper.cancel()
+            await self.crew.close()
+        if self.leaving:
+            return "left"
+        outcome = "needs you" if self.unready and self.machine.ended == "done" else str(self.machine.ended)
+        self._end(outcome)
+        return outcome
+
+    def _end(self, outcome: str, sentence: str = "") -> None:
+        self.journal.set_now({"tasks": {}, "runner": None})
+        self.journal.append("ended", {"outcome": outcome, "sentence": sentence})
+
+    async def _step(self, event: e.Event) -> None:
+        """Feed the machine; carry out what it says, in order."""
+        for instruction in self.machine.step(event):
+            await self._carry_out(instruction)
+
+    async def _carry_out(self, item: e.Instruction) -> None:
+        assert self.crew is not None
+        match item:
+            case e.Start(task, attempt, slot):
+                await self._start(task, attempt, slot)
+            case e.Control(verb, task, attempt, _):
+                await self.crew.control(verb, str(task), attempt)
+            case e.Tell(output, state, reason):
+                self.journal.append("output", {"id": output, "state": state, "reason": reason})
+            case e.Place(output, attempt):
+                await self._place(output, attempt)
+            case e.Discard(output, attempt):
+                if output in self.ready:
+                    self._joined(output, attempt).unlink(missing_ok=True)
+            case e.DropPiece(name):
+                self.stock.discard(name)
+            case e.Offer(slots):
+                await self.crew.offer(slots)
+            case e.Refuse(sentence):
+                log.warning("refused: %s", sentence)
+            case e.End(_):
+                pass
+
+    def _joined(self, output: str, attempt: int) -> Path:
+        final = self.ready[output].path
+        return final.with_name(f".{final.name}.{self._mark}-{attempt}.part")
+
+    async def _start(self, task: e.TaskId, attempt: int, slot: str) -> None:
+        assert self.crew is not None
+        self.journal.append("started", {"task": str(task), "attempt": attempt, "slot": slot})
+        self.starts[(str(task), attempt)] = (task, slot, time.time(), self._for_output(task))
+        try:
+            job = await asyncio.to_thread(self._job, task, attempt)
+        except ChronocastError as error:
+            fault: e.Fault = "space" if isinstance(error, _NoRoom) else "place"
+            self.journal.append("failed", {"task": str(task), "attempt": attempt, "fault": fault, "sentence": str(error)})
+            self.starts.pop((str(task), attempt), None)
+            self.queue.put_nowait(e.Failed(task, attempt, fault, str(error)))
+            return
+        await self.crew.start(slot, str(task), attempt, job, fresh=task.kind == "check")
+
+    def _for_output(self, task: e.TaskId) -> str:
+        if task.kind in ("join", "check"):
+            return task.name
+        return next((name for name in self.machine.order if task in self.machine.outputs[name].tasks
+                     and self.machine.outputs[name].state not in ("proved", "stopped", "held")), "")  # fmt: skip
+
+    def _job(self, task: e.TaskId, attempt: int) -> PieceJob | SoundJob | JoinJob | CheckJob:
+        """The whole job, its target chosen.
+
+        Raises:
+            ChronocastError: there is no room, or no place.
+        """
+        if task.kind in ("piece", "sound"):
+            _need_room(self.stock.folder, LEAST_FREE)
+            target = self.stock.temporary(task.name, f"{self._mark}-{attempt}")
+            return self.jobs[task].model_copy(update={"target": str(target)})
+        ready = self.ready[task.name]
+        plan = ready.plan
+        if task.kind == "join":
+            make_folder(ready.path.parent)
+            names = [piece.name for piece in plan.pieces] + ([plan.sound.name] if plan.sound else [])
+            _need_room(ready.path.parent, sum(self.stock.size(name) or 0 for name in names) + plan.frames * 20 + 2**20)
+            return JoinJob(
+                name=task.name, target=str(self._joined(task.name, attempt)), container=ready.recipe.container,
+                rate=str(plan.rate), pieces=tuple((str(self.stock.path(p.name)), p.frames) for p in plan.pieces),
+                sound=str(self.stock.path(plan.sound.name)) if plan.sound else None, title=ready.title,
+            )  # fmt: skip
+        kept = self.stock.find(plan.sound.name) if plan.sound else None
+        expected = ready.expected(bool(kept and kept.facts.get("silent")))
+        joined = self.machine.outputs[task.name].joined
+        return CheckJob(name=task.name, target=str(self._joined(task.name, joined)), expected=asdict(expected))
+
+    async def _place(self, output: str, attempt: int) -> None:
+        ready, temporary = self.ready[output], self._joined(output, attempt)
+        try:
+            await asyncio.to_thread(place, temporary, ready.path, self.options.replace)
+        except PlaceError as error:
+            self.queue.put_nowait(e.PlaceRefused(output, str(error)))
+            return
+        status = ready.path.stat()
+        tasks = [f"piece:{piece.name}" for piece in ready.plan.pieces] + [f"join:{output}", f"check:{output}"]
+        tasks += [f"sound:{ready.plan.sound.name}"] if ready.plan.sound else []
+        walls = sum(sum(self.spent.get(task, ())) for task in tasks)
+        promised = next((o for o in self.promised.get("outputs", []) if o["id"] == output), {})
+        body = {
+            "path": str(ready.path), "bytes": status.st_size, "seconds": round(walls, 3),
+            "cpu_seconds": round(sum(self.cpu.get(task, 0.0) for task in tasks), 3), "checks": self.checks.get(output, []),
+        }  # fmt: skip
+        self.journal.append("made", {"id": output, **body})
+        if self.ledger:
+            with contextlib.suppress(JournalError):
+                self.ledger.add_made(
+                    str(ready.path), ready.digest, status.st_size, status.st_mtime_ns,
+                    {**body, "forecast": {key: promised.get(key) for key in ("seconds", "bytes")}},
+                )  # fmt: skip
+        self.queue.put_nowait(e.Placed(output))
+
+    # What comes in
+
+    async def _listen(self) -> None:
+        assert self.crew is not None
+        async for event in self.crew.events():
+            try:
+                if (told := await self._translate(event)) is not None:
+                    self.queue.put_nowait(told)
+            except Exception:
+                log.exception("an event of the crew could not be taken")
+
+    async def _translate(self, event: c.CrewEvent) -> e.Event | None:
+        match event:
+            case c.Granted(slot, station):
+                return e.SlotGranted(slot, station)
+            case c.Returned(slot):
+                return e.SlotWithdrawn(slot)
+            case c.StationGone(station):
+                return e.StationLost(station)
+            case c.Progressed(task, attempt, count, _):
+                if (task, attempt) in self.starts:
+                    self.counts[task] = count
+                return None
+            case c.Finished():
+                return await self._finished(event)
+            case c.Gave(task, attempt, fault, sentence, detail):
+                started = self.starts.pop((task, attempt), None)
+                self.counts.pop(task, None)
+                if started is None:
+                    return None
+                known: Any = fault if fault in e.Fault.__args__ else "encode"  # type: ignore[attr-defined]
+                self.journal.append(
+                    "failed", {"task": task, "attempt": attempt, "fault": known, "sentence": sentence, "detail": detail}
+                )
+                damaged = self._damaged(started[0]) if started[0].kind == "join" and known == "encode" else ()
+                return e.Failed(started[0], attempt, "pieces" if damaged else known, sentence, damaged)
+        return None
+
+    def _damaged(self, task: e.TaskId) -> tuple[str, ...]:
+        """After a join that failed: pieces that can't be opened or are not as long as they were."""
+        plan = self.ready[task.name].plan
+        found = []
+        for job in [*plan.pieces, *([plan.sound] if plan.sound else [])]:
+            kept = self.stock.find(job.name)
+            if kept is None or kept.facts.get("bytes") not in (None, kept.bytes):
+                found.append(job.name)
+        return tuple(found or [piece.name for piece in plan.pieces])
+
+    async def _finished(self, event: c.Finished) -> e.Event | None:
+        started = self.starts.pop((event.task, event.attempt), None)
+        self.counts.pop(event.task, None)
+        if started is None:
+            return None
+        task = started[0]
+        self.spent.setdefault(event.task, []).append(event.wall_seconds)
+        self.cpu[event.task] = self.cpu.get(event.task, 0.0) + event.cpu_seconds
+        if task.kind in ("piece", "sound"):
+            temporary = self.stock.temporary(task.name, f"{self._mark}-{event.attempt}")
+            facts = {**event.result, "wall_seconds": round(event.wall_seconds, 4), "cpu_seconds": round(event.cpu_seconds, 4)}
+            try:
+                await asyncio.to_thread(self.stock.keep, temporary, task.name, facts)
+            except ChronocastError as error:
+                return e.Failed(task, event.attempt, "place", str(error))
+            self._learn(task, event)
+        elif task.kind == "check":
+            self.checks[task.name] = event.result["checks"]
+        body = {
+            "task": event.task, "attempt": event.attempt, "wall_seconds": event.wall_seconds,
+            "cpu_seconds": event.cpu_seconds, "memory_bytes": event.memory_bytes, "output": started[3],
+            "result": event.result,
+        }  # fmt: skip
+        self.journal.append("finished", body)
+        if task.kind == "check":
+            wrong = [check for check in event.result["checks"] if not check["ok"]]
+            if wrong:
+                first = wrong[0]
+                sentence = (
+                    f"The finished file is not what was asked: {first['name']} is {first['found']}, not {first['expected']}."
+                )
+                return e.Failed(task, event.attempt, "disproved", sentence)
+        return e.Done(task, event.attempt)
+
+    def _learn(self, task: e.TaskId, event: c.Finished) -> None:
+        job = self.jobs[task]
+        ready = self.ready.get(self._for_output(task))
+        if not isinstance(job, PieceJob) or ready is None or self.ledger is None:
+            return
+        ask = picture_ask(ready, self.stock)
+        with contextlib.suppress(JournalError):
+            self.ledger.add_piece(
+                family=ready.family, pace=ready.pace, frames=job.frames, pixels=job.width * job.height * job.frames,
+                seconds=float(job.frames / ready.plan.rate), bytes=event.result["bytes"], cpu_seconds=event.cpu_seconds,
+                wall_seconds=event.wall_seconds, target=round(basis_value(ask, job.frames)),
+            )  # fmt: skip
+
+    async def _read_requests(self) -> None:
+        while True:
+            with contextlib.suppress(JournalError):
+                for request in self.journal.requests():
+                    if request.id not in self.seen_requests:
+                        self.seen_requests.add(request.id)
+                        self.queue.put_nowait(request)
+            await asyncio.sleep(POLL_SECONDS)
+
+    async def _answer(self, request: Request) -> None:
+        try:
+            refusal = await self._obey(request.kind, request.body)
+        except (ChronocastError, KeyError, TypeError, ValueError) as error:
+            refusal = str(error) or "It could not be understood."
+        if not refusal:
+            self.journal.append("request", {"kind": request.kind, "body": request.body})
+        self.journal.answer(request.id, not refusal, refusal)
+
+    async def _obey(self, kind: str, body: dict[str, Any]) -> str:
+        """Carry out a request; a sentence if it can't be met."""
+        outputs = tuple(str(name) for name in body.get("outputs", ()))
+        unknown = [name for name in outputs if name not in self.machine.outputs and name not in self.unready]
+        if unknown and kind not in ("add",):
+            return f"There is no output “{unknown[0]}” in this run."
+        if kind == "pause":
+            await self._step(e.PauseAsked())
+        elif kind == "resume":
+            await self._step(e.ResumeAsked())
+        elif kind == "stop":
+            await self._step(e.StopAsked(outputs))
+            for name in outputs or list(self.unready):
+                if self.unready.pop(name, None):
+                    self.journal.append("output", {"id": name, "state": "stopped", "reason": ""})
+        elif kind == "hold":
+            await self._step(e.HoldAsked(outputs, bool(body.get("held", True))))
+        elif kind == "order":
+            await self._step(e.OrderAsked(outputs))
+        elif kind == "retry":
+            if body.get("replace"):
+                self.options = self.options.model_copy(update={"replace": True})
+            self.prospect = await asyncio.to_thread(prepare, self.batch, self.batch_path.parent, self.store)
+            for name in outputs or tuple(self.unready):
+                if name in self.unready:
+                    await self._admit(name, self.prospect)
+            await self._step(e.RetryAsked(outputs or tuple(self.machine.outputs)))
+        elif kind == "add":
+            return await self._add(read_batch(json.dumps(body["batch"])), outputs)
+        else:
+            return f"“{kind}” is nothing a run can do."
+        return ""
+
+    async def _add(self, batch: Batch, outputs: tuple[str, ...]) -> str:
+        """Outputs of an edited batch join the run, or replace what they were."""
+        missing = [name for name in outputs if batch.output(name) is None]
+        if missing or not outputs:
+            return f"The batch has no output “{missing[0]}”." if missing else "No output was named."
+        prospect = await asyncio.to_thread(prepare, batch, self.batch_path.parent, self.store)
+        for name in outputs:
+            present = self.machine.outputs.get(name)
+            if present and present.state in ("placing", "proved", "stopped"):
+                return f"The output “{name}” is {present.state} and can't be changed any more."
+        self.batch, self.prospect = batch, prospect
+        for name in outputs:
+            await self._admit(name, prospect, amended=name in self.machine.outputs)
+        return ""
+
+    # What goes out
+
+    def _beat(self) -> None:
+        self.journal.set_now({"runner": {"pid": os.getpid(), "host": socket.gethostname()}})
+
+    async def _say_now(self) -> None:
+        beat, last = 0.0, ""
+        while True:
+            now = time.time()
+            tasks = {
+                task: {"attempt": attempt, "count": self.counts.get(task, 0), "slot": slot, "since": since, "output": output,
+                       "total": self._total(key)}
+                for (task, attempt), (key, slot, since, output) in self.starts.items()
+            }  # fmt: skip
+            body = {"tasks": tasks, "outputs": self._done_frames(), "paused": self.machine.paused,
+                    "waits_for": self.machine.waits_for, "finish": self.finish}  # fmt: skip
+            text = json.dumps(body)
+            values: dict[str, Any] = {}
+            if text != last:
+                values["tasks"], last = body, text
+            if now - beat >= HEARTBEAT_SECONDS:
+                values["runner"], beat = {"pid": os.getpid(), "host": socket.gethostname()}, now
+            if values:
+                try:
+                    self.journal.set_now(values)
+                except JournalError as error:
+                    log.warning("the journal could not be written: %s", error)
+            await asyncio.sleep(SAY_SECONDS)
+
+    def _total(self, task: e.TaskId) -> int:
+        job = self.jobs.get(task)
+        if isinstance(job, PieceJob):
+            return job.frames
+        if isinstance(job, SoundJob):
+            return job.samples
+        return self.ready[task.name].plan.frames if task.name in self.ready else 0
+
+    def _done_frames(self) -> dict[str, int]:
+        """Pictures of each output that are in the stock or under way."""
+        found = {}
+        for name, tracked in self.machine.outputs.items():
+            ready = self.ready.get(name)
+            if ready is None or tracked.state in ("waiting", "stopped"):
+                continue
+            count = 0
+            for piece in ready.plan.pieces:
+                key = e.TaskId("piece", piece.name)
+                done = self.machine.tasks[key].state == "done" if key in self.machine.tasks else False
+                count += piece.frames if done else min(piece.frames, self.counts.get(str(key), 0))
+            found[name] = count
+        return found
+
+    def _outlook(self) -> Outlook:
+        rows = {}
+        with contextlib.suppress(JournalError):
+            rows = self.ledger.pieces() if self.ledger else {}
+        made = {name: item.path.stat().st_size for name, item in self.ready.items()
+                if name in self.machine.outputs and self.machine.outputs[name].state == "proved" and item.path.exists()}  # fmt: skip
+        if not self.ready:
+            made = {item.output.id: item.path.stat().st_size for item in self.prospect.outputs if self._made(item)}
+        slots = self.options.slots or machine_slots()
+        return outlook(self.prospect, self.stock, load_pace(), slots, experience(rows), made)
+
+    async def _forecast_again(self) -> None:
+        while True:
+            await asyncio.sleep(FORECAST_SECONDS)
+            if self.machine.paused:
+                continue
+            try:
+                view = await asyncio.to_thread(self._outlook)
+            except (ChronocastError, OSError) as error:
+                log.warning("no forecast: %s", error)
+                continue
+            told = as_json(view)["total"]
+            self.finish = {"at": view.at.isoformat(), **told,
+                           "outputs": {o.ready.output.id: o.finish.as_json() for o in view.outputs}}  # fmt: skip
+            self.journal.append("outlook", {"finish": told["finish"], "bytes": told["bytes"], "seconds": view.finish.as_json()})
+
+    async def _watch_room(self) -> None:
+        while True:
+            await asyncio.sleep(ROOM_SECONDS if self.machine.waits_for != "space" else 0.3)
+            if not any(tracked.waits_for_space for tracked in self.machine.outputs.values()):
+                self.full_since = 0.0
+                continue
+            self.full_since = self.full_since or time.monotonic()
+            places = {self.stock.folder, *(item.path.parent for item in self.ready.values())}
+            if all(_free(folder) > self._least(folder) for folder in places):
+                self.queue.put_nowait(e.SpaceFreed())
+            elif time.monotonic() - self.full_since > self.options.space_wait_seconds:
+                self.queue.put_nowait(e.WaitingOver())
+
+    def _least(self, folder: Path) -> int:
+        """What must be free before waiting outputs are tried again."""
+        if folder == self.stock.folder:
+            return 2 * LEAST_FREE
+        needs = [
+            sum(self.stock.size(piece.name) or 0 for piece in item.plan.pieces)
+            for name, item in self.ready.items()
+            if item.path.parent == folder and self.machine.outputs[name].waits_for_space
+        ]
+        return max(needs, default=0) + 2 * 2**20
+
+    def leave(self) -> None:
+        """Go without ending the run: it can be taken up again."""
+        self.leaving = True
+        self.queue.put_nowait(None)
+
+
+class _NoRoom(ChronocastError):
+    pass
+
+
+def _free(folder: Path) -> int:
+    try:
+        return shutil.disk_usage(existing_parent(folder)).free
+    except OSError:
+        return 0
+
+
+def _need_room(folder: Path, size: int) -> None:
+    free = _free(folder)
+    if free < size:
+        raise _NoRoom(
+            f"The drive of {folder} has {free / 1e6:.0f} MB free; {size / 1e6:.0f} MB are needed there now.",
+            "Free some room, or choose another folder.",
+        )
+
+
+def _last_done(path: Path, names: set[str]) -> list[dict[str, Any]]:
+    """What children said they had finished, of those names, from the end of their log."""
+    if not names:
+        return []
+    try:
+        with open(path, "rb") as file:
+            file.seek(max(0, os.path.getsize(path) - 2**20))
+            lines = file.read().decode(errors="replace").splitlines()
+    except OSError:
+        return []
+    found = []
+    for line in lines:
+        try:
+            entry = json.loads(line)
+        except ValueError:
+            continue
+        if isinstance(entry, dict) and entry.get("what") == "done" and entry.get("name") in names:
+            found.append(entry)
+    return found
+
+
+async def _main(path: Path) -> int:
+    journal = RunJournal(path)
+    runner = Runner(journal)
+    loop = asyncio.get_running_loop()
+    for number in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP):
+        loop.add_signal_handler(number, runner.leave)
+    try:
+        outcome = await runner.run()
+    except ChronocastError as error:
+        log.exception("the run could not go on")
+        journal.append("ended", {"outcome": "needs you", "sentence": str(error)})
+        return 1
+    return {"done": 0, "needs you": 1, "stopped": 130, "left": 0}.get(outcome, 1)
+
+
+def lock_path(journal: Path) -> Path:
+    """The lock file that the runner of a journal holds."""
+    return journal.with_suffix(".lock")
+
+
+def main() -> None:
+    path = Path(sys.argv[1])
+    logging.basicConfig(level=logging.INFO, format="%(asctime)s %(name)s %(levelname)s %(message)s")
+    lock = open(lock_path(path), "w")  # noqa: SIM115 - held for as long as the runner lives
+    try:
+        fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except OSError:
+        log.info("another runner has this journal")
+        sys.exit(0)
+    lock.write(str(os.getpid()))
+    lock.flush()
+    sys.exit(asyncio.run(_main(path)))
+
+
+if __name__ == "__main__":
+    main()

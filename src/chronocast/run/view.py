@@ -1,0 +1,195 @@
+"""A run as anyone sees it: its journal's records folded to a picture of now.  Pure."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+from fractions import Fraction
+from typing import Any, Protocol
+
+
+class AnyRecord(Protocol):
+    @property
+    def seq(self) -> int: ...
+    @property
+    def time(self) -> float: ...
+    @property
+    def kind(self) -> str: ...
+    @property
+    def body(self) -> dict[str, Any]: ...
+
+
+@dataclass
+class OutputView:
+    """One output of a run."""
+
+    id: str
+    state: str = "waiting"
+    reason: str = ""
+    path: str = ""
+    title: str = ""
+    range: str = ""
+    recipe: str = ""
+    frames: int = 0
+    frames_done: int = 0
+    rate: Fraction = Fraction(25)
+    pieces: int = 0
+    kept: int = 0
+    encoded: int = 0
+    bytes: int = 0
+    seconds: float = 0.0
+    cpu_seconds: float = 0.0
+    again: bool = False
+    began: float = 0.0
+    ended: float = 0.0
+    checks: list[dict[str, Any]] = field(default_factory=list)
+    forecast: dict[str, Any] = field(default_factory=dict)
+
+    def as_json(self) -> dict[str, Any]:
+        """As ``render`` and ``status`` answer it."""
+        return {
+            "id": self.id, "state": self.state, "reason": self.reason, "path": self.path, "bytes": self.bytes,
+            "source": self.title, "recipe": self.recipe, "seconds": round(self.seconds, 3), "cpu_seconds": round(self.cpu_seconds, 3), "frames": self.frames,
+            "frames_done": self.frames if self.state == "proved" else self.frames_done, "made_before": self.again,
+            "pieces": {"total": self.pieces, "kept": self.kept, "copied": 0, "encoded": self.encoded},
+            "checks": self.checks,
+            "forecast": {key: self.forecast.get(key) for key in ("seconds", "bytes", "finish")},
+        }  # fmt: skip
+
+
+@dataclass
+class RunView:
+    """A run: outputs in the operator's order, what is going on, how it ended."""
+
+    batch: dict[str, Any] = field(default_factory=dict)
+    path: str = ""
+    began: float = 0.0
+    ended: float = 0.0
+    outcome: str = ""
+    sentence: str = ""
+    outputs: dict[str, OutputView] = field(default_factory=dict)
+    forecast: dict[str, Any] = field(default_factory=dict)
+    fan: list[tuple[float, dict[str, str]]] = field(default_factory=list)
+    tasks: dict[str, Any] = field(default_factory=dict)
+    finish: dict[str, Any] = field(default_factory=dict)
+    paused: bool = False
+    waits_for: str = ""
+    lives: bool = False
+    last: int = 0
+    time: float = 0.0
+    _tasks_done: dict[str, tuple[float, float]] = field(default_factory=dict)
+
+    def fold(self, records: Iterable[AnyRecord]) -> RunView:
+        """Take in records, each once."""
+        for record in records:
+            if record.seq > self.last:
+                self.last, self.time = record.seq, record.time
+                if (take := _TAKE.get(record.kind)) is not None:
+                    take(self, record)
+        return self
+
+    def see(self, now: Mapping[str, tuple[float, dict[str, Any]]], lives: bool) -> RunView:
+        """Take in what is going on now."""
+        self.lives = lives
+        body = now.get("tasks", (0.0, {}))[1] if lives and not self.outcome else {}
+        self.tasks = body.get("tasks", {})
+        self.paused = bool(body.get("paused"))
+        self.waits_for = str(body.get("waits_for", ""))
+        self.finish = body.get("finish", {})
+        for name, count in body.get("outputs", {}).items():
+            if name in self.outputs:
+                self.outputs[name].frames_done = int(count)
+        return self
+
+    @property
+    def frames(self) -> int:
+        return sum(output.frames for output in self.outputs.values())
+
+    @property
+    def frames_done(self) -> int:
+        return sum(
+            output.frames if output.state == "proved" else output.frames_done for output in self.outputs.values()
+        )
+
+    def output(self, identifier: str) -> OutputView:
+        """An output, made known if it was not."""
+        return self.outputs.setdefault(identifier, OutputView(identifier))
+
+    def shown_state(self, output: OutputView) -> str:
+        """The state a person is told: *paused* lies over what would go on."""
+        if self.paused and output.state in ("waiting", "rendering", "joining", "checking"):
+            return "paused"
+        return output.state
+
+    def as_json(self) -> dict[str, Any]:
+        """As ``status`` answers it."""
+        return {
+            "version": 1, "run": self.path, "began": self.began, "ended": self.ended or None, "outcome": self.outcome or None,
+            "sentence": self.sentence, "lives": self.lives, "paused": self.paused, "waits_for": self.waits_for,
+            "frames": self.frames, "frames_done": self.frames_done, "finish": self.finish.get("finish"),
+            "outputs": [output.as_json() for output in self.outputs.values()],
+        }  # fmt: skip
+
+
+def _begin(view: RunView, record: AnyRecord) -> None:
+    view.batch, view.path, view.began = record.body["batch"], record.body["path"], record.time
+    for output in view.batch["outputs"]:
+        view.output(output["id"])
+
+
+def _forecast(view: RunView, record: AnyRecord) -> None:
+    view.forecast = record.body
+    for item in record.body["outputs"]:
+        view.output(item["id"]).forecast = item
+
+
+def _ready(view: RunView, record: AnyRecord) -> None:
+    output, body = view.output(record.body["id"]), record.body
+    output.path, output.title, output.range = body["path"], body["title"], body["range"]
+    output.recipe, output.frames, output.rate = body["recipe"], body["frames"], Fraction(body["rate"])
+    output.pieces, output.kept = body["pieces"], body["kept"]
+
+
+def _output(view: RunView, record: AnyRecord) -> None:
+    output = view.output(record.body["id"])
+    if record.body["state"] == "rendering" and not output.began:
+        output.began = record.time
+    output.state, output.reason = record.body["state"], record.body["reason"]
+    if output.state in ("proved", "stopped"):
+        output.ended = record.time
+
+
+def _finished(view: RunView, record: AnyRecord) -> None:
+    if record.body["task"].startswith("piece:") and record.body["output"]:
+        view.output(record.body["output"]).encoded += 1
+    if record.body["task"].startswith("check:"):
+        view.output(record.body["task"][6:]).checks = record.body["result"]["checks"]
+
+
+def _made(view: RunView, record: AnyRecord) -> None:
+    output, body = view.output(record.body["id"]), record.body
+    output.path, output.bytes, output.seconds = body["path"], body["bytes"], body["seconds"]
+    output.cpu_seconds, output.checks, output.again = body["cpu_seconds"], body["checks"], bool(body.get("again"))
+
+
+def _outlook(view: RunView, record: AnyRecord) -> None:
+    view.fan.append((record.time, record.body["finish"]))
+
+
+def _ended(view: RunView, record: AnyRecord) -> None:
+    view.outcome, view.ended, view.sentence = record.body["outcome"], record.time, record.body.get("sentence", "")
+    if view.sentence:
+        for output in view.outputs.values():
+            if output.state == "waiting":
+                output.state, output.reason = "needs you" if view.outcome != "stopped" else "stopped", view.sentence
+
+
+_TAKE = {
+    "begin": _begin, "forecast": _forecast, "output ready": _ready, "output": _output, "finished": _finished,
+    "made": _made, "outlook": _outlook, "ended": _ended,
+}  # fmt: skip
+
+
+def read_view(journal: Any, lives: bool) -> RunView:
+    """A run's view from its journal."""
+    return RunView().fold(journal.records()).see(journal.now(), lives)

@@ -1,0 +1,1 @@
+"""Stations, placement and the simulated clock. Numbers in, numbers out."""

@@ -1,0 +1,1 @@
+"""Small simulated devices and services for demos and tests, always labelled as stand-ins."""

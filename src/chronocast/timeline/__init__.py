@@ -1,0 +1,1 @@
+"""Open timeline files to a cut list. The only room that imports opentimelineio."""

@@ -1,0 +1,1 @@
+"""The desktop. Computes nothing itself."""

@@ -1,0 +1,1 @@
+"""The tests.  ``./run test`` runs them all; ``./run test core.test_machine`` one module."""

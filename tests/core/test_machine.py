@@ -1,0 +1,322 @@
+"""The run's state machine under thousands of random event sequences."""
+
+from __future__ import annotations
+
+import unittest
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from chronocast.run import events as e
+from chronocast.run.machine import AT_REST, TRANSITIONS, Machine, replay
+
+PIECES = [f"p{n}" for n in range(6)]
+OUTPUTS = [f"o{n}" for n in range(5)]
+FAULTS: list[e.Fault] = ["lost", "encode", "media", "space", "place"]
+
+
+class Choices:
+    """Choices read from bytes, so that Hypothesis can draw a whole sequence at once and shrink it."""
+
+    def __init__(self, data: bytes) -> None:
+        self.data, self.at = data, 0
+
+    def __bool__(self) -> bool:
+        return self.at < len(self.data)
+
+    def below(self, limit: int) -> int:
+        value = self.data[self.at] if self.at < len(self.data) else 0
+        self.at += 1
+        return value % limit
+
+    def one(self, items: list) -> object:  # type: ignore[type-arg]
+        return items[self.below(len(items))]
+
+    def some(self, items: list[str], most: int) -> tuple[str, ...]:
+        return tuple(dict.fromkeys(items[self.below(len(items))] for _ in range(1 + self.below(most))))
+
+    def spec(self) -> e.OutputSpec:
+        sound = (None, "s0", "s1")[self.below(3)]
+        return e.OutputSpec(OUTPUTS[self.below(5)], self.some(PIECES, 4), sound, self.below(6) == 0)
+
+
+class World:
+    """A world that does what it is told, fails as it likes, and watches the promises."""
+
+    def __init__(self, choices: Choices) -> None:
+        self.choices = choices
+        self.machine = Machine()
+        self.running: dict[tuple[e.TaskId, int], str] = {}
+        self.frozen: set[tuple[e.TaskId, int]] = set()
+        self.stopped: set[tuple[e.TaskId, int]] = set()
+        self.stock: set[str] = set()
+        self.joined: dict[str, int] = {}
+        self.checked: dict[str, int] = {}
+        self.placing: list[tuple[str, int]] = []
+        self.placed: list[str] = []
+        self.stale: list[tuple[e.TaskId, int]] = []
+        self.ended = ""
+        self.states: dict[str, str] = {}
+
+    def feed(self, event: e.Event) -> None:
+        self.carry_out(self.machine.step(event))
+
+    def carry_out(self, instructions: list[e.Instruction]) -> None:
+        for item in instructions:
+            match item:
+                case e.Start(task, attempt, slot):
+                    assert not self.machine.paused and not self.ended
+                    assert all(running != task for running, _ in self.running), f"{task} is made twice at once"
+                    assert slot not in self.running.values(), "a slot has one task at a time"
+                    if task.kind in ("piece", "sound"):
+                        assert task.name not in self.stock, f"{task} is in the stock and is made again"
+                    else:
+                        spec = self.machine.outputs[task.name].spec
+                        assert set(spec.pieces) <= self.stock
+                        assert spec.sound is None or spec.sound in self.stock
+                    if task.kind == "check":
+                        assert task.name in self.joined, "only a joined file can be checked"
+                    self.running[(task, attempt)] = slot
+                case e.Control(verb, task, attempt, _):
+                    assert (task, attempt) in self.running
+                    if verb == "stop":
+                        self.stopped.add((task, attempt))
+                    elif verb == "freeze":
+                        self.frozen.add((task, attempt))
+                    else:
+                        self.frozen.discard((task, attempt))
+                case e.Place(output, attempt):
+                    assert self.checked.get(output) == attempt, "only what was checked gets its name"
+                    self.placing.append((output, attempt))
+                case e.Discard(output, attempt):
+                    if self.joined.get(output) == attempt:
+                        del self.joined[output]
+                        self.checked.pop(output, None)
+                case e.DropPiece(name):
+                    self.stock.discard(name)
+                case e.Tell(output, state, _):
+                    before = self.states.get(output)
+                    assert before is None or before == state or state in TRANSITIONS[before]
+                    self.states[output] = state
+                case e.End(outcome):
+                    assert not self.ended, "a run ends once"
+                    self.ended = outcome
+                    assert not self.running
+
+    def begin(self) -> None:
+        self.stock |= set(self.choices.some([*PIECES, "s0", "s1"], 3))
+        for _ in range(1 + self.choices.below(3)):
+            self.feed(e.Added(self.choices.spec(), frozenset(self.stock)))
+        for slot in range(1 + self.choices.below(3)):
+            self.grant_slot(slot)
+        self.feed(e.Sealed())
+
+    def grant_slot(self, number: int) -> None:
+        self.feed(e.SlotGranted(f"slot-{number}", "here" if number < 2 else "there"))
+
+    def finish(self) -> None:
+        able = sorted(set(self.running) - self.frozen, key=str)
+        if able:
+            self.finish_one(*self.choices.one(able))
+
+    def finish_one(self, task: e.TaskId, attempt: int) -> None:
+        del self.running[(task, attempt)]
+        self.stale.append((task, attempt))
+        if (task, attempt) in self.stopped and self.choices.below(2):
+            self.feed(e.Failed(task, attempt, "stopped"))
+            return
+        if task.kind in ("piece", "sound"):
+            self.stock.add(task.name)
+        elif task.kind == "join":
+            self.joined[task.name] = attempt
+        else:
+            self.checked[task.name] = self.joined.get(task.name, -1)
+        self.feed(e.Done(task, attempt))
+
+    def fail(self) -> None:
+        if not self.running:
+            return
+        task, attempt = self.choices.one(sorted(self.running, key=str))
+        fault = self.choices.one(FAULTS)
+        del self.running[(task, attempt)]
+        self.frozen.discard((task, attempt))
+        self.stale.append((task, attempt))
+        damaged: tuple[str, ...] = ()
+        if (task, attempt) in self.stopped:
+            fault = "stopped"
+        elif task.kind == "check" and fault == "encode":
+            fault = "disproved"
+        elif task.kind == "join" and fault == "encode":
+            fault, damaged = "pieces", (self.choices.one(list(self.machine.outputs[task.name].spec.pieces)),)
+        self.feed(e.Failed(task, attempt, fault, "It failed.", damaged))
+
+    def a_late_result(self) -> None:
+        if not self.stale:
+            return
+        task, attempt = self.choices.one(self.stale)
+        before = [(t.id, t.state, t.attempt) for t in self.machine.tasks.values()]
+        self.feed(e.Done(task, attempt))
+        assert before == [(t.id, t.state, t.attempt) for t in self.machine.tasks.values()], "a late result counted"
+
+    def place(self) -> None:
+        if not self.placing:
+            return
+        output, attempt = self.placing.pop()
+        if self.choices.below(3) == 0:
+            self.feed(e.PlaceRefused(output, "A file of that name is there."))
+            return
+        assert self.joined.get(output) == attempt
+        assert output not in self.placed, "an output is placed once"
+        self.placed.append(output)
+        self.feed(e.Placed(output))
+
+    def hold(self) -> None:
+        self.feed(e.HoldAsked(self.choices.some(OUTPUTS, 2), self.choices.below(2) == 0))
+
+    def reorder(self) -> None:
+        self.feed(e.OrderAsked(self.choices.some(OUTPUTS, 5)))
+
+    def stop(self) -> None:
+        self.feed(e.StopAsked(() if self.choices.below(4) == 0 else self.choices.some(OUTPUTS, 2)))
+
+    def retry(self) -> None:
+        self.feed(e.RetryAsked(self.choices.some(OUTPUTS, 3)))
+
+    def add(self) -> None:
+        self.feed(e.Added(self.choices.spec(), frozenset(self.stock)))
+
+    def amend(self) -> None:
+        self.feed(e.Amended(self.choices.spec(), frozenset(self.stock)))
+
+    def lose_station(self) -> None:
+        station = ("here", "there")[self.choices.below(2)]
+        for key, slot in list(self.running.items()):
+            if self.machine.stations[slot] == station:
+                del self.running[key]
+                self.frozen.discard(key)
+                self.stale.append(key)
+        self.feed(e.StationLost(station))
+
+    def act(self) -> None:
+        """One random thing; work going well is the likeliest."""
+        what = self.choices.below(24)
+        if what < 8:
+            self.finish()
+        elif what < 10:
+            self.place()
+        else:
+            actions = [
+                self.fail, self.a_late_result, lambda: self.feed(e.PauseAsked()), lambda: self.feed(e.ResumeAsked()),
+                self.hold, self.reorder, self.stop, self.retry, self.add, self.amend,
+                lambda: self.feed(e.SpaceFreed()), lambda: self.feed(e.WaitingOver()), self.lose_station,
+                lambda: (self.grant_slot if self.choices.below(3) else self.withdraw_slot)(self.choices.below(3)),
+            ]  # fmt: skip
+            actions[what - 10]()
+
+    def withdraw_slot(self, number: int) -> None:
+        self.feed(e.SlotWithdrawn(f"slot-{number}"))
+
+    def watch(self) -> None:
+        assert {key for key in self.machine.slots.values() if key} == {task for task, _ in self.running}
+        if self.ended:
+            assert all(tracked.state in AT_REST for tracked in self.machine.outputs.values())
+
+    def bring_to_end(self) -> None:
+        """From wherever this went, a world that works brings the run to its end."""
+        self.choices = Choices(b"")
+        self.feed(e.ResumeAsked())
+        self.feed(e.HoldAsked(tuple(OUTPUTS), False))
+        self.feed(e.SpaceFreed())
+        self.grant_slot(0)
+        for _ in range(400):
+            self.watch()
+            if self.ended:
+                break
+            if self.placing:
+                output, _attempt = self.placing.pop()
+                self.placed.append(output)
+                self.feed(e.Placed(output))
+            elif self.running:
+                self.finish_one(*sorted(self.running, key=str)[0])
+            else:
+                raise AssertionError(f"nothing runs and it is not over: {self.states}, “{self.machine.waits_for}”")
+        assert self.ended, "the run never ended"
+
+
+class RandomRuns(unittest.TestCase):
+    @settings(max_examples=6000, deadline=None)
+    @given(st.binary(min_size=10, max_size=150))
+    def test_nothing_is_lost_or_doubled_and_every_run_ends(self, data: bytes) -> None:
+        world = World(Choices(data))
+        world.begin()
+        while world.choices:
+            world.act()
+            world.watch()
+        world.bring_to_end()
+        again = replay(world.machine.story)
+        left = [(t.spec.id, t.state, t.reason) for t in world.machine.outputs.values()]
+        self.assertEqual([(t.spec.id, t.state, t.reason) for t in again.outputs.values()], left)
+        self.assertEqual(again.ended, world.machine.ended)
+
+
+class Story(unittest.TestCase):
+    def run_through(self, machine: Machine, instructions: list[e.Instruction]) -> list[e.Instruction]:
+        """A world in which everything works."""
+        told: list[e.Instruction] = []
+        queue = list(instructions)
+        while queue:
+            item = queue.pop(0)
+            told.append(item)
+            if isinstance(item, e.Start):
+                queue += machine.step(e.Done(item.task, item.attempt))
+            elif isinstance(item, e.Place):
+                queue += machine.step(e.Placed(item.output))
+        return told
+
+    def test_an_output_comes_through_its_states_in_order(self) -> None:
+        machine = Machine()
+        machine.step(e.Added(e.OutputSpec("a", ("p1", "p2"), "s")))
+        machine.step(e.Sealed())
+        told = self.run_through(machine, machine.step(e.SlotGranted("1")))
+        states = [item.state for item in told if isinstance(item, e.Tell)]
+        self.assertEqual(states, ["rendering", "joining", "checking", "placing", "proved"])
+        self.assertEqual(told[-1], e.End("done"))
+
+    def test_a_piece_wanted_twice_is_made_once(self) -> None:
+        machine = Machine()
+        machine.step(e.Added(e.OutputSpec("a", ("p1",))))
+        machine.step(e.Added(e.OutputSpec("b", ("p1",))))
+        machine.step(e.Sealed())
+        told = self.run_through(machine, machine.step(e.SlotGranted("1")))
+        pieces = [item for item in told if isinstance(item, e.Start) and item.task.kind == "piece"]
+        self.assertEqual(len(pieces), 1)
+        self.assertEqual({t.state for t in machine.outputs.values()}, {"proved"})
+
+    def test_a_full_drive_is_waited_for_and_said(self) -> None:
+        machine = Machine()
+        machine.step(e.Added(e.OutputSpec("a", ("p1",))))
+        machine.step(e.Sealed())
+        start = machine.step(e.SlotGranted("1"))[0]
+        assert isinstance(start, e.Start)
+        machine.step(e.Failed(start.task, start.attempt, "space", "The drive is full."))
+        self.assertEqual((machine.waits_for, machine.ended), ("space", None))
+        self.assertIsNone(machine.ended)
+        told = self.run_through(machine, machine.step(e.SpaceFreed()))
+        self.assertEqual(told[-1], e.End("done"))
+
+    def test_one_bad_output_does_not_stop_the_others(self) -> None:
+        machine = Machine()
+        machine.step(e.Added(e.OutputSpec("bad", ("p1",))))
+        machine.step(e.Added(e.OutputSpec("good", ("p2",))))
+        machine.step(e.Sealed())
+        start = machine.step(e.SlotGranted("1"))[0]
+        assert isinstance(start, e.Start)
+        told = self.run_through(machine, machine.step(e.Failed(start.task, start.attempt, "media", "It is gone.")))
+        self.assertEqual(machine.outputs["bad"].state, "needs you")
+        self.assertEqual(machine.outputs["bad"].reason, "It is gone.")
+        self.assertEqual(machine.outputs["good"].state, "proved")
+        self.assertEqual(told[-1], e.End("needs you"))
+
+
+if __name__ == "__main__":
+    unittest.main()
