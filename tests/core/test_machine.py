@@ -66,7 +66,9 @@ class World:
             match item:
                 case e.Start(task, attempt, slot):
                     assert not self.machine.paused and not self.ended
-                    assert all(running != task for running, _ in self.running), f"{task} is made twice at once"
+                    assert all(running != task for running, _ in self.running), (
+                        f"{task} is made twice at once"
+                    )
                     assert slot not in self.running.values(), "a slot has one task at a time"
                     if task.kind in ("piece", "sound"):
                         assert task.name not in self.stock, f"{task} is in the stock and is made again"
@@ -156,7 +158,9 @@ class World:
         task, attempt = self.choices.one(self.stale)
         before = [(t.id, t.state, t.attempt) for t in self.machine.tasks.values()]
         self.feed(e.Done(task, attempt))
-        assert before == [(t.id, t.state, t.attempt) for t in self.machine.tasks.values()], "a late result counted"
+        assert before == [(t.id, t.state, t.attempt) for t in self.machine.tasks.values()], (
+            "a late result counted"
+        )
 
     def place(self) -> None:
         if not self.placing:
@@ -239,7 +243,9 @@ class World:
             elif self.running:
                 self.finish_one(*sorted(self.running, key=str)[0])
             else:
-                raise AssertionError(f"nothing runs and it is not over: {self.states}, “{self.machine.waits_for}”")
+                raise AssertionError(
+                    f"nothing runs and it is not over: {self.states}, “{self.machine.waits_for}”"
+                )
         assert self.ended, "the run never ended"
 
 
@@ -311,7 +317,9 @@ class Story(unittest.TestCase):
         machine.step(e.Sealed())
         start = machine.step(e.SlotGranted("1"))[0]
         assert isinstance(start, e.Start)
-        told = self.run_through(machine, machine.step(e.Failed(start.task, start.attempt, "media", "It is gone.")))
+        told = self.run_through(
+            machine, machine.step(e.Failed(start.task, start.attempt, "media", "It is gone."))
+        )
         self.assertEqual(machine.outputs["bad"].state, "needs you")
         self.assertEqual(machine.outputs["bad"].reason, "It is gone.")
         self.assertEqual(machine.outputs["good"].state, "proved")

@@ -25,7 +25,9 @@ app.add_typer(recipes_app, name="recipes")
 app.add_typer(stock_app, name="stock")
 
 BatchPath = Annotated[Path, typer.Argument(help="A batch file, NAME.batch.json.", metavar="BATCH")]
-Json = Annotated[bool, typer.Option("--json", help="Answer as JSON, and with nothing else, on standard output.")]
+Json = Annotated[
+    bool, typer.Option("--json", help="Answer as JSON, and with nothing else, on standard output.")
+]
 
 NEEDS_YOU, WRONG_USE, STOPPED = 1, 2, 130
 
@@ -59,14 +61,18 @@ def _version(wanted: bool) -> None:
 
 @app.callback()
 def _all(
-    version: Annotated[bool, typer.Option("--version", callback=_version, is_eager=True, help="Print the version.")] = False,
+    version: Annotated[
+        bool, typer.Option("--version", callback=_version, is_eager=True, help="Print the version.")
+    ] = False,
 ) -> None:
     pass
 
 
 @app.command()
 def demo(
-    to: Annotated[Path | None, typer.Option(help="Copy it into this folder instead of the data folder.")] = None,
+    to: Annotated[
+        Path | None, typer.Option(help="Copy it into this folder instead of the data folder.")
+    ] = None,
     window: Annotated[bool, typer.Option(help="Open the desktop on it.")] = True,
 ) -> None:
     """A fresh copy of the demo: an aquarium's exhibition films. Its batch path is printed."""
@@ -86,7 +92,10 @@ def demo(
 
 @app.command()
 def inspect(
-    paths: Annotated[list[Path], typer.Argument(help="Media files, timeline files or folders.", metavar="PATH...")], json_: Json = False
+    paths: Annotated[
+        list[Path], typer.Argument(help="Media files, timeline files or folders.", metavar="PATH...")
+    ],
+    json_: Json = False,
 ) -> None:
     """Facts and problems of media and timeline files."""
     from chronocast.cli.inspecting import inspect_paths, print_sources
@@ -103,11 +112,18 @@ def inspect(
 @batch_app.command("new")
 def batch_new(
     file: Annotated[Path, typer.Argument(help="The batch file to make, NAME.batch.json.", metavar="FILE")],
-    source: Annotated[list[Path], typer.Option(help="A media file, timeline file or folder; may be given more than once.")],
-    recipe: Annotated[list[str], typer.Option(help="A recipe's id (see: recipes list); may be given more than once.")],
+    source: Annotated[
+        list[Path], typer.Option(help="A media file, timeline file or folder; may be given more than once.")
+    ],
+    recipe: Annotated[
+        list[str], typer.Option(help="A recipe's id (see: recipes list); may be given more than once.")
+    ],
     to: Annotated[Path, typer.Option(help="The folder the files go to.")],
     range_: Annotated[
-        list[str] | None, typer.Option("--range", help="NAME=IN..OUT in timecode or frames; outputs are made of it instead of the whole.")
+        list[str] | None,
+        typer.Option(
+            "--range", help="NAME=IN..OUT in timecode or frames; outputs are made of it instead of the whole."
+        ),
     ] = None,
     title: Annotated[str, typer.Option(help="The batch's title.")] = "",
     json_: Json = False,
@@ -122,9 +138,18 @@ def batch_new(
     for item in refused:
         sys.stderr.write(f"{item}\n")
     if json_:
-        put({"version": 1, "batch": str(file), "outputs": [output.id for output in batch.outputs], "refused": [str(r) for r in refused]})
+        put(
+            {
+                "version": 1,
+                "batch": str(file),
+                "outputs": [output.id for output in batch.outputs],
+                "refused": [str(r) for r in refused],
+            }
+        )
     else:
-        sys.stdout.write(f"{file}: {len(batch.sources)} sources, {len(batch.recipes)} recipes, {len(batch.outputs)} outputs\n")
+        sys.stdout.write(
+            f"{file}: {len(batch.sources)} sources, {len(batch.recipes)} recipes, {len(batch.outputs)} outputs\n"
+        )
     if refused:
         raise typer.Exit(NEEDS_YOU)
 
@@ -148,7 +173,9 @@ def recipes_show(identifier: Annotated[str, typer.Argument(metavar="ID", help="A
 
     recipe = supplied(identifier)
     if recipe is None:
-        complain(f"There is no recipe “{identifier}”. There are: {', '.join(r.id for r in SUPPLIED)}.", WRONG_USE)
+        complain(
+            f"There is no recipe “{identifier}”. There are: {', '.join(r.id for r in SUPPLIED)}.", WRONG_USE
+        )
     put(recipe.model_dump(mode="json"))
 
 
@@ -175,8 +202,12 @@ def forecast(batch: BatchPath, json_: Json = False) -> None:
 @app.command()
 def render(
     batch: BatchPath,
-    json_: Annotated[bool, typer.Option("--json", help="One JSON object a line; the last is “ended”.")] = False,
-    detach: Annotated[bool, typer.Option("--detach", help="Leave the run to itself; see it with: status.")] = False,
+    json_: Annotated[
+        bool, typer.Option("--json", help="One JSON object a line; the last is “ended”.")
+    ] = False,
+    detach: Annotated[
+        bool, typer.Option("--detach", help="Leave the run to itself; see it with: status.")
+    ] = False,
     replace: Annotated[bool, typer.Option("--replace", help="Replace files of the same name.")] = False,
 ) -> None:
     """Render a batch and prove every file. Ctrl-C stops; what is finished is kept."""
@@ -185,7 +216,9 @@ def render(
 
     loaded = load(batch)
     try:
-        journal = begin_run(loaded, batch, {"replace": replace, "space_wait_seconds": 3600.0 if detach else 0.0})
+        journal = begin_run(
+            loaded, batch, {"replace": replace, "space_wait_seconds": 3600.0 if detach else 0.0}
+        )
     except ChronocastError as error:
         complain(error, NEEDS_YOU if loaded.outputs else WRONG_USE)
     if detach:
@@ -217,7 +250,9 @@ def status(batch: BatchPath, json_: Json = False) -> None:
         put(view.as_json())
     else:
         print_status(view)
-    if any(output.state == "needs you" for output in view.outputs.values()) or not (view.outcome or view.lives):
+    if any(output.state == "needs you" for output in view.outputs.values()) or not (
+        view.outcome or view.lives
+    ):
         raise typer.Exit(NEEDS_YOU)
 
 
@@ -258,7 +293,10 @@ def resume(batch: BatchPath) -> None:
 
 @app.command()
 def stop(
-    batch: BatchPath, output: Annotated[list[str] | None, typer.Option(help="Only this output; may be given more than once.")] = None
+    batch: BatchPath,
+    output: Annotated[
+        list[str] | None, typer.Option(help="Only this output; may be given more than once.")
+    ] = None,
 ) -> None:
     """Stop a run, or some of its outputs. Finished files and pieces are kept."""
     _ask(batch, "stop", "Stopped.", output)
@@ -297,7 +335,14 @@ def stock_list(json_: Json = False) -> None:
 
     kept = list(Stock(data_folder() / "stock").all())
     if json_:
-        put({"version": 1, "pieces": [{"name": k.name, "path": str(k.path), "bytes": k.bytes, "facts": k.facts} for k in kept]})
+        put(
+            {
+                "version": 1,
+                "pieces": [
+                    {"name": k.name, "path": str(k.path), "bytes": k.bytes, "facts": k.facts} for k in kept
+                ],
+            }
+        )
         return
     sys.stdout.write(f"{len(kept)} pieces, {size_text(sum(k.bytes for k in kept))}\n")
 
@@ -307,7 +352,7 @@ def calibrate() -> None:
     """Measure this machine's pace (under half a minute)."""
     from chronocast.run.calibrate import calibrate as measure
 
-    pace = measure(lambda what: sys.stderr.write(f"{what}…\n"))
+    pace = measure(lambda what: print(f"{what}…", file=sys.stderr))
     sys.stdout.write(f"H.264 medium: {1 / pace.encode:.1f} million pixels a second on each slot\n")
 
 

@@ -23,12 +23,16 @@ from chronocast.run.today import prepared
 def prove_apart(path: Path, expected: Expected) -> list[dict[str, Any]]:
     """Checks of a file, made in a fresh process."""
     order = json.dumps({"path": str(path), "expected": asdict(expected)})
-    done = subprocess.run([sys.executable, "-m", "chronocast.run.prove"], input=order, capture_output=True, text=True)
+    done = subprocess.run(
+        [sys.executable, "-m", "chronocast.run.prove"], input=order, capture_output=True, text=True
+    )
     try:
         return list(json.loads(done.stdout))
     except ValueError:
         said = (done.stderr.strip().splitlines() or ["it ended without a word"])[-1]
-        return [asdict(Check("opens and decodes", False, "no complaint of any decoder", said, "a fresh process"))]
+        return [
+            asdict(Check("opens and decodes", False, "no complaint of any decoder", said, "a fresh process"))
+        ]
 
 
 def check_batch(batch: Batch, path: Path) -> list[dict[str, Any]]:
@@ -67,7 +71,9 @@ def check_file(path: Path, recipe_id: str) -> dict[str, Any]:
     recipe = supplied(recipe_id)
     if recipe is None:
         raise ModelError(
-            f"There is no recipe “{recipe_id}”." if recipe_id else "A single file is checked against a recipe: add --recipe ID.",
+            f"There is no recipe “{recipe_id}”."
+            if recipe_id
+            else "A single file is checked against a recipe: add --recipe ID.",
             f"There are: {', '.join(r.id for r in SUPPLIED)}.",
         )
     facts = FactsStore(data_folder() / "facts").clip(str(path))
@@ -88,6 +94,10 @@ def print_files(files: list[dict[str, Any]]) -> None:
         sys.stdout.write(f"{'proved' if file['ok'] else 'WANTING'}  {file['path']}\n")
         for check in file["checks"]:
             mark = " " if check["ok"] else "!"
-            sys.stdout.write(f"  {mark} {check['name']}: {check['found']}" + ("" if check["ok"] else f", expected {check['expected']}") + "\n")
+            sys.stdout.write(
+                f"  {mark} {check['name']}: {check['found']}"
+                + ("" if check["ok"] else f", expected {check['expected']}")
+                + "\n"
+            )
     good = sum(1 for file in files if file["ok"])
     sys.stdout.write(f"{good} of {len(files)} files are what was asked.\n")

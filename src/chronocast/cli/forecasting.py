@@ -24,17 +24,27 @@ def print_forecast(batch: Batch, view: Outlook) -> None:
         ready = item.ready
         span = f"{time_text(item.seconds.likely)} ({time_text(item.seconds.safe)})"
         size = f"{size_text(item.bytes.likely)} ({size_text(item.bytes.safe)})"
-        kept = f"{item.pieces_kept}/{item.pieces_total} kept" if item.pieces_kept else f"{item.pieces_total} pieces"
+        kept = (
+            f"{item.pieces_kept}/{item.pieces_total} kept"
+            if item.pieces_kept
+            else f"{item.pieces_total} pieces"
+        )
         sys.stdout.write(f"{ready.path.name[:64]:64}  {span:>18}  {size:>20}  {kept}\n")
     sys.stdout.write("\n")
     likely, safe = clock(view.at, view.finish.likely), clock(view.at, view.finish.safe)
     with contextlib.suppress(ChronocastError):
-        sys.stdout.write(f"finished  {clock_text(likely)}, safe by {clock_text(safe)}  (in {time_text(view.finish.likely)}, safe {time_text(view.finish.safe)})\n")
+        sys.stdout.write(
+            f"finished  {clock_text(likely)}, safe by {clock_text(safe)}  (in {time_text(view.finish.likely)}, safe {time_text(view.finish.safe)})\n"
+        )
     sys.stdout.write(f"size      {size_text(view.bytes.likely)}, safe {size_text(view.bytes.safe)}\n")
     for room in view.room:
         verdict = "fits" if room.fits else "is tight" if room.tight else "DOES NOT FIT"
-        sys.stdout.write(f"room      {verdict}: {room.drive} has {size_text(room.free)} free for {room.purpose}\n")
+        sys.stdout.write(
+            f"room      {verdict}: {room.drive} has {size_text(room.free)} free for {room.purpose}\n"
+        )
     if not view.calibrated:
-        sys.stdout.write("          This machine's pace is not measured yet, so times are wide. Measure it with: chronocast calibrate\n")
+        sys.stdout.write(
+            "          This machine's pace is not measured yet, so times are wide. Measure it with: chronocast calibrate\n"
+        )
     for problem in view.problems:
         sys.stdout.write(f"! {problem.where}: {problem.sentence} {problem.remedy}\n")

@@ -71,8 +71,15 @@ def print_sources(found: list[dict[str, Any]]) -> None:
         sys.stdout.write(f"{item['path']}\n")
         if not item["unusable"]:
             rate = rate_text(Fraction(item["rate"]))
-            what = f"sequence of {item['edits']} edits" if item["kind"] == "sequence" else item["video_codec"] or "sound only"
-            sound = ", ".join(f"{a['codec']} {a['channels']} ch {a['sample_rate']} Hz" for a in item["audio"]) or "no sound"
+            what = (
+                f"sequence of {item['edits']} edits"
+                if item["kind"] == "sequence"
+                else item["video_codec"] or "sound only"
+            )
+            sound = (
+                ", ".join(f"{a['codec']} {a['channels']} ch {a['sample_rate']} Hz" for a in item["audio"])
+                or "no sound"
+            )
             sys.stdout.write(
                 f"    {item['width']}×{item['height']} · {rate} frames a second · {item['scan']} · {what} · "
                 f"{time_text(item['seconds'])} ({item['frames']} frames) · {size_text(item['bytes'])} · "

@@ -34,7 +34,9 @@ def make_batch(
     for name in recipes:
         recipe = supplied(name)
         if recipe is None:
-            raise ModelError(f"There is no recipe “{name}”.", f"There are: {', '.join(r.id for r in SUPPLIED)}.")
+            raise ModelError(
+                f"There is no recipe “{name}”.", f"There are: {', '.join(r.id for r in SUPPLIED)}."
+            )
         batch = add_recipe(batch, recipe)
     store = FactsStore(data_folder() / "facts")
     batch, refused = gather(batch, folder, sources, store)
@@ -54,13 +56,17 @@ def _with_ranges(batch: Batch, folder: Path, ranges: list[str], store: FactsStor
     found = []
     for source in batch.sources:
         cut = ready_source(source, folder, store).cut
-        parts = []
+        parts: list[NamedRange] = []
         for text in ranges:
             name, start, stop = _range(text, cut.rate, cut.start_timecode)
             if stop > cut.frames:
-                raise ModelError(f"The range “{text}” ends at frame {stop}, but {source.name} has {cut.frames}.")
+                raise ModelError(
+                    f"The range “{text}” ends at frame {stop}, but {source.name} has {cut.frames}."
+                )
             parts.append(
-                NamedRange(id=identifier(name, (p.id for p in parts), "range"), name=name, start=start, stop=stop)
+                NamedRange(
+                    id=identifier(name, (p.id for p in parts), "range"), name=name, start=start, stop=stop
+                )
             )
         found.append(source.model_copy(update={"ranges": tuple(parts)}))
     return batch.model_copy(update={"sources": tuple(found)})
@@ -71,11 +77,15 @@ def _range(text: str, rate: Rate, start_timecode: int) -> tuple[str, int, int]:
     name, mark, times = text.partition("=")
     first, dots, last = times.partition("..")
     if not (mark and dots and name.strip()):
-        raise ModelError(f"“{text}” is not a range.", "Write it as NAME=IN..OUT, for example cutdown=0:10:00..0:30:00.")
+        raise ModelError(
+            f"“{text}” is not a range.", "Write it as NAME=IN..OUT, for example cutdown=0:10:00..0:30:00."
+        )
     frames = [parse_timecode(first, rate), 0]
     frames[1] = parse_timecode(last, rate, here=frames[0])
     if start_timecode and frames[0] >= start_timecode:
         frames = [frame - start_timecode for frame in frames]
     if frames[0] < 0 or frames[1] <= frames[0]:
-        raise ModelError(f"The range “{text}” ends before it begins.", "Give the out point after the in point.")
+        raise ModelError(
+            f"The range “{text}” ends before it begins.", "Give the out point after the in point."
+        )
     return name.strip()[:80], frames[0], frames[1]

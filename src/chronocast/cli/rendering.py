@@ -46,7 +46,9 @@ def follow(journal: Path, as_json: bool) -> int:
                     line.show(view)
                 elif time.monotonic() - silent_since > 5:
                     line.clear()
-                    sys.stderr.write("The runner ended unexpectedly. Begin again with the same command; finished pieces are kept.\n")
+                    sys.stderr.write(
+                        "The runner ended unexpectedly. Begin again with the same command; finished pieces are kept.\n"
+                    )
                     return 1
                 time.sleep(0.2)
             except KeyboardInterrupt:
@@ -72,16 +74,22 @@ def _json(value: dict[str, Any]) -> None:
     sys.stdout.flush()
 
 
-def _tell(kind: str, body: dict[str, Any], at: float, view: RunView, as_json: bool, line: ProgressLine) -> None:
+def _tell(
+    kind: str, body: dict[str, Any], at: float, view: RunView, as_json: bool, line: ProgressLine
+) -> None:
     stamp = datetime.fromtimestamp(at).astimezone().isoformat(timespec="milliseconds")
     if as_json:
         if kind not in ("begin", "ended"):
             _json({"event": kind, "time": stamp, **body})
         return
-    if kind == "output" and body["state"] in ("proved", "needs you", "stopped") or kind == "output" and not line.enabled:
+    if (kind == "output" and body["state"] in ("proved", "needs you", "stopped")) or (
+        kind == "output" and not line.enabled
+    ):
         line.clear()
         output = view.outputs[body["id"]]
-        sys.stdout.write(f"{body['state']:10} {_name(output)}{'  ' + body['reason'] if body['reason'] else ''}\n")
+        sys.stdout.write(
+            f"{body['state']:10} {_name(output)}{'  ' + body['reason'] if body['reason'] else ''}\n"
+        )
         sys.stdout.flush()
 
 
@@ -103,7 +111,11 @@ class ProgressLine:
         bar = "━" * round(share * 24) + "─" * (24 - round(share * 24))
         finish = view.finish.get("finish", {}).get("likely")
         when = f"finished {clock_text(datetime.fromisoformat(finish))}" if finish else "…"
-        doing = ", ".join(sorted({_name(view.outputs[t["output"]]) for t in view.tasks.values() if t["output"] in view.outputs}))
+        doing = ", ".join(
+            sorted(
+                {_name(view.outputs[t["output"]]) for t in view.tasks.values() if t["output"] in view.outputs}
+            )
+        )
         state = "paused" if view.paused else f"waits for {view.waits_for}" if view.waits_for else doing
         sys.stderr.write(f"\r\033[K{bar} {share:4.0%}  {when}  {state[:60]}")
         sys.stderr.flush()
@@ -123,7 +135,11 @@ def print_status(view: RunView) -> None:
         fact = ""
         if output.state == "proved":
             promised = output.forecast.get("bytes") or {}
-            told = f" (forecast {size_text(promised['likely'])}, safe {size_text(promised['safe'])})" if promised else ""
+            told = (
+                f" (forecast {size_text(promised['likely'])}, safe {size_text(promised['safe'])})"
+                if promised
+                else ""
+            )
             passed = sum(1 for check in output.checks if check["ok"])
             fact = f"{size_text(output.bytes)}{told} · {time_text(output.seconds)} of work · {passed} of {len(output.checks)} checks"
         elif output.frames:
@@ -131,7 +147,9 @@ def print_status(view: RunView) -> None:
         sys.stdout.write(f"{view.shown_state(output):10} {_name(output):58} {fact}{output.reason}\n")
     if view.outcome:
         words = {"done": "Finished", "needs you": "Finished, but something needs you", "stopped": "Stopped"}
-        sys.stdout.write(f"{words.get(view.outcome, view.outcome)} after {time_text(view.ended - view.began)}. {view.sentence}\n")
+        sys.stdout.write(
+            f"{words.get(view.outcome, view.outcome)} after {time_text(view.ended - view.began)}. {view.sentence}\n"
+        )
     elif not view.lives:
         sys.stdout.write("The runner is not running; take it up again with: chronocast resume\n")
     elif view.waits_for == "space":

@@ -24,9 +24,13 @@ def make_folder(folder: Path) -> None:
     except FileExistsError:
         raise PlaceError(f"{folder} is a file, not a folder.", "Choose another target folder.") from None
     except OSError as error:
-        raise PlaceError(f"The folder {folder} can't be made: {error.strerror}.", "Choose another target folder.") from None
+        raise PlaceError(
+            f"The folder {folder} can't be made: {error.strerror}.", "Choose another target folder."
+        ) from None
     if not os.access(folder, os.W_OK | os.X_OK):
-        raise PlaceError(f"The folder {folder} can't be written.", "Choose another, or ask for permission to write there.")
+        raise PlaceError(
+            f"The folder {folder} can't be written.", "Choose another, or ask for permission to write there."
+        )
 
 
 def place(temporary: Path, final: Path, replace: bool) -> None:
@@ -55,4 +59,6 @@ def place(temporary: Path, final: Path, replace: bool) -> None:
             "Rename or move it, choose another folder, or allow files of the same name to be replaced.",
         ) from None
     except OSError as error:
-        raise PlaceError(f"{final} could not be written: {error.strerror}.", "Check the folder and its drive.") from None
+        raise PlaceError(
+            f"{final} could not be written: {error.strerror}.", "Check the folder and its drive."
+        ) from None

@@ -46,7 +46,9 @@ def build(folder: Path) -> None:
         )
         print(f"{scene.file}: {size / 1e6:.2f} MB", flush=True)
     lengths = {str(folder / scene.file): scene.frames for scene in SCENES}
-    (folder / SEQUENCE).write_text(otio_text(sequence(folder), "Hall of Tides, opening film", lengths, folder) + "\n")
+    (folder / SEQUENCE).write_text(
+        otio_text(sequence(folder), "Hall of Tides, opening film", lengths, folder) + "\n"
+    )
 
 
 if __name__ == "__main__":

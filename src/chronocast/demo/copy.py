@@ -59,9 +59,13 @@ def copy_demo(to: Path | None = None) -> Path:
             with resources.as_file(footage / name) as path:
                 shutil.copyfile(path, folder / "footage" / name)
     except FileNotFoundError as error:
-        raise ChronocastError(f"The demo's footage is missing: {error.filename}.", "Install Chronocast again.") from None
+        raise ChronocastError(
+            f"The demo's footage is missing: {error.filename}.", "Install Chronocast again."
+        ) from None
     except OSError as error:
-        raise ChronocastError(f"The demo can't be copied to {folder}: {error.strerror}.", "Choose another folder with --to.") from None
+        raise ChronocastError(
+            f"The demo can't be copied to {folder}: {error.strerror}.", "Choose another folder with --to."
+        ) from None
     path = folder / f"{NAME}{BATCH_ENDING}"
     save_batch(demo_batch(), path)
     return path

@@ -41,7 +41,10 @@ def read(gray: NDArray[np.uint8]) -> tuple[int, int] | None:
     for row in range(DOWN):
         for column in range(ACROSS):
             top, left = edge + row * block, edge + column * block
-            area = gray[round(top) + inset : round(top + block) - inset, round(left) + inset : round(left + block) - inset]
+            area = gray[
+                round(top) + inset : round(top + block) - inset,
+                round(left) + inset : round(left + block) - inset,
+            ]
             total = total << 1 | int(area.size > 0 and area.mean() > 126)
     value = total >> 8
     if total & 0xFF != _checksum(value):

@@ -41,7 +41,9 @@ def pictures(scene: Scene) -> Iterator[Picture]:
 def sound(scene: Scene, sample_rate: int, rate: int) -> NDArray[np.float32]:
     """The clip's sound, float32 of shape (2, samples): a swell, and a short ping on each full second."""
     seconds = np.arange(scene.frames * sample_rate // rate) / sample_rate
-    swell = 0.12 * np.sin(2 * np.pi * scene.pitch_hz * seconds) * (0.6 + 0.4 * np.sin(2 * np.pi * 0.2 * seconds))
+    swell = (
+        0.12 * np.sin(2 * np.pi * scene.pitch_hz * seconds) * (0.6 + 0.4 * np.sin(2 * np.pi * 0.2 * seconds))
+    )
     phase = seconds % 1
     ping = 0.5 * np.sin(2 * np.pi * scene.pitch_hz * 8 * phase) * np.exp(-phase * 40)
     left = swell + ping
@@ -54,7 +56,9 @@ def _mesh(width: int, height: int) -> tuple[NDArray[np.float32], NDArray[np.floa
     return x / width, y / height
 
 
-def _tint(value: NDArray[np.float32], low: tuple[int, int, int], high: tuple[int, int, int]) -> NDArray[np.float32]:
+def _tint(
+    value: NDArray[np.float32], low: tuple[int, int, int], high: tuple[int, int, int]
+) -> NDArray[np.float32]:
     a, b = np.array(low, np.float32), np.array(high, np.float32)
     return a + value[:, :, None] * (b - a)
 
@@ -65,7 +69,9 @@ def still_water(width: int, height: int) -> Callable[[int], NDArray[np.float32]]
 
     def paint(frame: int) -> NDArray[np.float32]:
         t = frame / 25
-        wave = np.sin(9 * x + 4 * y + 0.5 * t) + np.sin(14 * y - 3 * x - 0.4 * t + 2 * np.sin(2 * x + 0.2 * t))
+        wave = np.sin(9 * x + 4 * y + 0.5 * t) + np.sin(
+            14 * y - 3 * x - 0.4 * t + 2 * np.sin(2 * x + 0.2 * t)
+        )
         return _tint((0.5 + wave * 0.16) * (1 - 0.45 * y), (8, 26, 38), (96, 190, 184))
 
     return paint
@@ -141,7 +147,10 @@ def jelly_drift(width: int, height: int) -> Callable[[int], NDArray[np.float32]]
     """Soft glowing bodies, slowly rising in the dark."""
     x, y = _mesh(width, height)
     rng = np.random.default_rng(3)
-    bodies = [(rng.uniform(0.1, 0.9), rng.uniform(0, 1), rng.uniform(0.03, 0.08), rng.uniform(0.02, 0.06)) for _ in range(7)]
+    bodies = [
+        (rng.uniform(0.1, 0.9), rng.uniform(0, 1), rng.uniform(0.03, 0.08), rng.uniform(0.02, 0.06))
+        for _ in range(7)
+    ]
 
     def paint(frame: int) -> NDArray[np.float32]:
         t = frame / 25

@@ -63,7 +63,9 @@ def belief(ask: PictureAsk) -> Belief:
     ]
     if not own:
         return Belief(known.mean, max(known.sd, 0.6 * known.spread), known.spread, known.seen)
-    return update(Belief(known.mean, max(known.sd, 0.6 * known.spread), known.spread, known.seen), own, correlated=0.2)
+    return update(
+        Belief(known.mean, max(known.sd, 0.6 * known.spread), known.spread, known.seen), own, correlated=0.2
+    )
 
 
 def picture_bytes(ask: PictureAsk, chance: Chance) -> Draws:
@@ -77,13 +79,12 @@ def picture_bytes(ask: PictureAsk, chance: Chance) -> Draws:
             open_frames.append(frames)
     if open_frames:
         known = belief(ask)
-        frames = np.array(open_frames, float)
-        weights = np.array([basis_value(ask, count) for count in frames])
-        own = chance.normals("bytes " + ask.name, len(frames)) * known.spread * 0.8
+        weights = np.array([basis_value(ask, count) for count in open_frames])
+        own = chance.normals("bytes " + ask.name, len(open_frames)) * known.spread * 0.8
         factor = np.exp(known.mean + known.sd * chance.normal("bytes family " + ask.family + ask.name) + own)
         if ask.mode != "quality":
-            ceiling = np.maximum(ask.peak_bits_per_second / ask.target_bits_per_second, 1.0)
-            factor = np.minimum(factor, np.minimum(ceiling, 1.08))
+            ceiling = max(ask.peak_bits_per_second / ask.target_bits_per_second, 1.0)
+            factor = np.minimum(factor, min(ceiling, 1.08))
         total += weights @ factor
     return total
 
@@ -109,5 +110,9 @@ def why(ask: PictureAsk) -> str:
     if ask.seen:
         parts.append(f"{len(ask.seen)} finished pieces of this recipe")
     if not parts:
-        return "rate × length" if ask.mode != "quality" else "a typical picture, nothing of this recipe measured yet"
+        return (
+            "rate × length"
+            if ask.mode != "quality"
+            else "a typical picture, nothing of this recipe measured yet"
+        )
     return " and ".join(parts)

@@ -71,7 +71,9 @@ def piece_seconds(
     shared = chance.normal("station")
     content = chance.normal("content " + name)
     own = chance.normals("piece " + name, len(asks))
-    logs = mean[:, None] + sd[:, None] * shared + 0.7 * spread[:, None] * content + 0.7 * spread[:, None] * own
+    logs = (
+        mean[:, None] + sd[:, None] * shared + 0.7 * spread[:, None] * content + 0.7 * spread[:, None] * own
+    )
     return np.exp(logs) + pace.start
 
 

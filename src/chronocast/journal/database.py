@@ -28,7 +28,11 @@ def open_database(path: Path, tables: MetaData, *, write: bool = True) -> Engine
         raise JournalError(f"{path} is missing.")
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
-        engine = create_engine(f"sqlite:///{path}", poolclass=NullPool if not write else None, connect_args={"timeout": 5.0, "check_same_thread": False})
+        engine = create_engine(
+            f"sqlite:///{path}",
+            poolclass=NullPool if not write else None,
+            connect_args={"timeout": 5.0, "check_same_thread": False},
+        )
 
         @event.listens_for(engine, "connect")
         def _settings(connection: Any, _: Any) -> None:
@@ -43,8 +47,11 @@ def open_database(path: Path, tables: MetaData, *, write: bool = True) -> Engine
     except OSError as error:
         raise JournalError(f"{path} can't be written: {error.strerror}.", "Check the folder.") from None
     except OperationalError as error:
-        raise JournalError(f"{path} can't be opened: {error.orig}.", "Check the folder and its permissions.") from None
+        raise JournalError(
+            f"{path} can't be opened: {error.orig}.", "Check the folder and its permissions."
+        ) from None
     except DatabaseError as error:
         raise JournalError(
-            f"{path} is damaged: {error.orig}.", "Move it away; finished pieces are in the stock and will be kept."
+            f"{path} is damaged: {error.orig}.",
+            "Move it away; finished pieces are in the stock and will be kept.",
         ) from None

@@ -41,7 +41,8 @@ def write_text(path: Path, text: str) -> None:
         with contextlib.suppress(OSError):
             os.unlink(temporary)
         raise DocumentError(
-            f"{path} can't be written: {error.strerror}.", "Choose another place; what was there is as it was."
+            f"{path} can't be written: {error.strerror}.",
+            "Choose another place; what was there is as it was.",
         ) from None
 
 

@@ -43,7 +43,9 @@ class Ledger:
             with self._engine.begin() as connection:
                 yield connection
         except SQLAlchemyError as error:
-            raise JournalError(f"The ledger {self.path} can't be used: {getattr(error, 'orig', error)}.") from error
+            raise JournalError(
+                f"The ledger {self.path} can't be used: {getattr(error, 'orig', error)}."
+            ) from error
 
     def add_piece(self, **values: Any) -> None:
         """One encoded piece: family, pace, frames, pixels, seconds, bytes, cpu_seconds, wall_seconds, target."""
@@ -54,7 +56,11 @@ class Ledger:
         """Recent pieces by family and by pace: ``{"family:…" or "pace:…": [rows, newest first]}``."""
         found: dict[str, list[dict[str, Any]]] = {}
         with self._connected() as connection:
-            rows = connection.execute(select(_piece).order_by(desc(_piece.c.id)).limit(RECENT * 20)).mappings().all()
+            rows = (
+                connection.execute(select(_piece).order_by(desc(_piece.c.id)).limit(RECENT * 20))
+                .mappings()
+                .all()
+            )
         for row in rows:
             for key in (f"family:{row['family']}", f"pace:{row['pace']}"):
                 group = found.setdefault(key, [])
@@ -67,14 +73,21 @@ class Ledger:
         with self._connected() as connection:
             connection.execute(
                 insert(_made).values(
-                    time=time.time(), path=path, digest=digest, bytes=size, mtime_ns=mtime_ns, body=json.dumps(body)
+                    time=time.time(),
+                    path=path,
+                    digest=digest,
+                    bytes=size,
+                    mtime_ns=mtime_ns,
+                    body=json.dumps(body),
                 )
             )
 
     def made(self, path: str) -> dict[str, Any] | None:
         """The last proved file at that path, as it was then."""
         with self._connected() as connection:
-            row = connection.execute(select(_made).where(_made.c.path == path).order_by(desc(_made.c.id))).first()
+            row = connection.execute(
+                select(_made).where(_made.c.path == path).order_by(desc(_made.c.id))
+            ).first()
         if row is None:
             return None
         return {"digest": row.digest, "bytes": row.bytes, "mtime_ns": row.mtime_ns, **json.loads(row.body)}

@@ -32,7 +32,9 @@ _request = Table(
     Column("kind", String, nullable=False), Column("body", Text, nullable=False),
     Column("answered", Float), Column("accepted", Integer), Column("answer", Text),
 )  # fmt: skip
-_now = Table("now", _tables, Column("key", String, primary_key=True), Column("time", Float), Column("body", Text))
+_now = Table(
+    "now", _tables, Column("key", String, primary_key=True), Column("time", Float), Column("body", Text)
+)
 
 
 @dataclass(frozen=True)
@@ -72,7 +74,9 @@ class RunJournal:
                 yield connection
         except SQLAlchemyError as error:
             reason = getattr(error, "orig", None) or error
-            raise JournalError(f"The journal {self.path} can't be used: {reason}.", "Check its drive and permissions.") from error
+            raise JournalError(
+                f"The journal {self.path} can't be used: {reason}.", "Check its drive and permissions."
+            ) from error
 
     def append(self, kind: str, body: dict[str, Any], at: float | None = None) -> int:
         """Add a record; its number."""
@@ -85,13 +89,17 @@ class RunJournal:
     def records(self, after: int = 0) -> list[Record]:
         """Records in order, those after number ``after``."""
         with self._connected() as connection:
-            rows = connection.execute(select(_record).where(_record.c.seq > after).order_by(_record.c.seq)).all()
+            rows = connection.execute(
+                select(_record).where(_record.c.seq > after).order_by(_record.c.seq)
+            ).all()
         return [Record(row.seq, row.time, row.kind, json.loads(row.body)) for row in rows]
 
     def ask(self, kind: str, body: dict[str, Any] | None = None) -> int:
         """Leave a request for the runner; its number."""
         with self._connected() as connection:
-            result = connection.execute(insert(_request).values(time=time.time(), kind=kind, body=json.dumps(body or {})))
+            result = connection.execute(
+                insert(_request).values(time=time.time(), kind=kind, body=json.dumps(body or {}))
+            )
             return int(result.inserted_primary_key[0])
 
     def requests(self) -> list[Request]:
@@ -132,7 +140,9 @@ class RunJournal:
     def now(self) -> dict[str, tuple[float, dict[str, Any]]]:
         """What is going on: key → (time it was said, what)."""
         with self._connected() as connection:
-            return {row.key: (row.time, json.loads(row.body)) for row in connection.execute(select(_now)).all()}
+            return {
+                row.key: (row.time, json.loads(row.body)) for row in connection.execute(select(_now)).all()
+            }
 
 
 def batch_key(batch_path: Path) -> str:

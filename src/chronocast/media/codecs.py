@@ -23,7 +23,9 @@ class Container:
 
 
 CONTAINERS: dict[str, Container] = {
-    "mp4": Container("mp4", ".mp4", ("h264",), ("aac",), (("movflags", "+faststart"), ("fflags", "+bitexact"))),
+    "mp4": Container(
+        "mp4", ".mp4", ("h264",), ("aac",), (("movflags", "+faststart"), ("fflags", "+bitexact"))
+    ),
 }
 
 ENCODERS: dict[tuple[str, str], str] = {("h264", "software"): "libx264"}

@@ -12,13 +12,15 @@ from av.filter import Graph
 from chronocast.media.errors import MediaError
 
 
-def fitted(width: int, height: int, shape: Fraction, into_width: int, into_height: int) -> tuple[int, int, int, int]:
+def fitted(
+    width: int, height: int, shape: Fraction, into_width: int, into_height: int
+) -> tuple[int, int, int, int]:
     """Size and place (w, h, x, y) of a picture inside a frame, its shape kept, everything even.
 
     >>> fitted(640, 360, Fraction(1), 1280, 720)
     (1280, 720, 0, 0)
     >>> fitted(720, 1280, Fraction(1), 1280, 720)
-    (404, 720, 438, 0)
+    (406, 720, 436, 0)
     """
     shown = Fraction(width) * shape
     scale = min(into_width / shown, Fraction(into_height, height))
@@ -36,10 +38,21 @@ class Composer:
 
     def __call__(self, picture: av.VideoFrame, shape: Fraction = Fraction(1)) -> av.VideoFrame:
         """The picture as the output shows it; ``shape`` is the pixel aspect of its source."""
-        same = (picture.width, picture.height, picture.format.name) == (self.width, self.height, self.pixel_format)
+        same = (picture.width, picture.height, picture.format.name) == (
+            self.width,
+            self.height,
+            self.pixel_format,
+        )
         if same and shape == 1:
             return picture
-        key = (picture.width, picture.height, picture.format.name, shape, picture.colorspace, picture.color_range)
+        key = (
+            picture.width,
+            picture.height,
+            picture.format.name,
+            shape,
+            picture.colorspace,
+            picture.color_range,
+        )
         if key not in self._graphs:
             self._graphs[key] = self._graph(picture, shape)
         graph = self._graphs[key]
@@ -49,7 +62,9 @@ class Composer:
             graph.vpush(picture)
             return graph.vpull()
         except av.error.FFmpegError as error:
-            raise MediaError(f"A picture of {picture.width}×{picture.height} could not be composed: {error.strerror}.") from error
+            raise MediaError(
+                f"A picture of {picture.width}×{picture.height} could not be composed: {error.strerror}."
+            ) from error
 
     def _graph(self, picture: av.VideoFrame, shape: Fraction) -> Graph:
         w, h, x, y = fitted(picture.width, picture.height, shape, self.width, self.height)

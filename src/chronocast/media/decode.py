@@ -65,7 +65,9 @@ class FrameReader:
     def _seek(self, frame: int, back: int) -> None:
         if self._container is None:
             self._open()
-        self._container.seek(self.index.key_before(frame, back), stream=self._stream, backward=True, any_frame=False)
+        self._container.seek(
+            self.index.key_before(frame, back), stream=self._stream, backward=True, any_frame=False
+        )
         self._frames = self._container.decode(self._stream)
         self._next = -1
 
@@ -97,7 +99,8 @@ class FrameReader:
         assert self._frames is not None
         try:
             for picture in self._frames:
-                at = self.index.number.get(picture.pts if picture.pts is not None else picture.dts)
+                time = picture.pts if picture.pts is not None else picture.dts
+                at = self.index.number.get(time) if time is not None else None
                 if at is None:
                     continue
                 self._next = at + 1
@@ -132,7 +135,9 @@ def luma(picture: av.VideoFrame) -> NDArray[np.uint8]:
     if picture.format.name not in ("yuv420p", "yuvj420p", "yuv422p", "yuv444p", "gray"):
         picture = picture.reformat(format="gray")
     plane = picture.planes[0]
-    lines = np.frombuffer(plane, np.uint8).reshape(plane.height, plane.line_size)
+    lines: NDArray[np.uint8] = np.frombuffer(memoryview(plane), np.uint8).reshape(
+        plane.height, plane.line_size
+    )
     return lines[:, : picture.width].copy()
 
 

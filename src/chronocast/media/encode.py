@@ -5,6 +5,8 @@ from __future__ import annotations
 import os
 from collections.abc import Callable, Iterator
 from fractions import Fraction
+from functools import cache
+from typing import cast
 
 import av
 from av.video.frame import PictureType
@@ -39,8 +41,36 @@ def encode_piece(job: PieceJob, readers: Readers, progress: Progress | None = No
         OSError: the target can't be written.
     """
     return encode_pictures(
-        piece_pictures(job, readers), job.target, Fraction(job.rate), job.width, job.height, job.settings, progress
+        piece_pictures(job, readers),
+        job.target,
+        Fraction(job.rate),
+        job.width,
+        job.height,
+        job.settings,
+        progress,
     )
+
+
+@cache
+def _has_avx512() -> bool:
+    try:
+        with open("/proc/cpuinfo") as file:
+            return any(line.startswith("flags") and " avx512f" in line for line in file)
+    except OSError:
+        return False
+
+
+def _steady(settings: EncoderSettings) -> dict[str, str]:
+    """Options that make the bits the same on every machine, and so are not part of a piece's name.
+
+    x264's macroblock tree reads by memory alignment in its AVX-512 code: the
+    same pictures gave different files from run to run.  Up to AVX2 all its
+    code gives the same bits.
+    """
+    if settings.encoder != "libx264" or not _has_avx512():
+        return {}
+    told = settings.options.get("x264-params", "")
+    return {"x264-params": f"{told}:asm=avx2" if told else "asm=avx2"}
 
 
 def encode_pictures(
@@ -50,16 +80,18 @@ def encode_pictures(
     """Encode pictures to a file of one closed stream; its size in bytes."""
     with av.open("file:" + target, "w", format="mp4", options={"fflags": "+bitexact"}) as output:
         try:
-            stream = output.add_stream(settings.encoder, rate=rate)
+            stream = cast(av.VideoStream, output.add_stream(settings.encoder, rate=rate))
             context = stream.codec_context
             stream.width, stream.height, stream.pix_fmt = width, height, settings.pixel_format
             context.time_base = stream.time_base = 1 / rate
             context.thread_count = settings.threads
             context.gop_size = settings.key_frame_frames
-            context.color_primaries, context.color_trc, context.colorspace, context.color_range = settings.colour
+            context.color_primaries, context.color_trc, context.colorspace, context.color_range = (
+                settings.colour
+            )
             if settings.bits_per_second:
                 context.bit_rate = settings.bits_per_second
-            context.options = dict(settings.options)
+            context.options = {**settings.options, **_steady(settings)}
             context.open()
         except (av.error.FFmpegError, ValueError) as error:
             raise EncodeFailed(

@@ -40,5 +40,7 @@ def fingerprint(path: str | os.PathLike[str]) -> str:
     except IsADirectoryError:
         raise NotMedia(f"{path} is a folder.", "Choose the files in it.") from None
     except OSError as error:
-        raise NotMedia(f"{path} can't be read: {error.strerror}.", "Check its permissions and its drive.") from None
+        raise NotMedia(
+            f"{path} can't be read: {error.strerror}.", "Check its permissions and its drive."
+        ) from None
     return digest.hexdigest()

@@ -25,16 +25,22 @@ def write_footage(
         video.codec_context.options = {"crf": f"{quality:g}", "preset": "slow", **(options or {})}
         video.codec_context.thread_count = 1
         video.pix_fmt = "yuv420p"
-        video.codec_context.color_primaries = video.codec_context.color_trc = video.codec_context.colorspace = 1
+        video.codec_context.color_primaries = video.codec_context.color_trc = (
+            video.codec_context.colorspace
+        ) = 1
         audio = None
         if sound is not None:
-            audio = output.add_stream("aac", rate=sample_rate, layout={1: "mono", 2: "stereo"}[sound.shape[0]])
+            audio = output.add_stream(
+                "aac", rate=sample_rate, layout={1: "mono", 2: "stereo"}[sound.shape[0]]
+            )
             audio.bit_rate = 96_000
         told, at = 0, 0
         for picture in pictures:
             if not told:
                 video.height, video.width = picture.shape[:2]
-            frame = av.VideoFrame.from_ndarray(picture, format="rgb24").reformat(format="yuv420p", dst_colorspace=1)
+            frame = av.VideoFrame.from_ndarray(picture, format="rgb24").reformat(
+                format="yuv420p", dst_colorspace=1
+            )
             frame.pts, frame.time_base = told, 1 / rate
             output.mux(video.encode(frame))
             told += 1
@@ -53,7 +59,9 @@ def _sound_until(
 ) -> int:  # fmt: skip
     while at + 1024 <= end or (last and at < end):
         block = np.ascontiguousarray(sound[:, at : min(at + 1024, end)])
-        frame = av.AudioFrame.from_ndarray(block, format="fltp", layout={1: "mono", 2: "stereo"}[sound.shape[0]])
+        frame = av.AudioFrame.from_ndarray(
+            block, format="fltp", layout={1: "mono", 2: "stereo"}[sound.shape[0]]
+        )
         frame.sample_rate, frame.pts, frame.time_base = sample_rate, at, Fraction(1, sample_rate)
         output.mux(audio.encode(frame))
         at += block.shape[1]

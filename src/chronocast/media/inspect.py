@@ -15,8 +15,13 @@ from chronocast.model.errors import ModelError
 from chronocast.model.facts import ClipFacts, SoundFacts
 from chronocast.model.timing import Rate, parse_rate
 
-_SCAN = {"progressive": "progressive", "tt": "interlaced, top field first", "bb": "interlaced, bottom field first",
-         "tb": "interlaced, top field first", "bt": "interlaced, bottom field first"}
+_SCAN = {
+    "progressive": "progressive",
+    "tt": "interlaced, top field first",
+    "bb": "interlaced, bottom field first",
+    "tb": "interlaced, top field first",
+    "bt": "interlaced, bottom field first",
+}
 
 
 def inspect_clip(path: str) -> ClipFacts:
@@ -44,7 +49,12 @@ def inspect_clip(path: str) -> ClipFacts:
             looks = (context.width, context.height, context.name, context.pix_fmt or "")
             colour = tuple(
                 str(value)
-                for value in (context.color_primaries, context.color_trc, context.colorspace, context.color_range)
+                for value in (
+                    context.color_primaries,
+                    context.color_trc,
+                    context.colorspace,
+                    context.color_range,
+                )
             )
             scan_name = _scan(path)
         timecode = container.metadata.get("timecode") or next(
@@ -60,12 +70,16 @@ def inspect_clip(path: str) -> ClipFacts:
         )  # fmt: skip
     index = scan(path)
     if not index.times:
-        raise NotMedia(f"{path} says it has a picture, but none can be read.", "Copy it again from where it came from.")
+        raise NotMedia(
+            f"{path} says it has a picture, but none can be read.", "Copy it again from where it came from."
+        )
     rate = _true_rate(index, rate_hint)
     variable = _is_variable(index, rate)
     if variable:
         problems.append("Its pictures come at uneven times; they are counted one by one.")
-    if index.error or (said and len(index) < said * 0.98 and said - len(index) > 2 and _is_short(path, index, said)):
+    if index.error or (
+        said and len(index) < said * 0.98 and said - len(index) > 2 and _is_short(path, index, said)
+    ):
         problems.append(f"It is cut short: {len(index)} of {max(said, len(index))} pictures can be read.")
     return ClipFacts(
         path, mark, size, len(index), rate, looks[0], looks[1], Fraction(shape) or Fraction(1), scan_name, looks[2],

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 from collections.abc import Iterator
 from fractions import Fraction
+from typing import Any
 
 import av
 
@@ -33,7 +34,7 @@ def _piece_times(path: str, frames: int, rate: Fraction) -> tuple[list[int], byt
     return times, extra
 
 
-def _picture_packets(job: JoinJob, rate: Fraction, delay: int) -> Iterator[tuple[Fraction, av.Packet]]:
+def _picture_packets(job: JoinJob, rate: Fraction, delay: int) -> Iterator[tuple[Fraction, av.Packet[Any]]]:
     first = 0
     for path, frames in job.pieces:
         with opened(path) as container:
@@ -51,7 +52,7 @@ def _picture_packets(job: JoinJob, rate: Fraction, delay: int) -> Iterator[tuple
         first += frames
 
 
-def _sound_packets(path: str) -> Iterator[tuple[Fraction, av.Packet]]:
+def _sound_packets(path: str) -> Iterator[tuple[Fraction, av.Packet[Any]]]:
     with opened(path) as container:
         stream = container.streams.audio[0]
         base = Fraction(stream.time_base or 1)
@@ -79,12 +80,16 @@ def join(job: JoinJob) -> int:
     for path, frames in job.pieces:
         times, extra = _piece_times(path, frames, rate)
         if shared is not None and extra != shared:
-            raise JoinFailed(f"The piece {os.path.basename(path)} was made with other parameter sets than those before it.")
+            raise JoinFailed(
+                f"The piece {os.path.basename(path)} was made with other parameter sets than those before it."
+            )
         shared = extra
         delay = max(delay, max(order - time for order, time in enumerate(times)))
         at += frames
     container = CONTAINERS[job.container]
-    with av.open("file:" + job.target, "w", format=container.muxer, options=dict(container.options)) as output:
+    with av.open(
+        "file:" + job.target, "w", format=container.muxer, options=dict(container.options)
+    ) as output:
         if job.title:
             output.metadata["title"] = job.title
         with opened(job.pieces[0][0]) as first:
@@ -110,8 +115,8 @@ def join(job: JoinJob) -> int:
 
 
 def _interleaved(
-    pictures: Iterator[tuple[Fraction, av.Packet]], sounds: Iterator[tuple[Fraction, av.Packet]]
-) -> Iterator[tuple[av.Packet, bool]]:
+    pictures: Iterator[tuple[Fraction, av.Packet[Any]]], sounds: Iterator[tuple[Fraction, av.Packet[Any]]]
+) -> Iterator[tuple[av.Packet[Any], bool]]:
     """Packets of both by time: (packet, whether it is sound)."""
     picture, sound = next(pictures, None), next(sounds, None)
     while picture or sound:

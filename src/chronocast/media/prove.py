@@ -76,7 +76,9 @@ def prove(path: str, progress: Callable[[int], None] | None = None) -> Found:
                                 progress(frames)
                         elif isinstance(frame, av.AudioFrame):
                             samples += frame.samples
-                            peak = max(peak, float(np.abs(frame.to_ndarray().astype(np.float64)).max(initial=0.0)))
+                            peak = max(
+                                peak, float(np.abs(frame.to_ndarray().astype(np.float64)).max(initial=0.0))
+                            )
             except av.error.FFmpegError as error:
                 complaints.append(f"after {frames} pictures: {error.strerror}")
             found = Found(

@@ -6,6 +6,7 @@ import os
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from fractions import Fraction
+from typing import cast
 
 import av
 import numpy as np
@@ -59,7 +60,9 @@ def span_blocks(span: SoundSpanJob, sample_rate: int, channels: int) -> Iterator
     end, at = begin + span.samples, begin
     with opened(span.media) as container:
         if not container.streams.audio:
-            raise NotMedia(f"{span.media} has no sound.", "Relink the source, or make the output without sound.")
+            raise NotMedia(
+                f"{span.media} has no sound.", "Relink the source, or make the output without sound."
+            )
         stream = container.streams.audio[0]
         time_base = Fraction(stream.time_base or Fraction(1, stream.rate))
         zero = _picture_start(container)
@@ -138,15 +141,23 @@ def render_sound(job: SoundJob, progress: Callable[[int], None] | None = None) -
     """
     peak, written = 0.0, 0
     with av.open("file:" + job.target, "w", format="mp4", options={"fflags": "+bitexact"}) as output:
-        stream = output.add_stream(job.codec, rate=job.sample_rate, layout=LAYOUTS[job.channels])
+        stream = cast(
+            av.AudioStream, output.add_stream(job.codec, rate=job.sample_rate, layout=LAYOUTS[job.channels])
+        )
         stream.bit_rate = job.bits_per_second
         stream.codec_context.open()
         size = stream.codec_context.frame_size or 1024
         fifo = AudioFifo()
         for block in sound_blocks(job):
             peak = max(peak, float(np.abs(block).max(initial=0.0)))
-            frame = av.AudioFrame.from_ndarray(np.ascontiguousarray(block), format="fltp", layout=LAYOUTS[job.channels])
-            frame.sample_rate, frame.pts, frame.time_base = job.sample_rate, written, Fraction(1, job.sample_rate)
+            frame = av.AudioFrame.from_ndarray(
+                np.ascontiguousarray(block), format="fltp", layout=LAYOUTS[job.channels]
+            )
+            frame.sample_rate, frame.pts, frame.time_base = (
+                job.sample_rate,
+                written,
+                Fraction(1, job.sample_rate),
+            )
             written += block.shape[1]
             fifo.write(frame)
             while ready := fifo.read(size):

@@ -81,11 +81,17 @@ class Batch(Document):
         for output in self.outputs:
             source = self.source(output.source)
             if source is None:
-                raise ValueError(f"output “{output.id}” names the source “{output.source}”, which is not in the batch")
+                raise ValueError(
+                    f"output “{output.id}” names the source “{output.source}”, which is not in the batch"
+                )
             if self.recipe(output.recipe) is None:
-                raise ValueError(f"output “{output.id}” names the recipe “{output.recipe}”, which is not in the batch")
+                raise ValueError(
+                    f"output “{output.id}” names the recipe “{output.recipe}”, which is not in the batch"
+                )
             if output.range != FULL and all(part.id != output.range for part in source.ranges):
-                raise ValueError(f"output “{output.id}” names the range “{output.range}”, which {source.name} does not have")
+                raise ValueError(
+                    f"output “{output.id}” names the range “{output.range}”, which {source.name} does not have"
+                )
         return self
 
     def source(self, identifier: str) -> Source | None:
@@ -115,12 +121,16 @@ def read_batch(text: str, what: str = "The batch") -> Batch:
     except (json.JSONDecodeError, RecursionError) as error:
         line = getattr(error, "lineno", None)
         where = f" (line {line}, column {getattr(error, 'colno', 0)})" if line else ""
-        raise ModelError(f"{what} is not JSON{where}.", "Open a file that Chronocast wrote, or mend it.") from None
+        raise ModelError(
+            f"{what} is not JSON{where}.", "Open a file that Chronocast wrote, or mend it."
+        ) from None
     if not isinstance(data, dict) or data.get("format") != FORMAT:
         raise ModelError(f"{what} is JSON, but not a batch: its “format” is not “{FORMAT}”.")
     version = data.get("version")
     if not isinstance(version, int) or isinstance(version, bool) or version < 1:
-        raise ModelError(f"{what} has no usable version number.", f"This Chronocast writes version {VERSION}.")
+        raise ModelError(
+            f"{what} has no usable version number.", f"This Chronocast writes version {VERSION}."
+        )
     if version > VERSION:
         raise ModelError(
             f"{what} is of version {version}; this Chronocast reads up to {VERSION}.",
@@ -129,7 +139,9 @@ def read_batch(text: str, what: str = "The batch") -> Batch:
     try:
         return Batch.model_validate(data)
     except ValidationError as error:
-        raise ModelError(f"{what} can't be used: {explain(error)}.", "The file has not been changed.") from None
+        raise ModelError(
+            f"{what} can't be used: {explain(error)}.", "The file has not been changed."
+        ) from None
 
 
 def explain(error: ValidationError) -> str:

@@ -87,9 +87,7 @@ class CutList:
             first, last = max(begin, span.start), min(end, span.start + span.seconds)
             if first < last:
                 cut.append(
-                    SoundSpan(
-                        first - begin, last - first, span.media, span.media_start + first - span.start
-                    )
+                    SoundSpan(first - begin, last - first, span.media, span.media_start + first - span.start)
                 )
         return tuple(cut)
 

@@ -29,7 +29,9 @@ def add_source(batch: Batch, path: str, name: str, kind: Literal["clip", "sequen
     """The batch with one more source; unchanged if that path is in it already."""
     if any(source.path == path for source in batch.sources):
         return batch
-    new = Source(id=identifier(name, (s.id for s in batch.sources), "source"), path=path, name=name[:200], kind=kind)
+    new = Source(
+        id=identifier(name, (s.id for s in batch.sources), "source"), path=path, name=name[:200], kind=kind
+    )
     return batch.model_copy(update={"sources": (*batch.sources, new)})
 
 

@@ -33,7 +33,12 @@ class EncoderSettings(Message):
     threads: int = 1
     pixel_format: str = "yuv420p"
     key_frame_frames: int = 50
-    colour: tuple[int, int, int, int] = (2, 2, 2, 1)  # primaries, transfer, matrix, range (ITU-T H.273; 1 is limited)
+    colour: tuple[int, int, int, int] = (
+        2,
+        2,
+        2,
+        1,
+    )  # primaries, transfer, matrix, range (ITU-T H.273; 1 is limited)
 
 
 class PieceJob(Message):

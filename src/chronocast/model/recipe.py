@@ -70,7 +70,9 @@ class Recipe(Document):
         return re.sub(r"\s+", " ", value).strip() or "Recipe"
 
 
-def frame_size(size: FrameSize, width: int, height: int, pixel_aspect: Fraction = Fraction(1)) -> tuple[int, int]:
+def frame_size(
+    size: FrameSize, width: int, height: int, pixel_aspect: Fraction = Fraction(1)
+) -> tuple[int, int]:
     """The exact frame size of an output, in square pixels, both sides even.
 
     >>> frame_size(FrameSize(mode="ceiling", width=640, height=360), 1280, 720)
@@ -84,8 +86,8 @@ def frame_size(size: FrameSize, width: int, height: int, pixel_aspect: Fraction 
     if size.mode == "source":
         return max(2, round(shown_width / 2) * 2), max(2, height // 2 * 2)
     scale = min(Fraction(1), Fraction(size.width) / shown_width, Fraction(size.height, height))
-    even = lambda length: max(2, int(length / 2) * 2)  # noqa: E731 - rounds down, to stay below the ceiling
-    return even(shown_width * scale), even(height * scale)
+    # rounded down, to stay below the ceiling
+    return max(2, int(shown_width * scale / 2) * 2), max(2, int(height * scale / 2) * 2)
 
 
 SUPPLIED: tuple[Recipe, ...] = (

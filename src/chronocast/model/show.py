@@ -14,7 +14,13 @@ def size_text(value: float) -> str:
     for unit, scale in (("TB", 1e12), ("GB", 1e9), ("MB", 1e6), ("kB", 1e3)):
         if abs(value) >= scale * 0.9995:
             number = value / scale
-            return f"{number:.0f} {unit}" if number >= 99.5 else f"{number:.1f} {unit}" if number >= 9.95 else f"{number:.2f} {unit}"
+            return (
+                f"{number:.0f} {unit}"
+                if number >= 99.5
+                else f"{number:.1f} {unit}"
+                if number >= 9.95
+                else f"{number:.2f} {unit}"
+            )
     return f"{value:.0f} B"
 
 

@@ -184,7 +184,9 @@ def _counted(h: str, m: str, s: str, f: str, drop: bool, text: str, rate: Rate) 
     frame = (total_minutes * 60 + seconds) * base + frames
     if drop:
         if not can_drop(rate):
-            raise TimecodeError(f"“{text}” is drop-frame time, which {rate_text(rate)} does not have.", "Use “:”.")
+            raise TimecodeError(
+                f"“{text}” is drop-frame time, which {rate_text(rate)} does not have.", "Use “:”."
+            )
         skip = base // 15
         if minutes % 10 and not seconds and frames < skip:
             raise TimecodeError(f"“{text}” is one of the times that drop-frame counting leaves out.")

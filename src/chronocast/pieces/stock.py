@@ -76,7 +76,9 @@ class Stock:
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
         except OSError as error:
-            raise StockError(f"The stock in {self.folder} can't be written: {error.strerror}.", "Check its drive.") from error
+            raise StockError(
+                f"The stock in {self.folder} can't be written: {error.strerror}.", "Check its drive."
+            ) from error
         return path.with_name(f".{name}.{attempt}.part{ENDING}")
 
     def keep(self, temporary: Path, name: str, facts: dict[str, Any]) -> Kept:
@@ -93,7 +95,10 @@ class Stock:
             os.replace(temporary, path)
             return Kept(name, path, path.stat().st_size, facts)
         except OSError as error:
-            raise StockError(f"The piece {name[:12]} could not be put into the stock: {error.strerror}.", "Check its drive.") from error
+            raise StockError(
+                f"The piece {name[:12]} could not be put into the stock: {error.strerror}.",
+                "Check its drive.",
+            ) from error
 
     def discard(self, name: str) -> None:
         """Remove a piece that turned out to be damaged."""

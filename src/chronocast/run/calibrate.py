@@ -16,8 +16,8 @@ from numpy.typing import NDArray
 
 from chronocast.forecast.work import Pace
 from chronocast.media.codecs import encoder_settings
-from chronocast.media.footage import write_footage
 from chronocast.media.fingerprint import fingerprint
+from chronocast.media.footage import write_footage
 from chronocast.model.jobs import CheckJob, Job, JoinJob, PieceJob, SoundJob, SoundSpanJob, SpanJob
 from chronocast.model.recipe import FrameSize, PictureRecipe, RateControl
 from chronocast.run.crew import Finished, Gave, Granted
@@ -33,11 +33,18 @@ def trial_pictures() -> Iterator[NDArray[np.uint8]]:
     """Pictures of middling difficulty: a moving gradient, moving texture, some grain."""
     rng = np.random.default_rng(11)
     y, x = np.mgrid[0:HEIGHT, 0:WIDTH].astype(np.float32)
-    texture = np.kron(rng.random((HEIGHT // 8, WIDTH // 8 * 2)).astype(np.float32), np.ones((8, 8), np.float32))
+    texture = np.kron(
+        rng.random((HEIGHT // 8, WIDTH // 8 * 2)).astype(np.float32), np.ones((8, 8), np.float32)
+    )
     grain = rng.normal(0, 3, (HEIGHT, WIDTH)).astype(np.float32)
     for frame in range(FRAMES):
         wave = np.sin(x / 90 + frame / 9) + np.sin(y / 60 - frame / 14)
-        value = 70 + 28 * wave + 70 * texture[:, frame * 4 : frame * 4 + WIDTH] + np.roll(grain, frame * 37, axis=1)
+        value = (
+            70
+            + 28 * wave
+            + 70 * texture[:, frame * 4 : frame * 4 + WIDTH]
+            + np.roll(grain, frame * 37, axis=1)
+        )
         picture = np.clip(value, 0, 255).astype(np.uint8)
         yield np.stack([picture, np.roll(picture, 3, axis=1), picture // 2 + 40], axis=2)
 
@@ -45,7 +52,9 @@ def trial_pictures() -> Iterator[NDArray[np.uint8]]:
 def _sound_job(clip: Path, target: Path, times: int) -> SoundJob:
     """The trial's sound, that many times over."""
     length = FRAMES * 1920
-    spans = tuple(SoundSpanJob(start_sample=n * length, samples=length, media=str(clip)) for n in range(times))
+    spans = tuple(
+        SoundSpanJob(start_sample=n * length, samples=length, media=str(clip)) for n in range(times)
+    )
     return SoundJob(
         name=target.stem, target=str(target), samples=length * times, sample_rate=48000, channels=2, codec="aac",
         bits_per_second=128_000, spans=spans,
@@ -56,9 +65,13 @@ async def _trial(folder: Path, slots: int, say: Callable[[str], None]) -> Pace:
     clip = folder / "trial.mp4"
     seconds = np.arange(int(FRAMES / RATE * 48000)) / 48000
     sound = np.stack([np.sin(2 * np.pi * 220 * seconds)] * 2).astype(np.float32) * 0.2
-    await asyncio.to_thread(write_footage, str(clip), trial_pictures(), RATE, 22, sound, 48000, {"preset": "veryfast"})
+    await asyncio.to_thread(
+        write_footage, str(clip), trial_pictures(), RATE, 22, sound, 48000, {"preset": "veryfast"}
+    )
     say("encoding")
-    recipe = PictureRecipe(size=FrameSize(mode="source"), rate_control=RateControl(mode="quality", quality=21))
+    recipe = PictureRecipe(
+        size=FrameSize(mode="source"), rate_control=RateControl(mode="quality", quality=21)
+    )
     settings = encoder_settings(recipe, WIDTH, HEIGHT, RATE, (1, 1, 1, 1))
     span = SpanJob(frames=FRAMES, media=str(clip), fingerprint=fingerprint(clip))
     crew = LocalCrew(folder / "slots", slots)
@@ -72,7 +85,10 @@ async def _trial(folder: Path, slots: int, say: Callable[[str], None]) -> Pace:
             )
             for n in range(slots)
         ]  # fmt: skip
-        warm = [piece.model_copy(update={"spans": (span.model_copy(update={"frames": 8}),)}) for piece in pieces[:slots]]
+        warm = [
+            piece.model_copy(update={"spans": (span.model_copy(update={"frames": 8}),)})
+            for piece in pieces[:slots]
+        ]
         await _do(crew, slots, warm, free)
         found["encode"] = await _do(crew, slots, pieces, free)
         say("reading back")
@@ -84,10 +100,21 @@ async def _trial(folder: Path, slots: int, say: Callable[[str], None]) -> Pace:
         many = JoinJob(name="many", target=str(folder / "many.mp4"), container="mp4", rate=str(RATE),
                        pieces=parts * JOINED_TIMES, sound=None)  # fmt: skip
         found["join"] = await _do(crew, slots, [many], free)
-        await _do(crew, slots, [many.model_copy(update={"name": "one", "target": str(joined), "pieces": parts, "sound": job.target})], free)
+        await _do(
+            crew,
+            slots,
+            [
+                many.model_copy(
+                    update={"name": "one", "target": str(joined), "pieces": parts, "sound": job.target}
+                )
+            ],
+            free,
+        )
         expected = {"frames": 0, "width": 0, "height": 0, "rate": "25", "video_codec": "", "container": "",
                     "sound_codec": None, "sound_samples": None, "sample_rate": 0, "channels": 0}  # fmt: skip
-        checks: list[Job] = [CheckJob(name=f"check-{n}", target=str(joined), expected=expected) for n in range(slots)]
+        checks: list[Job] = [
+            CheckJob(name=f"check-{n}", target=str(joined), expected=expected) for n in range(slots)
+        ]
         found["check"] = await _do(crew, slots, checks, free)
     finally:
         await crew.close()
@@ -137,7 +164,11 @@ def calibrate(say: Callable[[str], None] = lambda _: None) -> Pace:
     with tempfile.TemporaryDirectory(prefix="chronocast-calibration-") as folder:
         say("drawing")
         pace = asyncio.run(asyncio.wait_for(_trial(Path(folder), slots, say), SECONDS_AT_MOST * 4))
-    save_pace(pace, datetime.now().astimezone().isoformat(timespec="seconds"), f"{platform.machine()}, {os.cpu_count()} cores")
+    save_pace(
+        pace,
+        datetime.now().astimezone().isoformat(timespec="seconds"),
+        f"{platform.machine()}, {os.cpu_count()} cores",
+    )
     return pace
 
 

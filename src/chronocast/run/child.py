@@ -41,7 +41,9 @@ class ChildLog:
 
     def write(self, **what: Any) -> None:
         if self._handle >= 0:
-            os.write(self._handle, (json.dumps({"time": time.time(), "pid": os.getpid(), **what}) + "\n").encode())
+            os.write(
+                self._handle, (json.dumps({"time": time.time(), "pid": os.getpid(), **what}) + "\n").encode()
+            )
 
 
 def say(**report: Any) -> None:
@@ -98,7 +100,12 @@ class Worker:
             return {"bytes": encode_piece(job, self.readers, progress), "frames": job.frames}
         if job.kind == "sound":
             result = render_sound(job, progress)
-            return {"bytes": result.bytes, "samples": result.samples, "peak": result.peak, "silent": result.silent}
+            return {
+                "bytes": result.bytes,
+                "samples": result.samples,
+                "peak": result.peak,
+                "silent": result.silent,
+            }
         if job.kind == "join":
             return {"bytes": join(job)}
         checks = judge(prove(job.target, progress), Expected(**job.expected))
@@ -112,7 +119,8 @@ class Worker:
         for path, mark in {(span.media, span.fingerprint) for span in job.spans if span.media}:
             if mark and fingerprint(path) != mark:
                 raise NotMedia(
-                    f"{path} has changed since the run began.", "Put the old file back, or begin the run again with the new one."
+                    f"{path} has changed since the run began.",
+                    "Put the old file back, or begin the run again with the new one.",
                 )
 
 
@@ -139,9 +147,18 @@ def main() -> None:
             if fault == "media":
                 worker.readers.close()
                 worker = Worker()
-            say(what="failed", job=job.name, attempt=attempt, fault=fault, sentence=sentence, detail=repr(error))
+            say(
+                what="failed",
+                job=job.name,
+                attempt=attempt,
+                fault=fault,
+                sentence=sentence,
+                detail=repr(error),
+            )
             continue
-        log.write(what="done", kind=job.kind, name=job.name, attempt=attempt, target=job.target, result=result)
+        log.write(
+            what="done", kind=job.kind, name=job.name, attempt=attempt, target=job.target, result=result
+        )
         say(
             what="done", job=job.name, attempt=attempt, result=result, wall_seconds=time.monotonic() - begin,
             cpu_seconds=time.process_time() - cpu,

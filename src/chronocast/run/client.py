@@ -44,7 +44,9 @@ def start_runner(journal: Path) -> None:
                 stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True, cwd="/",
             )  # fmt: skip
     except OSError as error:
-        raise RunError(f"The runner could not be started: {error.strerror}.", "Check the state folder.") from None
+        raise RunError(
+            f"The runner could not be started: {error.strerror}.", "Check the state folder."
+        ) from None
 
 
 def last_run(batch_path: Path) -> Path | None:
@@ -84,17 +86,24 @@ def begin_run(batch: Batch, batch_path: Path, options: dict[str, Any] | None = N
                 start_runner(before)
                 return before
             if not ended:
-                old.append("ended", {"outcome": "stopped", "sentence": "A new run of the batch took its place."})
+                old.append(
+                    "ended", {"outcome": "stopped", "sentence": "A new run of the batch took its place."}
+                )
             old.close()
     path = new_run_path(state_folder(), batch_path)
     journal = RunJournal(path)
-    journal.append("begin", {"batch": snapshot, "path": str(batch_path.resolve()), "options": options, "pid": os.getpid()})
+    journal.append(
+        "begin",
+        {"batch": snapshot, "path": str(batch_path.resolve()), "options": options, "pid": os.getpid()},
+    )
     journal.close()
     start_runner(path)
     return path
 
 
-def ask(journal: Path, kind: str, body: dict[str, Any] | None = None, wait_seconds: float = 5.0) -> tuple[bool, str]:
+def ask(
+    journal: Path, kind: str, body: dict[str, Any] | None = None, wait_seconds: float = 5.0
+) -> tuple[bool, str]:
     """Ask a runner for something; whether it was accepted, and the sentence if not.
 
     Raises:

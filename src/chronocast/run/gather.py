@@ -14,7 +14,28 @@ from chronocast.model.errors import ChronocastError
 from chronocast.run.prepare import TIMELINE_ENDINGS, kind_of, ready_source
 
 MEDIA_ENDINGS = frozenset(
-    ".mp4 .mov .m4v .mkv .mxf .avi .webm .mpg .mpeg .ts .m2ts .mts .wmv .flv .3gp .ogv .wav .flac .mp3 .m4a".split()
+    [
+        ".mp4",
+        ".mov",
+        ".m4v",
+        ".mkv",
+        ".mxf",
+        ".avi",
+        ".webm",
+        ".mpg",
+        ".mpeg",
+        ".ts",
+        ".m2ts",
+        ".mts",
+        ".wmv",
+        ".flv",
+        ".3gp",
+        ".ogv",
+        ".wav",
+        ".flac",
+        ".mp3",
+        ".m4a",
+    ]
 )
 MOST_FILES = 20_000
 
@@ -47,7 +68,9 @@ def expand(paths: Iterable[Path]) -> Iterator[Path]:
                 yield inner
 
 
-def gather(batch: Batch, folder: Path, paths: Iterable[Path], store: FactsStore) -> tuple[Batch, list[Refused]]:
+def gather(
+    batch: Batch, folder: Path, paths: Iterable[Path], store: FactsStore
+) -> tuple[Batch, list[Refused]]:
     """The batch with more sources; each file is looked at first.  What can't be used is listed, the rest comes in."""
     refused: list[Refused] = []
     for path in expand(paths):

@@ -259,7 +259,13 @@ class LocalCrew:
                 child.signal(signal.SIGKILL)
                 await child.process.wait()
                 hand.child = None
-                return Gave(task, attempt, "lost", "The encoder said something that can't be understood.", repr(line[:200]))
+                return Gave(
+                    task,
+                    attempt,
+                    "lost",
+                    "The encoder said something that can't be understood.",
+                    repr(line[:200]),
+                )
             if what == "progress" and report.get("attempt") == attempt:
                 self._queue.put_nowait(Progressed(task, attempt, int(report["frames"]), hand.name))
             elif what == "done" and report.get("attempt") == attempt:
@@ -268,7 +274,13 @@ class LocalCrew:
                     int(report["memory_bytes"]),
                 )  # fmt: skip
             elif what == "failed" and report.get("attempt") == attempt:
-                return Gave(task, attempt, str(report["fault"]), str(report["sentence"]), str(report.get("detail", "")))
+                return Gave(
+                    task,
+                    attempt,
+                    str(report["fault"]),
+                    str(report["sentence"]),
+                    str(report.get("detail", "")),
+                )
         return await self._gone(hand, task, attempt)
 
     async def _gone(self, hand: _Hand, task: str, attempt: int) -> Gave:

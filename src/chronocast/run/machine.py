@@ -20,9 +20,39 @@ from collections.abc import Callable, Iterable
 from typing import Any
 
 from chronocast.run.events import (
-    Added, Amended, Control, Discard, Done, DropPiece, End, Event, Failed, HoldAsked, Instruction, Offer, OrderAsked,
-    OutputSpec, PauseAsked, Place, Placed, PlaceRefused, Refuse, ResumeAsked, RetryAsked, Sealed, SlotGranted, SlotWithdrawn,
-    SpaceFreed, Start, State, StationLost, StopAsked, Task, TaskId, Tell, Tracked, WaitingOver,
+    Added,
+    Amended,
+    Control,
+    Discard,
+    Done,
+    DropPiece,
+    End,
+    Event,
+    Failed,
+    HoldAsked,
+    Instruction,
+    Offer,
+    OrderAsked,
+    PauseAsked,
+    Place,
+    Placed,
+    PlaceRefused,
+    Refuse,
+    ResumeAsked,
+    RetryAsked,
+    Sealed,
+    SlotGranted,
+    SlotWithdrawn,
+    SpaceFreed,
+    Start,
+    State,
+    StationLost,
+    StopAsked,
+    Task,
+    TaskId,
+    Tell,
+    Tracked,
+    WaitingOver,
 )  # fmt: skip
 
 MOST_FAILURES = 2
@@ -121,7 +151,9 @@ class Machine:
             self._say(Refuse(f"There is no output “{event.output.id}” in this run."))
             return
         if tracked.state in ("placing", "proved", "stopped") or self.stopping:
-            self._say(Refuse(f"The output “{event.output.id}” is {tracked.state} and can't be changed any more."))
+            self._say(
+                Refuse(f"The output “{event.output.id}” is {tracked.state} and can't be changed any more.")
+            )
             return
         self._withdraw(tracked)
         before = set(tracked.tasks)
@@ -149,7 +181,9 @@ class Machine:
             key = self.slots.pop(slot, None)
             del self.stations[slot]
             if key is not None:
-                self._fail(Failed(key, self.tasks[key].attempt, "lost", f"The station {event.station} went away."))
+                self._fail(
+                    Failed(key, self.tasks[key].attempt, "lost", f"The station {event.station} went away.")
+                )
 
     def _done(self, event: Done) -> None:
         task = self._current(event.task, event.attempt)
@@ -192,7 +226,7 @@ class Machine:
             task.failures += 1
             for name in event.damaged:
                 for kind in ("piece", "sound"):
-                    part = self.tasks.get(TaskId(kind, name))  # type: ignore[arg-type]
+                    part = self.tasks.get(TaskId(kind, name))
                     if part and part.state == "done":
                         part.state = "pending"
                         self._say(DropPiece(name))
@@ -234,7 +268,7 @@ class Machine:
         if tracked and tracked.state == "placing":
             self._say(Discard(event.output, tracked.joined))
             for kind in ("join", "check"):
-                self.tasks[TaskId(kind, event.output)].state = "pending"  # type: ignore[arg-type]
+                self.tasks[TaskId(kind, event.output)].state = "pending"
             self._move(tracked, "needs you", event.sentence)
 
     def _pause(self, _: PauseAsked) -> None:
@@ -313,7 +347,7 @@ class Machine:
     def _withdraw(self, tracked: Tracked) -> None:
         """Take back an output's join and check; their attempts stop and their file goes."""
         for kind in ("join", "check"):
-            task = self.tasks[TaskId(kind, tracked.spec.id)]  # type: ignore[arg-type]
+            task = self.tasks[TaskId(kind, tracked.spec.id)]
             self._halt(task)
             if task.state == "done":
                 task.state = "pending"
@@ -392,7 +426,7 @@ class Machine:
         """Bring an output's state in line with its tasks."""
         if tracked.state in AT_REST or tracked.state == "placing":
             return
-        join, check = (self.tasks[TaskId(kind, tracked.spec.id)] for kind in ("join", "check"))  # type: ignore[arg-type]
+        join, check = (self.tasks[TaskId(kind, tracked.spec.id)] for kind in ("join", "check"))
         target: State = tracked.state
         if check.state == "running" and join.state == "done":
             target = "checking"
@@ -455,4 +489,3 @@ def replay(story: Iterable[tuple[Event, tuple[Instruction, ...]]]) -> Machine:
     for event, _ in story:
         machine.step(event)
     return machine
-

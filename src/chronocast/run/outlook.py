@@ -97,7 +97,9 @@ def picture_ask(ready: OutputReady, stock: Stock, seen: Sequence[float] = ()) ->
     plan, control = ready.plan, ready.recipe.picture.rate_control
     target = control.target_bits_per_second
     sizes = [(piece.frames, stock.size(piece.name)) for piece in plan.pieces]
-    kept = [None if size is None else max(0, size - round(container_bytes(frames, 0))) for frames, size in sizes]
+    kept = [
+        None if size is None else max(0, size - round(container_bytes(frames, 0))) for frames, size in sizes
+    ]
     return PictureAsk(
         name=ready.output.id, family=ready.family, pixels=plan.width * plan.height, rate=float(plan.rate),
         mode=control.mode, target_bits_per_second=target,
@@ -137,7 +139,9 @@ def outlook(
         asks = [_piece_ask(ready, piece.frames) for piece in open_pieces]
         seconds = piece_seconds(asks, pace, learned.pace, chance, name)
         megapixels = plan.width * plan.height * plan.frames / 1e6
-        sound, join, check = other_seconds(plan.seconds, megapixels, plan.frames + packets, size, pace, chance)
+        sound, join, check = other_seconds(
+            plan.seconds, megapixels, plan.frames + packets, size, pace, chance
+        )
         need_sound = plan.sound is not None and sound_kept is None and not made
         nothing = np.zeros(chance.draws)
         works.append(
@@ -149,7 +153,9 @@ def outlook(
         kept_frames = plan.frames if made else plan.frames - sum(piece.frames for piece in open_pieces)
         fresh = [piece for piece in open_pieces if piece.name not in promised]
         promised.update(piece.name for piece in open_pieces)
-        all_seconds = piece_seconds([_piece_ask(ready, p.frames) for p in plan.pieces], pace, learned.pace, chance, name)
+        all_seconds = piece_seconds(
+            [_piece_ask(ready, p.frames) for p in plan.pieces], pace, learned.pace, chance, name
+        )
         encode = seconds.sum(axis=0)
         saved += max(0.0, float(np.median(all_seconds.sum(axis=0)) - np.median(encode)))
         total_kept += kept_frames
@@ -217,7 +223,14 @@ def _room(prospect: Prospect, stock: Stock, new: Band, works: Sequence[Work]) ->
     try:
         same = os.stat(target).st_dev == os.stat(place).st_dev
         need = Band(new.p10 * 2, new.likely * 2, new.safe * 2) if same else new
-        rooms.append(Room(str(prospect.target), shutil.disk_usage(target).free, need, "files and pieces" if same else "files"))
+        rooms.append(
+            Room(
+                str(prospect.target),
+                shutil.disk_usage(target).free,
+                need,
+                "files and pieces" if same else "files",
+            )
+        )
         if not same:
             rooms.append(Room(str(stock.folder), shutil.disk_usage(place).free, new, "pieces"))
     except OSError:

@@ -173,29 +173,31 @@ def prepare(
     stems = []
     ready: list[tuple[Output, SourceReady, Recipe, FrameRange, str]] = []
     for output in batch.outputs:
-        source, recipe = batch.source(output.source), batch.recipe(output.recipe)
-        assert source and recipe, "a batch's names meet"
-        have = prospect.sources.get(source.id)
+        owner, recipe = batch.source(output.source), batch.recipe(output.recipe)
+        assert owner and recipe, "a batch's names meet"
+        have = prospect.sources.get(owner.id)
         if have is None:
             continue
         part, range_name = FrameRange(0, have.cut.frames), ""
         if output.range != FULL:
-            named = next(item for item in source.ranges if item.id == output.range)
+            named = next(item for item in owner.ranges if item.id == output.range)
             range_name = named.name
             if named.stop > have.cut.frames:
                 prospect.problems.append(
                     Problem(
-                        f"{source.name} · {named.name}",
-                        f"The range ends at frame {named.stop}, but {source.name} has {have.cut.frames}.",
+                        f"{owner.name} · {named.name}",
+                        f"The range ends at frame {named.stop}, but {owner.name} has {have.cut.frames}.",
                         "Set its out point again.",
                     )
                 )
                 continue
             part = FrameRange(named.start, named.stop)
-        stem = safe_stem(output.name) if output.name else output_stem(source.name, range_name, recipe.id)
+        stem = safe_stem(output.name) if output.name else output_stem(owner.name, range_name, recipe.id)
         stems.append((stem, CONTAINERS[recipe.container].extension))
         ready.append((output, have, recipe, part, range_name))
     for (output, have, recipe, part, range_name), name in zip(ready, unlike(stems), strict=True):
         plan = plan_output(have.cut, part, recipe, have.colour)
-        prospect.outputs.append(OutputReady(output, have, recipe, part, plan, prospect.target / name, range_name))
+        prospect.outputs.append(
+            OutputReady(output, have, recipe, part, plan, prospect.target / name, range_name)
+        )
     return prospect

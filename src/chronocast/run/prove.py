@@ -17,7 +17,15 @@ def main() -> None:
     try:
         checks = judge(prove(order["path"]), Expected(**order["expected"]))
     except MediaError as error:
-        checks = [Check("opens and decodes", False, "no complaint of any decoder", str(error), "opened in a fresh process")]
+        checks = [
+            Check(
+                "opens and decodes",
+                False,
+                "no complaint of any decoder",
+                str(error),
+                "opened in a fresh process",
+            )
+        ]
     json.dump([asdict(check) for check in checks], sys.stdout)
 
 

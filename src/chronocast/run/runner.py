@@ -25,10 +25,11 @@ from typing import IO, Any
 
 from chronocast.deliver.place import PlaceError, make_folder, place
 from chronocast.forecast.size import basis_value
+from chronocast.journal.database import JournalError
 from chronocast.journal.facts import FactsStore
 from chronocast.journal.ledger import Ledger
 from chronocast.journal.places import data_folder, state_folder
-from chronocast.journal.runs import JournalError, Request, RunJournal, batch_key
+from chronocast.journal.runs import Request, RunJournal, batch_key
 from chronocast.model.batch import Batch, read_batch
 from chronocast.model.errors import ChronocastError
 from chronocast.model.jobs import CheckJob, JoinJob, Message, PieceJob, SoundJob
@@ -37,7 +38,7 @@ from chronocast.run import crew as c
 from chronocast.run import events as e
 from chronocast.run.local import LocalCrew, machine_slots
 from chronocast.run.machine import Machine
-from chronocast.run.outlook import Outlook, as_json, experience, existing_parent, outlook, picture_ask
+from chronocast.run.outlook import Outlook, as_json, existing_parent, experience, outlook, picture_ask
 from chronocast.run.pace import load_pace
 from chronocast.run.prepare import OutputReady, Prospect, prepare
 
@@ -185,8 +186,17 @@ class Runner:
         if ready is None:
             source = prospect.batch.source(output.source)
             name = source.name if source else output.source
-            found = next((p for p in prospect.problems if p.where in (name, f"{name} · {output.range}") or p.where.startswith(name)), None)
-            self._unready(identifier, f"{found.sentence} {found.remedy}".strip() if found else "It can't be prepared.")
+            found = next(
+                (
+                    p
+                    for p in prospect.problems
+                    if p.where in (name, f"{name} · {output.range}") or p.where.startswith(name)
+                ),
+                None,
+            )
+            self._unready(
+                identifier, f"{found.sentence} {found.remedy}".strip() if found else "It can't be prepared."
+            )
             return
         made = self._made(ready)
         try:
@@ -211,7 +221,10 @@ class Runner:
         names = [piece.name for piece in plan.pieces] + ([plan.sound.name] if plan.sound else [])
         kept = frozenset(name for name in names if self.stock.size(name) is not None)
         spec = e.OutputSpec(
-            identifier, tuple(piece.name for piece in plan.pieces), plan.sound.name if plan.sound else None, output.held
+            identifier,
+            tuple(piece.name for piece in plan.pieces),
+            plan.sound.name if plan.sound else None,
+            output.held,
         )
         self.journal.append(
             "output ready",
@@ -236,7 +249,11 @@ class Runner:
         except OSError:
             return {}
         row = self.ledger.made(str(ready.path)) if self.ledger else None
-        if not row or (row["digest"], row["bytes"], row["mtime_ns"]) != (ready.digest, status.st_size, status.st_mtime_ns):
+        if not row or (row["digest"], row["bytes"], row["mtime_ns"]) != (
+            ready.digest,
+            status.st_size,
+            status.st_mtime_ns,
+        ):
             return {}
         return {"path": str(ready.path), "bytes": row["bytes"], "seconds": row["seconds"], "again": True,
                 "cpu_seconds": row["cpu_seconds"], "checks": row["checks"]}  # fmt: skip
@@ -247,7 +264,13 @@ class Runner:
         assert self.crew is not None
         helpers = [
             asyncio.create_task(job)
-            for job in (self._listen(), self._read_requests(), self._say_now(), self._forecast_again(), self._watch_room())
+            for job in (
+                self._listen(),
+                self._read_requests(),
+                self._say_now(),
+                self._forecast_again(),
+                self._watch_room(),
+            )
         ]
         try:
             while self.machine.ended is None and not self.leaving:
@@ -310,7 +333,9 @@ class Runner:
             job = await asyncio.to_thread(self._job, task, attempt)
         except ChronocastError as error:
             fault: e.Fault = "space" if isinstance(error, _NoRoom) else "place"
-            self.journal.append("failed", {"task": str(task), "attempt": attempt, "fault": fault, "sentence": str(error)})
+            self.journal.append(
+                "failed", {"task": str(task), "attempt": attempt, "fault": fault, "sentence": str(error)}
+            )
             self.starts.pop((str(task), attempt), None)
             self.queue.put_nowait(e.Failed(task, attempt, fault, str(error)))
             return
@@ -337,7 +362,10 @@ class Runner:
         if task.kind == "join":
             make_folder(ready.path.parent)
             names = [piece.name for piece in plan.pieces] + ([plan.sound.name] if plan.sound else [])
-            _need_room(ready.path.parent, sum(self.stock.size(name) or 0 for name in names) + plan.frames * 20 + 2**20)
+            _need_room(
+                ready.path.parent,
+                sum(self.stock.size(name) or 0 for name in names) + plan.frames * 20 + 2**20,
+            )
             return JoinJob(
                 name=task.name, target=str(self._joined(task.name, attempt)), container=ready.recipe.container,
                 rate=str(plan.rate), pieces=tuple((str(self.stock.path(p.name)), p.frames) for p in plan.pieces),
@@ -346,7 +374,9 @@ class Runner:
         kept = self.stock.find(plan.sound.name) if plan.sound else None
         expected = ready.expected(bool(kept and kept.facts.get("silent")))
         joined = self.machine.outputs[task.name].joined
-        return CheckJob(name=task.name, target=str(self._joined(task.name, joined)), expected=asdict(expected))
+        return CheckJob(
+            name=task.name, target=str(self._joined(task.name, joined)), expected=asdict(expected)
+        )
 
     async def _place(self, output: str, attempt: int) -> None:
         ready, temporary = self.ready[output], self._joined(output, attempt)
@@ -359,7 +389,9 @@ class Runner:
         tasks = [f"piece:{piece.name}" for piece in ready.plan.pieces] + [f"join:{output}", f"check:{output}"]
         tasks += [f"sound:{ready.plan.sound.name}"] if ready.plan.sound else []
         walls = sum(sum(self.spent.get(task, ())) for task in tasks)
-        promised = next((o for o in self.promised.get("outputs", []) if o["id"] == output), {})
+        promised: dict[str, Any] = next(
+            (o for o in self.promised.get("outputs", []) if o["id"] == output), {}
+        )
         body = {
             "path": str(ready.path), "bytes": status.st_size, "seconds": round(walls, 3),
             "cpu_seconds": round(sum(self.cpu.get(task, 0.0) for task in tasks), 3), "checks": self.checks.get(output, []),
@@ -405,7 +437,14 @@ class Runner:
                     return None
                 known: Any = fault if fault in e.Fault.__args__ else "encode"  # type: ignore[attr-defined]
                 self.journal.append(
-                    "failed", {"task": task, "attempt": attempt, "fault": known, "sentence": sentence, "detail": detail}
+                    "failed",
+                    {
+                        "task": task,
+                        "attempt": attempt,
+                        "fault": known,
+                        "sentence": sentence,
+                        "detail": detail,
+                    },
                 )
                 damaged = self._damaged(started[0]) if started[0].kind == "join" and known == "encode" else ()
                 return e.Failed(started[0], attempt, "pieces" if damaged else known, sentence, damaged)
@@ -415,7 +454,8 @@ class Runner:
         """After a join that failed: pieces that can't be opened or are not as long as they were."""
         plan = self.ready[task.name].plan
         found = []
-        for job in [*plan.pieces, *([plan.sound] if plan.sound else [])]:
+        parts: list[PieceJob | SoundJob] = [*plan.pieces, *([plan.sound] if plan.sound else [])]
+        for job in parts:
             kept = self.stock.find(job.name)
             if kept is None or kept.facts.get("bytes") not in (None, kept.bytes):
                 found.append(job.name)
@@ -431,7 +471,11 @@ class Runner:
         self.cpu[event.task] = self.cpu.get(event.task, 0.0) + event.cpu_seconds
         if task.kind in ("piece", "sound"):
             temporary = self.stock.temporary(task.name, f"{self._mark}-{event.attempt}")
-            facts = {**event.result, "wall_seconds": round(event.wall_seconds, 4), "cpu_seconds": round(event.cpu_seconds, 4)}
+            facts = {
+                **event.result,
+                "wall_seconds": round(event.wall_seconds, 4),
+                "cpu_seconds": round(event.cpu_seconds, 4),
+            }
             try:
                 await asyncio.to_thread(self.stock.keep, temporary, task.name, facts)
             except ChronocastError as error:
@@ -449,9 +493,7 @@ class Runner:
             wrong = [check for check in event.result["checks"] if not check["ok"]]
             if wrong:
                 first = wrong[0]
-                sentence = (
-                    f"The finished file is not what was asked: {first['name']} is {first['found']}, not {first['expected']}."
-                )
+                sentence = f"The finished file is not what was asked: {first['name']} is {first['found']}, not {first['expected']}."
                 return e.Failed(task, event.attempt, "disproved", sentence)
         return e.Done(task, event.attempt)
 
@@ -593,7 +635,9 @@ class Runner:
         made = {name: item.path.stat().st_size for name, item in self.ready.items()
                 if name in self.machine.outputs and self.machine.outputs[name].state == "proved" and item.path.exists()}  # fmt: skip
         if not self.ready:
-            made = {item.output.id: item.path.stat().st_size for item in self.prospect.outputs if self._made(item)}
+            made = {
+                item.output.id: item.path.stat().st_size for item in self.prospect.outputs if self._made(item)
+            }
         slots = self.options.slots or machine_slots()
         return outlook(self.prospect, self.stock, load_pace(), slots, experience(rows), made)
 
@@ -610,7 +654,10 @@ class Runner:
             told = as_json(view)["total"]
             self.finish = {"at": view.at.isoformat(), **told,
                            "outputs": {o.ready.output.id: o.finish.as_json() for o in view.outputs}}  # fmt: skip
-            self.journal.append("outlook", {"finish": told["finish"], "bytes": told["bytes"], "seconds": view.finish.as_json()})
+            self.journal.append(
+                "outlook",
+                {"finish": told["finish"], "bytes": told["bytes"], "seconds": view.finish.as_json()},
+            )
 
     async def _watch_room(self) -> None:
         while True:

@@ -34,7 +34,11 @@ def what_is_made(outputs: list[OutputReady]) -> dict[str, int]:
         ledger = Ledger(data_folder() / "ledger.sqlite")
         for item in present:
             row, status = ledger.made(str(item.path)), item.path.stat()
-            if row and (row["digest"], row["bytes"], row["mtime_ns"]) == (item.digest, status.st_size, status.st_mtime_ns):
+            if row and (row["digest"], row["bytes"], row["mtime_ns"]) == (
+                item.digest,
+                status.st_size,
+                status.st_mtime_ns,
+            ):
                 found[item.output.id] = status.st_size
         ledger.close()
     return found

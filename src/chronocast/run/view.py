@@ -108,7 +108,8 @@ class RunView:
     @property
     def frames_done(self) -> int:
         return sum(
-            output.frames if output.state == "proved" else output.frames_done for output in self.outputs.values()
+            output.frames if output.state == "proved" else output.frames_done
+            for output in self.outputs.values()
         )
 
     def output(self, identifier: str) -> OutputView:
@@ -169,7 +170,11 @@ def _finished(view: RunView, record: AnyRecord) -> None:
 def _made(view: RunView, record: AnyRecord) -> None:
     output, body = view.output(record.body["id"]), record.body
     output.path, output.bytes, output.seconds = body["path"], body["bytes"], body["seconds"]
-    output.cpu_seconds, output.checks, output.again = body["cpu_seconds"], body["checks"], bool(body.get("again"))
+    output.cpu_seconds, output.checks, output.again = (
+        body["cpu_seconds"],
+        body["checks"],
+        bool(body.get("again")),
+    )
 
 
 def _outlook(view: RunView, record: AnyRecord) -> None:
@@ -177,11 +182,18 @@ def _outlook(view: RunView, record: AnyRecord) -> None:
 
 
 def _ended(view: RunView, record: AnyRecord) -> None:
-    view.outcome, view.ended, view.sentence = record.body["outcome"], record.time, record.body.get("sentence", "")
+    view.outcome, view.ended, view.sentence = (
+        record.body["outcome"],
+        record.time,
+        record.body.get("sentence", ""),
+    )
     if view.sentence:
         for output in view.outputs.values():
             if output.state == "waiting":
-                output.state, output.reason = "needs you" if view.outcome != "stopped" else "stopped", view.sentence
+                output.state, output.reason = (
+                    "needs you" if view.outcome != "stopped" else "stopped",
+                    view.sentence,
+                )
 
 
 _TAKE = {

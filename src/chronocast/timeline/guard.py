@@ -27,7 +27,9 @@ def guard(path: Path) -> str:
     except FileNotFoundError:
         raise TimelineError(f"{path} is missing.", "Put it back, or relink the source.") from None
     except OSError as error:
-        raise TimelineError(f"{path} can't be read: {error.strerror}.", "Check its permissions and its drive.") from None
+        raise TimelineError(
+            f"{path} can't be read: {error.strerror}.", "Check its permissions and its drive."
+        ) from None
     if not data.strip():
         raise TimelineError(f"{path} is empty.", "Export the sequence again.")
     depth = 0
@@ -36,10 +38,14 @@ def guard(path: Path) -> str:
         if mark in b"[{":
             depth += 1
             if depth > DEEPEST:
-                raise TimelineError(f"{path} is nested more than {DEEPEST} deep.", "Flatten the sequence and export it again.")
+                raise TimelineError(
+                    f"{path} is nested more than {DEEPEST} deep.", "Flatten the sequence and export it again."
+                )
         elif mark in b"]}":
             depth -= 1
     try:
         return data.decode("utf-8-sig")
     except UnicodeDecodeError:
-        raise TimelineError(f"{path} is not UTF-8 text, as a timeline file must be.", "Export the sequence again.") from None
+        raise TimelineError(
+            f"{path} is not UTF-8 text, as a timeline file must be.", "Export the sequence again."
+        ) from None

@@ -76,9 +76,13 @@ def _sound(track: tuple[Placed, ...], facts: Mapping[str, ClipFacts], end: Fract
             continue
         clip = facts[str(placed.media)]
         if not clip.audio:
-            raise TimelineError(f"{placed.media.name} is used as sound at {float(placed.start):.2f} s, but has none.")
+            raise TimelineError(
+                f"{placed.media.name} is used as sound at {float(placed.start):.2f} s, but has none."
+            )
         length = min(placed.seconds, end - placed.start)
-        found.append(SoundSpan(placed.start, length, MediaRef(clip.path, clip.fingerprint), placed.media_start))
+        found.append(
+            SoundSpan(placed.start, length, MediaRef(clip.path, clip.fingerprint), placed.media_start)
+        )
     return tuple(found)
 
 

@@ -66,7 +66,9 @@ def read_timeline(path: Path) -> Timeline:
     try:
         timeline = otio.adapters.read_from_string(text, "otio_json")
     except Exception as error:
-        raise TimelineError(f"{path} is not an open timeline file: {str(error).splitlines()[0]}.", "Export it as OTIO.") from None
+        raise TimelineError(
+            f"{path} is not an open timeline file: {str(error).splitlines()[0]}.", "Export it as OTIO."
+        ) from None
     if isinstance(timeline, otio.schema.SerializableCollection):
         found = [item for item in timeline if isinstance(item, otio.schema.Timeline)]
         if len(found) != 1:
@@ -100,7 +102,9 @@ def _rate(timeline: Any, track: Any, path: Path) -> Rate:
             return parse_rate(time.rate)
         except ModelError:
             continue
-    raise TimelineError(f"The sequence in {path} doesn't say its frame rate.", "Export it with source ranges.")
+    raise TimelineError(
+        f"The sequence in {path} doesn't say its frame rate.", "Export it with source ranges."
+    )
 
 
 def _size(timeline: Any) -> tuple[int, int] | None:
@@ -117,7 +121,9 @@ def _seconds(time: Any, path: Path) -> Fraction:
     try:
         return Fraction(time.value) / parse_rate(time.rate)
     except (ModelError, ValueError, OverflowError):
-        raise TimelineError(f"{path} holds a time that can't be used ({time.value} at {time.rate}).") from None
+        raise TimelineError(
+            f"{path} holds a time that can't be used ({time.value} at {time.rate})."
+        ) from None
 
 
 def _placed(track: Any, path: Path) -> tuple[Placed, ...]:
@@ -125,9 +131,13 @@ def _placed(track: Any, path: Path) -> tuple[Placed, ...]:
     for item in track:
         label = f"“{item.name or type(item).__name__}” at {float(at):.2f} s"
         if isinstance(item, otio.schema.Transition):
-            raise TimelineError(f"{path} has a transition, {label}, which can't be rendered.", "Replace it by a cut.")
+            raise TimelineError(
+                f"{path} has a transition, {label}, which can't be rendered.", "Replace it by a cut."
+            )
         if not isinstance(item, otio.schema.Clip | otio.schema.Gap):
-            raise TimelineError(f"{path} has {label}, a nested sequence, which can't be rendered.", "Flatten it.")
+            raise TimelineError(
+                f"{path} has {label}, a nested sequence, which can't be rendered.", "Flatten it."
+            )
         if item.effects:
             effect = item.effects[0]
             raise TimelineError(
@@ -137,10 +147,15 @@ def _placed(track: Any, path: Path) -> tuple[Placed, ...]:
         try:
             trimmed = item.trimmed_range()
         except Exception:
-            raise TimelineError(f"{path} doesn't say how long {label} is.", "Export it with source ranges.") from None
+            raise TimelineError(
+                f"{path} doesn't say how long {label} is.", "Export it with source ranges."
+            ) from None
         length = _seconds(trimmed.duration, path)
         if not 0 < length <= 24 * 3600:
-            raise TimelineError(f"{path} says that {label} lasts {float(length):g} s.", "Mend the sequence and export it again.")
+            raise TimelineError(
+                f"{path} says that {label} lasts {float(length):g} s.",
+                "Mend the sequence and export it again.",
+            )
         media, begin = None, Fraction(0)
         if isinstance(item, otio.schema.Clip) and item.enabled:
             media, begin = _media(item, trimmed, path, label)
@@ -152,7 +167,9 @@ def _placed(track: Any, path: Path) -> tuple[Placed, ...]:
 def _media(item: Any, trimmed: Any, path: Path, label: str) -> tuple[Path, Fraction]:
     reference = item.media_reference
     if not isinstance(reference, otio.schema.ExternalReference):
-        raise TimelineError(f"{path} names no media file for {label}.", "Relink the clip and export the sequence again.")
+        raise TimelineError(
+            f"{path} names no media file for {label}.", "Relink the clip and export the sequence again."
+        )
     url = urlparse(reference.target_url)
     if url.scheme not in ("", "file"):
         raise TimelineError(f"{path} wants {reference.target_url} for {label}, which is not on this machine.")
@@ -160,5 +177,7 @@ def _media(item: Any, trimmed: Any, path: Path, label: str) -> tuple[Path, Fract
     first = _seconds(reference.available_range.start_time, path) if reference.available_range else Fraction(0)
     begin = _seconds(trimmed.start_time, path) - first
     if begin < 0:
-        raise TimelineError(f"{path} starts {label} before its media does.", "Relink the clip and export the sequence again.")
+        raise TimelineError(
+            f"{path} starts {label} before its media does.", "Relink the clip and export the sequence again."
+        )
     return (place if place.is_absolute() else path.parent / place), begin

@@ -34,12 +34,16 @@ def otio_text(cut: CutList, name: str, lengths: dict[str, int], folder: Path) ->
     at = Fraction(0)
     for part in cut.sound:
         if part.start > at:
-            sound.append(otio.schema.Gap(source_range=_range(0, float((part.start - at) * cut.rate), cut.rate)))
+            sound.append(
+                otio.schema.Gap(source_range=_range(0, float((part.start - at) * cut.rate), cut.rate))
+            )
         sound.append(
             otio.schema.Clip(
                 name=Path(part.media.path).stem,
                 media_reference=_reference(part.media, lengths, cut.rate, folder),
-                source_range=_range(float(part.media_start * cut.rate), float(part.seconds * cut.rate), cut.rate),
+                source_range=_range(
+                    float(part.media_start * cut.rate), float(part.seconds * cut.rate), cut.rate
+                ),
             )
         )
         at = part.start + part.seconds
@@ -48,7 +52,9 @@ def otio_text(cut: CutList, name: str, lengths: dict[str, int], folder: Path) ->
     return str(otio.adapters.write_to_string(timeline, "otio_json"))
 
 
-def _reference(media: MediaRef, lengths: dict[str, int], rate: Rate, folder: Path) -> otio.schema.ExternalReference:
+def _reference(
+    media: MediaRef, lengths: dict[str, int], rate: Rate, folder: Path
+) -> otio.schema.ExternalReference:
     return otio.schema.ExternalReference(
         target_url=os.path.relpath(media.path, folder), available_range=_range(0, lengths[media.path], rate)
     )

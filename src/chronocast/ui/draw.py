@@ -1,0 +1,106 @@
+"""What all painted parts share: text in a box, bars with a treatment's texture, fading ends."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QBrush, QColor, QFont, QFontMetricsF, QLinearGradient, QPainter, QPen, QPolygonF
+
+from chronocast.ui.theme import Theme
+
+LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
+RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+CENTRE = Qt.AlignmentFlag.AlignCenter
+
+
+def text(
+    painter: QPainter, box: QRectF, words: str, made: QFont, colour: QColor, align: Qt.AlignmentFlag = LEFT
+) -> float:
+    """Words in a box, shortened at the end when they don't fit; the width they take."""
+    painter.setFont(made)
+    painter.setPen(colour)
+    metrics = QFontMetricsF(made)
+    shown = metrics.elidedText(words, Qt.TextElideMode.ElideRight, box.width())
+    painter.drawText(box, int(align.value) | int(Qt.TextFlag.TextSingleLine.value), shown)
+    return metrics.horizontalAdvance(shown)
+
+
+def kept(painter: QPainter, box: QRectF, theme: Theme) -> None:
+    """*Kept*: quiet solid with closed ends."""
+    if box.width() <= 0:
+        return
+    painter.fillRect(box, theme.color("dusk", 105))
+    for x in (box.left(), box.right() - 2):
+        painter.fillRect(QRectF(x, box.top(), min(2.0, box.width()), box.height()), theme.color("dusk"))
+
+
+def to_encode(painter: QPainter, box: QRectF, theme: Theme) -> None:
+    """*To be encoded*: outline."""
+    if box.width() <= 0:
+        return
+    painter.save()
+    painter.setBrush(theme.color("ember", 46))
+    painter.setPen(QPen(theme.color("ember"), 1))
+    painter.drawRect(box.adjusted(0.5, 0.5, -0.5, -0.5) if box.width() > 1 else box)
+    painter.restore()
+
+
+def encoded(painter: QPainter, box: QRectF, theme: Theme) -> None:
+    """*Encoded*: solid."""
+    if box.width() > 0:
+        painter.fillRect(box, theme.color("ember"))
+
+
+def fading(painter: QPainter, box: QRectF, colour: QColor) -> None:
+    """From a colour to nothing, left to right: what is likely, up to what is safe."""
+    if box.width() <= 0:
+        return
+    gradient = QLinearGradient(QPointF(box.left(), 0), QPointF(box.right(), 0))
+    clear = QColor(colour)
+    clear.setAlpha(0)
+    half = QColor(colour)
+    half.setAlpha(int(colour.alpha() * 0.55))
+    gradient.setColorAt(0, half)
+    gradient.setColorAt(1, clear)
+    painter.fillRect(box, QBrush(gradient))
+
+
+def mark(painter: QPainter, centre: QPointF, state: str, theme: Theme, size: float = 5.0) -> None:
+    """A state's sign, told apart by its shape: never by colour alone."""
+    painter.save()
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    x, y = centre.x(), centre.y()
+    if state == "proved":
+        painter.setPen(QPen(theme.color("tide"), 2))
+        painter.drawLine(QPointF(x - size, y + size * 0.8), QPointF(x + size, y + size * 0.8))
+        painter.setBrush(theme.color("tide"))
+        painter.drawEllipse(centre + QPointF(0, -1), size * 0.55, size * 0.55)
+    elif state == "needs you":
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.color("rust"))
+        painter.drawPolygon(
+            QPolygonF([QPointF(x, y - size), QPointF(x + size, y), QPointF(x, y + size), QPointF(x - size, y)])
+        )
+    elif state in ("rendering", "joining", "checking", "placing"):
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.color("ember"))
+        painter.drawEllipse(centre, size * 0.8, size * 0.8)
+    elif state == "paused":
+        painter.setPen(QPen(theme.color("lichen"), 2.4))
+        painter.drawLine(QPointF(x - 2.5, y - size * 0.8), QPointF(x - 2.5, y + size * 0.8))
+        painter.drawLine(QPointF(x + 2.5, y - size * 0.8), QPointF(x + 2.5, y + size * 0.8))
+    elif state == "stopped":
+        painter.setPen(QPen(theme.color("quiet"), 1.6))
+        painter.drawLine(QPointF(x - size * 0.8, y), QPointF(x + size * 0.8, y))
+    else:
+        painter.setPen(QPen(theme.color("quiet"), 1.4))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawEllipse(centre, size * 0.7, size * 0.7)
+    painter.restore()
+
+
+def nice_steps(span_seconds: float, pixels: float, least_pixels: float = 90) -> float:
+    """A round step in seconds for a time axis."""
+    for step in (10, 30, 60, 120, 300, 600, 1200, 1800, 3600, 7200, 14400, 28800, 86400, 172800, 604800):
+        if span_seconds <= 0 or pixels * step / span_seconds >= least_pixels:
+            return float(step)
+    return 2592000.0

@@ -1,0 +1,63 @@
+"""The command finder: every action by typing a few letters of it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from PyQt6.QtCore import QEvent, QObject, Qt
+from PyQt6.QtGui import QAction, QKeyEvent
+from PyQt6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+
+
+def matches(typed: str, words: str) -> bool:
+    """Whether every typed word is in the words."""
+    low = words.lower()
+    return all(part in low for part in typed.lower().split())
+
+
+class Finder(QDialog):
+    """``Finder(actions, parent)``: a line to type in, a list of what fits."""
+
+    def __init__(self, actions: Sequence[QAction], parent: QWidget) -> None:
+        super().__init__(parent, Qt.WindowType.Popup)
+        self.setAccessibleName("Find a command")
+        self.actions_ = [action for action in actions if action.text()]
+        self.line = QLineEdit()
+        self.line.setPlaceholderText("Type a few letters of a command")
+        self.list = QListWidget()
+        self.line.textChanged.connect(self._fill)
+        self.line.installEventFilter(self)
+        self.line.returnPressed.connect(self._take)
+        self.list.itemActivated.connect(lambda _: self._take())
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(8, 8, 8, 8)
+        layout.addWidget(self.line)
+        layout.addWidget(self.list)
+        self.resize(460, 360)
+        self._fill("")
+
+    def _fill(self, typed: str) -> None:
+        self.list.clear()
+        for action in self.actions_:
+            if matches(typed, action.text().replace("&", "")):
+                key = action.shortcut().toString()
+                item = QListWidgetItem(action.text().replace("&", "") + (f"    {key}" if key else ""))
+                item.setData(Qt.ItemDataRole.UserRole, action)
+                if not action.isEnabled():
+                    item.setFlags(item.flags() & ~Qt.ItemFlag.ItemIsEnabled)
+                self.list.addItem(item)
+        self.list.setCurrentRow(0)
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
+            step = {Qt.Key.Key_Down: 1, Qt.Key.Key_Up: -1}.get(Qt.Key(event.key()))
+            if step:
+                self.list.setCurrentRow(max(0, min(self.list.count() - 1, self.list.currentRow() + step)))
+                return True
+        return super().eventFilter(watched, event)
+
+    def _take(self) -> None:
+        item = self.list.currentItem()
+        self.close()
+        if item is not None:
+            item.data(Qt.ItemDataRole.UserRole).trigger()

@@ -1,0 +1,105 @@
+"""The headline forecast: when, how big, does it fit; and what is saved."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, QRectF, QSize
+from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from chronocast.ui import draw
+from chronocast.ui.plan_model import Headline
+from chronocast.ui.theme import Theme, font, scale
+
+HEIGHT = 84
+
+
+class HeadlineBand(QWidget):
+    """``HeadlineBand(theme)``; ``show_headline`` gives it what to say."""
+
+    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.theme = theme
+        self.headline = Headline()
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setAccessibleName("Forecast")
+
+    def sizeHint(self) -> QSize:
+        return QSize(600, round(HEIGHT * scale()))
+
+    def show_headline(self, headline: Headline) -> None:
+        """Say something else."""
+        self.headline = headline
+        self.setAccessibleDescription(headline.sentence)
+        self.setToolTip(headline.sentence)
+        self.update()
+
+    def paintEvent(self, _: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        t, h = self.theme, self.headline
+        unit = scale()
+        width = self.width()
+        fan_width = min(120.0, width * 0.1)
+        columns = (
+            (
+                "finished",
+                h.finished,
+                h.finished_more,
+                "tide" if not h.finished.startswith("—") else "quiet",
+                0.0,
+                0.40,
+            ),
+            ("size", h.size, h.size_more, "quiet", 0.40, 0.235),
+            ("room", h.room, h.room_more, "quiet" if h.room_ok else "rust", 0.635, 0.235),
+            ("kept already", h.saved, h.saved_more, "dusk", 0.87, 0.13),
+        )
+        for name, value, more, role, start, share in columns:
+            box = QRectF(16 * unit + width * start, 8, width * share - 22 * unit, self.height() - 14)
+            draw.text(
+                painter,
+                QRectF(box.left(), box.top(), box.width(), 16 * unit),
+                name,
+                font(12.5, narrow=True),
+                t.color("quiet"),
+            )
+            colour = t.color("rust") if role == "rust" else t.color("text")
+            taken = draw.text(
+                painter,
+                QRectF(box.left(), box.top() + 15 * unit, box.width(), 34 * unit),
+                value,
+                font(29, 600),
+                colour,
+            )
+            draw.text(
+                painter,
+                QRectF(box.left(), box.top() + 50 * unit, box.width(), 17 * unit),
+                more,
+                font(13.5, narrow=True),
+                t.color(role),
+            )
+            if name == "finished" and h.fan:
+                left = box.left() + taken + 22 * unit
+                self._fan(painter, QRectF(left, box.top() + 4, min(fan_width, box.right() - left), 42 * unit))
+
+    def _fan(self, painter: QPainter, box: QRectF) -> None:
+        """Outputs finished over time: a band from P10 to safe, a line for likely.  A small tide."""
+        fan, t = self.headline.fan, self.theme
+        longest = max(safe for _, _, safe in fan)
+        if longest <= 0 or box.width() < 30:
+            return
+        count = len(fan)
+
+        def at(seconds: float, number: int) -> QPointF:
+            return QPointF(
+                box.left() + box.width() * seconds / longest, box.bottom() - box.height() * number / count
+            )
+
+        early = [at(0, 0)] + [at(p10, n + 1) for n, (p10, _, _) in enumerate(fan)]
+        late = [at(0, 0)] + [at(safe, n + 1) for n, (_, _, safe) in enumerate(fan)]
+        painter.save()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(t.color("tide", 0)))
+        painter.setBrush(t.color("tide", 70))
+        painter.drawPolygon(QPolygonF([*early, *reversed(late)]))
+        painter.setPen(QPen(t.color("tide"), 1.6))
+        painter.drawPolyline(QPolygonF([at(0, 0)] + [at(mid, n + 1) for n, (_, mid, _) in enumerate(fan)]))
+        painter.restore()

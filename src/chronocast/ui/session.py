@@ -1,0 +1,231 @@
+"""One batch on the desk: its file, its history, its forecast, its run.  No widgets."""
+
+from __future__ import annotations
+
+import logging
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+
+from chronocast.journal.documents import BATCH_ENDING, load_batch, save_batch
+from chronocast.journal.facts import FactsStore
+from chronocast.journal.places import data_folder
+from chronocast.model.batch import Batch
+from chronocast.model.edits import History, add_recipe, fill
+from chronocast.model.recipe import SUPPLIED
+from chronocast.run.gather import gather
+from chronocast.run.outlook import Outlook
+from chronocast.run.prepare import Prospect
+from chronocast.run.view import RunView
+from chronocast.ui.workers import Follower, Forecaster, errand
+
+log = logging.getLogger(__name__)
+
+
+def new_batch() -> Batch:
+    """A batch with nothing in it but the supplied recipes."""
+    batch = Batch()
+    for recipe in SUPPLIED:
+        batch = add_recipe(batch, recipe)
+    return batch
+
+
+def untitled_path() -> Path:
+    """Where a new batch is kept until it is given a place."""
+    folder = data_folder() / "batches"
+    number = 1
+    while (folder / f"untitled-{number}{BATCH_ENDING}").exists():
+        number += 1
+    return folder / f"untitled-{number}{BATCH_ENDING}"
+
+
+class Session(QObject):
+    """``Session(path)``: opens a batch, or begins a new one.
+
+    ``changed`` when anything on screen may have; ``trouble`` with a sentence;
+    ``run_seen`` when the run has moved.
+    """
+
+    changed = pyqtSignal()
+    trouble = pyqtSignal(str)
+    notice = pyqtSignal(str)
+    run_seen = pyqtSignal()
+    run_begun = pyqtSignal()
+
+    def __init__(self, path: Path | None, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.path = path.absolute() if path else untitled_path()
+        self.history = History(load_batch(self.path) if path else new_batch())
+        self.prospect: Prospect | None = None
+        self.view: Outlook | None = None
+        self.before: Outlook | None = None
+        self.run: RunView | None = None
+        self.journal: Path | None = None
+        self.busy = ""
+        self._forecaster = Forecaster(self)
+        self._forecaster.forecast.connect(self._forecast)
+        self._forecaster.looking.connect(self._looking)
+        self._forecaster.failed.connect(self.trouble)
+        self._follower = Follower(self)
+        self._follower.seen.connect(self._seen)
+        self._again = QTimer(self)
+        self._again.setInterval(30_000)
+        self._again.timeout.connect(self.forecast)
+        self._again.start()
+
+    @property
+    def batch(self) -> Batch:
+        return self.history.now
+
+    def open(self) -> None:
+        """Forecast it, and find the run it may have."""
+        from chronocast.run.client import last_run
+
+        self.forecast()
+        errand(lambda: last_run(self.path), self._found, self.trouble.emit)
+
+    def close(self) -> None:
+        """End the threads.  A run goes on by itself."""
+        for worker in (self._forecaster, self._follower):
+            worker.leave()
+            worker.wait(5000)
+
+    # Edits
+
+    def edit(self, what: str, batch: Batch) -> None:
+        """Take an edit: into the history, onto the disk, into the forecast."""
+        if self.history.do(what, batch):
+            self._after_edit()
+
+    def undo(self) -> None:
+        """Go back one edit."""
+        if what := self.history.undo():
+            self.notice.emit(f"Undone: {what}.")
+            self._after_edit()
+
+    def redo(self) -> None:
+        """Do it again."""
+        if what := self.history.redo():
+            self.notice.emit(f"Done again: {what}.")
+            self._after_edit()
+
+    def _after_edit(self) -> None:
+        self.before = self.view
+        batch, path = self.batch, self.path
+        errand(lambda: save_batch(batch, path), lambda _: None, self.trouble.emit)
+        self.changed.emit()
+        self.forecast()
+
+    def fill(self, cells: list[tuple[str, str, str]], filled: bool) -> None:
+        """Ask for outputs, or no longer."""
+        count = len(cells)
+        what = f"{'ask for' if filled else 'clear'} {count} output{'s' if count != 1 else ''}"
+        self.edit(what, fill(self.batch, cells, filled))
+
+    def gather(self, paths: list[Path]) -> None:
+        """Bring files, timelines and folders in; look at them elsewhere."""
+        batch, folder = self.batch, self.path.parent
+        self.busy = "Looking at what was dropped…"
+        self.changed.emit()
+
+        def done(result: Any) -> None:
+            self.busy = ""
+            gathered, refused = result
+            known = {source.path for source in self.batch.sources}
+            new = [source for source in gathered.sources if source.path not in known]
+            merged = self.batch
+            if new:
+                from chronocast.model.edits import add_source
+
+                for source in new:
+                    merged = add_source(merged, source.path, source.name, source.kind)
+            self.edit(f"bring in {len(new)} source{'s' if len(new) != 1 else ''}", merged)
+            if refused:
+                more = f" (and {len(refused) - 1} more)" if len(refused) > 1 else ""
+                self.trouble.emit(f"{refused[0]}{more}")
+            elif not new:
+                self.notice.emit("All of that is in the batch already.")
+            self.changed.emit()
+
+        def failed(sentence: str) -> None:
+            self.busy = ""
+            self.trouble.emit(sentence)
+            self.changed.emit()
+
+        errand(lambda: gather(batch, folder, paths, FactsStore(data_folder() / "facts")), done, failed)
+
+    # The forecast
+
+    def forecast(self) -> None:
+        """Ask for a fresh forecast."""
+        self._forecaster.want(self.batch, self.path)
+
+    def _forecast(self, batch: Batch, prospect: Prospect, view: Outlook) -> None:
+        if batch != self.batch:
+            return
+        self.prospect, self.view = prospect, view
+        self.busy = "" if self.busy.startswith("Looking at sources") else self.busy
+        self.changed.emit()
+
+    def _looking(self, done: int, total: int) -> None:
+        if self.view is None and done < total:
+            self.busy = f"Looking at sources: {done} of {total}"
+            self.changed.emit()
+
+    # The run
+
+    def begin(self, replace: bool = False) -> None:
+        """Begin a run, or take up the one left in the middle."""
+        from chronocast.run.client import begin_run
+
+        batch, path = self.batch, self.path
+        options = {"replace": replace, "space_wait_seconds": 3600.0}
+
+        def work() -> Path:
+            save_batch(batch, path)
+            return begin_run(batch, path, options)
+
+        def done(journal: Path) -> None:
+            self._found(journal)
+            self.run_begun.emit()
+
+        errand(work, done, self.trouble.emit)
+
+    def ask(
+        self, kind: str, body: dict[str, Any] | None = None, then: Callable[[], None] | None = None
+    ) -> None:
+        """Ask the run for something."""
+        from chronocast.run.client import ask
+
+        journal = self.journal
+        if journal is None:
+            return
+
+        def answered(result: tuple[bool, str]) -> None:
+            if not result[0]:
+                self.trouble.emit(result[1])
+            elif then:
+                then()
+
+        errand(lambda: ask(journal, kind, body), answered, self.trouble.emit)
+
+    def take_up(self) -> None:
+        """Start the runner of the run again."""
+        from chronocast.run.client import start_runner
+
+        journal = self.journal
+        if journal is not None:
+            errand(lambda: start_runner(journal), lambda _: None, self.trouble.emit)
+
+    def _found(self, journal: Path | None) -> None:
+        self.journal = journal
+        self._follower.follow(journal)
+
+    def _seen(self, view: RunView) -> None:
+        ended = bool(view.outcome) and not (self.run and self.run.outcome)
+        self.run = view
+        self.run_seen.emit()
+        if ended:
+            self.forecast()

@@ -1,0 +1,117 @@
+"""Pictures of every main view, from a run of the demo made seconds before."""
+
+from __future__ import annotations
+
+import os
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+SECONDS_AT_MOST = 600.0
+
+
+def take_shots(folder: Path) -> int:
+    """Write the pictures to ``folder``; the exit status.
+
+    The demo is copied to a fresh folder with a stock and ledger of its own;
+    what is seen is really planned, encoded and proved.
+    """
+    os.environ["QT_QPA_PLATFORM"] = "offscreen"
+    with tempfile.TemporaryDirectory(prefix="chronocast-shots-") as place:
+        for name in ("CHRONOCAST_DATA", "CHRONOCAST_STATE", "CHRONOCAST_CONFIG"):
+            os.environ[name] = str(Path(place) / name.rsplit("_", 1)[1].lower())
+        return _Shooter(folder.absolute(), Path(place)).go()
+
+
+class _Shooter:
+    def __init__(self, folder: Path, place: Path) -> None:
+        from chronocast.ui.app import make_app
+
+        self.folder, self.place = folder, place
+        self.app = make_app()
+        self.folder.mkdir(parents=True, exist_ok=True)
+
+    def until(self, what: str, ready: Callable[[], bool], seconds: float = SECONDS_AT_MOST) -> None:
+        """Let the window live until something is so."""
+        end = time.monotonic() + seconds
+        while not ready():
+            self.app.processEvents()
+            time.sleep(0.01)
+            if time.monotonic() > end:
+                raise TimeoutError(f"waited in vain for: {what}")
+
+    def settle(self, seconds: float = 0.4) -> None:
+        """Let the window live for a moment."""
+        end = time.monotonic() + seconds
+        self.until("a moment", lambda: time.monotonic() > end)
+
+    def go(self) -> int:
+        from chronocast.demo.copy import copy_demo
+        from chronocast.run.calibrate import calibrate
+        from chronocast.ui import theme as themes
+        from chronocast.ui.session import Session
+        from chronocast.ui.window import Window, _windows
+        from chronocast.ui.workers import wait_for_errands
+
+        sys.stderr.write("measuring this machine…\n")
+        calibrate()
+        session = Session(copy_demo(self.place))
+        themes.apply(self.app, themes.INK)
+        window = Window(session, themes.INK)
+        window.show()
+        session.open()
+        self.until("the first forecast", lambda: session.view is not None)
+        sources = len(session.batch.sources)
+        self.until("the filmstrips", lambda: len(window.plan_place.grid.painter.strips) >= sources, 60)
+        sys.stderr.write("rendering the demo…\n")
+        grid = window.plan_place.grid
+        self.shoot(window, "plan-ink")
+        window.begin_run()
+
+        def proved() -> int:
+            return (
+                sum(1 for output in session.run.outputs.values() if output.state == "proved")
+                if session.run
+                else 0
+            )
+
+        self.until("two outputs proved", lambda: proved() >= 2 and bool(session.run and session.run.tasks))
+        self.settle(1.0)
+        self.shoot(window, "run-ink")
+        session.ask("stop")
+        self.until("the run to stop", lambda: bool(session.run and session.run.outcome))
+        session.forecast()
+        before = session.view
+        self.until("the forecast after it", lambda: session.view is not before)
+        window.go_to(2)
+        self.settle()
+        self.shoot(window, "check-ink")
+        window.go_to(0)
+        grid.table.setCurrentIndex(grid.model.index(0, 3))
+        self.settle()
+        self.shoot(window, "plan-kept-ink")
+        window.other_theme()
+        paper = _windows[-1]
+        self.until("the filmstrips", lambda: len(paper.plan_place.grid.painter.strips) >= sources, 60)
+        self.settle()
+        self.shoot(paper, "plan-paper")
+        paper.go_to(1)
+        self.settle()
+        self.shoot(paper, "run-paper")
+        paper.go_to(2)
+        self.settle()
+        self.shoot(paper, "check-paper")
+        paper.close()
+        wait_for_errands()
+        return 0
+
+    def shoot(self, window: object, name: str) -> None:
+        """One picture."""
+        from PyQt6.QtWidgets import QWidget
+
+        assert isinstance(window, QWidget)
+        path = self.folder / f"{name}.png"
+        window.grab().save(str(path))
+        sys.stderr.write(f"{path}\n")

@@ -1,0 +1,145 @@
+"""Two themes: *Ink* for dim rooms, *Paper* for bright ones.  Colours by what they mean."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from importlib import resources
+
+from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
+from PyQt6.QtWidgets import QApplication
+
+FAMILY, NARROW = "Sofia Sans", "Sofia Sans Condensed"
+
+
+@dataclass(frozen=True)
+class Theme:
+    """Colours of one theme.
+
+    ``tide`` marks what is selected and what is proved; ``ember`` work to be
+    done; ``dusk`` what is kept; ``lichen`` notices; ``rust`` what needs a person.
+    """
+
+    name: str
+    ground: str
+    raised: str
+    line: str
+    text: str
+    quiet: str
+    tide: str
+    ember: str
+    dusk: str
+    lichen: str
+    rust: str
+    bar: str
+    choice: str
+
+    def color(self, role: str, alpha: int = 255) -> QColor:
+        """A colour by its role."""
+        color = QColor(getattr(self, role))
+        color.setAlpha(alpha)
+        return color
+
+
+INK = Theme(
+    "Ink", ground="#10181E", raised="#18232B", line="#2B3A44", text="#ECE5D8", quiet="#93A3AB", tide="#4FA79B",
+    ember="#D9793F", dusk="#9A8BD0", lichen="#A9B050", rust="#E0705F", bar="#5D6E79", choice="#1B3236",
+)  # fmt: skip
+PAPER = Theme(
+    "Paper", ground="#F6F1E7", raised="#FFFDF8", line="#D9CFBD", text="#1D2A33", quiet="#5C6A72", tide="#1F776B",
+    ember="#B85A20", dusk="#65529F", lichen="#6A7018", rust="#A83A30", bar="#98A2A6", choice="#DCEBE6",
+)  # fmt: skip
+THEMES = {"ink": INK, "paper": PAPER}
+
+
+def load_fonts() -> None:
+    """Register the fonts that come with the application."""
+    for entry in (resources.files("chronocast.ui") / "fonts").iterdir():
+        if entry.name.endswith(".ttf"):
+            QFontDatabase.addApplicationFontFromData(entry.read_bytes())
+
+
+def font(pixels: float, weight: int = 400, narrow: bool = False) -> QFont:
+    """A font of the family at a size in logical pixels, with figures of one width."""
+    made = QFont(NARROW if narrow else FAMILY)
+    made.setPixelSize(max(1, round(pixels * scale())))
+    made.setWeight(QFont.Weight(weight))
+    made.setFeature(QFont.Tag("tnum"), 1)
+    return made
+
+
+_scale = 1.0
+
+
+def scale() -> float:
+    """How much larger than usual text is."""
+    return _scale
+
+
+def set_scale(value: float) -> None:
+    """Make text larger (1.5 is half as large again)."""
+    global _scale
+    _scale = min(2.0, max(0.8, value))
+
+
+def apply(app: QApplication, theme: Theme) -> None:
+    """Give the application a theme."""
+    app.setStyle("Fusion")
+    app.setFont(font(14))
+    palette = QPalette()
+    role = QPalette.ColorRole
+    for name, colour in (
+        (role.Window, theme.ground), (role.Base, theme.ground), (role.AlternateBase, theme.raised),
+        (role.Button, theme.raised), (role.ToolTipBase, theme.raised), (role.WindowText, theme.text),
+        (role.Text, theme.text), (role.ButtonText, theme.text), (role.ToolTipText, theme.text),
+        (role.Highlight, theme.choice), (role.HighlightedText, theme.text), (role.PlaceholderText, theme.quiet),
+        (role.Link, theme.tide), (role.Mid, theme.line), (role.Dark, theme.line), (role.Light, theme.raised),
+    ):  # fmt: skip
+        palette.setColor(name, QColor(colour))
+    for name in (role.WindowText, role.Text, role.ButtonText):
+        palette.setColor(QPalette.ColorGroup.Disabled, name, QColor(theme.quiet))
+    app.setPalette(palette)
+    app.setStyleSheet(_sheet(theme))
+
+
+def _sheet(t: Theme) -> str:
+    return f"""
+    QWidget {{ color: {t.text}; }}
+    QMainWindow, QDialog {{ background: {t.ground}; }}
+    QToolTip {{ background: {t.raised}; color: {t.text}; border: 1px solid {t.line}; padding: 4px; }}
+    QMenu {{ background: {t.raised}; border: 1px solid {t.line}; padding: 4px; }}
+    QMenu::item {{ padding: 5px 22px 5px 14px; }}
+    QMenu::item:selected {{ background: {t.choice}; }}
+    QMenu::item:disabled {{ color: {t.quiet}; }}
+    QMenu::separator {{ height: 1px; background: {t.line}; margin: 4px 8px; }}
+    QTableView {{ background: {t.ground}; border: none; gridline-color: transparent; selection-background-color: {t.choice};
+                  outline: 0; }}
+    QHeaderView {{ background: {t.ground}; border: none; }}
+    QHeaderView::section {{ background: {t.ground}; border: none; border-bottom: 1px solid {t.line}; }}
+    QTableCornerButton::section {{ background: {t.ground}; border: none; }}
+    QScrollBar:vertical {{ background: {t.ground}; width: 10px; margin: 0; }}
+    QScrollBar:horizontal {{ background: {t.ground}; height: 10px; margin: 0; }}
+    QScrollBar::handle {{ background: {t.line}; border-radius: 4px; min-height: 24px; min-width: 24px; }}
+    QScrollBar::add-line, QScrollBar::sub-line, QScrollBar::add-page, QScrollBar::sub-page {{ background: none; width: 0; height: 0; }}
+    QPushButton {{ background: {t.raised}; border: 1px solid {t.line}; border-radius: 3px; padding: 6px 14px; }}
+    QPushButton:hover {{ border-color: {t.quiet}; }}
+    QPushButton:focus, QToolButton:focus {{ border: 1px solid {t.tide}; }}
+    QPushButton:disabled {{ color: {t.quiet}; }}
+    QPushButton#act {{ background: {t.ember}; color: #10181E; border: none; font-weight: 600; padding: 9px 18px; }}
+    QPushButton#act:disabled {{ background: {t.line}; color: {t.quiet}; }}
+    QPushButton#act:focus {{ border: 2px solid {t.text}; }}
+    QToolButton {{ background: transparent; border: 1px solid transparent; border-radius: 3px; padding: 3px 8px; color: {t.quiet}; }}
+    QToolButton:hover {{ color: {t.text}; }}
+    QToolButton::menu-indicator {{ image: none; }}
+    QToolButton#place {{ color: {t.quiet}; padding: 4px 2px 5px 2px; border: none; border-bottom: 2px solid transparent; border-radius: 0; }}
+    QToolButton#place:checked {{ color: {t.text}; border-bottom: 2px solid {t.tide}; }}
+    QToolButton#place:focus {{ color: {t.text}; border-bottom: 2px dotted {t.tide}; }}
+    QLineEdit {{ background: {t.raised}; border: 1px solid {t.line}; border-radius: 3px; padding: 5px 8px; }}
+    QLineEdit:focus {{ border-color: {t.tide}; }}
+    QListView {{ background: {t.raised}; border: 1px solid {t.line}; outline: 0; }}
+    QListView::item {{ padding: 5px 8px; }}
+    QListView::item:selected {{ background: {t.choice}; color: {t.text}; }}
+    QLabel#quiet {{ color: {t.quiet}; }}
+    QFrame#rule {{ background: {t.line}; max-height: 1px; min-height: 1px; border: none; }}
+    QFrame#upright {{ background: {t.line}; max-width: 1px; min-width: 1px; border: none; }}
+    QSplitter::handle {{ background: {t.line}; }}
+    """

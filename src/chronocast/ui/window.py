@@ -1,0 +1,563 @@
+"""The window: places, headline, what is shown in them.  It translates; it doesn't compute."""
+
+from __future__ import annotations
+
+import logging
+import time
+from pathlib import Path
+
+from PyQt6.QtCore import QPoint, QSettings, Qt, QTimer, QUrl
+from PyQt6.QtGui import (
+    QAction,
+    QCloseEvent,
+    QDesktopServices,
+    QDragEnterEvent,
+    QDropEvent,
+    QImage,
+    QKeySequence,
+)
+from PyQt6.QtWidgets import (
+    QApplication,
+    QButtonGroup,
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QMainWindow,
+    QMenu,
+    QMessageBox,
+    QPushButton,
+    QStackedWidget,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)  # fmt: skip
+
+from chronocast import __version__
+from chronocast.journal.documents import BATCH_ENDING, save_batch
+from chronocast.journal.places import config_folder
+from chronocast.model.batch import portable
+from chronocast.model.edits import hold, remove_source, set_folder
+from chronocast.model.errors import ChronocastError
+from chronocast.ui import theme as themes
+from chronocast.ui.check_place import CheckPlace
+from chronocast.ui.finder import Finder
+from chronocast.ui.headline import HeadlineBand
+from chronocast.ui.plan_model import PlanModel, plan_model
+from chronocast.ui.plan_place import PlanPlace
+from chronocast.ui.run_model import RunModel, run_model
+from chronocast.ui.run_place import RunPlace
+from chronocast.ui.session import Session
+from chronocast.ui.strips import StripMaker
+from chronocast.ui.theme import Theme, font
+
+log = logging.getLogger(__name__)
+PLACES = ("Plan", "Run", "Check")
+
+
+def settings() -> QSettings:
+    """What the desktop remembers, as an INI file in the config folder."""
+    return QSettings(str(config_folder() / "desktop.ini"), QSettings.Format.IniFormat)
+
+
+class Window(QMainWindow):
+    """``Window(session, theme)``."""
+
+    def __init__(self, session: Session, theme: Theme) -> None:
+        super().__init__()
+        self.session, self.theme = session, theme
+        self.plan: PlanModel | None = None
+        self.run_shown: RunModel | None = None
+        self.resize(1280, 800)
+        self.setMinimumSize(960, 600)
+        self.setAcceptDrops(True)
+        self.headline = HeadlineBand(theme)
+        self.begin = QPushButton("Begin")
+        self.begin.setObjectName("act")
+        self.begin.clicked.connect(self.begin_run)
+        self.plan_place, self.run_place, self.check_place = (
+            PlanPlace(theme),
+            RunPlace(theme),
+            CheckPlace(theme),
+        )
+        self.pages = QStackedWidget()
+        self.notice = QLabel()
+        self.notice.setWordWrap(True)
+        self.notice.setContentsMargins(16, 7, 16, 7)
+        self.notice.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.notice.hide()
+        self._build()
+        self._actions()
+        self.strips = StripMaker(self)
+        self.strips.made.connect(self._strip)
+        self._notice_timer = QTimer(self)
+        self._notice_timer.setSingleShot(True)
+        self._notice_timer.timeout.connect(self.notice.hide)
+        self._clock = QTimer(self)
+        self._clock.timeout.connect(self._tick)
+        self._clock.start(1000)
+        self._retired = False
+        self._heard = (
+            (session.changed, self._show_plan), (session.run_seen, self._show_run), (session.run_begun, self._run_begun),
+            (session.trouble, self.tell_trouble), (session.notice, self.tell),
+        )  # fmt: skip
+        for signal, slot in self._heard:
+            signal.connect(slot)
+        self._connect_places()
+        self._show_plan()
+        self.plan_place.grid.table.setFocus()
+
+    # Building
+
+    def _build(self) -> None:
+        self.places = QButtonGroup(self)
+        words = QHBoxLayout()
+        words.setContentsMargins(16, 2, 12, 0)
+        words.setSpacing(26)
+        for number, name in enumerate(PLACES):
+            button = QToolButton()
+            button.setObjectName("place")
+            button.setText(name)
+            button.setCheckable(True)
+            button.setFont(font(14.5))
+            button.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+            button.setAccessibleName(f"{name}, place")
+            self.places.addButton(button, number)
+            words.addWidget(button)
+        self.places.idClicked.connect(self.go_to)
+        words.addStretch(1)
+        self.title = QLabel()
+        self.title.setObjectName("quiet")
+        self.title.setFont(font(13.5, narrow=True))
+        self.more = QToolButton()
+        self.more.setText("Commands")
+        self.more.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.more.setFont(font(13.5, narrow=True))
+        words.addWidget(self.title)
+        words.addWidget(self.more)
+        strip = QWidget()
+        strip.setLayout(words)
+        strip.setAutoFillBackground(True)
+        strip.setStyleSheet(f"background: {self.theme.raised};")
+        act = QVBoxLayout()
+        act.setContentsMargins(0, 0, 16, 0)
+        act.addWidget(self.begin, 0, Qt.AlignmentFlag.AlignVCenter)
+        head = QWidget()
+        row = QHBoxLayout(head)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(0)
+        row.addWidget(self.headline, 1)
+        row.addLayout(act)
+        self.head = head
+        head.setObjectName("head")
+        head.setStyleSheet(f"#head {{ border-bottom: 1px solid {self.theme.line}; }}")
+        for page in (self.plan_place, self.run_place, self.check_place):
+            self.pages.addWidget(page)
+        body = QWidget()
+        layout = QVBoxLayout(body)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        layout.addWidget(strip)
+        layout.addWidget(head)
+        layout.addWidget(self.notice)
+        layout.addWidget(self.pages, 1)
+        self.setCentralWidget(body)
+        first = self.places.button(0)
+        assert first is not None
+        first.setChecked(True)
+
+    def _action(self, menu: QMenu, words: str, key: str, do: object) -> QAction:
+        action = QAction(words, self)
+        if key:
+            action.setShortcut(QKeySequence(key))
+        action.triggered.connect(do)  # type: ignore[arg-type]
+        menu.addAction(action)
+        self.addAction(action)
+        self.all_actions.append(action)
+        return action
+
+    def _actions(self) -> None:
+        self.all_actions: list[QAction] = []
+        menu = QMenu(self)
+        batch = menu.addMenu("Batch")
+        edit = menu.addMenu("Edit")
+        run = menu.addMenu("Run")
+        look = menu.addMenu("View")
+        assert batch and edit and run and look
+        self._action(batch, "New batch", "Ctrl+N", self.new_batch)
+        self._action(batch, "Open batch…", "Ctrl+O", self.open_batch)
+        self._action(batch, "Save a copy as…", "Ctrl+Shift+S", self.save_as)
+        self._action(batch, "Bring in files…", "Ctrl+I", self.bring_in_files)
+        self._action(batch, "Bring in a folder…", "Ctrl+Shift+I", self.bring_in_folder)
+        self._action(batch, "Target folder…", "Ctrl+T", self.choose_folder)
+        batch.addSeparator()
+        self._action(batch, "Quit", "Ctrl+Q", self.close)
+        self.undo_action = self._action(edit, "Undo", "Ctrl+Z", self.session.undo)
+        self.redo_action = self._action(edit, "Redo", "Ctrl+Shift+Z", self.session.redo)
+        edit.addSeparator()
+        self._action(
+            edit,
+            "Ask for the selected cells, or clear them",
+            "Ctrl+Return",
+            self.plan_place.grid.table.fill_asked.emit,
+        )
+        self._action(edit, "Hold back the selected outputs, or release them", "Ctrl+H", self.hold_selected)
+        self._action(edit, "Remove the selected sources", "Ctrl+Delete", self.remove_selected)
+        self._action(run, "Begin", "Ctrl+R", self.begin_run)
+        self._action(run, "Begin, replacing files of the same name", "", lambda: self.begin_run(replace=True))
+        self._action(run, "Pause or resume", "Ctrl+P", self.pause_or_resume)
+        self._action(run, "Stop", "Ctrl+.", self.stop_run)
+        self._action(run, "Try again what needs you", "", lambda: self.session.ask("retry"))
+        self._action(run, "Measure this machine again", "", self.measure)
+        for number, name in enumerate(PLACES):
+            self._action(look, name, f"Ctrl+{number + 1}", lambda _=False, n=number: self.go_to(n))
+        look.addSeparator()
+        self._action(look, "Other theme (Ink, Paper)", "Ctrl+Shift+T", self.other_theme)
+        self._action(look, "Larger text", "Ctrl++", lambda: self.text_scale(1.1))
+        self._action(look, "Smaller text", "Ctrl+-", lambda: self.text_scale(1 / 1.1))
+        self._action(look, "Find a command…", "Ctrl+K", self.find_command)
+        self._action(look, "About Chronocast", "", self.about)
+        menu.addSeparator()
+        find = menu.addAction("Find a command…  Ctrl+K")
+        assert find is not None
+        find.triggered.connect(self.find_command)
+        self.more.setMenu(menu)
+
+    def _connect_places(self) -> None:
+        grid = self.plan_place.grid
+        grid.fill_asked.connect(self.session.fill)
+        grid.menu_asked.connect(self._grid_menu)
+        run = self.run_place
+        run.pause_asked.connect(lambda: self.session.ask("pause"))
+        run.resume_asked.connect(lambda: self.session.ask("resume"))
+        run.stop_asked.connect(self.stop_run)
+        run.again_asked.connect(self.session.take_up)
+        for place in (self.run_place, self.check_place):
+            place.open_asked.connect(lambda path: QDesktopServices.openUrl(QUrl.fromLocalFile(path)))
+            place.folder_asked.connect(
+                lambda path: QDesktopServices.openUrl(QUrl.fromLocalFile(str(Path(path).parent)))
+            )
+        self.check_place.copy_asked.connect(self._copy)
+
+    # Showing
+
+    def go_to(self, number: int) -> None:
+        """Show a place."""
+        self.pages.setCurrentIndex(number)
+        button = self.places.button(number)
+        assert button is not None
+        button.setChecked(True)
+        self.head.setVisible(number == 0)
+        focus = (self.plan_place.grid.table, self.run_place.table, self.check_place.outputs)[number]
+        focus.setFocus()
+
+    def _run_begun(self) -> None:
+        self.go_to(1)
+
+    def _show_plan(self) -> None:
+        session = self.session
+        self.plan = plan = plan_model(session.batch, session.prospect, session.view, session.before)
+        self.title.setText(session.busy or f"{plan.title} → {session.batch.folder}")
+        self.title.setToolTip(str(session.path))
+        self.setWindowTitle(f"{plan.title} · Chronocast")
+        self.headline.show_headline(plan.headline)
+        count = plan.headline.begin
+        self.begin.setText(f"Begin {count}" if count else "Begin")
+        self.begin.setEnabled(
+            bool(count)
+            and session.view is not None
+            and not (session.run and session.run.lives and not session.run.outcome)
+        )
+        self.begin.setToolTip(
+            "Render what is asked for and prove it"
+            if count
+            else "Ask for something first: choose a cell and press Space"
+        )
+        self.plan_place.show_plan(plan, session.view)
+        for row in plan.rows:
+            self.strips.want(row.fingerprint, row.frames)
+        self.undo_action.setEnabled(bool(session.history.before))
+        self.redo_action.setEnabled(bool(session.history.after))
+        if plan.problems:
+            more = f"   And {len(plan.problems) - 1} more." if len(plan.problems) > 1 else ""
+            self._say(plan.problems[0] + more, "rust", 0)
+        elif self.notice.property("lasting"):
+            self.notice.hide()
+
+    def _show_run(self) -> None:
+        if self.session.run is None:
+            return
+        self.run_shown = run = run_model(self.session.run, time.time())
+        self.run_place.show_run(run)
+        self.check_place.show_run(run)
+        if self.session.view is not None and self.plan is not None:
+            self.begin.setEnabled(self.plan.headline.begin > 0 and not run.going)
+
+    def _tick(self) -> None:
+        if self.pages.currentIndex() == 1 and self.run_shown and self.run_shown.going:
+            self._show_run()
+
+    def _strip(self, key: str, image: QImage) -> None:
+        grid = self.plan_place.grid
+        grid.painter.strips[key] = image
+        viewport = grid.table.viewport()
+        if viewport:
+            viewport.update()
+
+    def tell(self, sentence: str) -> None:
+        """Say something that passes."""
+        self._say(sentence, "lichen", 5000)
+
+    def tell_trouble(self, sentence: str) -> None:
+        """Say something that needs a person; it stays until the next thing is said."""
+        log.warning("%s", sentence)
+        self._say(sentence, "rust", 20_000)
+
+    def _say(self, sentence: str, role: str, milliseconds: int) -> None:
+        self.notice.setText(sentence[:600])
+        self.notice.setAccessibleName(sentence)
+        self.notice.setProperty("lasting", not milliseconds)
+        t = self.theme
+        self.notice.setStyleSheet(
+            f"background: {t.raised}; border-left: 4px solid {getattr(t, role)}; color: {t.text};"
+        )
+        self.notice.show()
+        self._notice_timer.stop()
+        if milliseconds:
+            self._notice_timer.start(milliseconds)
+
+    # Doing
+
+    def begin_run(self, _checked: bool = False, replace: bool = False) -> None:
+        """Begin, unless something in the way needs a decision first."""
+        view = self.session.view
+        if view is None or not any(not item.made for item in view.outputs):
+            self.tell("There is nothing to render: ask for something first, or everything is made.")
+            return
+        short = [room for room in view.room if not room.fits and not room.tight]
+        if short:
+            self.tell_trouble(
+                f"The drive of {short[0].drive} has {short[0].free / 1e9:.1f} GB free; this run needs "
+                f"{short[0].needs.likely / 1e9:.1f} to {short[0].needs.safe / 1e9:.1f} GB. Free some room, or choose another target folder (Ctrl+T)."
+            )
+            return
+        there = [item for item in view.outputs if not item.made and item.ready.path.exists()]
+        if there and not replace:
+            answer = QMessageBox(self)
+            answer.setText(
+                f"{len(there)} file{'s' if len(there) > 1 else ''} of the same name {'are' if len(there) > 1 else 'is'} in the target folder already."
+            )
+            answer.setInformativeText("\n".join(item.ready.path.name for item in there[:6]))
+            yes = answer.addButton("Replace", QMessageBox.ButtonRole.AcceptRole)
+            answer.addButton("Leave those and render the rest", QMessageBox.ButtonRole.DestructiveRole)
+            no = answer.addButton("Not now", QMessageBox.ButtonRole.RejectRole)
+            answer.exec()
+            if answer.clickedButton() is no:
+                return
+            replace = answer.clickedButton() is yes
+        self.session.begin(replace)
+
+    def pause_or_resume(self) -> None:
+        """Freeze the run, or let it go on."""
+        if self.session.run:
+            self.session.ask("resume" if self.session.run.paused else "pause")
+
+    def stop_run(self) -> None:
+        """Stop; what is finished is kept, so no question is asked."""
+        self.session.ask(
+            "stop",
+            then=lambda: self.tell(
+                "Stopping. Finished files and pieces are kept; begin again to go on from there."
+            ),
+        )
+
+    def hold_selected(self) -> None:
+        """Hold back the selected outputs, or release them."""
+        if self.plan is None:
+            return
+        chosen = [cell for at in self.plan_place.grid.selected() if (cell := self.plan.cell(*at)).filled]
+        if chosen:
+            held = not all(cell.held for cell in chosen)
+            names = [cell.output for cell in chosen]
+            self.session.edit(
+                f"{'hold' if held else 'release'} {len(names)}", hold(self.session.batch, names, held)
+            )
+
+    def remove_selected(self) -> None:
+        """Take sources out of the batch (their files are not touched)."""
+        batch = self.session.batch
+        names = self.plan_place.grid.selected_sources()
+        for name in names:
+            batch = remove_source(batch, name)
+        self.session.edit(f"remove {len(names)} source{'s' if len(names) != 1 else ''}", batch)
+
+    def _grid_menu(self, at: QPoint) -> None:
+        menu = QMenu(self)
+        for action in self.all_actions:
+            if "selected" in action.text():
+                menu.addAction(action)
+        menu.exec(at)
+
+    def bring_in_files(self) -> None:
+        """Choose files."""
+        names, _ = QFileDialog.getOpenFileNames(
+            self, "Bring in media and timelines", str(self.session.path.parent)
+        )
+        if names:
+            self.session.gather([Path(name) for name in names])
+
+    def bring_in_folder(self) -> None:
+        """Choose a folder."""
+        name = QFileDialog.getExistingDirectory(self, "Bring in a folder", str(self.session.path.parent))
+        if name:
+            self.session.gather([Path(name)])
+
+    def choose_folder(self) -> None:
+        """Choose where the files go."""
+        name = QFileDialog.getExistingDirectory(self, "Where the files go", str(self.session.path.parent))
+        if name:
+            self.use_folder(Path(name))
+
+    def use_folder(self, folder: Path) -> None:
+        """Send the files somewhere else."""
+        self.session.edit(
+            "choose the target folder",
+            set_folder(self.session.batch, portable(folder, self.session.path.parent)),
+        )
+
+    def new_batch(self) -> None:
+        """Begin a new batch."""
+        self._take_session(None)
+
+    def open_batch(self) -> None:
+        """Choose a batch."""
+        name, _ = QFileDialog.getOpenFileName(
+            self, "Open a batch", str(self.session.path.parent), f"Batches (*{BATCH_ENDING})"
+        )
+        if name:
+            self._take_session(Path(name))
+
+    def _take_session(self, path: Path | None) -> None:
+        """Another window on another batch; this one closes once that one is there."""
+        try:
+            session = Session(path)
+        except ChronocastError as error:
+            self.tell_trouble(str(error))
+            return
+        window = Window(session, self.theme)
+        window.setGeometry(self.geometry())
+        window.show()
+        session.open()
+        _windows.append(window)
+        self.close()
+
+    def save_as(self) -> None:
+        """Write a copy of the batch somewhere else (the batch itself is saved at every edit)."""
+        name, _ = QFileDialog.getSaveFileName(
+            self, "Save a copy of the batch", str(self.session.path), f"Batches (*{BATCH_ENDING})"
+        )
+        if name:
+            path = Path(name if name.endswith(BATCH_ENDING) else name + BATCH_ENDING)
+            try:
+                save_batch(self.session.batch, path)
+                self.tell(f"A copy of the batch was written to {path}. No film was made.")
+            except ChronocastError as error:
+                self.tell_trouble(str(error))
+
+    def find_command(self) -> None:
+        """Every action by a few letters."""
+        finder = Finder(self.all_actions, self)
+        finder.move(self.mapToGlobal(QPoint((self.width() - finder.width()) // 2, 60)))
+        finder.show()
+        finder.line.setFocus()
+
+    def other_theme(self) -> None:
+        """Ink to Paper, and back."""
+        self._remake(themes.PAPER if self.theme.name == "Ink" else themes.INK)
+
+    def text_scale(self, factor: float) -> None:
+        """Larger or smaller text everywhere."""
+        themes.set_scale(themes.scale() * factor)
+        self._remake(self.theme)
+
+    def _remake(self, theme: Theme) -> None:
+        """The same session in a window made anew: theme and text size are in every part."""
+        app = QApplication.instance()
+        assert isinstance(app, QApplication)
+        themes.apply(app, theme)
+        kept = settings()
+        kept.setValue("theme", theme.name.lower())
+        kept.setValue("text", themes.scale())
+        window = Window(self.session, theme)
+        window.setGeometry(self.geometry())
+        window.show()
+        window.go_to(self.pages.currentIndex())
+        window._show_run()
+        _windows.append(window)
+        for signal, slot in self._heard:
+            signal.disconnect(slot)
+        self._retired = True
+        self.close()
+        self.deleteLater()
+
+    def measure(self) -> None:
+        """Calibrate this machine in the background."""
+        from chronocast.run.calibrate import calibrate
+        from chronocast.ui.workers import errand
+
+        session = self.session
+        session.busy = "Measuring this machine (under half a minute)…"
+        session.changed.emit()
+
+        def done(_: object) -> None:
+            session.busy = ""
+            session.notice.emit("This machine is measured; times are narrower now.")
+            session.forecast()
+
+        def failed(sentence: str) -> None:
+            session.busy = ""
+            session.trouble.emit(f"This machine could not be measured. {sentence}")
+
+        errand(calibrate, done, failed)
+
+    def about(self) -> None:
+        """What this is, and its licence."""
+        QMessageBox.information(
+            self, "About Chronocast",
+            f"Chronocast {__version__}\n\nForecasts batch renders before they are made, renders and proves them.\n"
+            "Free software under the GNU General Public License, version 3 or later.",
+        )  # fmt: skip
+
+    def _copy(self, path: str) -> None:
+        clipboard = QApplication.clipboard()
+        if clipboard:
+            clipboard.setText(path)
+            self.tell("The path is on the clipboard.")
+
+    # Dropping and closing
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        if event is not None and (data := event.mimeData()) and data.hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        if event is not None and (data := event.mimeData()):
+            paths = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
+            batches = [path for path in paths if path.name.endswith(BATCH_ENDING)]
+            event.acceptProposedAction()
+            if batches:
+                self._take_session(batches[0])
+            elif paths:
+                self.session.gather(paths)
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        self._clock.stop()
+        self.strips.requestInterruption()
+        self.strips.wait(3000)
+        if not self._retired:
+            self.session.close()
+        if self in _windows:
+            _windows.remove(self)
+        super().closeEvent(event)
+
+
+_windows: list[Window] = []

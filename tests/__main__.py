@@ -1,0 +1,63 @@
+"""Run all tests, or those named: ``./run test`` or ``./run test core.test_machine``.
+
+Each module runs in a process of its own, two at a time.  The last line is
+``N passed, N failed, N skipped``.
+"""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+import time
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+
+HERE = Path(__file__).parent
+TIMEOUT = 400
+SLOWEST_FIRST = ("run.test_whole", "core.test_machine", "run.test_kills", "ui.test_window")
+
+
+def modules(wanted: list[str]) -> list[str]:
+    """Test modules by name, the slowest first."""
+    found = [".".join(path.relative_to(HERE).with_suffix("").parts) for path in HERE.rglob("test_*.py")]
+    if wanted:
+        found = [name for name in found if any(name == word or name.endswith("." + word) or name.startswith(word + ".") for word in wanted)]
+    rank = {name: n for n, name in enumerate(SLOWEST_FIRST)}
+    return sorted(found, key=lambda name: (rank.get(name, 99), name))
+
+
+def run(name: str) -> tuple[str, dict[str, int], str, float]:
+    """One module: its counts, and what it said if something failed."""
+    begin = time.monotonic()
+    command = [sys.executable, "-m", "tests.one", f"tests.{name}"]
+    try:
+        done = subprocess.run(command, capture_output=True, text=True, timeout=TIMEOUT, stdin=subprocess.DEVNULL)
+        said, lines = done.stderr, done.stdout.strip().splitlines()
+        counts = json.loads(lines[-1]) if lines and lines[-1].startswith("{") else {"passed": 0, "failed": 1, "skipped": 0}
+    except subprocess.TimeoutExpired as error:
+        said = f"{(error.stderr or b'').decode(errors='replace')}\nstopped after {TIMEOUT} s"
+        counts = {"passed": 0, "failed": 1, "skipped": 0}
+    return name, counts, said, time.monotonic() - begin
+
+
+def main() -> int:
+    names = modules(sys.argv[1:])
+    if not names:
+        print(f"There is no test module {', '.join(sys.argv[1:])}.")
+        return 2
+    total = {"passed": 0, "failed": 0, "skipped": 0}
+    with ThreadPoolExecutor(2) as pool:
+        for name, counts, said, seconds in pool.map(run, names):
+            for key in total:
+                total[key] += counts[key]
+            mark = "FAILED" if counts["failed"] else "ok"
+            print(f"{mark:7} {name:32} {counts['passed']} passed, {counts['skipped']} skipped, {seconds:.1f} s", flush=True)
+            if counts["failed"] or sys.argv[1:]:
+                print(said, flush=True)
+    print(f"{total['passed']} passed, {total['failed']} failed, {total['skipped']} skipped")
+    return 1 if total["failed"] else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,133 @@
+"""The batch document: what is refused, what is preserved, what can be undone."""
+
+from __future__ import annotations
+
+import json
+import os
+import tempfile
+import unittest
+from pathlib import Path
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from chronocast.demo.copy import demo_batch
+from chronocast.journal.documents import DocumentError, load_batch, save_batch
+from chronocast.model.batch import FULL, read_batch, write_batch
+from chronocast.model.edits import History, fill, hold, identifier, remove_source, reorder
+from chronocast.model.errors import ChronocastError, ModelError
+
+
+class Reading(unittest.TestCase):
+    def test_what_is_written_is_read_again(self) -> None:
+        batch = demo_batch()
+        self.assertEqual(read_batch(write_batch(batch)), batch)
+
+    def test_unknown_fields_are_preserved(self) -> None:
+        data = json.loads(write_batch(demo_batch()))
+        data["colour_of_the_door"] = "blue"
+        data["sources"][0]["note"] = {"by": "someone"}
+        data["recipes"][0]["picture"]["sharpen"] = 3
+        again = json.loads(write_batch(read_batch(json.dumps(data))))
+        self.assertEqual(again["colour_of_the_door"], "blue")
+        self.assertEqual(again["sources"][0]["note"], {"by": "someone"})
+        self.assertEqual(again["recipes"][0]["picture"]["sharpen"], 3)
+
+    def assert_refused(self, text: str, *words: str) -> None:
+        with self.assertRaises(ModelError) as caught:
+            read_batch(text)
+        for word in words:
+            self.assertIn(word, str(caught.exception))
+
+    def test_what_is_no_batch_is_refused_with_a_sentence(self) -> None:
+        self.assert_refused("{", "not JSON", "line 1")
+        self.assert_refused("[" * 100_000, "not JSON")
+        self.assert_refused("[]", "not a batch")
+        self.assert_refused('{"format": "chronocast batch", "version": 99}', "version 99", "newer")
+        self.assert_refused('{"format": "chronocast batch", "version": "one"}', "version")
+
+    def test_nonsense_values_name_their_field(self) -> None:
+        data = json.loads(write_batch(demo_batch()))
+        data["recipes"][0]["picture"]["rate_control"]["target_bits_per_second"] = -5
+        self.assert_refused(json.dumps(data), "target_bits_per_second", "-5")
+        data = json.loads(write_batch(demo_batch()))
+        data["outputs"][0]["source"] = "nobody"
+        self.assert_refused(json.dumps(data), "nobody")
+        data = json.loads(write_batch(demo_batch()))
+        data["sources"][0]["ranges"] = [{"id": "r", "name": "r", "start": 50, "stop": 10}]
+        self.assert_refused(json.dumps(data), "out point")
+
+    @settings(max_examples=200)
+    @given(st.recursive(st.none() | st.booleans() | st.integers() | st.text(max_size=8), lambda x: st.lists(x, max_size=3) | st.dictionaries(st.text(max_size=8), x, max_size=3), max_leaves=8), st.sampled_from(["sources", "recipes", "outputs", "folder", "wanted", "version", "title"]))
+    def test_any_value_in_any_field_is_read_or_refused(self, value: object, field: str) -> None:
+        data = json.loads(write_batch(demo_batch()))
+        data[field] = value
+        try:
+            read_batch(json.dumps(data))
+        except ModelError as error:
+            self.assertTrue(error.sentence)
+
+
+class Disk(unittest.TestCase):
+    def setUp(self) -> None:
+        self.folder = Path(tempfile.mkdtemp())
+
+    def test_a_batch_comes_back_from_disk(self) -> None:
+        path = self.folder / "a b.batch.json"
+        save_batch(demo_batch(), path)
+        self.assertEqual(load_batch(path), demo_batch())
+        self.assertEqual([p.name for p in self.folder.iterdir()], ["a b.batch.json"])
+
+    def test_a_failed_write_leaves_the_old_file(self) -> None:
+        path = self.folder / "kept.batch.json"
+        save_batch(demo_batch(), path)
+        before = path.read_bytes()
+        (self.folder / "file").write_text("")
+        with self.assertRaises(DocumentError):
+            save_batch(demo_batch(), self.folder / "file" / "x.batch.json")
+        self.assertEqual(path.read_bytes(), before)
+
+    def test_unreadable_files_are_sentences(self) -> None:
+        (self.folder / "binary.batch.json").write_bytes(os.urandom(300))
+        for name in ("missing.batch.json", "binary.batch.json", "."):
+            with self.assertRaises(ChronocastError):
+                load_batch(self.folder / name)
+
+
+class Edits(unittest.TestCase):
+    def test_undo_and_redo_walk_the_history(self) -> None:
+        history = History(demo_batch())
+        first = history.now
+        history.do("fill", fill(history.now, [("reef-fast-pan", FULL, "web-720")]))
+        history.do("hold", hold(history.now, [history.now.outputs[0].id], True))
+        last = history.now
+        self.assertEqual((history.undo(), history.undo(), history.undo()), ("hold", "fill", None))
+        self.assertEqual(history.now, first)
+        self.assertEqual((history.redo(), history.redo(), history.redo()), ("fill", "hold", None))
+        self.assertEqual(history.now, last)
+
+    def test_filling_is_repeatable_and_clearable(self) -> None:
+        batch = demo_batch()
+        cells = [(s.id, FULL, r.id) for s in batch.sources for r in batch.recipes]
+        full = fill(batch, cells)
+        self.assertEqual(len(full.outputs), len(cells))
+        self.assertEqual(fill(full, cells), full)
+        self.assertEqual(len({o.id for o in full.outputs}), len(cells))
+        self.assertEqual(fill(full, cells, filled=False).outputs, ())
+
+    def test_removing_a_source_takes_its_outputs(self) -> None:
+        batch = remove_source(demo_batch(), "still-water-long-take")
+        self.assertFalse([o for o in batch.outputs if o.source == "still-water-long-take"])
+        read_batch(write_batch(batch))
+
+    def test_reordering_keeps_everything(self) -> None:
+        batch = demo_batch()
+        names = [o.id for o in batch.outputs]
+        self.assertEqual([o.id for o in reorder(batch, names[::-1]).outputs], names[::-1])
+        self.assertEqual([o.id for o in reorder(batch, [names[3], "nobody"]).outputs], [names[3], *names[:3], *names[4:]])
+
+    @given(st.text(max_size=80), st.lists(st.text(max_size=10), max_size=4))
+    def test_ids_are_plain_and_new(self, text: str, taken: list[str]) -> None:
+        made = identifier(text, taken)
+        self.assertRegex(made, r"^[a-z0-9][a-z0-9._-]{0,63}$")
+        self.assertNotIn(made, taken)

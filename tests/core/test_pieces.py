@@ -1,0 +1,117 @@
+"""Pieces: where outputs are cut, what a name depends on, what the stock promises."""
+
+from __future__ import annotations
+
+import json
+import tempfile
+import unittest
+from fractions import Fraction
+from pathlib import Path
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from chronocast.model.cutlist import CutList, MediaRef, PictureSpan, SoundSpan
+from chronocast.model.recipe import SUPPLIED
+from chronocast.model.timing import FrameRange
+from chronocast.pieces.cut import cut
+from chronocast.pieces.plan import plan_output
+from chronocast.pieces.stock import Stock
+
+RATE = Fraction(25)
+
+
+def spans(lengths: list[tuple[int, int]]) -> list[PictureSpan]:
+    """Spans one after another from (frames, first source frame)."""
+    at, found = 0, []
+    for number, (frames, first) in enumerate(lengths):
+        found.append(PictureSpan(at, frames, MediaRef(f"/m/{number}", f"mark{number}"), first))
+        at += frames
+    return found
+
+
+takes = st.lists(st.tuples(st.integers(1, 900), st.integers(0, 2000)), min_size=1, max_size=12)
+
+
+class Cutting(unittest.TestCase):
+    @given(takes)
+    def test_pieces_cover_everything_once_and_none_is_short(self, lengths: list[tuple[int, int]]) -> None:
+        made = cut(spans(lengths), RATE)
+        total = sum(frames for frames, _ in lengths)
+        self.assertEqual([frame for piece in made for frame in (piece.start, piece.stop)][1:-1:2], [p.start for p in made[1:]])
+        self.assertEqual((made[0].start, made[-1].stop), (0, total))
+        if total >= 50:
+            self.assertTrue(all(len(piece) >= 50 for piece in made))
+        self.assertTrue(all(len(piece) < 400 for piece in made), "8 s, and 4 s drawn in from both sides at most")
+
+    @given(st.integers(400, 3000), st.integers(0, 500), st.integers(50, 400))
+    def test_an_insertion_before_a_take_leaves_its_inner_boundaries(self, frames: int, first: int, inserted: int) -> None:
+        def inner(made: tuple[FrameRange, ...], offset: int) -> set[int]:
+            return {piece.start - offset + first for piece in made if piece.start > offset}
+
+        alone = inner(cut(spans([(frames, first)]), RATE), 0)
+        after = inner(cut(spans([(inserted, 0), (frames, first)]), RATE), inserted)
+        self.assertEqual(alone, after)
+
+
+def cut_list(names: tuple[str, str] = ("a", "b")) -> CutList:
+    first, second = (MediaRef(f"/media/{name}.mp4", f"print-{name}") for name in names)
+    sound = (SoundSpan(Fraction(0), Fraction(12), first), SoundSpan(Fraction(12), Fraction(8), second))
+    return CutList(RATE, 1280, 720, 500, (PictureSpan(0, 300, first), PictureSpan(300, 200, second, 40)), sound)
+
+
+class Naming(unittest.TestCase):
+    def names(self, source: CutList, recipe: int = 0) -> list[str]:
+        return [piece.name for piece in plan_output(source, FrameRange(0, source.frames), SUPPLIED[recipe]).pieces]
+
+    def test_places_and_names_of_files_are_not_in_a_name(self) -> None:
+        moved = cut_list()
+        picture = tuple(PictureSpan(s.start, s.frames, MediaRef("/elsewhere" + s.media.path, s.media.fingerprint), s.media_start) for s in moved.picture if s.media)
+        self.assertEqual(self.names(cut_list()), self.names(CutList(RATE, 1280, 720, 500, picture, ())))
+        renamed = SUPPLIED[0].model_copy(update={"name": "Something else", "id": "other", "purpose": ""})
+        one = plan_output(cut_list(), FrameRange(0, 500), SUPPLIED[0])
+        two = plan_output(cut_list(), FrameRange(0, 500), renamed)
+        self.assertEqual([p.name for p in one.pieces], [p.name for p in two.pieces])
+
+    def test_a_changed_clip_changes_only_its_pieces(self) -> None:
+        before, after = self.names(cut_list(("a", "b"))), self.names(cut_list(("a", "c")))
+        same = [x == y for x, y in zip(before, after, strict=True)]
+        self.assertEqual(same, [True, True, False])
+
+    def test_a_setting_that_changes_bits_changes_names(self) -> None:
+        self.assertFalse(set(self.names(cut_list(), 0)) & set(self.names(cut_list(), 1)))
+
+    def test_sound_is_cut_to_the_sample(self) -> None:
+        source = cut_list()
+        for start, stop in ((0, 500), (7, 331), (299, 301)):
+            sound = plan_output(source, FrameRange(start, stop), SUPPLIED[0]).sound
+            assert sound is not None
+            self.assertEqual(sound.samples, (stop - start) * 1920)
+            self.assertEqual(sum(span.samples for span in sound.spans), sound.samples)
+            self.assertEqual(sound.spans[0].start_sample, 0)
+
+
+class Keeping(unittest.TestCase):
+    def test_only_a_kept_piece_is_found(self) -> None:
+        stock = Stock(Path(tempfile.mkdtemp()) / "stock")
+        temporary = stock.temporary("ab" * 20, "1")
+        temporary.write_bytes(b"half")
+        self.assertIsNone(stock.find("ab" * 20))
+        kept = stock.keep(temporary, "ab" * 20, {"frames": 3})
+        self.assertEqual((stock.find("ab" * 20), kept.bytes, stock.size("ab" * 20)), (kept, 4, 4))
+        self.assertEqual(json.loads(kept.path.with_suffix(".json").read_text()), {"frames": 3})
+        self.assertEqual([k.name for k in stock.all()], ["ab" * 20])
+
+    @settings(max_examples=20)
+    @given(st.integers(0, 5))
+    def test_sweeping_removes_temporaries_only(self, count: int) -> None:
+        stock = Stock(Path(tempfile.mkdtemp()))
+        stock.keep(self._write(stock.temporary("cd" * 20, "0")), "cd" * 20, {})
+        for number in range(count):
+            self._write(stock.temporary("ef" * 20, str(number)))
+        self.assertEqual(stock.sweep(older_than_seconds=-1), count)
+        self.assertIsNotNone(stock.find("cd" * 20))
+
+    def _write(self, path: Path) -> Path:
+        path.write_bytes(b"x")
+        return path

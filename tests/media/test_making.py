@@ -1,0 +1,148 @@
+"""Pieces, sound, joins: what is made is exactly what was asked."""
+
+from __future__ import annotations
+
+import unittest
+from fractions import Fraction
+from pathlib import Path
+
+import av
+import numpy as np
+
+from chronocast.deliver.checks import judge
+from chronocast.media.codecs import encoder_settings
+from chronocast.media.decode import Readers
+from chronocast.media.encode import encode_piece
+from chronocast.media.errors import JoinFailed
+from chronocast.media.join import join
+from chronocast.media.prove import prove
+from chronocast.media.sound import render_sound, sound_blocks
+from chronocast.model.check import Expected
+from chronocast.model.jobs import JoinJob, PieceJob, SoundJob, SoundSpanJob, SpanJob
+from chronocast.model.recipe import PictureRecipe, RateControl
+from tests.footage import RATE, clip, counters, folder
+
+
+def heard(path: Path) -> np.ndarray:
+    """All samples of a file's sound, left channel."""
+    with av.open(str(path)) as container:
+        return np.concatenate([frame.to_ndarray()[0] for frame in container.decode(container.streams.audio[0])])
+
+
+class Making(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.folder = folder()
+        cls.one = clip(cls.folder / "one.mp4", 1, 120, options={"bf": "3", "g": "50"})
+        cls.two = clip(cls.folder / "two.mp4", 2, 100, width=640, height=360)
+        cls.settings = encoder_settings(PictureRecipe(effort="fast"), 320, 180, RATE, (1, 1, 1, 1))
+        cls.readers = Readers()
+
+    @classmethod
+    def tearDownClass(cls) -> None:
+        cls.readers.close()
+
+    def piece(self, name: str, *spans: tuple[Path | None, int, int]) -> Path:
+        job = PieceJob(
+            name=name, target=str(self.folder / f"{name}.mp4"), rate="25", width=320, height=180, settings=self.settings,
+            spans=tuple(SpanJob(frames=n, media=str(m) if m else None, media_start=s) for m, s, n in spans),
+        )  # fmt: skip
+        encode_piece(job, self.readers)
+        return Path(job.target)
+
+    def test_a_piece_shows_what_its_spans_say(self) -> None:
+        path = self.piece("spans", (self.one, 33, 20), (None, 0, 5), (self.two, 7, 15), (self.one, 0, 10))
+        wanted = [(1, n) for n in range(33, 53)] + [None] * 5 + [(2, n) for n in range(7, 22)] + [(1, n) for n in range(10)]
+        self.assertEqual(counters(path), wanted)
+
+    def test_the_same_piece_is_the_same_bytes(self) -> None:
+        self.assertEqual(self.piece("again-1", (self.one, 5, 60)).read_bytes(), self.piece("again-2", (self.one, 5, 60)).read_bytes())
+
+    def test_a_join_shows_every_picture_once_and_keeps_the_packets(self) -> None:
+        lengths = (50, 37, 33)
+        at, pieces = 0, []
+        for length in lengths:
+            pieces.append((str(self.piece(f"part{at}", (self.one, at, length))), length))
+            at += length
+        sound = self.sound("join-sound", [(0, 120 * 1920, self.one, "0")], 120 * 1920)
+        target = self.folder / "joined.mp4"
+        join(JoinJob(name="j", target=str(target), container="mp4", rate="25", pieces=tuple(pieces), sound=str(sound), title="A film"))
+        self.assertEqual(counters(target), [(1, n) for n in range(120)])
+        packets = [packet for path, _ in pieces for packet in self.packets(Path(path))]
+        self.assertEqual(self.packets(target), packets)
+        found = prove(str(target))
+        expected = Expected(120, 320, 180, "25", "h264", "mp4", "aac", 120 * 1920, 48000, 2)
+        self.assertEqual([check for check in judge(found, expected) if not check.ok], [])
+        with av.open(str(target)) as container:
+            self.assertEqual(container.metadata["title"], "A film")
+            times = [packet.dts for packet in container.demux(container.streams.video[0]) if packet.size]
+            self.assertEqual(times, sorted(set(times)))
+
+    def packets(self, path: Path) -> list[bytes]:
+        with av.open(str(path)) as container:
+            return [bytes(packet) for packet in container.demux(container.streams.video[0]) if packet.size]
+
+    def test_pieces_that_do_not_fit_are_refused(self) -> None:
+        good = self.piece("good", (self.one, 0, 50))
+        other = encoder_settings(PictureRecipe(effort="slow", rate_control=RateControl(mode="quality")), 320, 180, RATE, (1, 1, 1, 1))
+        job = PieceJob(name="odd", target=str(self.folder / "odd.mp4"), rate="25", width=320, height=180, settings=other, spans=(SpanJob(frames=50, media=str(self.one)),))
+        encode_piece(job, self.readers)
+        for pieces in (((str(good), 49),), ((str(good), 50), (job.target, 50))):
+            with self.assertRaises(JoinFailed):
+                join(JoinJob(name="x", target=str(self.folder / "x.mp4"), container="mp4", rate="25", pieces=pieces, sound=None))
+
+    def sound(self, name: str, spans: list[tuple[int, int, Path, str]], samples: int) -> Path:
+        job = SoundJob(
+            name=name, target=str(self.folder / f"{name}.mp4"), samples=samples, sample_rate=48000, channels=2, codec="aac", bits_per_second=128_000,
+            spans=tuple(SoundSpanJob(start_sample=a, samples=n, media=str(m), media_start=s) for a, n, m, s in spans),
+        )  # fmt: skip
+        self.assertEqual(sum(block.shape[1] for block in sound_blocks(job)), samples)
+        result = render_sound(job)
+        self.assertEqual(result.samples, samples)
+        return Path(job.target)
+
+    def test_sound_lies_where_it_should_to_the_millisecond(self) -> None:
+        # one second of silence, then the clip from its second 1.5: its click at 2.0 sounds at 1.5
+        path = self.sound("placed", [(48000, 96000, self.one, "3/2")], 150_000)
+        samples = heard(path)
+        self.assertLess(float(np.abs(samples[:46000]).max()), 0.02)
+        loud = np.flatnonzero(np.abs(samples) > 0.4)
+        self.assertLess(abs(int(loud[0]) - 72000), 48)
+
+    def test_what_a_file_lacks_is_silence(self) -> None:
+        path = self.sound("beyond", [(0, 96000, self.one, "4")], 96000)
+        samples = heard(path)
+        self.assertGreater(float(np.abs(samples[2000:30000]).max()), 0.05)
+        self.assertLess(float(np.abs(samples[45000:]).max()), 0.02)
+
+    def test_silence_is_known_to_be_silent(self) -> None:
+        job = SoundJob(name="s", target=str(self.folder / "s.mp4"), samples=4800, sample_rate=48000, channels=1, codec="aac", bits_per_second=64_000, spans=())
+        self.assertTrue(render_sound(job).silent)
+
+
+class Checking(unittest.TestCase):
+    def test_every_check_can_fail(self) -> None:
+        path = clip(folder() / "made.mp4", 1, 50)
+        found = prove(str(path))
+        right = Expected(50, 320, 180, "25", "h264", "mp4", "aac", 96000, 48000, 2)
+        self.assertTrue(all(check.ok for check in judge(found, right)), judge(found, right))
+        wrong = Expected(51, 322, 182, "24", "hevc", "matroska", "opus", 97921, 44100, 1)
+        failed = {check.name for check in judge(found, wrong) if not check.ok}
+        self.assertEqual(failed, {"frames", "frame size", "frame rate", "picture codec", "container", "sound", "sound length"})
+        self.assertFalse(all(check.ok for check in judge(found, Expected(50, 320, 180, "25", "h264", "mp4", None, None, 0, 0))))
+
+    def test_damage_and_silence_are_found(self) -> None:
+        path = clip(folder() / "made.mp4", 1, 75)
+        data = bytearray(path.read_bytes())
+        middle = len(data) // 3
+        data[middle : middle + 400] = bytes(400)
+        path.write_bytes(data)
+        right = Expected(75, 320, 180, "25", "h264", "mp4", "aac", 144000, 48000, 2)
+        self.assertFalse(all(check.ok for check in judge(prove(str(path)), right)))
+        mute = clip(folder() / "mute.mp4", 1, 25, sound=False)
+        checks = judge(prove(str(mute)), Expected(25, 320, 180, "25", "h264", "mp4", "aac", 48000, 48000, 2))
+        self.assertIn("sound", {check.name for check in checks if not check.ok})
+
+
+if __name__ == "__main__":
+    unittest.main()

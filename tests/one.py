@@ -1,0 +1,30 @@
+"""Run one test module in a process and folders of its own; its counts as a JSON line at the end."""
+
+from __future__ import annotations
+
+import faulthandler
+import json
+import os
+import sys
+import tempfile
+import unittest
+
+
+def main(name: str) -> None:
+    faulthandler.enable()
+    with tempfile.TemporaryDirectory(prefix="chronocast-test-") as folder:
+        for place in ("DATA", "STATE", "CONFIG"):
+            os.environ[f"CHRONOCAST_{place}"] = os.path.join(folder, place.lower())
+        os.environ["QT_QPA_PLATFORM"] = "offscreen"
+        os.environ.setdefault("CHRONOCAST_SLOTS", "2")
+        os.environ["TMPDIR"] = tempfile.tempdir = folder
+        suite = unittest.defaultTestLoader.loadTestsFromName(name)
+        result = unittest.TextTestRunner(stream=sys.stderr, verbosity=2).run(suite)
+        bad = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
+        skipped = len(result.skipped)
+        print(json.dumps({"passed": result.testsRun - bad - skipped, "failed": bad, "skipped": skipped}), flush=True)
+    os._exit(1 if bad else 0)
+
+
+if __name__ == "__main__":
+    main(sys.argv[1])
