@@ -42,7 +42,11 @@ def open_database(path: Path, tables: MetaData, *, write: bool = True) -> Engine
             cursor.close()
 
         if write:
-            tables.create_all(engine)
+            try:
+                tables.create_all(engine)
+            except OperationalError as error:
+                if "already exists" not in str(error.orig):  # another process made them at the same moment
+                    raise
         return engine
     except OSError as error:
         raise JournalError(f"{path} can't be written: {error.strerror}.", "Check the folder.") from None

@@ -91,12 +91,14 @@ def begin_run(batch: Batch, batch_path: Path, options: dict[str, Any] | None = N
                 )
             old.close()
     path = new_run_path(state_folder(), batch_path)
-    journal = RunJournal(path)
+    unborn = path.with_suffix(".new")  # nobody finds it until it is whole
+    journal = RunJournal(unborn)
     journal.append(
         "begin",
         {"batch": snapshot, "path": str(batch_path.resolve()), "options": options, "pid": os.getpid()},
     )
     journal.close()
+    os.replace(unborn, path)
     start_runner(path)
     return path
 

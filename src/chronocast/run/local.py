@@ -77,6 +77,7 @@ class Child:
         self.process = process
         self.jobs_done = 0
         self.frozen = False
+        self.ready = False
 
     @classmethod
     async def begin(cls, child_log: Path | None, said: Path) -> Child:
@@ -153,7 +154,8 @@ class LocalCrew:
             return True
         if verb == "freeze":
             child.frozen = True
-            child.signal(signal.SIGSTOP)
+            if child.ready:  # before that it could not yet die with us
+                child.signal(signal.SIGSTOP)
         elif verb == "thaw":
             child.frozen = False
             child.signal(signal.SIGCONT)
@@ -266,7 +268,11 @@ class LocalCrew:
                     "The encoder said something that can't be understood.",
                     repr(line[:200]),
                 )
-            if what == "progress" and report.get("attempt") == attempt:
+            if what == "ready":
+                child.ready = True
+                if child.frozen:
+                    child.signal(signal.SIGSTOP)
+            elif what == "progress" and report.get("attempt") == attempt:
                 self._queue.put_nowait(Progressed(task, attempt, int(report["frames"]), hand.name))
             elif what == "done" and report.get("attempt") == attempt:
                 return Finished(

@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 Draws = NDArray[np.float64]
+FAR = 1e12
 
 
 @dataclass(frozen=True)
@@ -56,7 +57,9 @@ def simulate(works: Sequence[Work], slots: int, draws: int) -> list[Finish]:
     finished: dict[str, Finish] = {}
 
     def take(seconds: Draws, ready: Draws | None = None) -> tuple[Draws, Draws, NDArray[np.intp]]:
-        slot = free.argmin(axis=1)
+        # what has to wait takes the slot that comes free last before it is ready, so that no other stands idle
+        wait = free if ready is None else np.where(free <= ready[:, None], ready[:, None] - free, FAR + free)
+        slot = wait.argmin(axis=1)
         begin = free[rows, slot]
         if ready is not None:
             begin = np.maximum(begin, ready)

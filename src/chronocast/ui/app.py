@@ -59,11 +59,11 @@ def main(path: str | None) -> int:
             level=logging.INFO,
             format="%(asctime)s %(name)s %(levelname)s %(message)s",
         )
+        app = make_app()
         session = Session(Path(path) if path else None)
     except (ChronocastError, OSError) as error:
         sys.stderr.write(f"{error}\n")
         return 2
-    app = make_app()
     theme = chosen_theme()
     themes.apply(app, theme)
     window = Window(session, theme)

@@ -7,6 +7,7 @@ import logging
 import threading
 import time
 from collections.abc import Callable
+from concurrent.futures import Future, ThreadPoolExecutor, wait
 from pathlib import Path
 from typing import Any
 
@@ -129,39 +130,40 @@ class Follower(QThread):
             journal.close()
 
 
-class Errand(QThread):
-    """One piece of work: ``done`` brings its result, ``failed`` a sentence."""
+class Errand(QObject):
+    """One piece of work: ``done`` brings its result, ``failed`` a sentence, on the thread that asked."""
 
     done = pyqtSignal(object)
     failed = pyqtSignal(str)
-    _alive: set[Errand] = set()  # noqa: RUF012 - every running errand, so that none is collected
 
-    def __init__(self, work: Callable[[], Any]) -> None:
-        super().__init__()
-        self._work = work
-        Errand._alive.add(self)
-        self.finished.connect(lambda: Errand._alive.discard(self))
 
-    def run(self) -> None:
-        try:
-            self.done.emit(self._work())
-        except ChronocastError as error:
-            self.failed.emit(str(error))
-        except Exception as error:
-            log.exception("an errand failed")
-            self.failed.emit(f"It failed: {error}. The log has the detail.")
+_pool = ThreadPoolExecutor(4, thread_name_prefix="errand")
+_running: dict[Errand, Future[None]] = {}
 
 
 def errand(work: Callable[[], Any], done: Callable[[Any], None], failed: Callable[[str], None]) -> Errand:
     """Do work elsewhere and tell what came of it here."""
-    made = Errand(work)
+    made = Errand()
     made.done.connect(done)
     made.failed.connect(failed)
-    made.start()
+    for signal in (made.done, made.failed):
+        signal.connect(lambda *_: _running.pop(made, None))
+
+    def carry_out() -> None:
+        try:
+            result = work()
+        except ChronocastError as error:
+            made.failed.emit(str(error))
+        except Exception as error:
+            log.exception("an errand failed")
+            made.failed.emit(f"It failed: {error}. The log has the detail.")
+        else:
+            made.done.emit(result)
+
+    _running[made] = _pool.submit(carry_out)
     return made
 
 
-def wait_for_errands(milliseconds: int = 5000) -> None:
+def wait_for_errands(seconds: float = 5.0) -> None:
     """Let running errands end, at closing time."""
-    for made in list(Errand._alive):
-        made.wait(milliseconds)
+    wait(list(_running.values()), timeout=seconds)

@@ -1,0 +1,163 @@
+"""The command line as scripts and people use it: answers, exit codes, sentences."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+import tempfile
+import unittest
+from pathlib import Path
+from typing import Any
+
+from tests.runs import small_batch
+
+
+def run(*words: str | Path) -> subprocess.CompletedProcess[str]:
+    """The command, and what came of it."""
+    return subprocess.run([sys.executable, "-m", "chronocast", *map(str, words)], capture_output=True, text=True, timeout=120, stdin=subprocess.DEVNULL)
+
+
+class CommandLine(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.folder = Path(tempfile.mkdtemp()) / "films of ‘ours’"
+        cls.batch = small_batch(cls.folder, clips=2, frames=60)
+
+    def answer(self, *words: str | Path, code: int = 0) -> Any:
+        done = run(*words)
+        self.assertEqual(done.returncode, code, done.stderr)
+        self.assertNotIn("Traceback", done.stderr)
+        return json.loads(done.stdout)
+
+    def refused(self, *words: str | Path, code: int, says: str) -> str:
+        done = run(*words)
+        self.assertEqual(done.returncode, code, done.stderr + done.stdout)
+        self.assertIn(says, done.stderr)
+        self.assertNotIn("Traceback", done.stderr)
+        return done.stderr
+
+    def test_a_batch_is_made_forecast_rendered_and_checked(self) -> None:
+        path = self.folder / "new one.batch.json"
+        made = self.answer("batch", "new", path, "--source", self.folder / "clip 0.mp4", "--recipe", "review-360", "--to", self.folder / "delivery", "--range", "middle=10f..40f", "--json")
+        self.assertEqual(len(made["outputs"]), 1)
+        told = self.answer("forecast", path, "--json")
+        self.assertEqual(told["version"], 1)
+        (output,) = told["outputs"]
+        self.assertEqual((output["frames"], output["range"], output["recipe"]), (30, "middle", "review-360"))
+        for key in ("seconds", "bytes", "finish"):
+            self.assertLessEqual(output[key]["likely"], output[key]["safe"])
+            self.assertLessEqual(told["total"][key]["likely"], told["total"][key]["safe"])
+        self.assertTrue(told["room"][0]["fits"])
+        done = run("render", path, "--json")
+        self.assertEqual(done.returncode, 0, done.stderr)
+        lines = [json.loads(line) for line in done.stdout.splitlines()]
+        self.assertEqual(lines[-1]["event"], "ended")
+        (ended,) = lines[-1]["outputs"]
+        self.assertEqual(ended["state"], "proved")
+        for key in ("id", "state", "path", "bytes", "seconds", "cpu_seconds", "pieces", "checks", "forecast"):
+            self.assertIn(key, ended)
+        self.assertEqual(Path(ended["path"]).parent, self.folder / "delivery")
+        checked = self.answer("check", path, "--json")
+        self.assertTrue(checked["files"][0]["ok"])
+        self.assertEqual(self.answer("status", path, "--json")["outcome"], "done")
+        self.assertTrue(self.answer("check", ended["path"], "--recipe", "review-360", "--json")["files"][0]["ok"])
+        Path(ended["path"]).write_bytes(Path(ended["path"]).read_bytes()[:9000])
+        self.assertFalse(self.answer("check", path, "--json", code=1)["files"][0]["ok"])
+
+    def test_inspect_lists_what_is_usable_and_what_is_not(self) -> None:
+        folder = self.folder / "looked at"
+        small_batch(folder, clips=2, frames=60)
+        (folder / "notes.mp4").write_text("no film")
+        found = self.answer("inspect", folder, folder / "gone.mov", "--json", code=1)["sources"]
+        good = [source for source in found if not source["unusable"]]
+        self.assertEqual(len(good), 2)
+        for key in ("path", "kind", "frames", "rate", "width", "height", "pixel_aspect", "scan", "video_codec", "audio", "seconds", "bytes", "bit_rate", "timecode", "problems"):
+            self.assertIn(key, good[0])
+        self.assertEqual((good[0]["frames"], good[0]["rate"]), (60, "25"))
+        self.assertEqual(sum("missing" in source["problems"][0] for source in found if source["unusable"]), 1)
+
+    def test_recipes_are_listed_and_shown(self) -> None:
+        recipes = self.answer("recipes", "list", "--json")["recipes"]
+        self.assertGreaterEqual(len(recipes), 3)
+        self.assertEqual(json.loads(run("recipes", "show", recipes[0]["id"]).stdout), recipes[0])
+        self.refused("recipes", "show", "nothing", code=2, says="There is no recipe")
+
+    def test_wrong_use_is_told_apart_from_trouble(self) -> None:
+        bad = self.folder / "bad.batch.json"
+        bad.write_text("{")
+        self.refused("forecast", bad, code=2, says="not JSON")
+        bad.write_text('{"format": "chronocast batch", "version": 7}')
+        self.refused("render", bad, code=2, says="newer")
+        self.refused("render", self.folder / "none.batch.json", code=2, says="missing")
+        self.refused("batch", "new", self.batch, "--source", self.folder, "--recipe", "web-720", "--to", self.folder, code=2, says="there already")
+        self.refused("batch", "new", self.folder / "x.batch.json", "--source", self.folder, "--recipe", "web-7", "--to", self.folder, code=2, says="There is no recipe")
+        self.refused("stop", self.batch, code=1, says="not been rendered")
+        self.assertEqual(run("forecast").returncode, 2)
+        self.assertEqual(run("nonsense", "more").returncode, 2)
+
+    def test_a_bad_source_does_not_disturb_the_others(self) -> None:
+        path = small_batch(self.folder / "mixed", clips=2, frames=55, first=11)
+        (self.folder / "mixed" / "clip 0.mp4").write_bytes(b"")
+        told = self.answer("forecast", path, "--json", code=1)
+        self.assertEqual(len(told["outputs"]), 1)
+        self.assertIn("empty", told["problems"][0]["sentence"])
+        self.assertTrue(told["problems"][0]["remedy"])
+        done = run("render", path, "--json")
+        self.assertEqual(done.returncode, 1)
+        states = {o["id"]: o["state"] for o in json.loads(done.stdout.splitlines()[-1])["outputs"]}
+        self.assertEqual(sorted(states.values()), ["needs you", "proved"])
+
+    def test_an_existing_file_is_never_replaced_unasked(self) -> None:
+        path = small_batch(self.folder / "again", clips=1, frames=52, first=21)
+        target = self.folder / "again" / "out" / "Clip 0 - quick.mp4"
+        target.parent.mkdir()
+        target.write_text("precious")
+        done = run("render", path)
+        self.assertEqual(done.returncode, 1)
+        self.assertIn("there already", done.stdout)
+        self.assertEqual(target.read_text(), "precious")
+        self.assertEqual(run("render", path, "--replace").returncode, 0)
+        self.assertGreater(target.stat().st_size, 1000)
+
+    def test_names_cannot_leave_the_target_folder(self) -> None:
+        path = small_batch(self.folder / "names", clips=2, frames=51, first=31)
+        data = json.loads(path.read_text())
+        data["outputs"][0]["name"] = "../../escaped\nname\t🐟 'q' \"d\""
+        data["outputs"][1]["name"] = "x" * 390
+        path.write_text(json.dumps(data))
+        done = run("render", path, "--json")
+        self.assertEqual(done.returncode, 0, done.stdout[-500:])
+        out = self.folder / "names" / "out"
+        for output in json.loads(done.stdout.splitlines()[-1])["outputs"]:
+            self.assertEqual(Path(output["path"]).parent, out)
+        self.assertEqual(len(list(out.iterdir())), 2)
+        self.assertFalse((self.folder.parent / "escaped name").exists())
+
+    def test_a_target_that_cannot_be_written_is_a_sentence(self) -> None:
+        path = small_batch(self.folder / "target", clips=1, frames=53, first=41)
+        (self.folder / "target" / "out").write_text("a file")
+        done = run("render", path)
+        self.assertEqual(done.returncode, 1)
+        self.assertIn("is a file, not a folder", done.stdout)
+
+    def test_demo_and_help(self) -> None:
+        done = run("demo", "--to", self.folder / "demo", "--no-window")
+        self.assertEqual(done.returncode, 0, done.stderr)
+        path = Path(done.stdout.strip())
+        self.assertTrue(path.is_file())
+        self.assertEqual(len(self.answer("forecast", path, "--json")["outputs"]), 12)
+        said = run("--help").stdout
+        for word in ("forecast", "render", "inspect", "check", "demo"):
+            self.assertIn(word, said)
+
+    def test_the_desktop_without_a_screen_says_so(self) -> None:
+        env = {k: v for k, v in os.environ.items() if k not in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")}
+        done = subprocess.run([sys.executable, "-m", "chronocast"], env=env, capture_output=True, text=True, timeout=60)
+        self.assertEqual(done.returncode, 2)
+        self.assertIn("no screen", done.stderr)
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,132 @@
+"""The forecast's mathematics: bands, learning, the simulated clock."""
+
+from __future__ import annotations
+
+import unittest
+from math import exp, log
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from chronocast.forecast.band import Band, Chance, band
+from chronocast.forecast.learn import Belief, update
+from chronocast.forecast.room import RESERVE_BYTES, Room
+from chronocast.forecast.size import PictureAsk, belief, container_bytes, picture_bytes
+from chronocast.forecast.work import PieceAsk, SUPPLIED_PACE, Pace, piece_seconds
+from chronocast.schedule.clock import Work, simulate
+
+
+def ask(mode: str = "variable", kept: list[int | None] | None = None, seen: tuple[float, ...] = (), pieces: int = 5) -> PictureAsk:
+    return PictureAsk("o", "f", 1280 * 720, 25.0, mode, 3e6, 6e6, 20.0, [200] * pieces, kept or [None] * pieces, seen)
+
+
+class Size(unittest.TestCase):
+    def test_a_target_is_an_upper_prior(self) -> None:
+        told = band(picture_bytes(ask(), Chance()))
+        by_rate = 3e6 * 40 / 8
+        self.assertLess(told.likely, by_rate)
+        self.assertGreater(told.likely, by_rate * 0.7)
+        self.assertLessEqual(told.safe, by_rate * 1.08)
+
+    def test_kept_pieces_are_exact(self) -> None:
+        told = band(picture_bytes(ask(kept=[1000, 2000, 3000, 4000, 5000]), Chance()))
+        self.assertEqual((told.p10, told.likely, told.safe), (15000, 15000, 15000))
+
+    def test_own_pieces_narrow_and_shift_the_band(self) -> None:
+        chance = Chance()
+        blind = band(picture_bytes(ask("quality"), chance))
+        one = 200 * 1280 * 720 * 0.02 / 8
+        wise = band(picture_bytes(ask("quality", kept=[int(one)] * 3 + [None] * 2), chance))
+        self.assertLess(wise.safe / wise.p10, blind.safe / blind.p10)
+        self.assertLess(abs(wise.likely / (one * 5) - 1), 0.35)
+
+    def test_the_ledger_s_experience_moves_the_belief(self) -> None:
+        before, after = belief(ask()), belief(ask(seen=(0.5,) * 30))
+        self.assertLess(after.mean, before.mean)
+        self.assertLess(abs(exp(after.mean) - 0.5), 0.08)
+
+    def test_a_step_of_quality_is_a_twelfth_of_a_doubling(self) -> None:
+        better = PictureAsk("o", "f", 1280 * 720, 25.0, "quality", 3e6, 6e6, 14.0, [200] * 5, [None] * 5)
+        self.assertAlmostEqual(band(picture_bytes(better, Chance())).likely / band(picture_bytes(ask("quality"), Chance())).likely, 2.0, 6)
+
+    def test_containers_cost_by_the_packet(self) -> None:
+        self.assertGreater(container_bytes(1000, 1000), container_bytes(1000, 0))
+
+
+class Learning(unittest.TestCase):
+    @given(st.lists(st.floats(0.1, 10), max_size=40), st.floats(0.1, 10))
+    def test_a_belief_lies_between_its_prior_and_what_was_seen(self, seen: list[float], prior: float) -> None:
+        told = update(Belief(log(prior), 0.5, 0.4), seen)
+        centre = sum(log(v) for v in seen) / len(seen) if seen else log(prior)
+        low, high = sorted((log(prior), centre))
+        self.assertTrue(low - 1e-9 <= told.mean <= high + 1e-9)
+        self.assertLessEqual(told.sd, 0.5)
+
+    def test_many_values_of_one_film_are_not_many_films(self) -> None:
+        few, many = update(Belief(0, 0.5, 0.4), [1.3, 2.0, 3.0]), update(Belief(0, 0.5, 0.4), [1.3, 2.0, 3.0] * 100)
+        self.assertGreater(many.sd, 0.1)
+        self.assertLess(many.sd, few.sd)
+
+
+class Seconds(unittest.TestCase):
+    def test_seconds_follow_pixels_effort_and_pace(self) -> None:
+        def likely(effort: str, megapixels: float, pace: Pace = SUPPLIED_PACE) -> float:
+            return band(piece_seconds([PieceAsk(megapixels, effort, "p")], pace, {}, Chance(), "o").sum(axis=0)).likely
+
+        self.assertLess(likely("fast", 100), likely("medium", 100))
+        self.assertLess(likely("medium", 100), likely("slow", 100))
+        self.assertAlmostEqual(likely("medium", 400) / likely("medium", 100), 4, 1)
+        self.assertAlmostEqual(likely("medium", 400, Pace(encode=0.02)) / likely("medium", 400, Pace(encode=0.04)), 0.5, 2)
+
+    def test_errors_that_are_shared_do_not_cancel(self) -> None:
+        asks = [PieceAsk(100, "medium", "p")] * 60
+        total = band(piece_seconds(asks, SUPPLIED_PACE, {}, Chance(), "o").sum(axis=0))
+        self.assertGreater(total.safe / total.likely, 1.5)
+
+    def test_measured_stations_are_known_better(self) -> None:
+        asks = [PieceAsk(100, "medium", "p")] * 10
+        known = band(piece_seconds(asks, Pace(encode=0.08, calibrated=True), {"p": [0.08] * 20}, Chance(), "o").sum(axis=0))
+        blind = band(piece_seconds(asks, SUPPLIED_PACE, {}, Chance(), "o").sum(axis=0))
+        self.assertLess(known.safe / known.p10, blind.safe / blind.p10)
+
+
+def work(output: str, pieces: list[float], join: float = 0, check: float = 0, sound: float | None = None) -> Work:
+    one = np.ones(4)
+    return Work(output, [f"{output}-{n}" for n in range(len(pieces))], np.array([one * s for s in pieces]).reshape(len(pieces), 4), one * sound if sound is not None else None, one * join, one * check, f"{output}-s")
+
+
+class Clock(unittest.TestCase):
+    def test_known_answers(self) -> None:
+        (one,) = simulate([work("a", [3, 3, 2], 1, 1)], 1, 4)
+        self.assertEqual(one.end.tolist(), [10] * 4)
+        (two,) = simulate([work("a", [3, 3, 2], 1, 1)], 2, 4)
+        self.assertEqual(two.end.tolist(), [7] * 4)
+
+    def test_a_later_output_fills_the_slot_an_earlier_one_leaves(self) -> None:
+        first, second = simulate([work("a", [4, 2], 1, 1), work("b", [2], 1, 1)], 2, 4)
+        self.assertEqual((first.end[0], second.end[0]), (6, 6))
+
+    def test_what_is_wanted_twice_is_made_once(self) -> None:
+        same = work("a", [5])
+        other = Work("b", same.names, same.pieces, None, np.zeros(4), np.zeros(4))
+        _, end = simulate([same, other], 1, 4)
+        self.assertEqual(end.end[0], 5)
+
+    @settings(max_examples=60)
+    @given(st.lists(st.lists(st.floats(0.1, 20), min_size=1, max_size=6), min_size=1, max_size=5), st.integers(1, 4))
+    def test_no_schedule_beats_the_work_or_wastes_more_than_a_list_can(self, outputs: list[list[float]], slots: int) -> None:
+        works = [work(f"o{n}", pieces) for n, pieces in enumerate(outputs)]
+        end = max(finish.end[0] for finish in simulate(works, slots, 4))
+        total, longest = sum(map(sum, outputs)), max(map(max, outputs))
+        self.assertGreaterEqual(end + 1e-9, max(total / slots, longest))
+        self.assertLessEqual(end, total / slots + longest + 1e-9)
+
+
+class Rooms(unittest.TestCase):
+    def test_it_fits_only_if_the_safe_need_fits(self) -> None:
+        free = 10_000_000_000
+        self.assertTrue(Room("d", free, Band(1, 2, free - RESERVE_BYTES)).fits)
+        tight = Room("d", free, Band(1, free // 2, free))
+        self.assertEqual((tight.fits, tight.tight), (False, True))
+        self.assertFalse(Room("d", free, Band(1, free, free)).tight)

@@ -1,0 +1,111 @@
+"""The whole path: a batch is rendered, and every picture of every file is what the timeline says."""
+
+from __future__ import annotations
+
+import tempfile
+import unittest
+from pathlib import Path
+
+import av
+import numpy as np
+
+from chronocast.demo.copy import copy_demo
+from chronocast.journal.documents import load_batch, save_batch
+from chronocast.model.batch import FULL, NamedRange
+from chronocast.model.edits import add_recipe, fill
+from chronocast.run.today import outlook_now, prepared
+from tests.footage import counters
+from tests.runs import QUICK, RATED, children_did, render
+
+
+class Demo(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.path = copy_demo(Path(tempfile.mkdtemp()) / "a place with ‘quotes’ and a 🐟")
+        batch = load_batch(cls.path).model_copy(update={"recipes": (), "outputs": ()})
+        for recipe in (QUICK, RATED):
+            batch = add_recipe(batch, recipe)
+        first = batch.sources[0].model_copy(update={"ranges": (NamedRange(id="cut-down", name="cut-down, 20 s", start=400, stop=900),)})
+        batch = batch.model_copy(update={"sources": (first, *batch.sources[1:])})
+        cells = [(source.id, FULL, "quick") for source in batch.sources] + [(first.id, FULL, "rated"), (first.id, "cut-down", "quick")]
+        cls.batch = fill(batch, cells)
+        save_batch(cls.batch, cls.path)
+        cls.before = outlook_now(prepared(cls.batch, cls.path))
+        cls.view = render(cls.batch, cls.path)
+        cls.ready = {item.output.id: item for item in prepared(cls.batch, cls.path).outputs}
+
+    def test_every_output_is_proved(self) -> None:
+        self.assertEqual(self.view.outcome, "done")
+        for output in self.view.outputs.values():
+            self.assertEqual((output.state, output.reason), ("proved", ""), output.id)
+            self.assertTrue(output.checks)
+            self.assertTrue(all(check["ok"] for check in output.checks))
+
+    def test_every_picture_of_every_output_is_what_the_timeline_says(self) -> None:
+        numbers = {"still-water": 1, "plankton": 2, "reef-pan": 3, "feeding-hour": 4, "jelly-drift": 5}
+        read = 0
+        for output in self.view.outputs.values():
+            item = self.ready[output.id]
+            wanted = []
+            for frame in item.part:
+                shown = item.source.cut.media_frame(frame)
+                wanted.append((numbers[Path(shown[0].path).stem], shown[1]) if shown else None)
+            found = counters(Path(output.path))
+            self.assertEqual(found, wanted, output.id)
+            read += len(found)
+        self.assertEqual(read, 1500 * 2 + 500 + sum(600 if "still" in o else 400 if "plank" in o or "reef" in o else 450 if "feed" in o else 500 for o in self.view.outputs if "hall" not in o))
+
+    def test_sound_goes_with_the_picture(self) -> None:
+        path = next(o.path for o in self.view.outputs.values() if o.id.endswith("film-quick"))
+        with av.open(path) as container:
+            samples = np.concatenate([f.to_ndarray()[0] for f in container.decode(container.streams.audio[0])])
+        # the gap at frames 705 to 730 is silent; the feeding clip's ping at its second 2 sounds at frame 585 + 50 - 30
+        self.assertLess(float(np.abs(samples[707 * 1920 : 728 * 1920]).max()), 0.02)
+        around = samples[604 * 1920 : 606 * 1920]
+        self.assertGreater(float(np.abs(around).max()), 0.2)
+        self.assertLess(abs(int(np.argmax(np.abs(around) > 0.2)) - 1920), 200)
+
+    def test_the_forecast_before_was_a_forecast(self) -> None:
+        self.assertEqual(len(self.before.outputs), len(self.view.outputs))
+        for item in self.before.outputs:
+            for band in (item.seconds, item.bytes, item.finish):
+                self.assertLessEqual(band.p10, band.likely)
+                self.assertLessEqual(band.likely, band.safe)
+            fact = self.view.outputs[item.ready.output.id].bytes
+            self.assertLess(item.bytes.p10 / 20, fact)
+            self.assertLess(fact, item.bytes.safe * 20)
+
+    def test_the_same_batch_again_makes_nothing(self) -> None:
+        pieces = len(children_did())
+        again = render(self.batch, self.path)
+        self.assertEqual(len(children_did()), pieces)
+        self.assertTrue(all(output.state == "proved" and output.again for output in again.outputs.values()))
+        after = outlook_now(prepared(self.batch, self.path))
+        self.assertEqual(after.finish.safe, 0)
+        self.assertEqual(round(after.bytes.likely), sum(output.bytes for output in again.outputs.values()))
+
+    def test_kept_pieces_tell_the_size_almost_exactly(self) -> None:
+        for output in self.view.outputs.values():
+            Path(output.path).rename(output.path + ".away")
+        try:
+            view = outlook_now(prepared(self.batch, self.path))
+            for item in view.outputs:
+                fact = self.view.outputs[item.ready.output.id].bytes
+                self.assertEqual(item.pieces_kept, item.pieces_total)
+                self.assertLess(abs(item.bytes.likely / fact - 1), 0.01, item.ready.output.id)
+        finally:
+            for output in self.view.outputs.values():
+                Path(output.path + ".away").rename(output.path)
+
+    def test_only_an_edit_s_pieces_are_made_again(self) -> None:
+        before = len(children_did())
+        other = fill(self.batch, [(self.batch.sources[0].id, "cut-down", "rated")])
+        view = render(other, self.path)
+        self.assertEqual(view.outcome, "done")
+        made = len(children_did()) - before
+        self.assertGreater(made, 0)
+        self.assertLess(made, 6)
+
+
+if __name__ == "__main__":
+    unittest.main()

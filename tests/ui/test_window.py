@@ -1,0 +1,179 @@
+"""Whole tasks in the real window, by mouse and keyboard."""
+
+from __future__ import annotations
+
+import tempfile
+import unittest
+from pathlib import Path
+
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QMessageBox
+
+from chronocast.journal.documents import load_batch
+from chronocast.run.client import runner_lives
+from tests.footage import clip, counters
+from tests.runs import HEAVY, QUICK, RATED, small_batch
+from tests.ui.hands import Desk
+
+CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
+
+
+class Tasks(unittest.TestCase):
+    number = 60
+
+    def desk(self, clips: int = 2, frames: int = 110, recipes: tuple = (QUICK, RATED), size: tuple[int, int] = (320, 180)) -> Desk:
+        Tasks.number += clips
+        self.folder = Path(tempfile.mkdtemp()) / "films"
+        self.path = small_batch(self.folder, clips, frames, recipes, size, first=Tasks.number)
+        self.first = Tasks.number
+        desk = Desk(self.path)
+        self.addCleanup(desk.close)
+        return desk
+
+    def test_plan_render_and_check_by_keyboard_alone(self) -> None:
+        desk = self.desk()
+        window = desk.window
+        self.assertEqual(window.begin.text(), "Begin 4")
+        window.plan_place.grid.table.setFocus()
+        desk.key(Qt.Key.Key_Home, CTRL)
+        desk.key(Qt.Key.Key_Right)
+        desk.key(Qt.Key.Key_Right)
+        desk.key(Qt.Key.Key_Space)
+        desk.until(lambda: window.begin.text() == "Begin 3", "one output less")
+        self.assertIn("not asked for", desk.cell_text(0, 2))
+        desk.key(Qt.Key.Key_Z, CTRL)
+        desk.until(lambda: window.begin.text() == "Begin 4", "the undone edit")
+        desk.key(Qt.Key.Key_Z, CTRL | SHIFT)
+        desk.until(lambda: window.begin.text() == "Begin 3", "the edit done again")
+        self.assertEqual(len(load_batch(self.path).outputs), 3)
+        desk.key(Qt.Key.Key_R, CTRL)
+        desk.until(lambda: window.pages.currentIndex() == 1 and desk.session.run is not None, "the run")
+        desk.until(lambda: desk.session.run and desk.session.run.outcome == "done", "every file proved")
+        desk.settle()
+        assert window.run_shown is not None
+        self.assertEqual({row.state for row in window.run_shown.rows}, {"proved"})
+        desk.key(Qt.Key.Key_3, CTRL)
+        self.assertEqual(window.pages.currentIndex(), 2)
+        self.assertIn("of 9 proved", window.check_place.title.text())
+        self.assertTrue(window.check_place.open_file.isEnabled())
+        desk.key(Qt.Key.Key_1, CTRL)
+        desk.until(lambda: "made" in desk.cell_text(0, 1), "the plan to know what is made")
+        self.assertFalse(window.begin.isEnabled())
+        made = sorted((self.folder / "out").iterdir())
+        self.assertEqual(len(made), 3)
+        self.assertEqual(counters(made[0]), [(self.first, n) for n in range(110)])
+        self.assertLess(desk.heart.percentile(0.99), 0.050, "the interface was held up")
+
+    def test_files_dropped_anywhere_become_sources_and_bad_ones_are_named(self) -> None:
+        desk = self.desk(clips=1)
+        window = desk.window
+        extra = clip(self.folder / "extra film.mp4", 90, 40)
+        (self.folder / "broken.mp4").write_bytes(b"not a film")
+        window.run_place.table.setFocus()
+        desk.drop([extra, self.folder / "broken.mp4"])
+        desk.until(lambda: len(desk.session.batch.sources) == 2, "the dropped source")
+        desk.until(lambda: "broken.mp4" in window.notice.text(), "the bad file to be named")
+        desk.until(lambda: "320×180" in desk.cell_text(1, 0), "its facts")
+        desk.click_cell(1, 1)
+        QTest.mouseDClick(window.plan_place.grid.table.viewport(), Qt.MouseButton.LeftButton, pos=window.plan_place.grid.table.visualRect(window.plan_place.grid.model.index(1, 1)).center())
+        desk.until(lambda: len(load_batch(self.path).outputs) == 3, "the filled cell on disk")
+        desk.click_cell(1, 0)
+        desk.key(Qt.Key.Key_Delete, CTRL)
+        desk.until(lambda: len(desk.session.batch.sources) == 1, "the source to go")
+        self.assertTrue(extra.exists())
+        desk.key(Qt.Key.Key_Z, CTRL)
+        desk.until(lambda: len(desk.session.batch.sources) == 2, "the source to come back")
+
+    def test_a_row_of_cells_is_filled_and_cleared_at_once(self) -> None:
+        desk = self.desk(clips=3)
+        desk.click_cell(0, 1)
+        desk.click_cell(2, 2, SHIFT)
+        desk.key(Qt.Key.Key_Space)
+        desk.until(lambda: not desk.session.batch.outputs, "all six to be cleared")
+        self.assertEqual(desk.window.begin.text(), "Begin")
+        desk.key(Qt.Key.Key_Space)
+        desk.until(lambda: len(desk.session.batch.outputs) == 6, "all six to be filled")
+        desk.key(Qt.Key.Key_H, CTRL)
+        desk.until(lambda: all(output.held for output in desk.session.batch.outputs), "all six to be held")
+        desk.until(lambda: "held" in desk.cell_text(1, 1), "held cells to say so")
+
+    def test_pause_resume_and_stop_by_mouse(self) -> None:
+        desk = self.desk(clips=2, frames=650, recipes=(HEAVY,), size=(256, 144))
+        window = desk.window
+        desk.click(window.begin)
+        desk.until(lambda: desk.session.run and desk.session.run.tasks, "the run to be busy")
+        desk.click(window.run_place.pause)
+        desk.until(lambda: window.run_place.pause.text() == "Resume", "the pause")
+        self.assertIn("paused", {row.state for row in window.run_shown.rows} if window.run_shown else set())
+        desk.click(window.run_place.pause)
+        desk.until(lambda: window.run_place.pause.text() == "Pause", "the run to go on")
+        desk.click(window.run_place.stop)
+        desk.until(lambda: desk.session.run and desk.session.run.outcome == "stopped", "the stop")
+        journal = desk.session.journal
+        assert journal is not None
+        desk.until(lambda: not runner_lives(journal), "the runner to leave")
+        desk.until(lambda: window.begin.isEnabled(), "another beginning to be possible")
+
+    def test_files_of_the_same_name_are_asked_about(self) -> None:
+        desk = self.desk(clips=1, recipes=(QUICK,))
+        there = self.folder / "out" / "Clip 0 - quick.mp4"
+        there.parent.mkdir()
+        there.write_text("precious")
+        asked: list[str] = []
+
+        def say_no() -> None:
+            box = QApplication.activeModalWidget()
+            if isinstance(box, QMessageBox):
+                asked.append(box.text())
+                desk.click(next(button for button in box.buttons() if button.text() == "Not now"))
+
+        timer = QTimer()
+        timer.timeout.connect(say_no)
+        timer.start(50)
+        desk.click(desk.window.begin)
+        timer.stop()
+        self.assertEqual(len(asked), 1)
+        self.assertIn("already", asked[0])
+        self.assertEqual(there.read_text(), "precious")
+        self.assertIsNone(desk.session.journal)
+
+    def test_both_themes_larger_text_and_the_command_finder(self) -> None:
+        desk = self.desk(clips=1)
+        desk.key(Qt.Key.Key_T, CTRL | SHIFT, desk.now)
+        desk.until(lambda: desk.now.theme.name == "Paper", "the other theme")
+        before = desk.now.headline.sizeHint().height()
+        desk.key(Qt.Key.Key_Plus, CTRL, desk.now)
+        desk.until(lambda: desk.now.headline.sizeHint().height() > before, "larger text")
+        desk.key(Qt.Key.Key_Minus, CTRL, desk.now)
+        desk.until(lambda: desk.now.headline.sizeHint().height() == before, "the text as it was")
+        desk.key(Qt.Key.Key_K, CTRL, desk.now)
+        finder = QApplication.activePopupWidget()
+        assert finder is not None
+        QTest.keyClicks(finder.line, "other th")
+        desk.key(Qt.Key.Key_Return, into=finder.line)
+        desk.until(lambda: desk.now.theme.name == "Ink", "the first theme")
+
+    def test_everything_has_a_name_for_a_screen_reader(self) -> None:
+        desk = self.desk(clips=1)
+        window = desk.window
+        self.assertIn("Finished", window.headline.accessibleDescription())
+        for widget in (window.headline, window.plan_place.grid.table, window.plan_place.panel, window.plan_place.lanes, window.run_place.table, window.check_place.outputs, window.run_place.fan):
+            self.assertTrue(widget.accessibleName())
+        self.assertTrue(all(action.text() for action in window.all_actions))
+        keys = [action.shortcut().toString() for action in window.all_actions if not action.shortcut().isEmpty()]
+        self.assertEqual(len(keys), len(set(keys)))
+
+    def test_a_new_batch_invites_and_trouble_is_a_sentence(self) -> None:
+        desk = Desk(None)
+        self.addCleanup(desk.close)
+        self.assertTrue(desk.window.plan_place.invitation.isVisible())
+        self.assertFalse(desk.window.begin.isEnabled())
+        media = clip(Path(tempfile.mkdtemp()) / "one.mp4", 99, 60)
+        desk.drop([media.parent])
+        desk.until(lambda: len(desk.session.batch.sources) == 1, "the folder's media")
+        desk.until(lambda: not desk.window.plan_place.invitation.isVisible(), "the grid")
+
+
+if __name__ == "__main__":
+    unittest.main()
