@@ -22,7 +22,13 @@ def modules(wanted: list[str]) -> list[str]:
     """Test modules by name, the slowest first."""
     found = [".".join(path.relative_to(HERE).with_suffix("").parts) for path in HERE.rglob("test_*.py")]
     if wanted:
-        found = [name for name in found if any(name == word or name.endswith("." + word) or name.startswith(word + ".") for word in wanted)]
+        found = [
+            name
+            for name in found
+            if any(
+                name == word or name.endswith("." + word) or name.startswith(word + ".") for word in wanted
+            )
+        ]
     rank = {name: n for n, name in enumerate(SLOWEST_FIRST)}
     return sorted(found, key=lambda name: (rank.get(name, 99), name))
 
@@ -32,9 +38,15 @@ def run(name: str) -> tuple[str, dict[str, int], str, float]:
     begin = time.monotonic()
     command = [sys.executable, "-m", "tests.one", f"tests.{name}"]
     try:
-        done = subprocess.run(command, capture_output=True, text=True, timeout=TIMEOUT, stdin=subprocess.DEVNULL)
+        done = subprocess.run(
+            command, capture_output=True, text=True, timeout=TIMEOUT, stdin=subprocess.DEVNULL
+        )
         said, lines = done.stderr, done.stdout.strip().splitlines()
-        counts = json.loads(lines[-1]) if lines and lines[-1].startswith("{") else {"passed": 0, "failed": 1, "skipped": 0}
+        counts = (
+            json.loads(lines[-1])
+            if lines and lines[-1].startswith("{")
+            else {"passed": 0, "failed": 1, "skipped": 0}
+        )
     except subprocess.TimeoutExpired as error:
         said = f"{(error.stderr or b'').decode(errors='replace')}\nstopped after {TIMEOUT} s"
         counts = {"passed": 0, "failed": 1, "skipped": 0}
@@ -52,7 +64,10 @@ def main() -> int:
             for key in total:
                 total[key] += counts[key]
             mark = "FAILED" if counts["failed"] else "ok"
-            print(f"{mark:7} {name:32} {counts['passed']} passed, {counts['skipped']} skipped, {seconds:.1f} s", flush=True)
+            print(
+                f"{mark:7} {name:32} {counts['passed']} passed, {counts['skipped']} skipped, {seconds:.1f} s",
+                flush=True,
+            )
             if counts["failed"] or sys.argv[1:]:
                 print(said, flush=True)
     print(f"{total['passed']} passed, {total['failed']} failed, {total['skipped']} skipped")

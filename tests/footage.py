@@ -34,7 +34,9 @@ def counted(clip: int, frames: int, width: int = 320, height: int = 180) -> Iter
         yield picture
 
 
-def tone(seconds: float, pitch: float = 440.0, sample_rate: int = 48000, channels: int = 2) -> NDArray[np.float32]:
+def tone(
+    seconds: float, pitch: float = 440.0, sample_rate: int = 48000, channels: int = 2
+) -> NDArray[np.float32]:
     """A tone with a click at each full second."""
     at = np.arange(round(seconds * sample_rate)) / sample_rate
     wave = 0.1 * np.sin(2 * np.pi * pitch * at)
@@ -48,7 +50,15 @@ def clip(
 ) -> Path:  # fmt: skip
     """Write a clip."""
     heard = tone(float(frames / rate), 220.0 * (number + 1)) if sound else None
-    write_footage(str(path), counted(number, frames, width, height), rate, 20, heard, 48000, {"preset": "veryfast", **(options or {})})
+    write_footage(
+        str(path),
+        counted(number, frames, width, height),
+        rate,
+        20,
+        heard,
+        48000,
+        {"preset": "veryfast", **(options or {})},
+    )
     return path
 
 

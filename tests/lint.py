@@ -11,14 +11,20 @@ def private_uses(path: Path) -> list[str]:
     """Places where a private attribute of something else is used."""
     found = []
     for node in ast.walk(ast.parse(path.read_text())):
-        if isinstance(node, ast.Attribute) and node.attr.startswith("_") and not node.attr.startswith("__"):
-            if not (isinstance(node.value, ast.Name) and node.value.id in ("self", "cls")):
-                found.append(f"{path}:{node.lineno}: {node.attr} is private; drive the window by mouse and keyboard")
+        if not isinstance(node, ast.Attribute) or not node.attr.startswith("_") or node.attr.startswith("__"):
+            continue
+        own = isinstance(node.value, ast.Name) and node.value.id in ("self", "cls")
+        if not own:
+            found.append(
+                f"{path}:{node.lineno}: {node.attr} is private; drive the window by mouse and keyboard"
+            )
     return found
 
 
 def main() -> int:
-    found = [line for path in sorted((Path(__file__).parent / "ui").glob("*.py")) for line in private_uses(path)]
+    found = [
+        line for path in sorted((Path(__file__).parent / "ui").glob("*.py")) for line in private_uses(path)
+    ]
     print("\n".join(found) if found else "No private calls from tests/ui.")
     return 1 if found else 0
 

@@ -22,7 +22,10 @@ def main(name: str) -> None:
         result = unittest.TextTestRunner(stream=sys.stderr, verbosity=2).run(suite)
         bad = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
         skipped = len(result.skipped)
-        print(json.dumps({"passed": result.testsRun - bad - skipped, "failed": bad, "skipped": skipped}), flush=True)
+        print(
+            json.dumps({"passed": result.testsRun - bad - skipped, "failed": bad, "skipped": skipped}),
+            flush=True,
+        )
     os._exit(1 if bad else 0)
 
 

@@ -35,7 +35,14 @@ HEAVY = Recipe(
 )  # fmt: skip
 
 
-def small_batch(folder: Path, clips: int = 2, frames: int = 130, recipes: tuple[Recipe, ...] = (QUICK,), size: tuple[int, int] = (320, 180), first: int = 1) -> Path:
+def small_batch(
+    folder: Path,
+    clips: int = 2,
+    frames: int = 130,
+    recipes: tuple[Recipe, ...] = (QUICK,),
+    size: tuple[int, int] = (320, 180),
+    first: int = 1,
+) -> Path:
     """A batch of counted clips numbered from ``first``, every recipe asked for; its path."""
     folder.mkdir(parents=True, exist_ok=True)
     batch = Batch(title="Small", folder="out")
@@ -68,7 +75,9 @@ def wait(journal: Path, ready: Callable[[RunView], bool], seconds: float = 120.0
         if ready(view):
             return view
         if time.monotonic() > end:
-            raise AssertionError(f"waited in vain; {[(o.id, o.state, o.reason) for o in view.outputs.values()]} lives={view.lives}")
+            raise AssertionError(
+                f"waited in vain; {[(o.id, o.state, o.reason) for o in view.outputs.values()]} lives={view.lives}"
+            )
         time.sleep(0.05)
 
 

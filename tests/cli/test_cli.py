@@ -16,7 +16,13 @@ from tests.runs import small_batch
 
 def run(*words: str | Path) -> subprocess.CompletedProcess[str]:
     """The command, and what came of it."""
-    return subprocess.run([sys.executable, "-m", "chronocast", *map(str, words)], capture_output=True, text=True, timeout=120, stdin=subprocess.DEVNULL)
+    return subprocess.run(
+        [sys.executable, "-m", "chronocast", *map(str, words)],
+        capture_output=True,
+        text=True,
+        timeout=120,
+        stdin=subprocess.DEVNULL,
+    )
 
 
 class CommandLine(unittest.TestCase):
@@ -40,7 +46,20 @@ class CommandLine(unittest.TestCase):
 
     def test_a_batch_is_made_forecast_rendered_and_checked(self) -> None:
         path = self.folder / "new one.batch.json"
-        made = self.answer("batch", "new", path, "--source", self.folder / "clip 0.mp4", "--recipe", "review-360", "--to", self.folder / "delivery", "--range", "middle=10f..40f", "--json")
+        made = self.answer(
+            "batch",
+            "new",
+            path,
+            "--source",
+            self.folder / "clip 0.mp4",
+            "--recipe",
+            "review-360",
+            "--to",
+            self.folder / "delivery",
+            "--range",
+            "middle=10f..40f",
+            "--json",
+        )
         self.assertEqual(len(made["outputs"]), 1)
         told = self.answer("forecast", path, "--json")
         self.assertEqual(told["version"], 1)
@@ -62,7 +81,9 @@ class CommandLine(unittest.TestCase):
         checked = self.answer("check", path, "--json")
         self.assertTrue(checked["files"][0]["ok"])
         self.assertEqual(self.answer("status", path, "--json")["outcome"], "done")
-        self.assertTrue(self.answer("check", ended["path"], "--recipe", "review-360", "--json")["files"][0]["ok"])
+        self.assertTrue(
+            self.answer("check", ended["path"], "--recipe", "review-360", "--json")["files"][0]["ok"]
+        )
         Path(ended["path"]).write_bytes(Path(ended["path"]).read_bytes()[:9000])
         self.assertFalse(self.answer("check", path, "--json", code=1)["files"][0]["ok"])
 
@@ -73,7 +94,23 @@ class CommandLine(unittest.TestCase):
         found = self.answer("inspect", folder, folder / "gone.mov", "--json", code=1)["sources"]
         good = [source for source in found if not source["unusable"]]
         self.assertEqual(len(good), 2)
-        for key in ("path", "kind", "frames", "rate", "width", "height", "pixel_aspect", "scan", "video_codec", "audio", "seconds", "bytes", "bit_rate", "timecode", "problems"):
+        for key in (
+            "path",
+            "kind",
+            "frames",
+            "rate",
+            "width",
+            "height",
+            "pixel_aspect",
+            "scan",
+            "video_codec",
+            "audio",
+            "seconds",
+            "bytes",
+            "bit_rate",
+            "timecode",
+            "problems",
+        ):
             self.assertIn(key, good[0])
         self.assertEqual((good[0]["frames"], good[0]["rate"]), (60, "25"))
         self.assertEqual(sum("missing" in source["problems"][0] for source in found if source["unusable"]), 1)
@@ -91,8 +128,32 @@ class CommandLine(unittest.TestCase):
         bad.write_text('{"format": "chronocast batch", "version": 7}')
         self.refused("render", bad, code=2, says="newer")
         self.refused("render", self.folder / "none.batch.json", code=2, says="missing")
-        self.refused("batch", "new", self.batch, "--source", self.folder, "--recipe", "web-720", "--to", self.folder, code=2, says="there already")
-        self.refused("batch", "new", self.folder / "x.batch.json", "--source", self.folder, "--recipe", "web-7", "--to", self.folder, code=2, says="There is no recipe")
+        self.refused(
+            "batch",
+            "new",
+            self.batch,
+            "--source",
+            self.folder,
+            "--recipe",
+            "web-720",
+            "--to",
+            self.folder,
+            code=2,
+            says="there already",
+        )
+        self.refused(
+            "batch",
+            "new",
+            self.folder / "x.batch.json",
+            "--source",
+            self.folder,
+            "--recipe",
+            "web-7",
+            "--to",
+            self.folder,
+            code=2,
+            says="There is no recipe",
+        )
         self.refused("stop", self.batch, code=1, says="not been rendered")
         self.assertEqual(run("forecast").returncode, 2)
         self.assertEqual(run("nonsense", "more").returncode, 2)
@@ -153,8 +214,12 @@ class CommandLine(unittest.TestCase):
             self.assertIn(word, said)
 
     def test_the_desktop_without_a_screen_says_so(self) -> None:
-        env = {k: v for k, v in os.environ.items() if k not in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")}
-        done = subprocess.run([sys.executable, "-m", "chronocast"], env=env, capture_output=True, text=True, timeout=60)
+        env = {
+            k: v for k, v in os.environ.items() if k not in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")
+        }
+        done = subprocess.run(
+            [sys.executable, "-m", "chronocast"], env=env, capture_output=True, text=True, timeout=60
+        )
         self.assertEqual(done.returncode, 2)
         self.assertIn("no screen", done.stderr)
 

@@ -58,7 +58,14 @@ class Reading(unittest.TestCase):
         self.assert_refused(json.dumps(data), "out point")
 
     @settings(max_examples=200)
-    @given(st.recursive(st.none() | st.booleans() | st.integers() | st.text(max_size=8), lambda x: st.lists(x, max_size=3) | st.dictionaries(st.text(max_size=8), x, max_size=3), max_leaves=8), st.sampled_from(["sources", "recipes", "outputs", "folder", "wanted", "version", "title"]))
+    @given(
+        st.recursive(
+            st.none() | st.booleans() | st.integers() | st.text(max_size=8),
+            lambda x: st.lists(x, max_size=3) | st.dictionaries(st.text(max_size=8), x, max_size=3),
+            max_leaves=8,
+        ),
+        st.sampled_from(["sources", "recipes", "outputs", "folder", "wanted", "version", "title"]),
+    )
     def test_any_value_in_any_field_is_read_or_refused(self, value: object, field: str) -> None:
         data = json.loads(write_batch(demo_batch()))
         data[field] = value
@@ -124,7 +131,9 @@ class Edits(unittest.TestCase):
         batch = demo_batch()
         names = [o.id for o in batch.outputs]
         self.assertEqual([o.id for o in reorder(batch, names[::-1]).outputs], names[::-1])
-        self.assertEqual([o.id for o in reorder(batch, [names[3], "nobody"]).outputs], [names[3], *names[:3], *names[4:]])
+        self.assertEqual(
+            [o.id for o in reorder(batch, [names[3], "nobody"]).outputs], [names[3], *names[:3], *names[4:]]
+        )
 
     @given(st.text(max_size=80), st.lists(st.text(max_size=10), max_size=4))
     def test_ids_are_plain_and_new(self, text: str, taken: list[str]) -> None:

@@ -13,12 +13,19 @@ from chronocast.forecast.band import Band, Chance, band
 from chronocast.forecast.learn import Belief, update
 from chronocast.forecast.room import RESERVE_BYTES, Room
 from chronocast.forecast.size import PictureAsk, belief, container_bytes, picture_bytes
-from chronocast.forecast.work import PieceAsk, SUPPLIED_PACE, Pace, piece_seconds
+from chronocast.forecast.work import SUPPLIED_PACE, Pace, PieceAsk, piece_seconds
 from chronocast.schedule.clock import Work, simulate
 
 
-def ask(mode: str = "variable", kept: list[int | None] | None = None, seen: tuple[float, ...] = (), pieces: int = 5) -> PictureAsk:
-    return PictureAsk("o", "f", 1280 * 720, 25.0, mode, 3e6, 6e6, 20.0, [200] * pieces, kept or [None] * pieces, seen)
+def ask(
+    mode: str = "variable",
+    kept: list[int | None] | None = None,
+    seen: tuple[float, ...] = (),
+    pieces: int = 5,
+) -> PictureAsk:
+    return PictureAsk(
+        "o", "f", 1280 * 720, 25.0, mode, 3e6, 6e6, 20.0, [200] * pieces, kept or [None] * pieces, seen
+    )
 
 
 class Size(unittest.TestCase):
@@ -48,7 +55,12 @@ class Size(unittest.TestCase):
 
     def test_a_step_of_quality_is_a_twelfth_of_a_doubling(self) -> None:
         better = PictureAsk("o", "f", 1280 * 720, 25.0, "quality", 3e6, 6e6, 14.0, [200] * 5, [None] * 5)
-        self.assertAlmostEqual(band(picture_bytes(better, Chance())).likely / band(picture_bytes(ask("quality"), Chance())).likely, 2.0, 6)
+        self.assertAlmostEqual(
+            band(picture_bytes(better, Chance())).likely
+            / band(picture_bytes(ask("quality"), Chance())).likely,
+            2.0,
+            6,
+        )
 
     def test_containers_cost_by_the_packet(self) -> None:
         self.assertGreater(container_bytes(1000, 1000), container_bytes(1000, 0))
@@ -64,7 +76,10 @@ class Learning(unittest.TestCase):
         self.assertLessEqual(told.sd, 0.5)
 
     def test_many_values_of_one_film_are_not_many_films(self) -> None:
-        few, many = update(Belief(0, 0.5, 0.4), [1.3, 2.0, 3.0]), update(Belief(0, 0.5, 0.4), [1.3, 2.0, 3.0] * 100)
+        few, many = (
+            update(Belief(0, 0.5, 0.4), [1.3, 2.0, 3.0]),
+            update(Belief(0, 0.5, 0.4), [1.3, 2.0, 3.0] * 100),
+        )
         self.assertGreater(many.sd, 0.1)
         self.assertLess(many.sd, few.sd)
 
@@ -72,12 +87,16 @@ class Learning(unittest.TestCase):
 class Seconds(unittest.TestCase):
     def test_seconds_follow_pixels_effort_and_pace(self) -> None:
         def likely(effort: str, megapixels: float, pace: Pace = SUPPLIED_PACE) -> float:
-            return band(piece_seconds([PieceAsk(megapixels, effort, "p")], pace, {}, Chance(), "o").sum(axis=0)).likely
+            return band(
+                piece_seconds([PieceAsk(megapixels, effort, "p")], pace, {}, Chance(), "o").sum(axis=0)
+            ).likely
 
         self.assertLess(likely("fast", 100), likely("medium", 100))
         self.assertLess(likely("medium", 100), likely("slow", 100))
         self.assertAlmostEqual(likely("medium", 400) / likely("medium", 100), 4, 1)
-        self.assertAlmostEqual(likely("medium", 400, Pace(encode=0.02)) / likely("medium", 400, Pace(encode=0.04)), 0.5, 2)
+        self.assertAlmostEqual(
+            likely("medium", 400, Pace(encode=0.02)) / likely("medium", 400, Pace(encode=0.04)), 0.5, 2
+        )
 
     def test_errors_that_are_shared_do_not_cancel(self) -> None:
         asks = [PieceAsk(100, "medium", "p")] * 60
@@ -86,14 +105,28 @@ class Seconds(unittest.TestCase):
 
     def test_measured_stations_are_known_better(self) -> None:
         asks = [PieceAsk(100, "medium", "p")] * 10
-        known = band(piece_seconds(asks, Pace(encode=0.08, calibrated=True), {"p": [0.08] * 20}, Chance(), "o").sum(axis=0))
+        known = band(
+            piece_seconds(asks, Pace(encode=0.08, calibrated=True), {"p": [0.08] * 20}, Chance(), "o").sum(
+                axis=0
+            )
+        )
         blind = band(piece_seconds(asks, SUPPLIED_PACE, {}, Chance(), "o").sum(axis=0))
         self.assertLess(known.safe / known.p10, blind.safe / blind.p10)
 
 
-def work(output: str, pieces: list[float], join: float = 0, check: float = 0, sound: float | None = None) -> Work:
+def work(
+    output: str, pieces: list[float], join: float = 0, check: float = 0, sound: float | None = None
+) -> Work:
     one = np.ones(4)
-    return Work(output, [f"{output}-{n}" for n in range(len(pieces))], np.array([one * s for s in pieces]).reshape(len(pieces), 4), one * sound if sound is not None else None, one * join, one * check, f"{output}-s")
+    return Work(
+        output,
+        [f"{output}-{n}" for n in range(len(pieces))],
+        np.array([one * s for s in pieces]).reshape(len(pieces), 4),
+        one * sound if sound is not None else None,
+        one * join,
+        one * check,
+        f"{output}-s",
+    )
 
 
 class Clock(unittest.TestCase):
@@ -114,8 +147,13 @@ class Clock(unittest.TestCase):
         self.assertEqual(end.end[0], 5)
 
     @settings(max_examples=60)
-    @given(st.lists(st.lists(st.floats(0.1, 20), min_size=1, max_size=6), min_size=1, max_size=5), st.integers(1, 4))
-    def test_no_schedule_beats_the_work_or_wastes_more_than_a_list_can(self, outputs: list[list[float]], slots: int) -> None:
+    @given(
+        st.lists(st.lists(st.floats(0.1, 20), min_size=1, max_size=6), min_size=1, max_size=5),
+        st.integers(1, 4),
+    )
+    def test_no_schedule_beats_the_work_or_wastes_more_than_a_list_can(
+        self, outputs: list[list[float]], slots: int
+    ) -> None:
         works = [work(f"o{n}", pieces) for n, pieces in enumerate(outputs)]
         end = max(finish.end[0] for finish in simulate(works, slots, 4))
         total, longest = sum(map(sum, outputs)), max(map(max, outputs))

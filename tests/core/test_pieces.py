@@ -38,14 +38,21 @@ class Cutting(unittest.TestCase):
     def test_pieces_cover_everything_once_and_none_is_short(self, lengths: list[tuple[int, int]]) -> None:
         made = cut(spans(lengths), RATE)
         total = sum(frames for frames, _ in lengths)
-        self.assertEqual([frame for piece in made for frame in (piece.start, piece.stop)][1:-1:2], [p.start for p in made[1:]])
+        self.assertEqual(
+            [frame for piece in made for frame in (piece.start, piece.stop)][1:-1:2],
+            [p.start for p in made[1:]],
+        )
         self.assertEqual((made[0].start, made[-1].stop), (0, total))
         if total >= 50:
             self.assertTrue(all(len(piece) >= 50 for piece in made))
-        self.assertTrue(all(len(piece) < 400 for piece in made), "8 s, and 4 s drawn in from both sides at most")
+        self.assertTrue(
+            all(len(piece) < 400 for piece in made), "8 s, and 4 s drawn in from both sides at most"
+        )
 
     @given(st.integers(400, 3000), st.integers(0, 500), st.integers(50, 400))
-    def test_an_insertion_before_a_take_leaves_its_inner_boundaries(self, frames: int, first: int, inserted: int) -> None:
+    def test_an_insertion_before_a_take_leaves_its_inner_boundaries(
+        self, frames: int, first: int, inserted: int
+    ) -> None:
         def inner(made: tuple[FrameRange, ...], offset: int) -> set[int]:
             return {piece.start - offset + first for piece in made if piece.start > offset}
 
@@ -57,16 +64,26 @@ class Cutting(unittest.TestCase):
 def cut_list(names: tuple[str, str] = ("a", "b")) -> CutList:
     first, second = (MediaRef(f"/media/{name}.mp4", f"print-{name}") for name in names)
     sound = (SoundSpan(Fraction(0), Fraction(12), first), SoundSpan(Fraction(12), Fraction(8), second))
-    return CutList(RATE, 1280, 720, 500, (PictureSpan(0, 300, first), PictureSpan(300, 200, second, 40)), sound)
+    return CutList(
+        RATE, 1280, 720, 500, (PictureSpan(0, 300, first), PictureSpan(300, 200, second, 40)), sound
+    )
 
 
 class Naming(unittest.TestCase):
     def names(self, source: CutList, recipe: int = 0) -> list[str]:
-        return [piece.name for piece in plan_output(source, FrameRange(0, source.frames), SUPPLIED[recipe]).pieces]
+        return [
+            piece.name for piece in plan_output(source, FrameRange(0, source.frames), SUPPLIED[recipe]).pieces
+        ]
 
     def test_places_and_names_of_files_are_not_in_a_name(self) -> None:
         moved = cut_list()
-        picture = tuple(PictureSpan(s.start, s.frames, MediaRef("/elsewhere" + s.media.path, s.media.fingerprint), s.media_start) for s in moved.picture if s.media)
+        picture = tuple(
+            PictureSpan(
+                s.start, s.frames, MediaRef("/elsewhere" + s.media.path, s.media.fingerprint), s.media_start
+            )
+            for s in moved.picture
+            if s.media
+        )
         self.assertEqual(self.names(cut_list()), self.names(CutList(RATE, 1280, 720, 500, picture, ())))
         renamed = SUPPLIED[0].model_copy(update={"name": "Something else", "id": "other", "purpose": ""})
         one = plan_output(cut_list(), FrameRange(0, 500), SUPPLIED[0])

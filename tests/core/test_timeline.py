@@ -49,8 +49,13 @@ class Timelines(unittest.TestCase):
         for frame in range(self.cut.frames):
             mine, theirs = self.cut.media_frame(frame), cut.media_frame(frame)
             self.assertEqual(mine and (mine[0].path, mine[1]), theirs and (theirs[0].path, theirs[1]), frame)
-        self.assertEqual((cut.rate, cut.width, cut.height, cut.frames, cut.start_timecode), (25, 320, 180, 110, 90000))
-        self.assertEqual([(s.start, s.seconds, s.media_start) for s in cut.sound], [(s.start, s.seconds, s.media_start) for s in self.cut.sound])
+        self.assertEqual(
+            (cut.rate, cut.width, cut.height, cut.frames, cut.start_timecode), (25, 320, 180, 110, 90000)
+        )
+        self.assertEqual(
+            [(s.start, s.seconds, s.media_start) for s in cut.sound],
+            [(s.start, s.seconds, s.media_start) for s in self.cut.sound],
+        )
 
     def test_source_timecode_is_taken_off(self) -> None:
         def late(data: Any) -> None:
@@ -94,7 +99,14 @@ class Timelines(unittest.TestCase):
 
     def test_hostile_files_are_sentences(self) -> None:
         path = self.folder / "bad.otio"
-        for text, word in (("", "empty"), ("{", "not an open timeline"), ("[" * 100_000, "nested"), ('{"OTIO_SCHEMA": "Timeline.1"}', "not an open timeline"), ('{"a": ' * 300 + "1" + "}" * 300, "nested"), ('"[[[["', "")):
+        for text, word in (
+            ("", "empty"),
+            ("{", "not an open timeline"),
+            ("[" * 100_000, "nested"),
+            ('{"OTIO_SCHEMA": "Timeline.1"}', "not an open timeline"),
+            ('{"a": ' * 300 + "1" + "}" * 300, "nested"),
+            ('"[[[["', ""),
+        ):
             path.write_text(text)
             with self.assertRaises(TimelineError, msg=text[:20]) as caught:
                 read_timeline(path)
@@ -105,6 +117,7 @@ class Timelines(unittest.TestCase):
 
     def test_absurd_times_are_refused(self) -> None:
         for value in (1e300, -5.0, 0.0):
+
             def absurd(data: Any, value: float = value) -> None:
                 data["tracks"]["children"][0]["children"][0]["source_range"]["duration"]["value"] = value
 

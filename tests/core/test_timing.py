@@ -15,13 +15,27 @@ from chronocast.model import edits, recipe, show, timing
 from chronocast.model.errors import ModelError, TimecodeError
 from chronocast.model.timing import FrameRange, can_drop, format_timecode, parse_rate, parse_timecode
 
-RATES = [Fraction(24000, 1001), Fraction(24), Fraction(25), Fraction(30000, 1001), Fraction(30), Fraction(50), Fraction(60000, 1001)]
+RATES = [
+    Fraction(24000, 1001),
+    Fraction(24),
+    Fraction(25),
+    Fraction(30000, 1001),
+    Fraction(30),
+    Fraction(50),
+    Fraction(60000, 1001),
+]
 
 
 class Timecode(unittest.TestCase):
     def test_known_drop_frame_values(self) -> None:
         rate = Fraction(30000, 1001)
-        for frame, text in ((0, "00:00:00;00"), (1799, "00:00:59;29"), (1800, "00:01:00;02"), (17982, "00:10:00;00"), (107892, "01:00:00;00")):
+        for frame, text in (
+            (0, "00:00:00;00"),
+            (1799, "00:00:59;29"),
+            (1800, "00:01:00;02"),
+            (17982, "00:10:00;00"),
+            (107892, "01:00:00;00"),
+        ):
             self.assertEqual(format_timecode(frame, rate, drop=True), text)
             self.assertEqual(parse_timecode(text, rate), frame)
 
@@ -32,7 +46,15 @@ class Timecode(unittest.TestCase):
 
     def test_forms_people_type(self) -> None:
         rate = Fraction(25)
-        for text, frame in (("1:02:03:04", 93079), ("1020304", 93079), ("12s", 300), ("1.5s", 38), ("250f", 250), ("2:00", 50), ("7", 7)):
+        for text, frame in (
+            ("1:02:03:04", 93079),
+            ("1020304", 93079),
+            ("12s", 300),
+            ("1.5s", 38),
+            ("250f", 250),
+            ("2:00", 50),
+            ("7", 7),
+        ):
             self.assertEqual(parse_timecode(text, rate), frame, text)
         self.assertEqual(parse_timecode("+48", rate, here=100), 148)
         self.assertEqual(parse_timecode("-1:00", rate, here=100), 75)

@@ -17,7 +17,10 @@ from tests.footage import clip, counter_at, folder
 
 def shifted(source: Path, target: Path, frames: int, muxer: str) -> Path:
     """The packets of a clip, moved by a number of pictures (before zero: an edit list hides those)."""
-    with av.open(str(source)) as old, av.open(str(target), "w", format=muxer, options={"avoid_negative_ts": "disabled"}) as new:
+    with (
+        av.open(str(source)) as old,
+        av.open(str(target), "w", format=muxer, options={"avoid_negative_ts": "disabled"}) as new,
+    ):
         stream = old.streams.video[0]
         out = new.add_stream_from_template(stream)
         step = round(1 / (stream.average_rate * stream.time_base))
@@ -42,17 +45,24 @@ class FrameExact(unittest.TestCase):
             "open-gop": {"g": "15", "x264-params": "open-gop=1:bframes=3:scenecut=0"},
             "intra": {"g": "1"},
         }
-        cls.files = {name: clip(cls.folder / f"{name}.mp4", 5, cls.frames, options=options) for name, options in kinds.items()}
+        cls.files = {
+            name: clip(cls.folder / f"{name}.mp4", 5, cls.frames, options=options)
+            for name, options in kinds.items()
+        }
         cls.files["mkv"] = clip(cls.folder / "m.mkv", 5, cls.frames, options=kinds["b-frames"])
         cls.files["ts"] = clip(cls.folder / "m.ts", 5, cls.frames, options=kinds["b-frames"])
-        cls.files["mov 29.97"] = clip(cls.folder / "n.mov", 5, cls.frames, rate=Fraction(30000, 1001), options=kinds["b-frames"])
+        cls.files["mov 29.97"] = clip(
+            cls.folder / "n.mov", 5, cls.frames, rate=Fraction(30000, 1001), options=kinds["b-frames"]
+        )
         cls.files["late start"] = shifted(cls.files["b-frames"], cls.folder / "late.ts", 250, "mpegts")
 
     def test_every_picture_in_order(self) -> None:
         for name, path in self.files.items():
             with self.subTest(name), FrameReader(str(path)) as reader:
                 self.assertEqual(len(reader.index), self.frames)
-                self.assertEqual([counter_at(reader, n) for n in range(self.frames)], [(5, n) for n in range(self.frames)])
+                self.assertEqual(
+                    [counter_at(reader, n) for n in range(self.frames)], [(5, n) for n in range(self.frames)]
+                )
 
     def test_any_picture_after_any_other(self) -> None:
         chance = random.Random(4)
@@ -69,7 +79,10 @@ class FrameExact(unittest.TestCase):
             first = counter_at(reader, 0)
             assert first is not None
             self.assertEqual(first[1], self.frames - shown)
-            self.assertEqual([counter_at(reader, n) for n in (shown - 1, 3, 11)], [(5, n + first[1]) for n in (shown - 1, 3, 11)])
+            self.assertEqual(
+                [counter_at(reader, n) for n in (shown - 1, 3, 11)],
+                [(5, n + first[1]) for n in (shown - 1, 3, 11)],
+            )
 
     def test_beyond_the_end_is_a_sentence(self) -> None:
         with FrameReader(str(self.files["mkv"])) as reader, self.assertRaises(DecodeFailed) as caught:
@@ -82,9 +95,13 @@ class Facts(unittest.TestCase):
         self.folder = folder()
 
     def test_facts_are_true(self) -> None:
-        path = clip(self.folder / "a 'clip' with “quotes”, 🐟\nand a line.mp4", 1, 40, rate=Fraction(24000, 1001))
+        path = clip(
+            self.folder / "a 'clip' with “quotes”, 🐟\nand a line.mp4", 1, 40, rate=Fraction(24000, 1001)
+        )
         facts = inspect_clip(str(path))
-        self.assertEqual((facts.frames, facts.rate, facts.width, facts.height), (40, Fraction(24000, 1001), 320, 180))
+        self.assertEqual(
+            (facts.frames, facts.rate, facts.width, facts.height), (40, Fraction(24000, 1001), 320, 180)
+        )
         self.assertEqual((facts.video_codec, facts.scan, facts.audio[0].channels), ("h264", "progressive", 2))
         self.assertEqual(facts.bytes, path.stat().st_size)
         self.assertEqual(facts.problems, ())
@@ -110,7 +127,13 @@ class Facts(unittest.TestCase):
         (self.folder / "empty.mp4").write_bytes(b"")
         (self.folder / "text.mp4").write_text("this is no film\n" * 50)
         (self.folder / "noise.mov").write_bytes(random.Random(1).randbytes(5000))
-        for name, word in (("empty.mp4", "empty"), ("text.mp4", "not a media file"), ("noise.mov", "not a media"), ("gone.mp4", "missing"), (".", "folder")):
+        for name, word in (
+            ("empty.mp4", "empty"),
+            ("text.mp4", "not a media file"),
+            ("noise.mov", "not a media"),
+            ("gone.mp4", "missing"),
+            (".", "folder"),
+        ):
             with self.assertRaises(MediaError, msg=name) as caught:
                 inspect_clip(str(self.folder / name))
             self.assertIn(word, str(caught.exception))

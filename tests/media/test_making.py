@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import unittest
-from fractions import Fraction
 from pathlib import Path
 
 import av
@@ -26,7 +25,9 @@ from tests.footage import RATE, clip, counters, folder
 def heard(path: Path) -> np.ndarray:
     """All samples of a file's sound, left channel."""
     with av.open(str(path)) as container:
-        return np.concatenate([frame.to_ndarray()[0] for frame in container.decode(container.streams.audio[0])])
+        return np.concatenate(
+            [frame.to_ndarray()[0] for frame in container.decode(container.streams.audio[0])]
+        )
 
 
 class Making(unittest.TestCase):
@@ -52,11 +53,19 @@ class Making(unittest.TestCase):
 
     def test_a_piece_shows_what_its_spans_say(self) -> None:
         path = self.piece("spans", (self.one, 33, 20), (None, 0, 5), (self.two, 7, 15), (self.one, 0, 10))
-        wanted = [(1, n) for n in range(33, 53)] + [None] * 5 + [(2, n) for n in range(7, 22)] + [(1, n) for n in range(10)]
+        wanted = (
+            [(1, n) for n in range(33, 53)]
+            + [None] * 5
+            + [(2, n) for n in range(7, 22)]
+            + [(1, n) for n in range(10)]
+        )
         self.assertEqual(counters(path), wanted)
 
     def test_the_same_piece_is_the_same_bytes(self) -> None:
-        self.assertEqual(self.piece("again-1", (self.one, 5, 60)).read_bytes(), self.piece("again-2", (self.one, 5, 60)).read_bytes())
+        self.assertEqual(
+            self.piece("again-1", (self.one, 5, 60)).read_bytes(),
+            self.piece("again-2", (self.one, 5, 60)).read_bytes(),
+        )
 
     def test_a_join_shows_every_picture_once_and_keeps_the_packets(self) -> None:
         lengths = (50, 37, 33)
@@ -66,7 +75,17 @@ class Making(unittest.TestCase):
             at += length
         sound = self.sound("join-sound", [(0, 120 * 1920, self.one, "0")], 120 * 1920)
         target = self.folder / "joined.mp4"
-        join(JoinJob(name="j", target=str(target), container="mp4", rate="25", pieces=tuple(pieces), sound=str(sound), title="A film"))
+        join(
+            JoinJob(
+                name="j",
+                target=str(target),
+                container="mp4",
+                rate="25",
+                pieces=tuple(pieces),
+                sound=str(sound),
+                title="A film",
+            )
+        )
         self.assertEqual(counters(target), [(1, n) for n in range(120)])
         packets = [packet for path, _ in pieces for packet in self.packets(Path(path))]
         self.assertEqual(self.packets(target), packets)
@@ -84,12 +103,35 @@ class Making(unittest.TestCase):
 
     def test_pieces_that_do_not_fit_are_refused(self) -> None:
         good = self.piece("good", (self.one, 0, 50))
-        other = encoder_settings(PictureRecipe(effort="slow", rate_control=RateControl(mode="quality")), 320, 180, RATE, (1, 1, 1, 1))
-        job = PieceJob(name="odd", target=str(self.folder / "odd.mp4"), rate="25", width=320, height=180, settings=other, spans=(SpanJob(frames=50, media=str(self.one)),))
+        other = encoder_settings(
+            PictureRecipe(effort="slow", rate_control=RateControl(mode="quality")),
+            320,
+            180,
+            RATE,
+            (1, 1, 1, 1),
+        )
+        job = PieceJob(
+            name="odd",
+            target=str(self.folder / "odd.mp4"),
+            rate="25",
+            width=320,
+            height=180,
+            settings=other,
+            spans=(SpanJob(frames=50, media=str(self.one)),),
+        )
         encode_piece(job, self.readers)
         for pieces in (((str(good), 49),), ((str(good), 50), (job.target, 50))):
             with self.assertRaises(JoinFailed):
-                join(JoinJob(name="x", target=str(self.folder / "x.mp4"), container="mp4", rate="25", pieces=pieces, sound=None))
+                join(
+                    JoinJob(
+                        name="x",
+                        target=str(self.folder / "x.mp4"),
+                        container="mp4",
+                        rate="25",
+                        pieces=pieces,
+                        sound=None,
+                    )
+                )
 
     def sound(self, name: str, spans: list[tuple[int, int, Path, str]], samples: int) -> Path:
         job = SoundJob(
@@ -116,7 +158,16 @@ class Making(unittest.TestCase):
         self.assertLess(float(np.abs(samples[45000:]).max()), 0.02)
 
     def test_silence_is_known_to_be_silent(self) -> None:
-        job = SoundJob(name="s", target=str(self.folder / "s.mp4"), samples=4800, sample_rate=48000, channels=1, codec="aac", bits_per_second=64_000, spans=())
+        job = SoundJob(
+            name="s",
+            target=str(self.folder / "s.mp4"),
+            samples=4800,
+            sample_rate=48000,
+            channels=1,
+            codec="aac",
+            bits_per_second=64_000,
+            spans=(),
+        )
         self.assertTrue(render_sound(job).silent)
 
 
@@ -128,8 +179,16 @@ class Checking(unittest.TestCase):
         self.assertTrue(all(check.ok for check in judge(found, right)), judge(found, right))
         wrong = Expected(51, 322, 182, "24", "hevc", "matroska", "opus", 97921, 44100, 1)
         failed = {check.name for check in judge(found, wrong) if not check.ok}
-        self.assertEqual(failed, {"frames", "frame size", "frame rate", "picture codec", "container", "sound", "sound length"})
-        self.assertFalse(all(check.ok for check in judge(found, Expected(50, 320, 180, "25", "h264", "mp4", None, None, 0, 0))))
+        self.assertEqual(
+            failed,
+            {"frames", "frame size", "frame rate", "picture codec", "container", "sound", "sound length"},
+        )
+        self.assertFalse(
+            all(
+                check.ok
+                for check in judge(found, Expected(50, 320, 180, "25", "h264", "mp4", None, None, 0, 0))
+            )
+        )
 
     def test_damage_and_silence_are_found(self) -> None:
         path = clip(folder() / "made.mp4", 1, 75)

@@ -38,7 +38,9 @@ class Kills(unittest.TestCase):
         self.first = Kills.number  # clips of its own for each test: the stock is shared
         Kills.number += 2
         folder = Path(tempfile.mkdtemp()) / "films"
-        self.path = small_batch(folder, clips=2, frames=FRAMES, recipes=(HEAVY,), size=(256, 144), first=self.first)
+        self.path = small_batch(
+            folder, clips=2, frames=FRAMES, recipes=(HEAVY,), size=(256, 144), first=self.first
+        )
         self.batch = load_batch(self.path)
 
     def begin(self, pieces: int) -> Path:
@@ -51,7 +53,11 @@ class Kills(unittest.TestCase):
     def proved(self, journal: Path) -> None:
         """The run ends with every file proved and every picture in it."""
         view = wait(journal, over)
-        self.assertEqual([o.state for o in view.outputs.values()], ["proved", "proved"], [o.reason for o in view.outputs.values()])
+        self.assertEqual(
+            [o.state for o in view.outputs.values()],
+            ["proved", "proved"],
+            [o.reason for o in view.outputs.values()],
+        )
         for number, output in enumerate(view.outputs.values()):
             self.assertEqual(counters(Path(output.path)), [(number + self.first, n) for n in range(FRAMES)])
         out = Path(next(iter(view.outputs.values())).path).parent
@@ -69,10 +75,15 @@ class Kills(unittest.TestCase):
             while not all(gone(child) for child in children) and time.monotonic() < end:
                 time.sleep(0.01)
             self.assertTrue(all(gone(child) for child in children), "children die with their runner")
+            while runner_lives(journal) and time.monotonic() < end:
+                time.sleep(0.01)
             self.assertFalse(runner_lives(journal))
             done = len(children_did())
             self.assertEqual(begin_run(self.batch, self.path), journal, "the same run is taken up")
-            wait(journal, lambda view, done=done: (len(children_did()) > done and bool(view.tasks)) or over(view))
+            wait(
+                journal,
+                lambda view, done=done: (len(children_did()) > done and bool(view.tasks)) or over(view),
+            )
         self.proved(journal)
         twice = [name for name, count in Counter(children_did()[start:]).items() if count > 1]
         self.assertEqual(twice, [])
@@ -172,7 +183,9 @@ class Kills(unittest.TestCase):
         self.assertFalse(ask(journal, "dance")[0])
         wider = fill(add_recipe(self.batch, QUICK), [(self.batch.sources[1].id, FULL, "quick")])
         added = wider.outputs[-1].id
-        self.assertEqual(ask(journal, "add", {"batch": wider.model_dump(mode="json"), "outputs": [added]}), (True, ""))
+        self.assertEqual(
+            ask(journal, "add", {"batch": wider.model_dump(mode="json"), "outputs": [added]}), (True, "")
+        )
         self.assertEqual(ask(journal, "order", {"outputs": [added, second, first]}), (True, ""))
         ask(journal, "hold", {"outputs": [second], "held": False})
         view = wait(journal, over)

@@ -25,9 +25,14 @@ class Demo(unittest.TestCase):
         batch = load_batch(cls.path).model_copy(update={"recipes": (), "outputs": ()})
         for recipe in (QUICK, RATED):
             batch = add_recipe(batch, recipe)
-        first = batch.sources[0].model_copy(update={"ranges": (NamedRange(id="cut-down", name="cut-down, 20 s", start=400, stop=900),)})
+        first = batch.sources[0].model_copy(
+            update={"ranges": (NamedRange(id="cut-down", name="cut-down, 20 s", start=400, stop=900),)}
+        )
         batch = batch.model_copy(update={"sources": (first, *batch.sources[1:])})
-        cells = [(source.id, FULL, "quick") for source in batch.sources] + [(first.id, FULL, "rated"), (first.id, "cut-down", "quick")]
+        cells = [(source.id, FULL, "quick") for source in batch.sources] + [
+            (first.id, FULL, "rated"),
+            (first.id, "cut-down", "quick"),
+        ]
         cls.batch = fill(batch, cells)
         save_batch(cls.batch, cls.path)
         cls.before = outlook_now(prepared(cls.batch, cls.path))
@@ -53,12 +58,23 @@ class Demo(unittest.TestCase):
             found = counters(Path(output.path))
             self.assertEqual(found, wanted, output.id)
             read += len(found)
-        self.assertEqual(read, 1500 * 2 + 500 + sum(600 if "still" in o else 400 if "plank" in o or "reef" in o else 450 if "feed" in o else 500 for o in self.view.outputs if "hall" not in o))
+        self.assertEqual(
+            read,
+            1500 * 2
+            + 500
+            + sum(
+                600 if "still" in o else 400 if "plank" in o or "reef" in o else 450 if "feed" in o else 500
+                for o in self.view.outputs
+                if "hall" not in o
+            ),
+        )
 
     def test_sound_goes_with_the_picture(self) -> None:
         path = next(o.path for o in self.view.outputs.values() if o.id.endswith("film-quick"))
         with av.open(path) as container:
-            samples = np.concatenate([f.to_ndarray()[0] for f in container.decode(container.streams.audio[0])])
+            samples = np.concatenate(
+                [f.to_ndarray()[0] for f in container.decode(container.streams.audio[0])]
+            )
         # the gap at frames 705 to 730 is silent; the feeding clip's ping at its second 2 sounds at frame 585 + 50 - 30
         self.assertLess(float(np.abs(samples[707 * 1920 : 728 * 1920]).max()), 0.02)
         around = samples[604 * 1920 : 606 * 1920]

@@ -58,29 +58,49 @@ class Desk:
         found = [w for w in QApplication.topLevelWidgets() if isinstance(w, Window) and w.isVisible()]
         return found[-1]
 
-    def key(self, key: Qt.Key, modifiers: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier, into: QWidget | None = None) -> None:
+    def key(
+        self,
+        key: Qt.Key,
+        modifiers: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier,
+        into: QWidget | None = None,
+    ) -> None:
         """Press a key where the focus is."""
         QTest.keyClick(into or QApplication.focusWidget() or self.now, key, modifiers)
         self.app.processEvents()
 
-    def click(self, widget: QWidget, at: QPoint | None = None, modifiers: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
+    def click(
+        self,
+        widget: QWidget,
+        at: QPoint | None = None,
+        modifiers: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier,
+    ) -> None:
         """Click on a widget."""
-        QTest.mouseClick(widget, Qt.MouseButton.LeftButton, modifiers, at if at is not None else widget.rect().center())
+        QTest.mouseClick(
+            widget, Qt.MouseButton.LeftButton, modifiers, at if at is not None else widget.rect().center()
+        )
         self.app.processEvents()
 
-    def click_cell(self, row: int, column: int, modifiers: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
+    def click_cell(
+        self, row: int, column: int, modifiers: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier
+    ) -> None:
         """Click on a cell of the grid: column 0 is the source."""
         table = self.now.plan_place.grid.table
         viewport = table.viewport()
         assert viewport is not None
-        self.click(viewport, table.visualRect(self.now.plan_place.grid.model.index(row, column)).center(), modifiers)
+        self.click(
+            viewport, table.visualRect(self.now.plan_place.grid.model.index(row, column)).center(), modifiers
+        )
 
     def drop(self, paths: list[Path]) -> None:
         """Drop files on the window."""
         data = QMimeData()
         data.setUrls([QUrl.fromLocalFile(str(path)) for path in paths])
         at = QPoint(300, 300)
-        action, button, none = Qt.DropAction.CopyAction, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+        action, button, none = (
+            Qt.DropAction.CopyAction,
+            Qt.MouseButton.LeftButton,
+            Qt.KeyboardModifier.NoModifier,
+        )
         enter = QDragEnterEvent(at, action, data, button, none)
         QApplication.sendEvent(self.now, enter)
         assert enter.isAccepted()

@@ -22,7 +22,13 @@ CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModi
 class Tasks(unittest.TestCase):
     number = 60
 
-    def desk(self, clips: int = 2, frames: int = 110, recipes: tuple = (QUICK, RATED), size: tuple[int, int] = (320, 180)) -> Desk:
+    def desk(
+        self,
+        clips: int = 2,
+        frames: int = 110,
+        recipes: tuple = (QUICK, RATED),
+        size: tuple[int, int] = (320, 180),
+    ) -> Desk:
         Tasks.number += clips
         self.folder = Path(tempfile.mkdtemp()) / "films"
         self.path = small_batch(self.folder, clips, frames, recipes, size, first=Tasks.number)
@@ -76,7 +82,11 @@ class Tasks(unittest.TestCase):
         desk.until(lambda: "broken.mp4" in window.notice.text(), "the bad file to be named")
         desk.until(lambda: "320×180" in desk.cell_text(1, 0), "its facts")
         desk.click_cell(1, 1)
-        QTest.mouseDClick(window.plan_place.grid.table.viewport(), Qt.MouseButton.LeftButton, pos=window.plan_place.grid.table.visualRect(window.plan_place.grid.model.index(1, 1)).center())
+        QTest.mouseDClick(
+            window.plan_place.grid.table.viewport(),
+            Qt.MouseButton.LeftButton,
+            pos=window.plan_place.grid.table.visualRect(window.plan_place.grid.model.index(1, 1)).center(),
+        )
         desk.until(lambda: len(load_batch(self.path).outputs) == 3, "the filled cell on disk")
         desk.click_cell(1, 0)
         desk.key(Qt.Key.Key_Delete, CTRL)
@@ -158,10 +168,20 @@ class Tasks(unittest.TestCase):
         desk = self.desk(clips=1)
         window = desk.window
         self.assertIn("Finished", window.headline.accessibleDescription())
-        for widget in (window.headline, window.plan_place.grid.table, window.plan_place.panel, window.plan_place.lanes, window.run_place.table, window.check_place.outputs, window.run_place.fan):
+        for widget in (
+            window.headline,
+            window.plan_place.grid.table,
+            window.plan_place.panel,
+            window.plan_place.lanes,
+            window.run_place.table,
+            window.check_place.outputs,
+            window.run_place.fan,
+        ):
             self.assertTrue(widget.accessibleName())
         self.assertTrue(all(action.text() for action in window.all_actions))
-        keys = [action.shortcut().toString() for action in window.all_actions if not action.shortcut().isEmpty()]
+        keys = [
+            action.shortcut().toString() for action in window.all_actions if not action.shortcut().isEmpty()
+        ]
         self.assertEqual(len(keys), len(set(keys)))
 
     def test_a_new_batch_invites_and_trouble_is_a_sentence(self) -> None:

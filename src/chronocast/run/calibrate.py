@@ -5,6 +5,8 @@ from __future__ import annotations
 import asyncio
 import os
 import platform
+import subprocess
+import sys
 import tempfile
 from collections.abc import Callable, Iterator
 from datetime import datetime
@@ -18,6 +20,7 @@ from chronocast.forecast.work import Pace
 from chronocast.media.codecs import encoder_settings
 from chronocast.media.fingerprint import fingerprint
 from chronocast.media.footage import write_footage
+from chronocast.model.errors import ChronocastError
 from chronocast.model.jobs import CheckJob, Job, JoinJob, PieceJob, SoundJob, SoundSpanJob, SpanJob
 from chronocast.model.recipe import FrameSize, PictureRecipe, RateControl
 from chronocast.run.crew import Finished, Gave, Granted
@@ -172,5 +175,34 @@ def calibrate(say: Callable[[str], None] = lambda _: None) -> Pace:
     return pace
 
 
+class Apart:
+    """Calibration in a process of its own, for who must be able to leave it: ``wait`` for it, or ``end`` it."""
+
+    def __init__(self) -> None:
+        self._process = subprocess.Popen(
+            [sys.executable, "-m", "chronocast.run.calibrate"], stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL,
+            stderr=subprocess.PIPE, text=True,
+        )  # fmt: skip
+
+    def wait(self) -> bool:
+        """Whether it was measured; False if it was ended.
+
+        Raises:
+            ChronocastError: it could not be measured.
+        """
+        _, said = self._process.communicate()
+        if self._process.returncode > 0:
+            last = (said.strip().splitlines() or ["it ended without a word"])[-1]
+            raise ChronocastError(
+                f"This machine could not be measured: {last}.", "Try again when it is less busy."
+            )
+        return self._process.returncode == 0
+
+    def end(self) -> None:
+        """Leave it."""
+        if self._process.poll() is None:
+            self._process.terminate()
+
+
 if __name__ == "__main__":
-    print(calibrate(print))
+    calibrate()

@@ -78,7 +78,9 @@ def mark(painter: QPainter, centre: QPointF, state: str, theme: Theme, size: flo
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.color("rust"))
         painter.drawPolygon(
-            QPolygonF([QPointF(x, y - size), QPointF(x + size, y), QPointF(x, y + size), QPointF(x - size, y)])
+            QPolygonF(
+                [QPointF(x, y - size), QPointF(x + size, y), QPointF(x, y + size), QPointF(x - size, y)]
+            )
         )
     elif state in ("rendering", "joining", "checking", "placing"):
         painter.setPen(Qt.PenStyle.NoPen)

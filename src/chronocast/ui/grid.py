@@ -187,9 +187,7 @@ class CellPainter(QStyledItemDelegate):
             return
         if cell.held or cell.problem or cell.waiting:
             told = "held" if cell.held else cell.problem or "…"
-            draw.text(
-                painter, box, told, font(13, narrow=True), t.color("rust" if cell.problem else "quiet")
-            )
+            draw.text(painter, box, told, font(13, narrow=True), t.color("rust" if cell.problem else "quiet"))
             return
         words = max(46 * unit, 52 * unit)
         room = box.width() - words - 6
@@ -352,9 +350,7 @@ class Grid(QWidget):
         table.setShowGrid(False)
         table.setTabKeyNavigation(False)
         table.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
-        table.customContextMenuRequested.connect(
-            lambda at: self.menu_asked.emit(table.mapToGlobal(at))
-        )
+        table.customContextMenuRequested.connect(lambda at: self.menu_asked.emit(table.mapToGlobal(at)))
         rows = table.verticalHeader()
         assert rows is not None
         rows.hide()

@@ -64,6 +64,7 @@ class Session(QObject):
         self.run: RunView | None = None
         self.journal: Path | None = None
         self.busy = ""
+        self._measuring: Any = None
         self._forecaster = Forecaster(self)
         self._forecaster.forecast.connect(self._forecast)
         self._forecaster.looking.connect(self._looking)
@@ -86,8 +87,32 @@ class Session(QObject):
         self.forecast()
         errand(lambda: last_run(self.path), self._found, self.trouble.emit)
 
+    def measure(self) -> None:
+        """Calibrate this machine, in a process that goes when we go."""
+        from chronocast.run.calibrate import Apart
+
+        if self._measuring is not None:
+            return
+        self._measuring = apart = Apart()
+        self.busy = "Measuring this machine (under half a minute)…"
+        self.changed.emit()
+
+        def over(measured: bool) -> None:
+            self._measuring, self.busy = None, ""
+            if measured:
+                self.notice.emit("This machine is measured; times are narrower now.")
+            self.forecast()
+
+        def failed(sentence: str) -> None:
+            self._measuring, self.busy = None, ""
+            self.trouble.emit(sentence)
+
+        errand(apart.wait, over, failed)
+
     def close(self) -> None:
         """End the threads.  A run goes on by itself."""
+        if self._measuring is not None:
+            self._measuring.end()
         for worker in (self._forecaster, self._follower):
             worker.leave()
             worker.wait(5000)

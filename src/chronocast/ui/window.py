@@ -501,23 +501,7 @@ class Window(QMainWindow):
 
     def measure(self) -> None:
         """Calibrate this machine in the background."""
-        from chronocast.run.calibrate import calibrate
-        from chronocast.ui.workers import errand
-
-        session = self.session
-        session.busy = "Measuring this machine (under half a minute)…"
-        session.changed.emit()
-
-        def done(_: object) -> None:
-            session.busy = ""
-            session.notice.emit("This machine is measured; times are narrower now.")
-            session.forecast()
-
-        def failed(sentence: str) -> None:
-            session.busy = ""
-            session.trouble.emit(f"This machine could not be measured. {sentence}")
-
-        errand(calibrate, done, failed)
+        self.session.measure()
 
     def about(self) -> None:
         """What this is, and its licence."""

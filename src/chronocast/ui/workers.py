@@ -7,7 +7,6 @@ import logging
 import threading
 import time
 from collections.abc import Callable
-from concurrent.futures import Future, ThreadPoolExecutor, wait
 from pathlib import Path
 from typing import Any
 
@@ -137,8 +136,7 @@ class Errand(QObject):
     failed = pyqtSignal(str)
 
 
-_pool = ThreadPoolExecutor(4, thread_name_prefix="errand")
-_running: dict[Errand, Future[None]] = {}
+_running: dict[Errand, threading.Thread] = {}
 
 
 def errand(work: Callable[[], Any], done: Callable[[Any], None], failed: Callable[[str], None]) -> Errand:
@@ -160,10 +158,13 @@ def errand(work: Callable[[], Any], done: Callable[[Any], None], failed: Callabl
         else:
             made.done.emit(result)
 
-    _running[made] = _pool.submit(carry_out)
+    _running[made] = threading.Thread(target=carry_out, name="errand", daemon=True)
+    _running[made].start()
     return made
 
 
 def wait_for_errands(seconds: float = 5.0) -> None:
     """Let running errands end, at closing time."""
-    wait(list(_running.values()), timeout=seconds)
+    end = time.monotonic() + seconds
+    for thread in list(_running.values()):
+        thread.join(max(0.0, end - time.monotonic()))
