@@ -125,6 +125,34 @@ class Tasks(unittest.TestCase):
         desk.until(lambda: not runner_lives(journal), "the runner to leave")
         desk.until(lambda: window.begin.isEnabled(), "another beginning to be possible")
 
+    def test_outputs_asked_for_while_a_run_goes_on_join_it_and_are_moved_first(self) -> None:
+        desk = self.desk(clips=2, frames=450, recipes=(HEAVY, QUICK), size=(256, 144))
+        window = desk.window
+        desk.click_cell(1, 2)
+        desk.key(Qt.Key.Key_Space)
+        desk.until(lambda: window.begin.text() == "Begin 3", "three outputs")
+        desk.click(window.begin)
+        desk.until(lambda: desk.session.run and desk.session.run.tasks, "the run to be busy")
+        desk.key(Qt.Key.Key_1, CTRL, window)
+        self.assertFalse(window.begin.isEnabled())
+        desk.click_cell(1, 2)
+        desk.key(Qt.Key.Key_Space)
+        desk.until(lambda: window.begin.text() == "Add 1 to the run", "the offer to add it")
+        desk.click(window.begin)
+        desk.until(lambda: desk.session.run and len(desk.session.run.outputs) == 4, "the fourth output")
+        desk.key(Qt.Key.Key_2, CTRL, window)
+        desk.key(Qt.Key.Key_End, CTRL, window.run_place.table)
+        desk.key(Qt.Key.Key_Down, into=window.run_place.table)
+        last = window.run_place.table.chosen().id
+        for _ in range(2):
+            place = desk.session.run.order.index(last) if desk.session.run else 0
+            desk.key(Qt.Key.Key_Up, Qt.KeyboardModifier.AltModifier, window)
+            desk.until(
+                lambda place=place: desk.session.run and desk.session.run.order.index(last) < place,
+                "it to move up",
+            )
+        desk.until(lambda: desk.session.run and desk.session.run.outcome == "done", "every file proved")
+
     def test_files_of_the_same_name_are_asked_about(self) -> None:
         desk = self.desk(clips=1, recipes=(QUICK,))
         there = self.folder / "out" / "Clip 0 - quick.mp4"

@@ -82,9 +82,8 @@ def _tell(
         if kind not in ("begin", "ended"):
             _json({"event": kind, "time": stamp, **body})
         return
-    if (kind == "output" and body["state"] in ("proved", "needs you", "stopped")) or (
-        kind == "output" and not line.enabled
-    ):
+    shown = ("proved", "needs you") if line.enabled else ("rendering", "proved", "needs you")
+    if kind == "output" and body["state"] in shown:
         line.clear()
         output = view.outputs[body["id"]]
         sys.stdout.write(

@@ -12,7 +12,6 @@ from pathlib import Path
 from chronocast.demo.scenes import SCENES, pictures, sound
 from chronocast.media.footage import write_footage
 from chronocast.model.cutlist import CutList, MediaRef, PictureSpan, SoundSpan
-from chronocast.timeline.write import otio_text
 
 RATE = Fraction(25)
 SEQUENCE = "hall-opening.otio"
@@ -45,6 +44,8 @@ def build(folder: Path) -> None:
             str(folder / scene.file), pictures(scene), RATE, scene.quality, sound(scene, 48000, 25), 48000
         )
         print(f"{scene.file}: {size / 1e6:.2f} MB", flush=True)
+    from chronocast.timeline.write import otio_text
+
     lengths = {str(folder / scene.file): scene.frames for scene in SCENES}
     (folder / SEQUENCE).write_text(
         otio_text(sequence(folder), "Hall of Tides, opening film", lengths, folder) + "\n"

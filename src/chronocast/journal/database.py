@@ -14,6 +14,10 @@ from chronocast.model.errors import ChronocastError
 __all__ = ["JournalError", "SQLAlchemyError", "open_database"]
 
 
+PATIENCE_SECONDS = 30.0
+"""How long a writer waits for another: a runner must not die of somebody else's transaction."""
+
+
 class JournalError(ChronocastError):
     """A journal or ledger that can't be read or written."""
 
@@ -31,7 +35,7 @@ def open_database(path: Path, tables: MetaData, *, write: bool = True) -> Engine
         engine = create_engine(
             f"sqlite:///{path}",
             poolclass=NullPool if not write else None,
-            connect_args={"timeout": 5.0, "check_same_thread": False},
+            connect_args={"timeout": PATIENCE_SECONDS, "check_same_thread": False},
         )
 
         @event.listens_for(engine, "connect")

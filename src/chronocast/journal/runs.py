@@ -9,6 +9,7 @@ from __future__ import annotations
 import contextlib
 import hashlib
 import json
+import os
 import time
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -77,6 +78,14 @@ class RunJournal:
             raise JournalError(
                 f"The journal {self.path} can't be used: {reason}.", "Check its drive and permissions."
             ) from error
+
+    def written(self) -> tuple[int, int]:
+        """A mark that changes whenever anyone writes: time and size of the write-ahead log."""
+        try:
+            status = os.stat(f"{self.path}-wal")
+        except OSError:
+            return (0, 0)
+        return (status.st_mtime_ns, status.st_size)
 
     def append(self, kind: str, body: dict[str, Any], at: float | None = None) -> int:
         """Add a record; its number."""

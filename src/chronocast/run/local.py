@@ -80,11 +80,10 @@ class Child:
         self.ready = False
 
     @classmethod
-    async def begin(cls, child_log: Path | None, said: Path) -> Child:
+    async def begin(cls, command: list[str], said: Path) -> Child:
         with open(said, "wb") as stderr:
             process = await asyncio.create_subprocess_exec(
-                sys.executable, "-m", "chronocast.run.child", str(os.getpid()), str(child_log or ""),
-                stdin=asyncio.subprocess.PIPE, stdout=asyncio.subprocess.PIPE, stderr=stderr, limit=2**24,
+                *command, stdin=asyncio.subprocess.PIPE, stdout=asyncio.subprocess.PIPE, stderr=stderr, limit=2**24,
             )  # fmt: skip
         return cls(process)
 
@@ -115,11 +114,14 @@ class _Hand:
 class LocalCrew:
     """This machine's slots."""
 
-    def __init__(self, folder: Path, slots: int | None = None, child_log: Path | None = None) -> None:
+    def __init__(
+        self, folder: Path, slots: int | None = None, child_log: Path | None = None, child_command: list[str] | None = None
+    ) -> None:  # fmt: skip
+        own = [sys.executable, "-m", "chronocast.run.child", str(os.getpid()), str(child_log or "")]
+        self._command = child_command or own
         count = slots or machine_slots()
         self._hands = [_Hand(n, SlotLock(folder / f"slot-{n}.lock")) for n in range(count)]
         self._queue: asyncio.Queue[CrewEvent] = asyncio.Queue()
-        self._log = child_log
         self._wanted = 0
         self._tasks: set[asyncio.Task[None]] = set()
         self._granting: asyncio.Task[None] | None = None
@@ -223,7 +225,7 @@ class LocalCrew:
     async def _warm(self, hand: _Hand) -> None:
         async with hand.warming:
             if hand.child is None or not hand.child.alive:
-                hand.child = await Child.begin(self._log, hand.said)
+                hand.child = await Child.begin(self._command, hand.said)
 
     async def _work(self, hand: _Hand, task: str, attempt: int, job: Job, fresh: bool) -> None:
         try:

@@ -231,7 +231,7 @@ class Machine:
                         part.state = "pending"
                         self._say(DropPiece(name))
         else:
-            task.failures += MOST_FAILURES if event.fault in ("media", "place") else 1
+            task.failures += MOST_FAILURES if event.fault == "media" else 1
         if event.fault == "disproved":
             self._redo_join(task, event)
         elif task.failures >= MOST_FAILURES or task.losses >= MOST_LOSSES:

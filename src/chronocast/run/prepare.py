@@ -20,7 +20,6 @@ from chronocast.pieces.name import digest
 from chronocast.pieces.plan import UNTAGGED, OutputPlan, plan_output
 from chronocast.timeline.errors import TimelineError
 from chronocast.timeline.layout import clip_cut_list, sequence_cut_list
-from chronocast.timeline.read import read_timeline
 
 TIMELINE_ENDINGS = frozenset({".otio"})
 
@@ -140,6 +139,8 @@ def ready_source(source: Source, folder: Path, store: FactsStore) -> SourceReady
     if source.kind == "clip":
         facts = store.clip(str(path))
         return SourceReady(source, path, clip_cut_list(facts), {facts.path: facts}, source.name)
+    from chronocast.timeline.read import read_timeline  # half a library: only where there is a timeline
+
     timeline = read_timeline(path)
     found: dict[str, ClipFacts] = {}
     missing = []

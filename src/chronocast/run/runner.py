@@ -10,11 +10,9 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import fcntl
-import getpass
 import json
 import logging
 import os
-import shutil
 import signal
 import socket
 import sys
@@ -36,11 +34,14 @@ from chronocast.model.jobs import CheckJob, JoinJob, Message, PieceJob, SoundJob
 from chronocast.pieces.stock import Stock
 from chronocast.run import crew as c
 from chronocast.run import events as e
+from chronocast.run.drives import LEAST_FREE, NoRoom, free_bytes, need_room
+from chronocast.run.lease import Leased, take_lease
 from chronocast.run.local import LocalCrew, machine_slots
 from chronocast.run.machine import Machine
-from chronocast.run.outlook import Outlook, as_json, existing_parent, experience, outlook, picture_ask
+from chronocast.run.outlook import Outlook, as_json, experience, outlook, picture_ask
 from chronocast.run.pace import load_pace
 from chronocast.run.prepare import OutputReady, Prospect, prepare
+from chronocast.run.recovery import tidy
 
 log = logging.getLogger("chronocast.runner")
 
@@ -49,7 +50,6 @@ SAY_SECONDS = 0.25
 HEARTBEAT_SECONDS = 1.0
 FORECAST_SECONDS = 2.0
 ROOM_SECONDS = 2.0
-LEAST_FREE = 64 * 1024 * 1024
 
 
 class Options(Message):
@@ -106,8 +106,10 @@ class Runner:
         self.batch = read_batch(json.dumps(begin.body["batch"]))
         self.batch_path = Path(begin.body["path"])
         self._beat()
-        if refusal := self._take_lease():
-            self._end("needs you", refusal)
+        try:
+            self.lease = take_lease(self.batch_path)
+        except Leased as error:
+            self._end("needs you", str(error))
             return "needs you"
         with contextlib.suppress(ChronocastError):
             self.ledger = Ledger(data_folder() / "ledger.sqlite")
@@ -120,7 +122,7 @@ class Runner:
             elif record.kind == "forecast":
                 self.promised = record.body
         self.prospect = await asyncio.to_thread(prepare, self.batch, self.batch_path.parent, self.store)
-        await asyncio.to_thread(self._tidy)
+        await asyncio.to_thread(tidy, self.prospect, self.stock, self.child_log, self._mark)
         if self.crew is None:
             self.crew = LocalCrew(state_folder() / "slots", self.options.slots, self.child_log)
         if not self.promised:
@@ -133,46 +135,6 @@ class Runner:
                 await self._obey(record.body["kind"], record.body["body"])
         await self._step(e.Sealed())
         return await self._loop()
-
-    def _take_lease(self) -> str:
-        """Keep everyone else from running this batch; why not, if it can't be had."""
-        path = self.batch_path.with_name(f".{self.batch_path.name}.lease")
-        try:
-            file = open(path, "a+")  # noqa: SIM115 - held for as long as the run lasts
-        except OSError:
-            return ""  # a folder that can't be written can't hold a lease; its batch can still be run
-        try:
-            fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        except OSError:
-            file.seek(0)
-            holder = file.read(200).strip() or "someone else"
-            file.close()
-            return f"{self.batch_path.name} is being run by {holder}. Wait for that run, or stop it."
-        file.seek(0)
-        file.truncate()
-        file.write(f"{getpass.getuser()} on {socket.gethostname()} (process {os.getpid()})\n")
-        file.flush()
-        self.lease = file
-        return ""
-
-    def _tidy(self) -> None:
-        """Adopt what a killed runner's children had finished; sweep what they had not."""
-        wanted = {p.name for item in self.prospect.outputs for p in item.plan.pieces}
-        wanted |= {item.plan.sound.name for item in self.prospect.outputs if item.plan.sound}
-        missing = {name for name in wanted if self.stock.size(name) is None}
-        for done in _last_done(self.child_log, missing):
-            temporary = Path(done["target"])
-            with contextlib.suppress(ChronocastError):
-                if temporary.is_file() and temporary.stat().st_size == done["result"]["bytes"]:
-                    self.stock.keep(temporary, done["name"], done["result"])
-        for name in missing:
-            for path in self.stock.path(name).parent.glob(f".{name}.{self._mark}-*.part*"):
-                path.unlink(missing_ok=True)
-        self.stock.sweep()
-        for item in self.prospect.outputs:
-            for path in item.path.parent.glob(f".*.{self._mark}-*.part"):
-                if path.name.startswith(f".{item.path.name}."):
-                    path.unlink(missing_ok=True)
 
     @property
     def _mark(self) -> str:
@@ -332,7 +294,7 @@ class Runner:
         try:
             job = await asyncio.to_thread(self._job, task, attempt)
         except ChronocastError as error:
-            fault: e.Fault = "space" if isinstance(error, _NoRoom) else "place"
+            fault: e.Fault = "space" if isinstance(error, NoRoom) else "place"
             self.journal.append(
                 "failed", {"task": str(task), "attempt": attempt, "fault": fault, "sentence": str(error)}
             )
@@ -354,7 +316,7 @@ class Runner:
             ChronocastError: there is no room, or no place.
         """
         if task.kind in ("piece", "sound"):
-            _need_room(self.stock.folder, LEAST_FREE)
+            need_room(self.stock.folder, LEAST_FREE)
             target = self.stock.temporary(task.name, f"{self._mark}-{attempt}")
             return self.jobs[task].model_copy(update={"target": str(target)})
         ready = self.ready[task.name]
@@ -362,7 +324,7 @@ class Runner:
         if task.kind == "join":
             make_folder(ready.path.parent)
             names = [piece.name for piece in plan.pieces] + ([plan.sound.name] if plan.sound else [])
-            _need_room(
+            need_room(
                 ready.path.parent,
                 sum(self.stock.size(name) or 0 for name in names) + plan.frames * 20 + 2**20,
             )
@@ -446,7 +408,11 @@ class Runner:
                         "detail": detail,
                     },
                 )
-                damaged = self._damaged(started[0]) if started[0].kind == "join" and known == "encode" else ()
+                damaged = (
+                    self._damaged(started[0])
+                    if started[0].kind == "join" and known in ("encode", "media")
+                    else ()
+                )
                 return e.Failed(started[0], attempt, "pieces" if damaged else known, sentence, damaged)
         return None
 
@@ -511,13 +477,17 @@ class Runner:
             )  # fmt: skip
 
     async def _read_requests(self) -> None:
+        seen: object = None
         while True:
+            await asyncio.sleep(POLL_SECONDS)
+            if (mark := self.journal.written()) == seen:
+                continue  # nobody has written anything: not worth a query ten times a second
+            seen = mark
             with contextlib.suppress(JournalError):
                 for request in self.journal.requests():
                     if request.id not in self.seen_requests:
                         self.seen_requests.add(request.id)
                         self.queue.put_nowait(request)
-            await asyncio.sleep(POLL_SECONDS)
 
     async def _answer(self, request: Request) -> None:
         try:
@@ -667,7 +637,7 @@ class Runner:
                 continue
             self.full_since = self.full_since or time.monotonic()
             places = {self.stock.folder, *(item.path.parent for item in self.ready.values())}
-            if all(_free(folder) > self._least(folder) for folder in places):
+            if all(free_bytes(folder) > self._least(folder) for folder in places):
                 self.queue.put_nowait(e.SpaceFreed())
             elif time.monotonic() - self.full_since > self.options.space_wait_seconds:
                 self.queue.put_nowait(e.WaitingOver())
@@ -687,47 +657,6 @@ class Runner:
         """Go without ending the run: it can be taken up again."""
         self.leaving = True
         self.queue.put_nowait(None)
-
-
-class _NoRoom(ChronocastError):
-    pass
-
-
-def _free(folder: Path) -> int:
-    try:
-        return shutil.disk_usage(existing_parent(folder)).free
-    except OSError:
-        return 0
-
-
-def _need_room(folder: Path, size: int) -> None:
-    free = _free(folder)
-    if free < size:
-        raise _NoRoom(
-            f"The drive of {folder} has {free / 1e6:.0f} MB free; {size / 1e6:.0f} MB are needed there now.",
-            "Free some room, or choose another folder.",
-        )
-
-
-def _last_done(path: Path, names: set[str]) -> list[dict[str, Any]]:
-    """What children said they had finished, of those names, from the end of their log."""
-    if not names:
-        return []
-    try:
-        with open(path, "rb") as file:
-            file.seek(max(0, os.path.getsize(path) - 2**20))
-            lines = file.read().decode(errors="replace").splitlines()
-    except OSError:
-        return []
-    found = []
-    for line in lines:
-        try:
-            entry = json.loads(line)
-        except ValueError:
-            continue
-        if isinstance(entry, dict) and entry.get("what") == "done" and entry.get("name") in names:
-            found.append(entry)
-    return found
 
 
 async def _main(path: Path) -> int:

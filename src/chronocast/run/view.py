@@ -77,7 +77,7 @@ class RunView:
     lives: bool = False
     last: int = 0
     time: float = 0.0
-    _tasks_done: dict[str, tuple[float, float]] = field(default_factory=dict)
+    asked_order: list[str] = field(default_factory=list)
 
     def fold(self, records: Iterable[AnyRecord]) -> RunView:
         """Take in records, each once."""
@@ -100,6 +100,12 @@ class RunView:
             if name in self.outputs:
                 self.outputs[name].frames_done = int(count)
         return self
+
+    @property
+    def order(self) -> list[str]:
+        """Outputs in the order that is worked by."""
+        first = [name for name in self.asked_order if name in self.outputs]
+        return first + [name for name in self.outputs if name not in first]
 
     @property
     def frames(self) -> int:
@@ -128,7 +134,7 @@ class RunView:
             "version": 1, "run": self.path, "began": self.began, "ended": self.ended or None, "outcome": self.outcome or None,
             "sentence": self.sentence, "lives": self.lives, "paused": self.paused, "waits_for": self.waits_for,
             "frames": self.frames, "frames_done": self.frames_done, "finish": self.finish.get("finish"),
-            "outputs": [output.as_json() for output in self.outputs.values()],
+            "outputs": [self.outputs[name].as_json() for name in self.order],
         }  # fmt: skip
 
 
@@ -177,6 +183,14 @@ def _made(view: RunView, record: AnyRecord) -> None:
     )
 
 
+def _request(view: RunView, record: AnyRecord) -> None:
+    kind, body = record.body["kind"], record.body["body"]
+    if kind == "order":
+        view.asked_order = list(body["outputs"])
+    elif kind == "add":
+        view.batch = body["batch"]
+
+
 def _outlook(view: RunView, record: AnyRecord) -> None:
     view.fan.append((record.time, record.body["finish"]))
 
@@ -198,7 +212,7 @@ def _ended(view: RunView, record: AnyRecord) -> None:
 
 _TAKE = {
     "begin": _begin, "forecast": _forecast, "output ready": _ready, "output": _output, "finished": _finished,
-    "made": _made, "outlook": _outlook, "ended": _ended,
+    "made": _made, "outlook": _outlook, "ended": _ended, "request": _request,
 }  # fmt: skip
 
 

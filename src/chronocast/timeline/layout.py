@@ -8,8 +8,8 @@ from fractions import Fraction
 from chronocast.model.cutlist import CutList, MediaRef, PictureSpan, SoundSpan
 from chronocast.model.facts import ClipFacts
 from chronocast.model.timing import format_timecode, rate_text
+from chronocast.timeline.described import Placed, Timeline
 from chronocast.timeline.errors import TimelineError
-from chronocast.timeline.read import Placed, Timeline
 
 
 def clip_cut_list(facts: ClipFacts) -> CutList:

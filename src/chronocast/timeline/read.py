@@ -6,7 +6,6 @@ is refused by name, rather than rendered wrongly.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -16,44 +15,11 @@ import opentimelineio as otio
 
 from chronocast.model.errors import ModelError
 from chronocast.model.timing import Rate, parse_rate
+from chronocast.timeline.described import Placed, Timeline
 from chronocast.timeline.errors import TimelineError
 from chronocast.timeline.guard import guard
 
 MOST_FRAMES = 24 * 3600 * 120
-
-
-@dataclass(frozen=True)
-class Placed:
-    """A clip on a track: where on the sequence, which media, from where in it.
-
-    Times are exact seconds; ``media`` is None for a gap; ``media_start``
-    counts from the media's first picture (its start timecode taken off).
-    """
-
-    start: Fraction
-    seconds: Fraction
-    media: Path | None
-    media_start: Fraction
-    name: str
-
-
-@dataclass(frozen=True)
-class Timeline:
-    """One sequence as its file describes it."""
-
-    path: Path
-    name: str
-    rate: Rate
-    size: tuple[int, int] | None
-    picture: tuple[Placed, ...]
-    sound: tuple[Placed, ...]
-    start_timecode: int
-
-    @property
-    def media(self) -> tuple[Path, ...]:
-        """Every media file it needs, once each."""
-        found = [placed.media for placed in (*self.picture, *self.sound) if placed.media]
-        return tuple(dict.fromkeys(found))
 
 
 def read_timeline(path: Path) -> Timeline:

@@ -26,10 +26,10 @@ def _paint_verdict(painter: QPainter, box: QRectF, row: Proof, t: Theme) -> None
 
 
 OUTPUTS = (
-    Col("finished file", lambda r: f"{r.title}, {r.recipe}", 0.46, paint_title),
-    Col("state", lambda r: r.state, 0.18, paint_state),
-    Col("work, of promised", lambda r: r.time, 0.17, right=True),
-    Col("size, of promised", lambda r: r.size, 0.19, right=True),
+    Col("finished file", lambda r: f"{r.title}, {r.recipe}", 0.38, paint_title),
+    Col("state", lambda r: r.state, 0.17, paint_state),
+    Col("work, of promised", lambda r: r.time, 0.20, right=True),
+    Col("size, of promised", lambda r: r.size, 0.25, right=True),
 )
 PROOFS = (
     Col("check", lambda p: p[0] + ("" if p[1] else ", not proved"), 0.26, _paint_verdict),

@@ -286,7 +286,7 @@ def detail(view: Outlook, output: str) -> Detail | None:
     ready, plan = item.ready, item.ready.plan
     length = plan.seconds
     lines = (
-        ("time", f"{time_text(item.seconds.likely)} likely, {time_text(item.seconds.safe)} safe"),
+        ("time", "made already" if item.made else f"{time_text(item.seconds.likely)} likely, {time_text(item.seconds.safe)} safe"),
         ("pace", f"{length / item.seconds.likely:.2g} × real time on one slot" if item.seconds.likely > 0.05 else "nothing to do"),
         ("size", f"{size_text(item.bytes.likely)} likely, {size_text(item.bytes.safe)} safe"),
         ("rate", f"{rate_bits_text(item.bytes.likely * 8 / length)} in all, sound {item.sound_bytes / max(1.0, item.bytes.likely):.0%}"),

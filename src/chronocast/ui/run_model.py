@@ -91,7 +91,7 @@ def run_row(view: RunView, output: OutputView, at: datetime | None) -> RunRow:
 def run_model(view: RunView, now: float) -> RunModel:
     """A run as *Run* shows it; ``now`` is the time in seconds."""
     at = datetime.fromisoformat(view.finish["at"]) if view.finish.get("at") else None
-    rows = tuple(run_row(view, output, at) for output in view.outputs.values())
+    rows = tuple(run_row(view, view.outputs[name], at) for name in view.order)
     proved = [output for output in view.outputs.values() if output.state == "proved"]
     needs = tuple(f"{row.title} · {row.recipe}: {row.reason}" for row in rows if row.state == "needs you")
     going = view.lives and not view.outcome

@@ -218,6 +218,48 @@ class Session(QObject):
 
         errand(work, done, self.trouble.emit)
 
+    @property
+    def going(self) -> bool:
+        """Whether a run of this batch is going on."""
+        return self.run is not None and self.run.lives and not self.run.outcome
+
+    def not_in_run(self) -> list[str]:
+        """Outputs that are asked for but are not in the run that goes on, or were changed since it began."""
+        if self.run is None:
+            return []
+        before = {output["id"]: output for output in self.run.batch.get("outputs", ())}
+        recipes = {recipe["id"]: recipe for recipe in self.run.batch.get("recipes", ())}
+        found = []
+        for output in self.batch.outputs:
+            recipe = self.batch.recipe(output.recipe)
+            assert recipe is not None
+            same = before.get(output.id) == output.model_dump(mode="json")
+            if output.held or (same and recipes.get(recipe.id) == recipe.model_dump(mode="json")):
+                continue
+            known = self.run.outputs.get(output.id)
+            if known is None or known.state not in ("proved", "stopped", "placing"):
+                found.append(output.id)
+        return found
+
+    def add_to_run(self) -> None:
+        """Let outputs asked for since join the run that goes on."""
+        names = self.not_in_run()
+        if names:
+            body = {"batch": self.batch.model_dump(mode="json"), "outputs": names}
+            count = f"{len(names)} output{'s' if len(names) != 1 else ''}"
+            self.ask("add", body, lambda: self.notice.emit(f"{count} joined the run."))
+
+    def move_in_run(self, output: str, step: int) -> None:
+        """Move an output up or down in the run's order."""
+        if self.run is None:
+            return
+        order = list(self.run.order)
+        if output in order:
+            at = order.index(output)
+            to = max(0, min(len(order) - 1, at + step))
+            order.insert(to, order.pop(at))
+            self.ask("order", {"outputs": order})
+
     def ask(
         self, kind: str, body: dict[str, Any] | None = None, then: Callable[[], None] | None = None
     ) -> None:

@@ -32,6 +32,7 @@ class Theme:
     rust: str
     bar: str
     choice: str
+    on_ember: str
 
     def color(self, role: str, alpha: int = 255) -> QColor:
         """A colour by its role."""
@@ -42,11 +43,11 @@ class Theme:
 
 INK = Theme(
     "Ink", ground="#10181E", raised="#18232B", line="#2B3A44", text="#ECE5D8", quiet="#93A3AB", tide="#4FA79B",
-    ember="#D9793F", dusk="#9A8BD0", lichen="#A9B050", rust="#E0705F", bar="#5D6E79", choice="#1B3236",
+    ember="#D9793F", dusk="#9A8BD0", lichen="#A9B050", rust="#E0705F", bar="#5D6E79", choice="#1B3236", on_ember="#10181E",
 )  # fmt: skip
 PAPER = Theme(
     "Paper", ground="#F6F1E7", raised="#FFFDF8", line="#D9CFBD", text="#1D2A33", quiet="#5C6A72", tide="#1F776B",
-    ember="#B85A20", dusk="#65529F", lichen="#6A7018", rust="#A83A30", bar="#98A2A6", choice="#DCEBE6",
+    ember="#B85A20", dusk="#65529F", lichen="#6A7018", rust="#A83A30", bar="#98A2A6", choice="#DCEBE6", on_ember="#FFFDF8",
 )  # fmt: skip
 THEMES = {"ink": INK, "paper": PAPER}
 
@@ -124,7 +125,7 @@ def _sheet(t: Theme) -> str:
     QPushButton:hover {{ border-color: {t.quiet}; }}
     QPushButton:focus, QToolButton:focus {{ border: 1px solid {t.tide}; }}
     QPushButton:disabled {{ color: {t.quiet}; }}
-    QPushButton#act {{ background: {t.ember}; color: #10181E; border: none; font-weight: 600; padding: 9px 18px; }}
+    QPushButton#act {{ background: {t.ember}; color: {t.on_ember}; border: none; font-weight: 600; padding: 9px 18px; }}
     QPushButton#act:disabled {{ background: {t.line}; color: {t.quiet}; }}
     QPushButton#act:focus {{ border: 2px solid {t.text}; }}
     QToolButton {{ background: transparent; border: 1px solid transparent; border-radius: 3px; padding: 3px 8px; color: {t.quiet}; }}

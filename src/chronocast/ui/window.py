@@ -206,6 +206,8 @@ class Window(QMainWindow):
         self._action(run, "Begin, replacing files of the same name", "", lambda: self.begin_run(replace=True))
         self._action(run, "Pause or resume", "Ctrl+P", self.pause_or_resume)
         self._action(run, "Stop", "Ctrl+.", self.stop_run)
+        self._action(run, "Move the chosen output up", "Alt+Up", lambda: self.move_output(-1))
+        self._action(run, "Move the chosen output down", "Alt+Down", lambda: self.move_output(1))
         self._action(run, "Try again what needs you", "", lambda: self.session.ask("retry"))
         self._action(run, "Measure this machine again", "", self.measure)
         for number, name in enumerate(PLACES):
@@ -260,18 +262,7 @@ class Window(QMainWindow):
         self.title.setToolTip(str(session.path))
         self.setWindowTitle(f"{plan.title} · Chronocast")
         self.headline.show_headline(plan.headline)
-        count = plan.headline.begin
-        self.begin.setText(f"Begin {count}" if count else "Begin")
-        self.begin.setEnabled(
-            bool(count)
-            and session.view is not None
-            and not (session.run and session.run.lives and not session.run.outcome)
-        )
-        self.begin.setToolTip(
-            "Render what is asked for and prove it"
-            if count
-            else "Ask for something first: choose a cell and press Space"
-        )
+        self._show_begin()
         self.plan_place.show_plan(plan, session.view)
         for row in plan.rows:
             self.strips.want(row.fingerprint, row.frames)
@@ -289,8 +280,31 @@ class Window(QMainWindow):
         self.run_shown = run = run_model(self.session.run, time.time())
         self.run_place.show_run(run)
         self.check_place.show_run(run)
-        if self.session.view is not None and self.plan is not None:
-            self.begin.setEnabled(self.plan.headline.begin > 0 and not run.going)
+        self._show_begin()
+
+    def _show_begin(self) -> None:
+        """What the one button would do now: begin, or let what is new join the run."""
+        session, plan = self.session, self.plan
+        if plan is None:
+            return
+        if session.going:
+            new = len(session.not_in_run())
+            self.begin.setText(f"Add {new} to the run" if new else "Rendering")
+            self.begin.setEnabled(bool(new))
+            self.begin.setToolTip(
+                "Let what was asked for since join the run that goes on"
+                if new
+                else "A run of this batch goes on: see Run"
+            )
+            return
+        count = plan.headline.begin
+        self.begin.setText(f"Begin {count}" if count else "Begin")
+        self.begin.setEnabled(bool(count) and session.view is not None)
+        self.begin.setToolTip(
+            "Render what is asked for and prove it"
+            if count
+            else "Ask for something first: choose a cell and press Space"
+        )
 
     def _tick(self) -> None:
         if self.pages.currentIndex() == 1 and self.run_shown and self.run_shown.going:
@@ -329,6 +343,9 @@ class Window(QMainWindow):
 
     def begin_run(self, _checked: bool = False, replace: bool = False) -> None:
         """Begin, unless something in the way needs a decision first."""
+        if self.session.going:
+            self.session.add_to_run()
+            return
         view = self.session.view
         if view is None or not any(not item.made for item in view.outputs):
             self.tell("There is nothing to render: ask for something first, or everything is made.")
@@ -369,6 +386,12 @@ class Window(QMainWindow):
                 "Stopping. Finished files and pieces are kept; begin again to go on from there."
             ),
         )
+
+    def move_output(self, step: int) -> None:
+        """Earlier or later, in the run that goes on."""
+        row = self.run_place.table.chosen()
+        if row is not None and self.session.going:
+            self.session.move_in_run(row.id, step)
 
     def hold_selected(self) -> None:
         """Hold back the selected outputs, or release them."""

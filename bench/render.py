@@ -1,0 +1,106 @@
+"""One long output as pieces against one straight loop of the same libraries with the same encoder settings."""
+
+from __future__ import annotations
+
+import itertools
+import subprocess
+import sys
+import time
+from pathlib import Path
+from statistics import median
+
+from chronocast.demo.build import SEQUENCE
+from chronocast.demo.copy import copy_demo
+from chronocast.journal.documents import load_batch, save_batch
+from chronocast.journal.places import state_folder
+from chronocast.journal.runs import RunJournal
+from chronocast.model.batch import FULL, Batch
+from chronocast.model.edits import add_recipe, fill
+from chronocast.model.recipe import FrameSize, PictureRecipe, RateControl, Recipe
+from chronocast.run.client import begin_run, runner_lives
+from chronocast.run.today import prepared
+from chronocast.run.view import read_view
+
+RECIPES = (
+    Recipe(id="quality", name="quality", sound=None, picture=PictureRecipe(size=FrameSize(mode="ceiling", width=960, height=540), rate_control=RateControl(mode="quality", quality=22))),
+    Recipe(id="rate", name="rate", sound=None, picture=PictureRecipe(size=FrameSize(mode="ceiling", width=960, height=540), rate_control=RateControl(target_bits_per_second=1_500_000))),
+)  # fmt: skip
+
+
+def whole(path: Path, recipe: str) -> tuple[float, int, float]:
+    """One process, one loop over the whole output: (seconds, bytes, CPU seconds)."""
+    code = (
+        "import sys, time\nfrom pathlib import Path\n"
+        "from chronocast.journal.documents import load_batch\nfrom chronocast.run.today import prepared\n"
+        "from chronocast.media.decode import Readers\nfrom chronocast.media.encode import encode_piece\n"
+        "path = Path(sys.argv[1]); item = next(o for o in prepared(load_batch(path), path).outputs if o.recipe.id == sys.argv[2])\n"
+        "spans = tuple(s for p in item.plan.pieces for s in p.spans)\n"
+        "job = item.plan.pieces[0].model_copy(update={'spans': spans, 'target': sys.argv[3]})\n"
+        "threads = int(sys.argv[4])\n"
+        "job = job.model_copy(update={'settings': job.settings.model_copy(update={'threads': threads})})\n"
+        "begin = time.perf_counter(); size = encode_piece(job, Readers())\n"
+        "print(time.perf_counter() - begin, size, time.process_time())\n"
+    )
+    target = path.parent / f"whole-{recipe}.mp4"
+    import os
+
+    done = subprocess.run(
+        [sys.executable, "-c", code, str(path), recipe, str(target), str(os.cpu_count() or 1)],
+        capture_output=True,
+        text=True,
+        check=True,
+    )
+    seconds, size, cpu = done.stdout.split()
+    return float(seconds), int(size), float(cpu)
+
+
+def pieces(batch: Batch, path: Path, recipe: str) -> tuple[float, int, list[float]]:
+    """The same output by a run: (seconds from first start to joined, bytes, idle gaps on a slot)."""
+    save_batch(batch, path)
+    journal = begin_run(batch, path)
+    while True:
+        opened = RunJournal(journal)
+        view = read_view(opened, runner_lives(journal))
+        records = opened.records()
+        opened.close()
+        if view.outcome and not view.lives:
+            break
+        time.sleep(0.2)
+    starts = [r for r in records if r.kind == "started"]
+    ends = {r.body["task"]: r for r in records if r.kind == "finished"}
+    join = next(r for r in records if r.kind == "finished" and r.body["task"].startswith("join:"))
+    gaps = []
+    by_slot: dict[str, list[tuple[float, float]]] = {}
+    for record in starts:
+        if record.body["task"].startswith("piece:"):
+            by_slot.setdefault(record.body["slot"], []).append((record.time, ends[record.body["task"]].time))
+    for spans in by_slot.values():
+        gaps += [max(0.0, later[0] - earlier[1]) for earlier, later in itertools.pairwise(spans)]
+    return join.time - starts[0].time, next(iter(view.outputs.values())).bytes, gaps
+
+
+def measure(folder: Path) -> list[tuple[str, str, str]]:
+    """Two rate controls, each as pieces and whole."""
+    path = copy_demo(folder)
+    base = load_batch(path).model_copy(update={"recipes": (), "outputs": ()})
+    rows, gaps = [], []
+    for recipe in RECIPES:
+        batch = add_recipe(base, recipe)
+        source = next(s for s in batch.sources if s.path.endswith(SEQUENCE))
+        batch = fill(batch, [(source.id, FULL, recipe.id)])
+        save_batch(batch, path)
+        straight, size, _ = whole(path, recipe.id)
+        run, made, found = pieces(batch, path, recipe.id)
+        gaps += found
+        count = len(prepared(batch, path).outputs[0].plan.pieces)
+        rows.append(
+            (
+                f"{recipe.id}: throughput as {count} pieces against one threaded encode",
+                f"{straight / run:.2f} ×",
+                "1.05 ×",
+            )
+        )
+        rows.append((f"{recipe.id}: bytes as pieces against unsplit", f"{made / size - 1:+.1%}", "+1.5 %"))
+    rows.append(("idle gap between pieces on a slot, median", f"{median(gaps) * 1000:.0f} ms", "30 ms"))
+    assert state_folder()
+    return rows

@@ -1,0 +1,145 @@
+"""What is on screen, in plain Python: *Plan*, *Run* and *Check* say what is so."""
+
+from __future__ import annotations
+
+import time
+import unittest
+from dataclasses import dataclass, field
+from datetime import datetime, timedelta
+from typing import Any
+
+from chronocast.demo.copy import demo_batch
+from chronocast.model.batch import Batch
+from chronocast.model.edits import hold
+from chronocast.run.view import RunView
+from chronocast.ui.plan_model import difference, plan_model
+from chronocast.ui.run_model import run_model
+
+
+@dataclass
+class Said:
+    """A journal's record."""
+
+    seq: int
+    time: float
+    kind: str
+    body: dict[str, Any] = field(default_factory=dict)
+
+
+def band(value: float) -> dict[str, float]:
+    return {"p10": value / 2, "likely": value, "safe": value * 2}
+
+
+def story(times: list[float]) -> list[Said]:
+    """A run of one output, told at the times given."""
+    begin = datetime.fromtimestamp(times[0]).astimezone()
+    finish = {
+        key: (begin + timedelta(seconds=s)).isoformat()
+        for key, s in (("p10", 5), ("likely", 10), ("safe", 20))
+    }
+    forecast = {
+        "outputs": [{"id": "o", "seconds": band(8), "bytes": band(1e6), "finish": finish}],
+        "total": {"finish": finish},
+    }
+    kinds: list[tuple[str, dict[str, Any]]] = [
+        ("begin", {"batch": {"title": "Films", "outputs": [{"id": "o"}]}, "path": "/b"}),
+        ("forecast", forecast),
+        (
+            "output ready",
+            {
+                "id": "o",
+                "path": "/out/a.mp4",
+                "title": "A",
+                "range": "",
+                "recipe": "R",
+                "frames": 100,
+                "rate": "25",
+                "pieces": 2,
+                "kept": 1,
+            },
+        ),
+        ("output", {"id": "o", "state": "rendering", "reason": ""}),
+        ("outlook", {"finish": finish, "bytes": band(1), "seconds": band(1)}),
+        (
+            "made",
+            {
+                "id": "o",
+                "path": "/out/a.mp4",
+                "bytes": 900_000,
+                "seconds": 9.0,
+                "cpu_seconds": 8.0,
+                "checks": [
+                    {"name": "frames", "ok": True, "expected": "100", "found": "100", "proof": "counted"}
+                ],
+            },
+        ),
+        ("output", {"id": "o", "state": "proved", "reason": ""}),
+        ("ended", {"outcome": "done", "sentence": ""}),
+    ]
+    return [
+        Said(n + 1, at, kind, body) for n, (at, (kind, body)) in enumerate(zip(times, kinds, strict=True))
+    ]
+
+
+class Run(unittest.TestCase):
+    def test_promise_and_fact_stand_side_by_side(self) -> None:
+        now = time.time()
+        view = RunView().fold(story([now + n for n in range(8)]))
+        shown = run_model(view, now + 9)
+        self.assertEqual(
+            (shown.rows[0].state, shown.rows[0].time, shown.rows[0].size),
+            ("proved", "9 s of 8 s", "900 kB of 1.00 MB"),
+        )
+        self.assertEqual((shown.done, shown.share, shown.ended), ("1 of 1", 1.0, True))
+        self.assertIn("every file proved", shown.finished_more)
+        self.assertTrue(shown.rows[0].checks)
+
+    def test_each_record_counts_once(self) -> None:
+        records = story([time.time() + n for n in range(8)])
+        self.assertEqual(RunView().fold(records).fold(records).as_json(), RunView().fold(records).as_json())
+
+    def test_a_clock_that_jumps_back_confuses_nobody(self) -> None:
+        now = time.time()
+        for times in (
+            [now, now - 86400, now - 86400, now - 86300, now, now, now - 3600, now - 3600],
+            [now + n for n in range(7)] + [now - 1e6],
+        ):
+            for count in range(1, 9):
+                view = RunView().fold(story(times)[:count])
+                shown = run_model(view, now - 5000)
+                self.assertEqual(len(shown.rows), 1)
+                self.assertNotIn("-", shown.speed)
+                self.assertTrue(shown.sentence)
+
+    def test_a_run_whose_runner_went_away_says_so(self) -> None:
+        now = time.time()
+        view = RunView().fold(story([now + n for n in range(8)])[:4]).see({}, lives=False)
+        self.assertEqual(run_model(view, now + 4).finished, "down")
+
+
+class Plan(unittest.TestCase):
+    def test_a_plan_without_a_forecast_is_already_a_plan(self) -> None:
+        plan = plan_model(demo_batch(), None, None)
+        self.assertEqual((len(plan.rows), len(plan.columns), plan.headline.begin), (6, 3, 12))
+        self.assertTrue(plan.cell(0, 0).waiting)
+        self.assertFalse(plan.cell(1, 1).filled)
+        self.assertEqual(plan.place(plan.cell(2, 1).output), (2, 1))
+
+    def test_held_outputs_are_not_begun(self) -> None:
+        batch = demo_batch()
+        plan = plan_model(hold(batch, [batch.outputs[0].id], True), None, None)
+        self.assertEqual(plan.headline.begin, 11)
+        self.assertTrue(plan.cell(0, 0).held)
+
+    def test_an_empty_batch_says_that_nothing_is_asked_for(self) -> None:
+        self.assertIn("Nothing is asked for", plan_model(Batch(), None, None).headline.sentence)
+
+    def test_differences_are_signed_and_small_ones_left_out(self) -> None:
+        self.assertEqual(
+            (difference(-840, "seconds"), difference(220e6, "bytes"), difference(0.3, "seconds")),
+            ("−14:00", "+220 MB", ""),
+        )
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,203 @@
+"""The crew contract: what any crew must do, shown on this machine's."""
+
+from __future__ import annotations
+
+import asyncio
+import os
+import tempfile
+import time
+import unittest
+from collections.abc import Awaitable, Callable
+from pathlib import Path
+
+from chronocast.media.codecs import encoder_settings
+from chronocast.model.jobs import PieceJob, SpanJob
+from chronocast.model.recipe import PictureRecipe
+from chronocast.run import crew as c
+from chronocast.run.local import LocalCrew
+from tests.footage import RATE
+
+
+def job(folder: Path, name: str, frames: int) -> PieceJob:
+    """A piece of black pictures: work without a source."""
+    settings = encoder_settings(PictureRecipe(effort="slow"), 640, 360, RATE, (1, 1, 1, 1))
+    return PieceJob(
+        name=name,
+        target=str(folder / f"{name}.mp4"),
+        rate="25",
+        width=640,
+        height=360,
+        spans=(SpanJob(frames=frames, media=None),),
+        settings=settings,
+    )
+
+
+def state(pid: int) -> str:
+    return Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()[0]
+
+
+class Listener:
+    """Reads a crew's events."""
+
+    def __init__(self, crew: LocalCrew) -> None:
+        self.crew, self.seen = crew, []
+        self._events = crew.events()
+
+    seen: list[c.CrewEvent]
+
+    async def until(self, ready: Callable[[c.CrewEvent], bool], seconds: float = 30) -> c.CrewEvent:
+        """The next event that is as wished."""
+
+        async def look() -> c.CrewEvent:
+            async for event in self._events:
+                self.seen.append(event)
+                if ready(event):
+                    return event
+            raise AssertionError("the crew ended")
+
+        return await asyncio.wait_for(look(), seconds)
+
+    async def slots(self, count: int) -> list[str]:
+        """That many granted slots."""
+        return [(await self.until(lambda e: isinstance(e, c.Granted))).slot for _ in range(count)]  # type: ignore[union-attr]
+
+
+class Contract(unittest.TestCase):
+    def setUp(self) -> None:
+        self.folder = Path(tempfile.mkdtemp())
+
+    def with_crew(
+        self,
+        work: Callable[[LocalCrew, Listener], Awaitable[None]],
+        slots: int = 2,
+        command: list[str] | None = None,
+    ) -> None:
+        async def go() -> None:
+            crew = LocalCrew(self.folder / "slots", slots, child_command=command)
+            try:
+                await work(crew, Listener(crew))
+            finally:
+                await crew.close()
+
+        asyncio.run(go())
+
+    def test_what_is_started_is_finished_and_reported(self) -> None:
+        async def work(crew: LocalCrew, ears: Listener) -> None:
+            await crew.offer(1)
+            (slot,) = await ears.slots(1)
+            await crew.start(slot, "piece:a", 7, job(self.folder, "a", 30))
+            done = await ears.until(lambda e: isinstance(e, c.Finished))
+            assert isinstance(done, c.Finished)
+            self.assertEqual((done.task, done.attempt, done.result["frames"]), ("piece:a", 7, 30))
+            self.assertGreater(done.memory_bytes, 10_000_000)
+            self.assertTrue((self.folder / "a.mp4").stat().st_size)
+
+        self.with_crew(work)
+
+    def test_no_more_slots_than_offered_and_idle_ones_come_back(self) -> None:
+        async def work(crew: LocalCrew, ears: Listener) -> None:
+            await crew.offer(5)
+            await ears.slots(2)
+            await crew.offer(0)
+            await ears.until(lambda e: isinstance(e, c.Returned))
+            await ears.until(lambda e: isinstance(e, c.Returned))
+            self.assertEqual(sum(isinstance(e, c.Granted) for e in ears.seen), 2)
+
+        self.with_crew(work)
+
+    def test_two_crews_on_one_machine_share_its_slots(self) -> None:
+        async def work(crew: LocalCrew, ears: Listener) -> None:
+            other = LocalCrew(self.folder / "slots", 2)
+            others = Listener(other)
+            await crew.offer(2)
+            await ears.slots(2)
+            await other.offer(2)
+            with self.assertRaises(asyncio.TimeoutError):
+                await others.until(lambda e: isinstance(e, c.Granted), 0.5)
+            await crew.offer(1)
+            await ears.until(lambda e: isinstance(e, c.Returned))
+            granted = await Listener(other).until(lambda e: isinstance(e, c.Granted))
+            self.assertIsInstance(granted, c.Granted)
+            await other.close()
+
+        self.with_crew(work)
+
+    def test_freezing_and_thawing_take_effect_within_150_ms(self) -> None:
+        async def work(crew: LocalCrew, ears: Listener) -> None:
+            await crew.offer(1)
+            (slot,) = await ears.slots(1)
+            await crew.start(slot, "piece:a", 1, job(self.folder, "a", 4000))
+            await ears.until(lambda e: isinstance(e, c.Progressed))
+            (pid,) = [
+                int(p) for p in Path(f"/proc/{os.getpid()}/task/{os.getpid()}/children").read_text().split()
+            ]
+            for verb, frozen in (
+                ("freeze", True),
+                ("freeze", True),
+                ("thaw", False),
+                ("freeze", True),
+                ("thaw", False),
+            ):
+                begin = time.monotonic()
+                self.assertTrue(await crew.control(verb, "piece:a", 1))  # type: ignore[arg-type]
+                while (state(pid) == "T") != frozen:
+                    self.assertLess(time.monotonic() - begin, 0.150)
+            self.assertFalse(await crew.control("freeze", "piece:other", 1))
+            self.assertFalse(await crew.control("freeze", "piece:a", 2), "an older attempt is not this one")
+            await crew.control("freeze", "piece:a", 1)
+            await crew.control("stop", "piece:a", 1)
+            gave = await ears.until(lambda e: isinstance(e, c.Gave))
+            assert isinstance(gave, c.Gave)
+            self.assertEqual(gave.fault, "stopped", "a frozen child can be stopped")
+
+        self.with_crew(work)
+
+    def test_a_child_that_dies_or_talks_rubbish_costs_its_attempt_only(self) -> None:
+        async def killed(crew: LocalCrew, ears: Listener) -> None:
+            await crew.offer(1)
+            (slot,) = await ears.slots(1)
+            await crew.start(slot, "piece:a", 1, job(self.folder, "a", 4000))
+            await ears.until(lambda e: isinstance(e, c.Progressed))
+            (pid,) = [
+                int(p) for p in Path(f"/proc/{os.getpid()}/task/{os.getpid()}/children").read_text().split()
+            ]
+            os.kill(pid, 9)
+            gave = await ears.until(lambda e: isinstance(e, c.Gave))
+            assert isinstance(gave, c.Gave)
+            self.assertEqual((gave.fault, gave.attempt), ("lost", 1))
+            await crew.start(slot, "piece:a", 2, job(self.folder, "a", 10))
+            self.assertIsInstance(await ears.until(lambda e: isinstance(e, c.Finished)), c.Finished)
+
+        self.with_crew(killed)
+
+        async def rubbish(crew: LocalCrew, ears: Listener) -> None:
+            await crew.offer(1)
+            (slot,) = await ears.slots(1)
+            await crew.start(slot, "piece:a", 1, job(self.folder, "a", 10))
+            gave = await ears.until(lambda e: isinstance(e, c.Gave))
+            assert isinstance(gave, c.Gave)
+            self.assertEqual(gave.fault, "lost")
+            self.assertIn("can't be understood", gave.sentence)
+
+        self.with_crew(
+            rubbish, command=["sh", "-c", 'echo \'{"what": "ready"}\'; read line; echo fish; sleep 9']
+        )
+
+    def test_a_bad_job_is_a_sentence(self) -> None:
+        async def work(crew: LocalCrew, ears: Listener) -> None:
+            await crew.offer(1)
+            (slot,) = await ears.slots(1)
+            bad = job(self.folder, "a", 10).model_copy(
+                update={"spans": (SpanJob(frames=5, media="/nowhere/film.mp4"),)}
+            )
+            await crew.start(slot, "piece:a", 1, bad)
+            gave = await ears.until(lambda e: isinstance(e, c.Gave))
+            assert isinstance(gave, c.Gave)
+            self.assertEqual(gave.fault, "media")
+            self.assertIn("/nowhere/film.mp4 is missing", gave.sentence)
+
+        self.with_crew(work)
+
+
+if __name__ == "__main__":
+    unittest.main()
