@@ -101,6 +101,15 @@ def measure(folder: Path) -> list[tuple[str, str, str]]:
             )
         )
         rows.append((f"{recipe.id}: bytes as pieces against unsplit", f"{made / size - 1:+.1%}", "+1.5 %"))
+        if (target := recipe.picture.rate_control).mode == "variable":
+            asked = target.target_bits_per_second * 60 / 8
+            rows.append(
+                (
+                    f"{recipe.id}: bytes against rate × length, pieces and unsplit",
+                    f"{made / asked - 1:+.1%} and {size / asked - 1:+.1%}",
+                    "told as it is",
+                )
+            )
     rows.append(("idle gap between pieces on a slot, median", f"{median(gaps) * 1000:.0f} ms", "30 ms"))
     assert state_folder()
     return rows

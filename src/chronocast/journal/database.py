@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
@@ -10,9 +12,6 @@ from sqlalchemy.exc import DatabaseError, OperationalError, SQLAlchemyError
 from sqlalchemy.pool import NullPool
 
 from chronocast.model.errors import ChronocastError
-
-__all__ = ["JournalError", "SQLAlchemyError", "open_database"]
-
 
 PATIENCE_SECONDS = 30.0
 """How long a writer waits for another: a runner must not die of somebody else's transaction."""
@@ -63,3 +62,18 @@ def open_database(path: Path, tables: MetaData, *, write: bool = True) -> Engine
             f"{path} is damaged: {error.orig}.",
             "Move it away; finished pieces are in the stock and will be kept.",
         ) from None
+
+
+@contextlib.contextmanager
+def connected(engine: Engine, what: str) -> Iterator[Any]:
+    """A connection in a transaction of its own.
+
+    Raises:
+        JournalError: the database can't be used; ``what`` names it.
+    """
+    try:
+        with engine.begin() as connection:
+            yield connection
+    except SQLAlchemyError as error:
+        reason = getattr(error, "orig", None) or error
+        raise JournalError(f"{what} can't be used: {reason}.", "Check its drive and permissions.") from error

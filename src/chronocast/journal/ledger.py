@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
-import contextlib
 import json
 import time
-from collections.abc import Iterator
+from contextlib import AbstractContextManager
 from pathlib import Path
 from typing import Any
 
 from sqlalchemy import Column, Float, Integer, MetaData, String, Table, Text, desc, insert, select
 
-from chronocast.journal.database import JournalError, SQLAlchemyError, open_database
+from chronocast.journal.database import connected, open_database
 
 _tables = MetaData()
 _piece = Table(
@@ -37,15 +36,8 @@ class Ledger:
         """Give the file back."""
         self._engine.dispose()
 
-    @contextlib.contextmanager
-    def _connected(self) -> Iterator[Any]:
-        try:
-            with self._engine.begin() as connection:
-                yield connection
-        except SQLAlchemyError as error:
-            raise JournalError(
-                f"The ledger {self.path} can't be used: {getattr(error, 'orig', error)}."
-            ) from error
+    def _connected(self) -> AbstractContextManager[Any]:
+        return connected(self._engine, f"The ledger {self.path}")
 
     def add_piece(self, **values: Any) -> None:
         """One encoded piece: family, pace, frames, pixels, seconds, bytes, cpu_seconds, wall_seconds, target."""

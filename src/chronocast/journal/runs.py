@@ -6,12 +6,11 @@ leaves a wish for the runner.  *now* is overwritten several times a second.
 
 from __future__ import annotations
 
-import contextlib
 import hashlib
 import json
 import os
 import time
-from collections.abc import Iterator
+from contextlib import AbstractContextManager
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -19,7 +18,7 @@ from typing import Any
 from sqlalchemy import Column, Float, Integer, MetaData, String, Table, Text, insert, select, update
 from sqlalchemy.dialects.sqlite import insert as upsert
 
-from chronocast.journal.database import JournalError, SQLAlchemyError, open_database
+from chronocast.journal.database import connected, open_database
 
 ALIVE_SECONDS = 3.0
 
@@ -68,16 +67,8 @@ class RunJournal:
         """Give the file back."""
         self._engine.dispose()
 
-    @contextlib.contextmanager
-    def _connected(self) -> Iterator[Any]:
-        try:
-            with self._engine.begin() as connection:
-                yield connection
-        except SQLAlchemyError as error:
-            reason = getattr(error, "orig", None) or error
-            raise JournalError(
-                f"The journal {self.path} can't be used: {reason}.", "Check its drive and permissions."
-            ) from error
+    def _connected(self) -> AbstractContextManager[Any]:
+        return connected(self._engine, f"The journal {self.path}")
 
     def written(self) -> tuple[int, int]:
         """A mark that changes whenever anyone writes: time and size of the write-ahead log."""

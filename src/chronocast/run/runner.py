@@ -42,6 +42,7 @@ from chronocast.run.outlook import Outlook, as_json, experience, outlook, pictur
 from chronocast.run.pace import load_pace
 from chronocast.run.prepare import OutputReady, Prospect, prepare
 from chronocast.run.recovery import tidy
+from chronocast.run.today import made_record
 
 log = logging.getLogger("chronocast.runner")
 
@@ -206,16 +207,8 @@ class Runner:
 
     def _made(self, ready: OutputReady) -> dict[str, Any]:
         """The record of the very same file, if it is where it was and unchanged since it was proved."""
-        try:
-            status = ready.path.stat()
-        except OSError:
-            return {}
-        row = self.ledger.made(str(ready.path)) if self.ledger else None
-        if not row or (row["digest"], row["bytes"], row["mtime_ns"]) != (
-            ready.digest,
-            status.st_size,
-            status.st_mtime_ns,
-        ):
+        row = made_record(ready, self.ledger) if self.ledger else {}
+        if not row:
             return {}
         return {"path": str(ready.path), "bytes": row["bytes"], "seconds": row["seconds"], "again": True,
                 "cpu_seconds": row["cpu_seconds"], "checks": row["checks"]}  # fmt: skip
@@ -683,9 +676,13 @@ def main() -> None:
     path = Path(sys.argv[1])
     logging.basicConfig(level=logging.INFO, format="%(asctime)s %(name)s %(levelname)s %(message)s")
     lock = open(lock_path(path), "w")  # noqa: SIM115 - held for as long as the runner lives
-    try:
-        fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
-    except OSError:
+    for _ in range(20):  # whoever asks whether we live holds it for a moment, too
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            break
+        except OSError:
+            time.sleep(0.05)
+    else:
         log.info("another runner has this journal")
         sys.exit(0)
     lock.write(str(os.getpid()))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+import threading
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -65,6 +66,8 @@ class Session(QObject):
         self.journal: Path | None = None
         self.busy = ""
         self._measuring: Any = None
+        self._saving = threading.Lock()
+        self._saved: Batch | None = self.history.now if path else None
         self._forecaster = Forecaster(self)
         self._forecaster.forecast.connect(self._forecast)
         self._forecaster.looking.connect(self._looking)
@@ -138,10 +141,17 @@ class Session(QObject):
 
     def _after_edit(self) -> None:
         self.before = self.view
-        batch, path = self.batch, self.path
-        errand(lambda: save_batch(batch, path), lambda _: None, self.trouble.emit)
+        errand(self._save, lambda _: None, self.trouble.emit)
         self.changed.emit()
         self.forecast()
+
+    def _save(self) -> None:
+        """Write the newest state; never an older one over a newer, however the threads run."""
+        with self._saving:
+            batch = self.batch
+            if batch != self._saved:
+                save_batch(batch, self.path)
+                self._saved = batch
 
     def fill(self, cells: list[tuple[str, str, str]], filled: bool) -> None:
         """Ask for outputs, or no longer."""
@@ -209,7 +219,7 @@ class Session(QObject):
         options = {"replace": replace, "space_wait_seconds": 3600.0}
 
         def work() -> Path:
-            save_batch(batch, path)
+            self._save()
             return begin_run(batch, path, options)
 
         def done(journal: Path) -> None:
