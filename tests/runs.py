@@ -67,7 +67,7 @@ def see(journal: Path) -> RunView:
         opened.close()
 
 
-def wait(journal: Path, ready: Callable[[RunView], bool], seconds: float = 120.0) -> RunView:
+def wait(journal: Path, ready: Callable[[RunView], bool], seconds: float = 300.0) -> RunView:
     """Wait until a run is as wished."""
     end = time.monotonic() + seconds
     while True:
