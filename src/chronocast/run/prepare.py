@@ -32,6 +32,12 @@ class Problem:
     sentence: str
     remedy: str = ""
 
+    @property
+    def told(self) -> str:
+        """All of it in one line; the place only where the sentence doesn't begin with it."""
+        words = self.sentence if self.sentence.startswith(self.where) else f"{self.where}: {self.sentence}"
+        return f"{words} {self.remedy}".strip()
+
 
 @dataclass(frozen=True)
 class SourceReady:

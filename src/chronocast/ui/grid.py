@@ -152,14 +152,10 @@ class CellPainter(QStyledItemDelegate):
             frame = QRectF(left, box.top() + 7 * unit, width * 1.62, height)
             strip = self.strips.get(row.fingerprint)
             if strip is not None:
-                # the second still whole, half of the third: enough to know it is the right thing
-                unit_width = strip.width() / max(1, len(row.frames))
+                # the first still whole, half of the second: enough to know it is the right thing
+                each = strip.width() / max(1, len(row.frames))
                 painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-                painter.drawImage(
-                    frame,
-                    strip,
-                    QRectF(unit_width * min(1, len(row.frames) - 1), 0, unit_width * 1.62, strip.height()),
-                )
+                painter.drawImage(frame, strip, QRectF(0, 0, min(each * 1.62, strip.width()), strip.height()))
             else:
                 painter.fillRect(frame, t.color("raised"))
             left += frame.width() + 12 * unit

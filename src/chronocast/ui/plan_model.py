@@ -127,7 +127,7 @@ def plan_model(
             kind = f"{len(cut.picture)} edits" if source.kind == "sequence" else rate_text(cut.rate)
             silent = "" if cut.sound else " · no sound"
             facts = f"{cut.width}×{cut.height} · {kind} · {time_text(float(cut.frames / cut.rate))}{silent}"
-            shown = [cut.media_frame(round(cut.frames * at)) for at in (0.1, 0.36, 0.62, 0.88)]
+            shown = [cut.media_frame(round(cut.frames * at)) for at in (0.36, 0.62)]
             frames = tuple((media.path, frame) for item in shown if item for media, frame in [item])
             mark = "-".join(dict.fromkeys(m.fingerprint for m in cut.media))[:64] + f"-{cut.frames}"
         elif problem:
@@ -159,9 +159,7 @@ def plan_model(
             if group
             else ""
         )
-    told = tuple(
-        f"{p.where}: {p.sentence} {p.remedy}".strip() for p in (prospect.problems if prospect else ())
-    )
+    told = tuple(problem.told for problem in (prospect.problems if prospect else ()))
     return PlanModel(
         batch.title, tuple(rows), columns, cells, tuple(totals), _headline(batch, view, before), told
     )

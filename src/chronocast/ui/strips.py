@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import hashlib
 import logging
-from collections import deque
 from pathlib import Path
+from queue import SimpleQueue
 
+import numpy as np
 from PyQt6.QtCore import QObject, QThread, pyqtSignal
 from PyQt6.QtGui import QImage
 
@@ -25,22 +26,26 @@ class StripMaker(QThread):
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._wanted: deque[tuple[str, tuple[tuple[str, int], ...]]] = deque()
+        self._wanted: SimpleQueue[tuple[str, tuple[tuple[str, int], ...]] | None] = SimpleQueue()
         self._known: set[str] = set()
 
     def want(self, key: str, frames: tuple[tuple[str, int], ...]) -> None:
         """Ask for a strip, once."""
         if key and frames and key not in self._known:
             self._known.add(key)
-            self._wanted.append((key, frames))
+            self._wanted.put((key, frames))
             if not self.isRunning():
                 self.start(QThread.Priority.LowPriority)
 
+    def leave(self) -> None:
+        """End the thread after the strip in hand."""
+        self.requestInterruption()
+        self._wanted.put(None)
+
     def run(self) -> None:
-        while self._wanted and not self.isInterruptionRequested():
-            key, frames = self._wanted.popleft()
+        while (item := self._wanted.get()) is not None and not self.isInterruptionRequested():
             try:
-                self.made.emit(key, _strip(key, frames))
+                self.made.emit(item[0], _strip(*item))
             except (ChronocastError, OSError) as error:
                 log.info("no filmstrip: %s", error)
 
@@ -56,10 +61,12 @@ def _strip(key: str, frames: tuple[tuple[str, int], ...]) -> QImage:
 
     painter = QPainter(strip)
     for place, (media, number) in enumerate(frames):
-        with FrameReader(media) as reader:
+        with FrameReader(media, threads=2) as reader:
             picture = reader.frame(min(number, len(reader.index) - 1))
             width = max(2, round(picture.width * STILL_HEIGHT / picture.height * float(reader.pixel_aspect)))
-            data = reader.rgb(min(number, len(reader.index) - 1), width, STILL_HEIGHT)
+            data = np.ascontiguousarray(
+                picture.reformat(width=width, height=STILL_HEIGHT, format="rgb24").to_ndarray()
+            )
         image = QImage(data.tobytes(), width, STILL_HEIGHT, width * 3, QImage.Format.Format_RGB888)
         left = max(0, (width - STILL_WIDTH) // 2)
         shown = min(width, STILL_WIDTH)

@@ -558,7 +558,7 @@ class Window(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         self._clock.stop()
-        self.strips.requestInterruption()
+        self.strips.leave()
         self.strips.wait(3000)
         if not self._retired:
             self.session.close()
