@@ -14,7 +14,7 @@ from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 HERE = Path(__file__).parent
-TIMEOUT = 500
+TIMEOUT = 800
 SLOWEST_FIRST = ("run.test_whole", "core.test_machine", "run.test_kills", "ui.test_window")
 
 

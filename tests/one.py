@@ -12,6 +12,8 @@ import tempfile
 import unittest
 from pathlib import Path
 
+from hypothesis import HealthCheck, settings
+
 
 def leave_nothing_running(state: str) -> None:
     """End runners that a failed test left behind, or they would slow down the others."""
@@ -31,6 +33,9 @@ def main(name: str) -> None:
         os.environ["QT_QPA_PLATFORM"] = "offscreen"
         os.environ.setdefault("CHRONOCAST_SLOTS", "2")
         os.environ["TMPDIR"] = tempfile.tempdir = folder
+        # machines are noisy: how long drawing an example took says nothing about the code
+        settings.register_profile("noisy", deadline=None, suppress_health_check=[HealthCheck.too_slow])
+        settings.load_profile("noisy")
         suite = unittest.defaultTestLoader.loadTestsFromName(name)
         result = unittest.TextTestRunner(stream=sys.stderr, verbosity=2).run(suite)
         leave_nothing_running(os.environ["CHRONOCAST_STATE"])

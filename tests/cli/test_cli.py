@@ -84,6 +84,18 @@ class CommandLine(unittest.TestCase):
         self.assertTrue(
             self.answer("check", ended["path"], "--recipe", "review-360", "--json")["files"][0]["ok"]
         )
+        whole, short = Path(ended["path"]).read_bytes(), self.folder / "short" / "short.mp4"
+        short.parent.mkdir()
+        short.write_bytes(whole[: len(whole) * 6 // 10])
+        later = self.folder / "short" / "short.batch.json"
+        self.answer(
+            "batch", "new", later, "--source", short, "--recipe", "review-360", "--to", self.folder, "--json"
+        )
+        self.assertIn(
+            "cut short",
+            str(self.answer("forecast", later, "--json")["problems"]),
+            "said before the render, too",
+        )
         Path(ended["path"]).write_bytes(Path(ended["path"]).read_bytes()[:9000])
         self.assertFalse(self.answer("check", path, "--json", code=1)["files"][0]["ok"])
 

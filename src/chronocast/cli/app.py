@@ -195,7 +195,7 @@ def forecast(batch: BatchPath, json_: Json = False) -> None:
         put(as_json(view))
     else:
         print_forecast(loaded, view)
-    if view.problems or any(not room.fits for room in view.room):
+    if any(problem.blocks for problem in view.problems) or any(not room.fits for room in view.room):
         raise typer.Exit(NEEDS_YOU)
 
 

@@ -44,6 +44,7 @@ def check_batch(batch: Batch, path: Path) -> list[dict[str, Any]]:
         {"path": problem.where, "ok": False,
          "checks": [asdict(Check("prepared", False, "a source that can be used", problem.sentence, "its source inspected"))]}
         for problem in prospect.problems
+        if problem.blocks
     ]  # fmt: skip
     return files
 

@@ -124,11 +124,6 @@ class FrameReader:
         """The luma of picture ``number``: uint8, shape (height, width)."""
         return luma(self.frame(number))
 
-    def rgb(self, number: int, width: int, height: int) -> NDArray[np.uint8]:
-        """Picture ``number`` scaled: uint8, shape (height, width, 3)."""
-        picture = self.frame(number).reformat(width=width, height=height, format="rgb24")
-        return np.ascontiguousarray(picture.to_ndarray())
-
 
 def luma(picture: av.VideoFrame) -> NDArray[np.uint8]:
     """The luma plane of a picture: uint8, shape (height, width)."""

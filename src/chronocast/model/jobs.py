@@ -106,25 +106,3 @@ class CheckJob(Message):
 
 Job = Annotated[PieceJob | SoundJob | JoinJob | CheckJob, Field(discriminator="kind")]
 read_job: TypeAdapter[Job] = TypeAdapter(Job)
-
-
-class Report(Message):
-    """A child's line: progress, done, or failed.
-
-    ``fault`` is *media* (the source can't be read), *space* (a drive is full),
-    *place* (a folder can't be written) or *other*.
-    """
-
-    what: Literal["ready", "progress", "done", "failed"]
-    job: str = ""
-    attempt: int = 0
-    frames: int = 0
-    frame: str | None = None
-    bytes: int = 0
-    cpu_seconds: float = 0.0
-    wall_seconds: float = 0.0
-    memory_bytes: int = 0
-    fault: str = ""
-    sentence: str = ""
-    detail: str = ""
-    result: dict[str, Any] = {}

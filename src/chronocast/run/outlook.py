@@ -121,7 +121,6 @@ def outlook(
     drafts: list[dict[str, Any]] = []
     total_kept = total_frames = 0.0
     saved = 0.0
-    promised: set[str] = set()
     for ready in prospect.outputs:
         if ready.output.held:
             continue
@@ -151,8 +150,6 @@ def outlook(
             )
         )  # fmt: skip
         kept_frames = plan.frames if made else plan.frames - sum(piece.frames for piece in open_pieces)
-        fresh = [piece for piece in open_pieces if piece.name not in promised]
-        promised.update(piece.name for piece in open_pieces)
         all_seconds = piece_seconds(
             [_piece_ask(ready, p.frames) for p in plan.pieces], pace, learned.pace, chance, name
         )
@@ -169,7 +166,7 @@ def outlook(
                 "parts": {
                     "encode": float(np.median(encode)), "sound": float(np.median(sound)) if need_sound else 0.0,
                     "join": 0.0 if made else float(np.median(join)), "check": 0.0 if made else float(np.median(check)),
-                    "kept_share": kept_frames / plan.frames, "fresh": float(len(fresh)),
+                    "kept_share": kept_frames / plan.frames,
                 },
             }
         )  # fmt: skip

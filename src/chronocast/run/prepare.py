@@ -26,11 +26,12 @@ TIMELINE_ENDINGS = frozenset({".otio"})
 
 @dataclass(frozen=True)
 class Problem:
-    """Something that stands in the way: where, what, and what to do."""
+    """Something that stands in the way (``blocks``), or that a person should know: where, what, what to do."""
 
     where: str
     sentence: str
     remedy: str = ""
+    blocks: bool = True
 
     @property
     def told(self) -> str:
@@ -165,6 +166,16 @@ def ready_source(source: Source, folder: Path, store: FactsStore) -> SourceReady
     return SourceReady(source, path, sequence_cut_list(timeline, found), by_path, source.name)
 
 
+def notices(ready: SourceReady) -> list[Problem]:
+    """What a person should know of a source's media though it can be used: cut short, uneven times."""
+    remedy = "What can be read of it is used; see that it is the right file."
+    return [
+        Problem(ready.source.name, f"{Path(facts.path).name}: {sentence}", remedy, blocks=False)
+        for facts in ready.facts.values()
+        for sentence in facts.problems
+    ]
+
+
 def prepare(
     batch: Batch, folder: Path, store: FactsStore, progress: Callable[[int, int], None] | None = None
 ) -> Prospect:
@@ -173,6 +184,7 @@ def prepare(
     for number, source in enumerate(batch.sources):
         try:
             prospect.sources[source.id] = ready_source(source, folder, store)
+            prospect.problems += notices(prospect.sources[source.id])
         except ChronocastError as error:
             prospect.problems.append(Problem(source.name, error.sentence, error.remedy))
         if progress:
