@@ -9,17 +9,20 @@ import time
 from pathlib import Path
 from statistics import median
 
-from chronocast.demo.build import SEQUENCE
+from chronocast.demo.build import RATE
 from chronocast.demo.copy import copy_demo
+from chronocast.demo.scenes import SCENES
 from chronocast.journal.documents import load_batch, save_batch
 from chronocast.journal.places import state_folder
 from chronocast.journal.runs import RunJournal
 from chronocast.model.batch import FULL, Batch
-from chronocast.model.edits import add_recipe, fill
+from chronocast.model.cutlist import CutList, MediaRef, PictureSpan
+from chronocast.model.edits import add_recipe, add_source, fill
 from chronocast.model.recipe import FrameSize, PictureRecipe, RateControl, Recipe
 from chronocast.run.client import begin_run, runner_lives
 from chronocast.run.today import prepared
 from chronocast.run.view import read_view
+from chronocast.timeline.write import otio_text
 
 RECIPES = (
     Recipe(id="quality", name="quality", sound=None, picture=PictureRecipe(size=FrameSize(mode="ceiling", width=960, height=540), rate_control=RateControl(mode="quality", quality=22))),
@@ -79,14 +82,29 @@ def pieces(batch: Batch, path: Path, recipe: str) -> tuple[float, int, list[floa
     return join.time - starts[0].time, next(iter(view.outputs.values())).bytes, gaps
 
 
+def long_sequence(folder: Path) -> tuple[Path, int]:
+    """All of the demo's clips whole, one after another: no picture twice; (file, frames)."""
+    at, spans, lengths = 0, [], {}
+    for scene in SCENES:
+        media = MediaRef(str(folder / scene.file))
+        spans.append(PictureSpan(at, scene.frames, media, 0))
+        lengths[media.path] = scene.frames
+        at += scene.frames
+    path = folder / "all-of-it.otio"
+    path.write_text(otio_text(CutList(RATE, 1280, 720, at, tuple(spans), ()), "All of it", lengths, folder))
+    return path, at
+
+
 def measure(folder: Path) -> list[tuple[str, str, str]]:
     """Two rate controls, each as pieces and whole."""
     path = copy_demo(folder)
-    base = load_batch(path).model_copy(update={"recipes": (), "outputs": ()})
+    file, frames = long_sequence(path.parent / "footage")
+    base = load_batch(path).model_copy(update={"recipes": (), "outputs": (), "sources": ()})
+    base = add_source(base, f"footage/{file.name}", "All of it", "sequence")
     rows, gaps = [], []
     for recipe in RECIPES:
         batch = add_recipe(base, recipe)
-        source = next(s for s in batch.sources if s.path.endswith(SEQUENCE))
+        source = batch.sources[0]
         batch = fill(batch, [(source.id, FULL, recipe.id)])
         save_batch(batch, path)
         straight, size, _ = whole(path, recipe.id)
@@ -102,7 +120,7 @@ def measure(folder: Path) -> list[tuple[str, str, str]]:
         )
         rows.append((f"{recipe.id}: bytes as pieces against unsplit", f"{made / size - 1:+.1%}", "+1.5 %"))
         if (target := recipe.picture.rate_control).mode == "variable":
-            asked = target.target_bits_per_second * 60 / 8
+            asked = target.target_bits_per_second * float(frames / RATE) / 8
             rows.append(
                 (
                     f"{recipe.id}: bytes against rate × length, pieces and unsplit",
