@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import unittest
+from fractions import Fraction
 from pathlib import Path
 
 import av
@@ -17,7 +18,8 @@ from chronocast.media.join import join
 from chronocast.media.prove import prove
 from chronocast.media.sound import render_sound, sound_blocks
 from chronocast.model.check import Expected
-from chronocast.model.jobs import JoinJob, PieceJob, SoundJob, SoundSpanJob, SpanJob
+from chronocast.model.cutlist import MediaRef, PictureSpan, SoundSpan, plain_span
+from chronocast.model.jobs import JoinJob, PieceJob, SoundJob
 from chronocast.model.recipe import PictureRecipe, RateControl
 from tests.footage import RATE, clip, counters, folder
 
@@ -28,6 +30,15 @@ def heard(path: Path) -> np.ndarray:
         return np.concatenate(
             [frame.to_ndarray()[0] for frame in container.decode(container.streams.audio[0])]
         )
+
+
+def row(*parts: tuple[Path | None, int, int]) -> tuple[PictureSpan, ...]:
+    """Spans one after another from (file, its first picture, frames)."""
+    at, found = 0, []
+    for path, first, frames in parts:
+        found.append(plain_span(at, frames, MediaRef(path=str(path)) if path else None, first))
+        at += frames
+    return tuple(found)
 
 
 class Making(unittest.TestCase):
@@ -45,8 +56,8 @@ class Making(unittest.TestCase):
 
     def piece(self, name: str, *spans: tuple[Path | None, int, int]) -> Path:
         job = PieceJob(
-            name=name, target=str(self.folder / f"{name}.mp4"), rate="25", width=320, height=180, settings=self.settings,
-            spans=tuple(SpanJob(frames=n, media=str(m) if m else None, media_start=s) for m, s, n in spans),
+            name=name, target=str(self.folder / f"{name}.mp4"), rate=RATE, width=320, height=180, canvas=(320, 180),
+            settings=self.settings, spans=row(*spans),
         )  # fmt: skip
         encode_piece(job, self.readers)
         return Path(job.target)
@@ -113,11 +124,12 @@ class Making(unittest.TestCase):
         job = PieceJob(
             name="odd",
             target=str(self.folder / "odd.mp4"),
-            rate="25",
+            rate=RATE,
             width=320,
             height=180,
+            canvas=(320, 180),
             settings=other,
-            spans=(SpanJob(frames=50, media=str(self.one)),),
+            spans=row((self.one, 0, 50)),
         )
         encode_piece(job, self.readers)
         for pieces in (((str(good), 49),), ((str(good), 50), (job.target, 50))):
@@ -136,7 +148,10 @@ class Making(unittest.TestCase):
     def sound(self, name: str, spans: list[tuple[int, int, Path, str]], samples: int) -> Path:
         job = SoundJob(
             name=name, target=str(self.folder / f"{name}.mp4"), samples=samples, sample_rate=48000, channels=2, codec="aac", bits_per_second=128_000,
-            spans=tuple(SoundSpanJob(start_sample=a, samples=n, media=str(m), media_start=s) for a, n, m, s in spans),
+            spans=tuple(
+                SoundSpan(start=Fraction(a, 48000), seconds=Fraction(n, 48000), media=MediaRef(path=str(m)), media_start=Fraction(s))
+                for a, n, m, s in spans
+            ),
         )  # fmt: skip
         self.assertEqual(sum(block.shape[1] for block in sound_blocks(job)), samples)
         result = render_sound(job)

@@ -11,7 +11,8 @@ from collections.abc import Awaitable, Callable
 from pathlib import Path
 
 from chronocast.media.codecs import encoder_settings
-from chronocast.model.jobs import PieceJob, SpanJob
+from chronocast.model.cutlist import MediaRef, plain_span
+from chronocast.model.jobs import PieceJob
 from chronocast.model.recipe import PictureRecipe
 from chronocast.run import crew as c
 from chronocast.run.local import LocalCrew
@@ -24,10 +25,11 @@ def job(folder: Path, name: str, frames: int) -> PieceJob:
     return PieceJob(
         name=name,
         target=str(folder / f"{name}.mp4"),
-        rate="25",
+        rate=RATE,
         width=640,
         height=360,
-        spans=(SpanJob(frames=frames, media=None),),
+        canvas=(640, 360),
+        spans=(plain_span(0, frames, None),),
         settings=settings,
     )
 
@@ -188,7 +190,7 @@ class Contract(unittest.TestCase):
             await crew.offer(1)
             (slot,) = await ears.slots(1)
             bad = job(self.folder, "a", 10).model_copy(
-                update={"spans": (SpanJob(frames=5, media="/nowhere/film.mp4"),)}
+                update={"spans": (plain_span(0, 5, MediaRef(path="/nowhere/film.mp4")),)}
             )
             await crew.start(slot, "piece:a", 1, bad)
             gave = await ears.until(lambda e: isinstance(e, c.Gave))

@@ -11,7 +11,7 @@ from pathlib import Path
 
 from chronocast.demo.scenes import SCENES, pictures, sound
 from chronocast.media.footage import write_footage
-from chronocast.model.cutlist import CutList, MediaRef, PictureSpan, SoundSpan
+from chronocast.timeline.described import Placed, Timeline, Track
 
 RATE = Fraction(25)
 SEQUENCE = "hall-opening.otio"
@@ -23,17 +23,31 @@ EDITS: tuple[tuple[int | None, int, int], ...] = (
 )  # fmt: skip
 
 
-def sequence(folder: Path) -> CutList:
-    """The opening film's cut list over the footage in ``folder``."""
-    files = {scene.number: MediaRef(str(folder / scene.file)) for scene in SCENES}
-    at, picture, heard = 0, [], []
+def opening(folder: Path) -> Timeline:
+    """The opening film: cuts and a gap."""
+    files = {scene.number: scene for scene in SCENES}
+    at, picture, heard = Fraction(0), [], []
     for number, first, frames in EDITS:
-        media = files[number] if number else None
-        picture.append(PictureSpan(at, frames, media, first))
-        if media:
-            heard.append(SoundSpan(at / RATE, frames / RATE, media, first / RATE))
-        at += frames
-    return CutList(RATE, 1280, 720, at, tuple(picture), tuple(heard), 25 * 3600 * 10)
+        length = frames / RATE
+        if number:
+            scene = files[number]
+            placed = Placed(
+                start=at, seconds=length, kind="media", name=Path(scene.file).stem, media=str(folder / scene.file),
+                source_start=first / RATE, media_zero=Fraction(0), media_seconds=scene.frames / RATE,
+            )  # fmt: skip
+            heard.append(placed)
+        else:
+            placed = Placed(start=at, seconds=length)
+        picture.append(placed)
+        at += length
+    tracks = (
+        Track(kind="picture", name="V1", placed=tuple(picture)),
+        Track(kind="sound", name="A1", placed=tuple(heard)),
+    )
+    return Timeline(
+        path="", name="Hall of Tides, opening film", rate=RATE, size=(1280, 720), tracks=tracks,
+        start_timecode=25 * 3600 * 10,
+    )  # fmt: skip
 
 
 def build(folder: Path) -> None:
@@ -46,10 +60,7 @@ def build(folder: Path) -> None:
         print(f"{scene.file}: {size / 1e6:.2f} MB", flush=True)
     from chronocast.timeline.write import otio_text
 
-    lengths = {str(folder / scene.file): scene.frames for scene in SCENES}
-    (folder / SEQUENCE).write_text(
-        otio_text(sequence(folder), "Hall of Tides, opening film", lengths, folder) + "\n"
-    )
+    (folder / SEQUENCE).write_text(otio_text(opening(folder), folder) + "\n")
 
 
 if __name__ == "__main__":

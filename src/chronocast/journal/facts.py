@@ -1,4 +1,4 @@
-"""Facts of media files, kept so that a file is looked through once."""
+"""Facts of media files and timelines, kept so that a file is looked through once."""
 
 from __future__ import annotations
 
@@ -10,11 +10,13 @@ from pathlib import Path
 from typing import Any
 
 from chronocast.journal.documents import DocumentError, load_json, save_json
+from chronocast.journal.timelines import TimelineStore
 from chronocast.media.errors import NotMedia
+from chronocast.media.images import last_image
 from chronocast.media.inspect import inspect_clip
 from chronocast.model.facts import ClipFacts, SoundFacts
 
-VERSION = 1
+VERSION = 2
 
 
 class FactsStore:
@@ -22,6 +24,7 @@ class FactsStore:
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder
+        self.timelines = TimelineStore(folder.parent / "timelines")
         self._known: dict[tuple[str, int, int], ClipFacts] = {}
 
     def clip(self, path: str) -> ClipFacts:
@@ -32,7 +35,7 @@ class FactsStore:
         """
         path = os.path.abspath(path)
         try:
-            status = os.stat(path)
+            status = os.stat(last_image(path))
         except FileNotFoundError:
             raise NotMedia(f"{path} is missing.", "Put it back, or relink the source.") from None
         except (OSError, ValueError) as error:

@@ -6,7 +6,7 @@ from collections import OrderedDict
 from collections.abc import Iterator
 from contextlib import ExitStack
 from fractions import Fraction
-from typing import Any
+from typing import Any, Protocol
 
 import av
 import numpy as np
@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from chronocast.media.errors import DecodeFailed
 from chronocast.media.index import FrameIndex, scan
 from chronocast.media.opening import opened
+from chronocast.model.cutlist import Deinterlace
 from chronocast.model.timing import FrameRange
 
 
@@ -35,6 +36,7 @@ class FrameReader:
         self._stream: Any = None
         self._frames: Iterator[av.VideoFrame] | None = None
         self._next = -1
+        self._turned: int | None = None
 
     def __enter__(self) -> FrameReader:
         self._open()
@@ -61,6 +63,13 @@ class FrameReader:
         if self._stream is None:
             self._open()
         return Fraction(self._stream.sample_aspect_ratio or 1) or Fraction(1)
+
+    @property
+    def turned(self) -> int:
+        """By how many degrees clockwise its pictures are to be turned, as the first of them says."""
+        if self._turned is None:
+            self._turned = upright_turn(self.frame(0)) if len(self.index) else 0
+        return self._turned
 
     def _seek(self, frame: int, back: int) -> None:
         if self._container is None:
@@ -125,6 +134,11 @@ class FrameReader:
         return luma(self.frame(number))
 
 
+def upright_turn(picture: av.VideoFrame) -> int:
+    """Degrees clockwise, of 0, 90, 180 and 270, by which a picture says it is to be turned to stand upright."""
+    return round(-picture.rotation / 90) * 90 % 360
+
+
 def luma(picture: av.VideoFrame) -> NDArray[np.uint8]:
     """The luma plane of a picture: uint8, shape (height, width)."""
     if picture.format.name not in ("yuv420p", "yuvj420p", "yuv422p", "yuv444p", "gray"):
@@ -136,27 +150,87 @@ def luma(picture: av.VideoFrame) -> NDArray[np.uint8]:
     return lines[:, : picture.width].copy()
 
 
+class PictureSource(Protocol):
+    """Whatever gives pictures by number: a film, numbered images, a film's deinterlaced fields."""
+
+    @property
+    def pixel_aspect(self) -> Fraction: ...
+
+    @property
+    def turned(self) -> int: ...
+
+    def frame(self, number: int) -> av.VideoFrame: ...
+
+    def close(self) -> None: ...
+
+
+class Timed:
+    """A film of uneven timing by even numbers: number ``n`` is what is on in the middle of [n, n+1) / rate."""
+
+    def __init__(self, reader: FrameReader, rate: Fraction) -> None:
+        self.reader, self.rate = reader, rate
+
+    @property
+    def pixel_aspect(self) -> Fraction:
+        return self.reader.pixel_aspect
+
+    @property
+    def turned(self) -> int:
+        return self.reader.turned
+
+    def frame(self, number: int) -> av.VideoFrame:
+        return self.reader.frame(self.reader.index.shown_at((number + Fraction(1, 2)) / self.rate))
+
+    def close(self) -> None:
+        self.reader.close()
+
+
 class Readers:
-    """Open readers kept by path, so that an edit back to the same file doesn't open it again."""
+    """Open readers kept by path and use, so that an edit back to the same file doesn't open it again.
+
+    Two layers that show the same file at once use two readers of it.
+    """
 
     def __init__(self, most: int = 6, threads: int = 1) -> None:
-        self._open: OrderedDict[str, FrameReader] = OrderedDict()
+        self._open: OrderedDict[tuple[str, str, int, str, str], PictureSource] = OrderedDict()
         self._indexes: dict[tuple[str, str], FrameIndex] = {}
         self._most, self._threads = most, threads
 
     def reader(self, path: str, mark: str = "") -> FrameReader:
-        """A reader for the file; its index is kept for as long as ``mark`` stays the same."""
-        if path in self._open and (path, mark) in self._indexes:
-            self._open.move_to_end(path)
-            return self._open[path]
-        if path in self._open:
-            self._open.pop(path).close()
-        index = self._indexes.get((path, mark)) or scan(path)
-        self._indexes[(path, mark)] = index
-        self._open[path] = FrameReader(path, index, self._threads).__enter__()
+        """A plain reader of a film."""
+        found = self.source(path, mark)
+        assert isinstance(found, FrameReader)
+        return found
+
+    def source(
+        self,
+        path: str,
+        mark: str = "",
+        use: int = 0,
+        deinterlace: Deinterlace = "",
+        clock: Fraction | None = None,
+    ) -> PictureSource:
+        """What gives the pictures of a file; its index is kept for as long as ``mark`` stays the same."""
+        key = (path, mark, use, deinterlace, str(clock or ""))
+        if key not in self._open:
+            self._open[key] = self._make(path, mark, deinterlace, clock)
+        self._open.move_to_end(key)
         while len(self._open) > self._most:
             self._open.popitem(last=False)[1].close()
-        return self._open[path]
+        return self._open[key]
+
+    def _make(self, path: str, mark: str, deinterlace: Deinterlace, clock: Fraction | None) -> PictureSource:
+        from chronocast.media.deinterlace import Deinterlaced
+        from chronocast.media.images import ImageReader, is_numbered
+
+        if is_numbered(path):
+            return ImageReader(path)
+        index = self._indexes.get((path, mark)) or scan(path)
+        self._indexes[(path, mark)] = index
+        reader = FrameReader(path, index, self._threads).__enter__()
+        if clock is not None:
+            return Timed(reader, clock)
+        return Deinterlaced(reader, deinterlace == "field") if deinterlace else reader
 
     def close(self) -> None:
         """Give every file back."""

@@ -11,26 +11,12 @@ from typing import cast
 import av
 from av.video.frame import PictureType
 
-from chronocast.media.compose import Composer, black
 from chronocast.media.decode import Readers
 from chronocast.media.errors import EncodeFailed
+from chronocast.media.layers import piece_pictures
 from chronocast.model.jobs import EncoderSettings, PieceJob
-from chronocast.model.timing import FrameRange
 
 Progress = Callable[[int, av.VideoFrame], None]
-
-
-def piece_pictures(job: PieceJob, readers: Readers) -> Iterator[av.VideoFrame]:
-    """The pictures of a piece, composed, in order."""
-    composer = Composer(job.width, job.height, job.settings.pixel_format)
-    for span in job.spans:
-        if span.media is None:
-            for _ in range(span.frames):
-                yield black(job.width, job.height, job.settings.pixel_format)
-            continue
-        reader = readers.reader(span.media, span.fingerprint)
-        for picture in reader.frames(FrameRange(span.media_start, span.media_start + span.frames)):
-            yield composer(picture, reader.pixel_aspect)
 
 
 def encode_piece(job: PieceJob, readers: Readers, progress: Progress | None = None) -> int:
@@ -43,7 +29,7 @@ def encode_piece(job: PieceJob, readers: Readers, progress: Progress | None = No
     return encode_pictures(
         piece_pictures(job, readers),
         job.target,
-        Fraction(job.rate),
+        job.rate,
         job.width,
         job.height,
         job.settings,

@@ -35,6 +35,11 @@ class FrameIndex:
     def __len__(self) -> int:
         return len(self.times)
 
+    def shown_at(self, seconds: Fraction) -> int:
+        """The picture on at a time, counted from the first one's; beyond the ends, the first or last."""
+        tick = self.times[0] + seconds / self.time_base
+        return min(len(self.times) - 1, max(0, bisect_right(self.times, tick) - 1))
+
     def key_before(self, frame: int, back: int = 0) -> int:
         """Where to seek for ``frame``: a key frame's decode time, ``back`` key frames earlier."""
         place = bisect_right(self.keys, (self.times[frame], 1 << 62)) - 1 - back

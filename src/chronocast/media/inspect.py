@@ -2,26 +2,22 @@
 
 from __future__ import annotations
 
+import itertools
 import os
+from dataclasses import replace
 from fractions import Fraction
 
 import av
 
+from chronocast.media.decode import upright_turn
 from chronocast.media.errors import NotMedia
 from chronocast.media.fingerprint import fingerprint
+from chronocast.media.images import Images, fingerprint_of, is_numbered
 from chronocast.media.index import FrameIndex, scan
 from chronocast.media.opening import opened
 from chronocast.model.errors import ModelError
 from chronocast.model.facts import ClipFacts, SoundFacts
-from chronocast.model.timing import Rate, parse_rate
-
-_SCAN = {
-    "progressive": "progressive",
-    "tt": "interlaced, top field first",
-    "bb": "interlaced, bottom field first",
-    "tb": "interlaced, top field first",
-    "bt": "interlaced, bottom field first",
-}
+from chronocast.model.timing import Rate, parse_rate, rate_text
 
 
 def inspect_clip(path: str) -> ClipFacts:
@@ -31,6 +27,8 @@ def inspect_clip(path: str) -> ClipFacts:
         NotMedia: nothing in it can be used.
     """
     path = os.path.abspath(path)
+    if is_numbered(path):
+        return _inspect_images(path)
     with opened(path) as container:
         videos = [s for s in container.streams.video if not _is_cover(s)]
         audios = list(container.streams.audio)
@@ -56,7 +54,7 @@ def inspect_clip(path: str) -> ClipFacts:
                     context.color_range,
                 )
             )
-            scan_name = _scan(path)
+            scan_name, turned = _first_pictures(path)
         timecode = container.metadata.get("timecode") or next(
             (s.metadata["timecode"] for s in container.streams if "timecode" in s.metadata), None
         )
@@ -75,16 +73,20 @@ def inspect_clip(path: str) -> ClipFacts:
         )
     rate = _true_rate(index, rate_hint)
     variable = _is_variable(index, rate)
+    count = len(index)
     if variable:
-        problems.append("Its pictures come at uneven times; they are counted one by one.")
+        rate, count = _even_rate(index)
+        problems.append(
+            f"Its pictures come at uneven times; they are shown as they come, at {rate_text(rate)} frames per second."
+        )
     if index.error or (
         said and len(index) < said * 0.98 and said - len(index) > 2 and _is_short(path, index, said)
     ):
         problems.append(f"It is cut short: {len(index)} of {max(said, len(index))} pictures can be read.")
     return ClipFacts(
-        path, mark, size, len(index), rate, looks[0], looks[1], Fraction(shape) or Fraction(1), scan_name, looks[2],
-        looks[3], sound, float(len(index) / rate), _rate(size, len(index) / rate), timecode, variable,
-        (colour[0], colour[1], colour[2], colour[3]), tuple(problems),
+        path, mark, size, count, rate, looks[0], looks[1], Fraction(shape) or Fraction(1), scan_name, looks[2],
+        looks[3], sound, float(count / rate), _rate(size, count / rate), timecode, variable,
+        (colour[0], colour[1], colour[2], colour[3]), tuple(problems), turned,
     )  # fmt: skip
 
 
@@ -98,15 +100,67 @@ def _sound(stream: av.AudioStream) -> SoundFacts:
     return SoundFacts(context.name, context.channels, context.sample_rate, context.layout.name, seconds)
 
 
-def _scan(path: str) -> str:
-    """Scan of the first picture (decoded: containers often say nothing)."""
+def _first_pictures(path: str) -> tuple[str, int]:
+    """Scan and turn of the first few pictures (decoded: containers often say nothing)."""
+    seen = []
     try:
         with opened(path) as container:
             for frame in container.decode(container.streams.video[0]):
-                return "interlaced" if frame.interlaced_frame else "progressive"
+                seen.append((frame.interlaced_frame, upright_turn(frame)))
+                if len(seen) == 4:
+                    break
     except av.error.FFmpegError:
         pass
-    return "unknown"
+    if not seen:
+        return "unknown", 0
+    return ("interlaced" if any(mixed for mixed, _ in seen) else "progressive"), seen[0][1]
+
+
+def _inspect_images(path: str) -> ClipFacts:
+    """Facts of numbered images: those of the first, and that none is missing."""
+    images = Images(path)
+    if missing := images.missing:
+        names = ", ".join(str(number) for number in missing[:4]) + (" and more" if len(missing) > 4 else "")
+        raise NotMedia(
+            f"{images.file(0)} and those after it: {len(missing)} of {len(images)} images are missing (number {names}).",
+            "Put them back, or relink the source.",
+        )
+    first = inspect_clip(images.file(0))
+    size = sum(os.path.getsize(images.file(index)) for index in range(len(images)))
+    seconds = float(len(images) / images.rate)
+    return replace(
+        first, path=path, fingerprint=fingerprint_of(path), bytes=size, frames=len(images), rate=images.rate,
+        seconds=seconds, bit_rate=_rate(size, seconds), timecode=None, variable_timing=False, problems=(),
+    )  # fmt: skip
+
+
+_USUAL = tuple(
+    Fraction(*pair)
+    for pair in (
+        (24000, 1001),
+        (24, 1),
+        (25, 1),
+        (30000, 1001),
+        (30, 1),
+        (48, 1),
+        (50, 1),
+        (60000, 1001),
+        (60, 1),
+        (100, 1),
+        (120, 1),
+    )
+)
+
+
+def _even_rate(index: FrameIndex) -> tuple[Rate, int]:
+    """For uneven timing: the usual rate nearest to the commonest interval, and how many frames last as long at it."""
+    steps = sorted(b - a for a, b in itertools.pairwise(index.times))
+    middle = steps[len(steps) // 2] * index.time_base
+    rate = min(_USUAL, key=lambda usual: abs(float(usual * middle) - 1))
+    if abs(float(rate * middle) - 1) > 0.1:
+        rate = Fraction(round(1 / middle)) or Fraction(1)
+    length = (index.times[-1] - index.times[0]) * index.time_base + middle
+    return rate, max(1, round(length * rate))
 
 
 def _rate(size: int, seconds: Fraction | float) -> int:

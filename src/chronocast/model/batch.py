@@ -38,13 +38,44 @@ class NamedRange(Document):
 
 
 class Source(Document):
-    """A sequence (a timeline file) or a clip (a media file)."""
+    """A sequence (a timeline file) or a clip (a media file).
+
+    Of a sequence: ``rate`` is said for an edit list, which doesn't say its
+    own; ``taken`` is the digest of the timeline file whose cut is used;
+    ``relinked`` has the files that stand for those it names; ``known`` the
+    fingerprints of its media when last seen, by the names it has for them.
+    """
 
     id: Identifier
     path: str = Field(min_length=1, max_length=4096)
     kind: Literal["clip", "sequence"]
     name: str = Field(min_length=1, max_length=200)
     ranges: tuple[NamedRange, ...] = ()
+    rate: str | None = None
+    taken: str = ""
+    relinked: dict[str, str] = Field(default_factory=dict)
+    known: dict[str, str] = Field(default_factory=dict)
+
+
+class Framing(Document):
+    """How one output is framed: shares cut off each side, and where the centre of a filled frame lies.
+
+    ``centres`` are key positions (frame of the output, x, y), x and y from 0 to 1.
+    """
+
+    left: float = Field(default=0, ge=0, le=0.95)
+    top: float = Field(default=0, ge=0, le=0.95)
+    right: float = Field(default=0, ge=0, le=0.95)
+    bottom: float = Field(default=0, ge=0, le=0.95)
+    centres: tuple[tuple[int, float, float], ...] = ()
+
+    @model_validator(mode="after")
+    def _something_left(self) -> Framing:
+        if self.left + self.right > 0.95 or self.top + self.bottom > 0.95:
+            raise ValueError("the crop leaves less than a twentieth of the picture")
+        if any(not 0 <= x <= 1 or not 0 <= y <= 1 for _, x, y in self.centres):
+            raise ValueError("a centre lies outside the picture")
+        return self
 
 
 class Output(Document):
@@ -56,6 +87,7 @@ class Output(Document):
     recipe: str
     name: str | None = Field(default=None, max_length=400)
     held: bool = False
+    framing: Framing | None = None
 
 
 class Batch(Document):
@@ -66,6 +98,7 @@ class Batch(Document):
     title: str = Field(default="Untitled batch", max_length=200)
     folder: str = Field(default="outgoing", min_length=1, max_length=4096)
     wanted: datetime | None = None
+    search: tuple[str, ...] = ()
     sources: tuple[Source, ...] = ()
     recipes: tuple[Recipe, ...] = ()
     outputs: tuple[Output, ...] = ()

@@ -24,7 +24,9 @@ class ClipFacts:
     """What a media file holds.
 
     ``frames`` counts the pictures that are shown (edit lists applied);
-    ``seconds`` is their length; ``bit_rate`` is of the whole file in bit/s.
+    ``seconds`` is their length; with variable timing they are counted at
+    ``rate``, each for as long as it is on.  ``turned`` is by how many degrees
+    clockwise they are to be turned to stand upright. ``bit_rate`` is of the whole file in bit/s.
     ``problems`` are sentences; a clip with one can still be used unless it has
     neither picture nor sound.
     """
@@ -47,3 +49,8 @@ class ClipFacts:
     variable_timing: bool = False
     colour: tuple[str, str, str, str] = ("", "", "", "")
     problems: tuple[str, ...] = ()
+    turned: int = 0
+
+    @property
+    def interlaced(self) -> bool:
+        return self.scan.startswith("interlaced")

@@ -6,25 +6,17 @@ same way.  Rates and seconds that must be exact are fractions as text.
 
 from __future__ import annotations
 
+from fractions import Fraction
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
+from pydantic import Field, TypeAdapter
+
+from chronocast.model.colour import Colour
+from chronocast.model.cutlist import MediaRef, PictureSpan, SoundSpan, Stated
+from chronocast.model.geometry import View
 
 
-class Message(BaseModel):
-    model_config = ConfigDict(frozen=True, extra="forbid")
-
-
-class SpanJob(Message):
-    """``frames`` pictures from ``media`` at ``media_start``; black where media is None."""
-
-    frames: int
-    media: str | None
-    fingerprint: str = ""
-    media_start: int = 0
-
-
-class EncoderSettings(Message):
+class EncoderSettings(Stated):
     """Everything about the encoder that changes its bits."""
 
     encoder: str
@@ -33,43 +25,42 @@ class EncoderSettings(Message):
     threads: int = 1
     pixel_format: str = "yuv420p"
     key_frame_frames: int = 50
-    colour: tuple[int, int, int, int] = (
-        2,
-        2,
-        2,
-        1,
-    )  # primaries, transfer, matrix, range (ITU-T H.273; 1 is limited)
+    colour: Colour = (2, 2, 2, 1)  # what the stream is tagged with
 
 
-class PieceJob(Message):
-    """Encode a run of pictures to a closed stream of its own."""
+class PieceJob(Stated):
+    """Encode a run of pictures to a closed stream of its own.
+
+    ``canvas`` is the frame the spans' layers lie in, ``view`` how it becomes
+    width × height; ``colour`` is what the pictures are composed in.
+    """
 
     kind: Literal["piece"] = "piece"
     name: str
     target: str
-    rate: str
+    rate: Fraction
     width: int
     height: int
-    spans: tuple[SpanJob, ...]
+    canvas: tuple[int, int]
+    view: View = View()
+    colour: Colour = (1, 1, 1, 1)
+    spans: tuple[PictureSpan, ...]
     settings: EncoderSettings
 
     @property
     def frames(self) -> int:
         return sum(span.frames for span in self.spans)
 
-
-class SoundSpanJob(Message):
-    """Sound from ``media``, in samples of the output at its sampling rate; media_start in seconds."""
-
-    start_sample: int
-    samples: int
-    media: str
-    fingerprint: str = ""
-    media_start: str = "0"
+    @property
+    def media(self) -> tuple[MediaRef, ...]:
+        """Every file it shows, once each."""
+        return tuple(
+            dict.fromkeys(layer.media for span in self.spans for layer in span.layers if layer.media)
+        )
 
 
-class SoundJob(Message):
-    """Render an output's sound whole."""
+class SoundJob(Stated):
+    """Render an output's sound whole: ``samples`` at ``sample_rate``; overlapping spans are mixed."""
 
     kind: Literal["sound"] = "sound"
     name: str
@@ -79,10 +70,10 @@ class SoundJob(Message):
     channels: int
     codec: str
     bits_per_second: int
-    spans: tuple[SoundSpanJob, ...]
+    spans: tuple[SoundSpan, ...]
 
 
-class JoinJob(Message):
+class JoinJob(Stated):
     """Join pieces and sound to one file, without encoding anything."""
 
     kind: Literal["join"] = "join"
@@ -95,7 +86,7 @@ class JoinJob(Message):
     title: str = ""
 
 
-class CheckJob(Message):
+class CheckJob(Stated):
     """Prove a finished file.  ``expected`` are the fields of model.check.Expected."""
 
     kind: Literal["check"] = "check"

@@ -8,6 +8,9 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
+from chronocast.model.errors import ModelError
+from chronocast.model.timing import parse_rate
+
 Identifier = Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9._-]{0,63}$")]
 
 
@@ -43,15 +46,28 @@ class PictureRecipe(Document):
     route: Literal["software"] = "software"
     effort: Literal["fast", "medium", "slow"] = "medium"
     size: FrameSize = FrameSize()
+    framing: Literal["fit", "fill", "stretch"] = "fit"
+    rate: str | None = None  # frames per second; None as the source
+    retime: Literal["nearest", "blend", "motion"] = "nearest"
     rate_control: RateControl = RateControl()
     key_frame_seconds: float = Field(default=2.0, ge=0.1, le=20)
+
+    @field_validator("rate")
+    @classmethod
+    def _a_rate(cls, value: str | None) -> str | None:
+        if value is not None:
+            try:
+                parse_rate(value)
+            except ModelError as error:
+                raise ValueError(error.sentence) from None
+        return value
 
 
 class SoundRecipe(Document):
     codec: Literal["aac"] = "aac"
     bits_per_second: int = Field(default=128_000, ge=16_000, le=512_000)
     sample_rate: Literal[44100, 48000] = 48000
-    layout: Literal["mono", "stereo"] = "stereo"
+    layout: Literal["mono", "stereo", "5.1"] = "stereo"
 
 
 class Recipe(Document):

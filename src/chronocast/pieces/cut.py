@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from math import ceil
 
 from chronocast.model.cutlist import PictureSpan
 from chronocast.model.timing import FrameRange, Rate
@@ -24,12 +25,10 @@ def cut(spans: Sequence[PictureSpan], rate: Rate) -> tuple[FrameRange, ...]:
     marks = []
     for span in spans:
         marks.append(span.start)
-        first = -(-span.media_start // grid) * grid
-        for source_frame in range(first, span.media_start + span.frames, grid):
-            inside = source_frame - span.media_start
-            if shortest <= inside <= span.frames - shortest:
-                marks.append(span.start + inside)
+        marks += [span.start + inside for inside in _grid(span, grid)
+                  if shortest <= inside <= span.frames - shortest]  # fmt: skip
     end = spans[-1].start + spans[-1].frames
+    marks.sort()
     kept = [marks[0]]
     for mark in marks[1:]:
         if mark - kept[-1] >= shortest:
@@ -37,3 +36,16 @@ def cut(spans: Sequence[PictureSpan], rate: Rate) -> tuple[FrameRange, ...]:
     if len(kept) > 1 and end - kept[-1] < shortest:
         kept.pop()
     return tuple(FrameRange(a, b) for a, b in zip(kept, [*kept[1:], end], strict=True))
+
+
+def _grid(span: PictureSpan, grid: int) -> Iterator[int]:
+    """Frames of a span at which its main source passes a multiple of the grid; its own frames where nothing moves."""
+    moving = [layer for layer in span.layers if layer.media and layer.step]
+    if not moving:
+        yield from range(grid, span.frames, grid)
+        return
+    main = moving[0]
+    every = max(1, round(grid * abs(main.step)))
+    low, high = sorted((main.start, main.start + span.frames * main.step))
+    for mark in range(ceil(low / every) * every, ceil(high), every):
+        yield ceil((mark - main.start) / main.step)

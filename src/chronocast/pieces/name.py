@@ -8,11 +8,13 @@ from __future__ import annotations
 
 import hashlib
 import json
+from collections.abc import Sequence
 from typing import Any
 
+from chronocast.model.cutlist import PictureSpan, SoundSpan
 from chronocast.model.jobs import PieceJob, SoundJob
 
-FORMAT_VERSION = 1
+FORMAT_VERSION = 2
 
 
 def digest(value: dict[str, Any]) -> str:
@@ -21,15 +23,30 @@ def digest(value: dict[str, Any]) -> str:
     return hashlib.blake2b(text.encode(), digest_size=20).hexdigest()
 
 
+def _nameless(spans: Sequence[PictureSpan] | Sequence[SoundSpan]) -> list[Any]:
+    """What is shown or heard, by content: where files lie and what edits are called is left out."""
+    found = []
+    for span in spans:
+        value = span.model_dump(mode="json", exclude={"name"})
+        for part in value.get("layers", [value]):
+            if part["media"]:
+                part["media"] = part["media"]["fingerprint"]
+        found.append(value)
+    return found
+
+
 def piece_name(job: PieceJob, library: str) -> str:
     """The name of a piece, from its job and the encoder's library version."""
     return digest(
         {
             "format": FORMAT_VERSION,
             "what": "picture",
-            "rate": job.rate,
+            "rate": str(job.rate),
             "size": [job.width, job.height],
-            "shown": [[s.fingerprint if s.media else None, s.media_start, s.frames] for s in job.spans],
+            "canvas": job.canvas,
+            "view": job.view.model_dump(mode="json"),
+            "colour": job.colour,
+            "shown": _nameless(job.spans),
             "encoder": {**job.settings.model_dump(mode="json"), "library": library},
         }
     )
@@ -42,7 +59,7 @@ def sound_name(job: SoundJob, library: str) -> str:
             "format": FORMAT_VERSION,
             "what": "sound",
             "samples": job.samples,
-            "heard": [[s.fingerprint, s.media_start, s.start_sample, s.samples] for s in job.spans],
+            "heard": _nameless(job.spans),
             "encoder": [job.codec, job.bits_per_second, job.sample_rate, job.channels, library],
         }
     )

@@ -3,18 +3,17 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from fractions import Fraction
 
 from chronocast.media.codecs import encoder_settings, library_version
 from chronocast.model.cutlist import CutList
-from chronocast.model.jobs import EncoderSettings, PieceJob, SoundJob, SoundSpanJob, SpanJob
+from chronocast.model.geometry import View
+from chronocast.model.jobs import EncoderSettings, PieceJob, SoundJob
 from chronocast.model.recipe import Recipe, SoundRecipe, frame_size
-from chronocast.model.timing import FrameRange, Rate
+from chronocast.model.timing import FrameRange, Rate, parse_rate
 from chronocast.pieces.cut import cut
 from chronocast.pieces.name import piece_name, sound_name
 
-UNTAGGED = (2, 2, 2, 1)
-CHANNELS = {"mono": 1, "stereo": 2}
+CHANNELS = {"mono": 1, "stereo": 2, "5.1": 6}
 
 
 @dataclass(frozen=True)
@@ -35,56 +34,48 @@ class OutputPlan:
         return float(self.frames / self.rate)
 
 
-def plan_output(
-    source: CutList, part: FrameRange, recipe: Recipe, colour: tuple[int, int, int, int] = UNTAGGED
-) -> OutputPlan:
-    """Plan one output.  ``colour`` is what its pictures are tagged with (H.273 codes)."""
-    width, height = frame_size(recipe.picture.size, source.width, source.height)
-    settings = encoder_settings(recipe.picture, width, height, source.rate, colour)
-    spans = source.picture_in(part)
+def output_rate(source: CutList, recipe: Recipe) -> Rate:
+    """The rate of an output's frames: the recipe's, or the source's."""
+    return parse_rate(recipe.picture.rate) if recipe.picture.rate else source.rate
+
+
+def in_output(part: FrameRange, source: CutList, rate: Rate) -> FrameRange:
+    """A range of the source in frames of the output's rate."""
+    if rate == source.rate:
+        return part
+    first = round(part.start * rate / source.rate)
+    return FrameRange(first, max(first + 1, round(part.stop * rate / source.rate)))
+
+
+def plan_output(source: CutList, part: FrameRange, recipe: Recipe, view: View | None = None) -> OutputPlan:
+    """Plan one output.  ``view`` is how it is framed; without one as the recipe says."""
+    rate = output_rate(source, recipe)
+    view = (view or View()).model_copy(update={"placing": recipe.picture.framing})
+    shown_width, shown_height = view.shown(source.width, source.height)
+    width, height = frame_size(recipe.picture.size, round(shown_width), round(shown_height))
+    settings = encoder_settings(recipe.picture, width, height, rate, source.tags)
+    cut_list = source.at_rate(rate, recipe.picture.retime)
+    frames = in_output(part, source, rate)
+    frames = FrameRange(frames.start, min(frames.stop, cut_list.frames))
+    spans = cut_list.picture_in(frames)
     library = library_version(settings.encoder)
-    rate = str(source.rate)
     pieces = []
-    for piece in cut(spans, source.rate):
-        shown = []
-        for span in spans:
-            if both := span.range.intersect(piece):
-                media = span.media
-                shown.append(
-                    SpanJob(
-                        frames=len(both),
-                        media=media.path if media else None,
-                        fingerprint=media.fingerprint if media else "",
-                        media_start=span.media_start + both.start - span.start if media else 0,
-                    )
-                )
+    for piece in cut(spans, rate):
+        shown = tuple(span.part(both, piece.start) for span in spans if (both := span.range.intersect(piece)))
         job = PieceJob(
-            name="", target="", rate=rate, width=width, height=height, spans=tuple(shown), settings=settings
-        )
+            name="", target="", rate=rate, width=width, height=height, canvas=(source.width, source.height),
+            view=view.later(piece.start), colour=source.colour, spans=shown, settings=settings,
+        )  # fmt: skip
         pieces.append(job.model_copy(update={"name": piece_name(job, library)}))
     sound = plan_sound(source, part, recipe.sound) if recipe.sound and source.sound else None
-    return OutputPlan(len(part), source.rate, width, height, settings, tuple(pieces), sound)
+    return OutputPlan(len(frames), rate, width, height, settings, tuple(pieces), sound)
 
 
 def plan_sound(source: CutList, part: FrameRange, recipe: SoundRecipe) -> SoundJob:
     """Plan an output's sound; boundaries are rounded from exact times, so that nothing drifts."""
     samples = round(part.seconds(source.rate) * recipe.sample_rate)
-    spans = []
-    for span in source.sound_in(part):
-        first = round(span.start * recipe.sample_rate)
-        last = min(samples, round((span.start + span.seconds) * recipe.sample_rate))
-        if last > first:
-            spans.append(
-                SoundSpanJob(
-                    start_sample=first,
-                    samples=last - first,
-                    media=span.media.path,
-                    fingerprint=span.media.fingerprint,
-                    media_start=str(Fraction(span.media_start)),
-                )
-            )
     job = SoundJob(
         name="", target="", samples=samples, sample_rate=recipe.sample_rate, channels=CHANNELS[recipe.layout],
-        codec=recipe.codec, bits_per_second=recipe.bits_per_second, spans=tuple(spans),
+        codec=recipe.codec, bits_per_second=recipe.bits_per_second, spans=source.sound_in(part),
     )  # fmt: skip
     return job.model_copy(update={"name": sound_name(job, library_version(recipe.codec))})

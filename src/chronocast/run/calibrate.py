@@ -20,8 +20,9 @@ from chronocast.forecast.work import Pace
 from chronocast.media.codecs import encoder_settings
 from chronocast.media.fingerprint import fingerprint
 from chronocast.media.footage import write_footage
+from chronocast.model.cutlist import MediaRef, SoundSpan, plain_span
 from chronocast.model.errors import ChronocastError
-from chronocast.model.jobs import CheckJob, Job, JoinJob, PieceJob, SoundJob, SoundSpanJob, SpanJob
+from chronocast.model.jobs import CheckJob, Job, JoinJob, PieceJob, SoundJob
 from chronocast.model.recipe import FrameSize, PictureRecipe, RateControl
 from chronocast.run.crew import Finished, Gave, Granted
 from chronocast.run.local import LocalCrew, machine_slots
@@ -55,8 +56,9 @@ def trial_pictures() -> Iterator[NDArray[np.uint8]]:
 def _sound_job(clip: Path, target: Path, times: int) -> SoundJob:
     """The trial's sound, that many times over."""
     length = FRAMES * 1920
+    each = Fraction(length, 48000)
     spans = tuple(
-        SoundSpanJob(start_sample=n * length, samples=length, media=str(clip)) for n in range(times)
+        SoundSpan(start=n * each, seconds=each, media=MediaRef(path=str(clip))) for n in range(times)
     )
     return SoundJob(
         name=target.stem, target=str(target), samples=length * times, sample_rate=48000, channels=2, codec="aac",
@@ -76,15 +78,15 @@ async def _trial(folder: Path, slots: int, say: Callable[[str], None]) -> Pace:
         size=FrameSize(mode="source"), rate_control=RateControl(mode="quality", quality=21)
     )
     settings = encoder_settings(recipe, WIDTH, HEIGHT, RATE, (1, 1, 1, 1))
-    span = SpanJob(frames=FRAMES, media=str(clip), fingerprint=fingerprint(clip))
+    span = plain_span(0, FRAMES, MediaRef(path=str(clip), fingerprint=fingerprint(clip)))
     crew = LocalCrew(folder / "slots", slots)
     found: dict[str, list[float]] = {}
     free: list[str] = []
     try:
         pieces: list[Job] = [
             PieceJob(
-                name=f"piece-{n}", target=str(folder / f"piece-{n}.mp4"), rate=str(RATE), width=WIDTH, height=HEIGHT,
-                spans=(span,), settings=settings,
+                name=f"piece-{n}", target=str(folder / f"piece-{n}.mp4"), rate=RATE, width=WIDTH, height=HEIGHT,
+                canvas=(WIDTH, HEIGHT), spans=(span,), settings=settings,
             )
             for n in range(slots)
         ]  # fmt: skip

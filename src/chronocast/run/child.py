@@ -114,12 +114,12 @@ class Worker:
     def _same_media(self, job: Any) -> None:
         """See that each source still is what was planned with: a replaced file must not end in a piece's name."""
         from chronocast.media.errors import NotMedia
-        from chronocast.media.fingerprint import fingerprint
+        from chronocast.media.images import fingerprint_of
 
-        for path, mark in {(span.media, span.fingerprint) for span in job.spans if span.media}:
-            if mark and fingerprint(path) != mark:
+        for media in job.media:
+            if media.fingerprint and fingerprint_of(media.path) != media.fingerprint:
                 raise NotMedia(
-                    f"{path} has changed since the run began.",
+                    f"{media.path} has changed since the run began.",
                     "Put the old file back, or begin the run again with the new one.",
                 )
 

@@ -2,26 +2,31 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
+from fractions import Fraction
 from pathlib import Path
 
 from chronocast.deliver.names import output_stem, safe_stem, unlike
 from chronocast.journal.facts import FactsStore
 from chronocast.media.codecs import CONTAINERS
-from chronocast.model.batch import FULL, Batch, Output, Source, resolve
+from chronocast.model.batch import FULL, Batch, Framing, Output, Source, resolve
+from chronocast.model.changes import changes
 from chronocast.model.check import Expected
 from chronocast.model.cutlist import CutList
 from chronocast.model.errors import ChronocastError
 from chronocast.model.facts import ClipFacts
+from chronocast.model.geometry import Centre, View
 from chronocast.model.recipe import Recipe
-from chronocast.model.timing import FrameRange
+from chronocast.model.timing import FrameRange, Rate, parse_rate
 from chronocast.pieces.name import digest
-from chronocast.pieces.plan import UNTAGGED, OutputPlan, plan_output
+from chronocast.pieces.plan import OutputPlan, plan_output
+from chronocast.run.linking import Linked, Shelves, link
+from chronocast.timeline.described import Note, Timeline
 from chronocast.timeline.errors import TimelineError
 from chronocast.timeline.layout import clip_cut_list, sequence_cut_list
 
-TIMELINE_ENDINGS = frozenset({".otio"})
+TIMELINE_ENDINGS = frozenset({".otio", ".edl"})
 
 
 @dataclass(frozen=True)
@@ -49,18 +54,16 @@ class SourceReady:
     cut: CutList
     facts: dict[str, ClipFacts]
     title: str
+    notes: tuple[Note, ...] = ()
+    timeline: Timeline | None = None
+    moved: dict[str, str] = field(default_factory=dict)
+    mark: str = ""
+    present: str = ""
 
     @property
-    def colour(self) -> tuple[int, int, int, int]:
-        """The colour tags all its media share; untagged where they differ."""
-        tags = {self.facts[media.path].colour for media in self.cut.media if self.facts[media.path].frames}
-        if len(tags) != 1:
-            return UNTAGGED
-        try:
-            numbers = [int(value) for value in next(iter(tags))]
-        except ValueError:
-            return UNTAGGED
-        return (numbers[0], numbers[1], numbers[2], numbers[3] or 1)
+    def changed(self) -> bool:
+        """Whether its timeline file is another than the one whose cut is used."""
+        return self.present != self.mark
 
 
 @dataclass(frozen=True)
@@ -131,13 +134,35 @@ class Prospect:
         return next((item for item in self.outputs if item.output.id == identifier), None)
 
 
+def framing_view(framing: Framing | None) -> View | None:
+    """An output's framing as numbers that are exact."""
+    if framing is None:
+        return None
+    exact = [
+        Fraction(value).limit_denominator(100_000)
+        for value in (framing.left, framing.top, framing.right, framing.bottom)
+    ]
+    centres = tuple(
+        Centre(
+            frame=frame, x=Fraction(x).limit_denominator(100_000), y=Fraction(y).limit_denominator(100_000)
+        )
+        for frame, x, y in framing.centres
+    )
+    return View(left=exact[0], top=exact[1], right=exact[2], bottom=exact[3], centres=centres)
+
+
 def kind_of(path: Path) -> str:
     """*sequence* for a timeline file, else *clip*."""
     return "sequence" if path.suffix.lower() in TIMELINE_ENDINGS else "clip"
 
 
-def ready_source(source: Source, folder: Path, store: FactsStore) -> SourceReady:
-    """Look at a source and its media.
+def ready_source(
+    source: Source, folder: Path, store: FactsStore, search: Iterable[str] = (), newest: bool = False
+) -> SourceReady:
+    """Look at a source and its media; ``search`` are folders to look for missing media in.
+
+    A sequence whose file was changed keeps the cut that was taken, unless the
+    ``newest`` is asked for.
 
     Raises:
         MediaError, TimelineError: it can't be used; the sentence says why.
@@ -146,44 +171,105 @@ def ready_source(source: Source, folder: Path, store: FactsStore) -> SourceReady
     if source.kind == "clip":
         facts = store.clip(str(path))
         return SourceReady(source, path, clip_cut_list(facts), {facts.path: facts}, source.name)
-    from chronocast.timeline.read import read_timeline  # half a library: only where there is a timeline
+    rate = parse_rate(source.rate) if source.rate else None
+    timeline, present, mark = _cut_taken(source, path, rate, store, newest)
+    shelves = Shelves([path.parent, *(resolve(place, folder) for place in search)])
+    linked = link(timeline, source, folder, shelves, store)
+    if linked.missing:
+        raise missing_media(source.name, linked)
+    cut, notes = sequence_cut_list(linked.timeline, linked.facts)
+    by_path = {facts.path: facts for facts in linked.facts.values()}
+    return SourceReady(
+        source,
+        path,
+        cut,
+        by_path,
+        source.name,
+        (*notes, *linked.notes),
+        linked.timeline,
+        linked.moved,
+        mark,
+        present,
+    )
 
-    timeline = read_timeline(path)
-    found: dict[str, ClipFacts] = {}
-    missing = []
-    for media in timeline.media:
-        try:
-            found[str(media)] = store.clip(str(media))
-        except ChronocastError as error:
-            missing.append((media, error))
-    if missing:
-        names = ", ".join(media.name for media, _ in missing[:4]) + (" and more" if len(missing) > 4 else "")
-        raise TimelineError(
-            f"{source.name} needs media that can't be used: {names}. {missing[0][1].sentence}",
-            missing[0][1].remedy or "Put the files back where the sequence expects them.",
-        )
-    by_path = {facts.path: facts for facts in found.values()}
-    return SourceReady(source, path, sequence_cut_list(timeline, found), by_path, source.name)
+
+def _cut_taken(
+    source: Source, path: Path, rate: Rate | None, store: FactsStore, newest: bool
+) -> tuple[Timeline, str, str]:
+    """The cut to use, the digest of the file as it is, and of the file the cut is from."""
+    try:
+        present = store.timelines.digest(path)
+    except TimelineError:
+        kept = store.timelines.kept(path, source.taken, rate) if source.taken else None
+        if kept is None:
+            raise
+        return kept, "", source.taken
+    if source.taken and source.taken != present and not newest:
+        kept = store.timelines.kept(path, source.taken, rate)
+        if kept is not None:
+            return kept, present, source.taken
+    timeline, present = store.timelines.present(path, rate)
+    return timeline, present, present
+
+
+def missing_media(name: str, linked: Linked) -> TimelineError:
+    """That a sequence's media is missing, as an error with a way out."""
+    first = next(iter(linked.missing.values()))
+    names = [Path(wanted.partition("?")[0]).name for wanted in linked.missing]
+    told = ", ".join(names[:4]) + (f" and {len(names) - 4} more" if len(names) > 4 else "")
+    return TimelineError(
+        f"{name} needs media that can't be used: {told}. {first.sentence}",
+        first.remedy or "Put the files back where the sequence expects them, or search a folder for them.",
+    )
 
 
 def notices(ready: SourceReady) -> list[Problem]:
-    """What a person should know of a source's media though it can be used: cut short, uneven times."""
-    remedy = "What can be read of it is used; see that it is the right file."
-    return [
-        Problem(ready.source.name, f"{Path(facts.path).name}: {sentence}", remedy, blocks=False)
+    """What a person should know of a source though it can be used."""
+    name = ready.source.name
+    found = [
+        Problem(
+            name,
+            f"{Path(facts.path).name}: {sentence}",
+            "What can be read of it is used; see that it is the right file.",
+            False,
+        )
         for facts in ready.facts.values()
         for sentence in facts.problems
     ]
+    found += [Problem(name, f"{note.where} {note.sentence}", "", False) for note in ready.notes]
+    if ready.source.kind == "sequence":
+        found += [Problem(name, told, "", False) for told in changes(ready.cut, ready.facts)]
+        if ready.changed and ready.present:
+            found.append(
+                Problem(name, f"{name} has changed on disk since its cut was taken; the cut taken then is used.",
+                        "Take the new cut, or leave it.", False)
+            )  # fmt: skip
+        elif ready.changed:
+            found.append(
+                Problem(
+                    name,
+                    f"{ready.path} can't be read any more; the cut taken from it is used.",
+                    "Put it back.",
+                    False,
+                )
+            )
+    return found
 
 
 def prepare(
-    batch: Batch, folder: Path, store: FactsStore, progress: Callable[[int, int], None] | None = None
-) -> Prospect:
-    """Look at every source, plan every output.  Never raises for one bad source or output."""
+    batch: Batch, folder: Path, store: FactsStore, progress: Callable[[int, int], None] | None = None,
+    newest: frozenset[str] = frozenset(),
+) -> Prospect:  # fmt: skip
+    """Look at every source, plan every output.  Never raises for one bad source or output.
+
+    ``newest`` are sources whose timeline file is to be taken as it is now.
+    """
     prospect = Prospect(batch, folder, resolve(batch.folder, folder))
     for number, source in enumerate(batch.sources):
         try:
-            prospect.sources[source.id] = ready_source(source, folder, store)
+            prospect.sources[source.id] = ready_source(
+                source, folder, store, batch.search, source.id in newest
+            )
             prospect.problems += notices(prospect.sources[source.id])
         except ChronocastError as error:
             prospect.problems.append(Problem(source.name, error.sentence, error.remedy))
@@ -215,7 +301,7 @@ def prepare(
         stems.append((stem, CONTAINERS[recipe.container].extension))
         ready.append((output, have, recipe, part, range_name))
     for (output, have, recipe, part, range_name), name in zip(ready, unlike(stems), strict=True):
-        plan = plan_output(have.cut, part, recipe, have.colour)
+        plan = plan_output(have.cut, part, recipe, framing_view(output.framing))
         prospect.outputs.append(
             OutputReady(output, have, recipe, part, plan, prospect.target / name, range_name)
         )

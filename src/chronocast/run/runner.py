@@ -29,8 +29,9 @@ from chronocast.journal.ledger import Ledger
 from chronocast.journal.places import data_folder, state_folder
 from chronocast.journal.runs import Request, RunJournal, batch_key
 from chronocast.model.batch import Batch, read_batch
+from chronocast.model.cutlist import Stated
 from chronocast.model.errors import ChronocastError
-from chronocast.model.jobs import CheckJob, JoinJob, Message, PieceJob, SoundJob
+from chronocast.model.jobs import CheckJob, JoinJob, PieceJob, SoundJob
 from chronocast.pieces.stock import Stock
 from chronocast.run import crew as c
 from chronocast.run import events as e
@@ -53,7 +54,7 @@ FORECAST_SECONDS = 2.0
 ROOM_SECONDS = 2.0
 
 
-class Options(Message):
+class Options(Stated):
     """How a run was asked for."""
 
     replace: bool = False

@@ -2,14 +2,51 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Mapping
+from dataclasses import dataclass, field
 from fractions import Fraction
+from math import ceil
+from pathlib import Path
 
-from chronocast.model.cutlist import CutList, MediaRef, PictureSpan, SoundSpan
+from chronocast.model.colour import BT709, RGB_MATRIX, Colour, assumed, high_range, read_tags
+from chronocast.model.cutlist import CutList, Fade, Layer, MediaRef, PictureSpan, SoundSpan
+from chronocast.model.errors import TimecodeError
 from chronocast.model.facts import ClipFacts
-from chronocast.model.timing import format_timecode, rate_text
-from chronocast.timeline.described import Placed, Timeline
+from chronocast.model.timing import format_timecode, parse_timecode
+from chronocast.timeline.described import Note, Placed, Timeline, Track
 from chronocast.timeline.errors import TimelineError
+from chronocast.timeline.flatten import flatten
+
+
+def upright_size(facts: ClipFacts) -> tuple[int, int]:
+    """A clip's size as it is looked at: in square pixels, turned upright, both sides even."""
+    width = max(2, round(facts.width * facts.pixel_aspect / 2) * 2)
+    height = max(2, facts.height // 2 * 2)
+    return (height, width) if facts.turned in (90, 270) else (width, height)
+
+
+def clip_colour(facts: ClipFacts) -> Colour:
+    """A clip's colour, what it doesn't say filled in as players do."""
+    return assumed(read_tags(facts.colour), facts.height, facts.pixel_format)
+
+
+def clip_layer(facts: ClipFacts) -> Layer:
+    """All of a clip, from its first picture, at its own rate."""
+    return Layer(
+        media=MediaRef(path=facts.path, fingerprint=facts.fingerprint),
+        last=facts.frames - 1,
+        deinterlace="frame" if facts.interlaced else "",
+        clock=facts.rate if facts.variable_timing else None,
+        colour=clip_colour(facts),
+    )
+
+
+def sound_tracks(facts: ClipFacts) -> tuple[int, ...]:
+    """Which of a clip's sound tracks are heard: the first, or, where all have one channel, all as one sound."""
+    if len(facts.audio) > 1 and all(track.channels == 1 for track in facts.audio):
+        return tuple(range(len(facts.audio)))
+    return (0,)
 
 
 def clip_cut_list(facts: ClipFacts) -> CutList:
@@ -20,75 +57,274 @@ def clip_cut_list(facts: ClipFacts) -> CutList:
     """
     if not facts.frames:
         raise TimelineError(f"{facts.path} has no picture.", "Use a clip with a picture.")
-    media = MediaRef(facts.path, facts.fingerprint)
-    sound = (SoundSpan(Fraction(0), Fraction(facts.frames) / facts.rate, media),) if facts.audio else ()
-    width = max(2, round(facts.width * facts.pixel_aspect / 2) * 2)
+    media = MediaRef(path=facts.path, fingerprint=facts.fingerprint)
+    seconds = Fraction(facts.frames) / facts.rate
+    sound = (
+        (SoundSpan(start=Fraction(0), seconds=seconds, media=media, tracks=sound_tracks(facts)),)
+        if facts.audio
+        else ()
+    )
+    width, height = upright_size(facts)
+    colour, tags = _sequence_colour({facts.path: facts}, Counter({facts.path: 1}), facts.path)
     return CutList(
-        facts.rate, width, facts.height, facts.frames,
-        (PictureSpan(0, facts.frames, media, 0, ""),), sound,
+        rate=facts.rate, width=width, height=height, frames=facts.frames,
+        picture=(PictureSpan(start=0, frames=facts.frames, layers=(clip_layer(facts),)),), sound=sound,
+        start_timecode=_timecode(facts) or 0, colour=colour, tags=tags,
     )  # fmt: skip
 
 
-def sequence_cut_list(timeline: Timeline, facts: Mapping[str, ClipFacts]) -> CutList:
-    """A sequence as a cut list.  ``facts`` has every media file it needs, by path.
+def _timecode(facts: ClipFacts) -> int | None:
+    """The number of a clip's first picture, where it has timecode."""
+    if not facts.timecode:
+        return None
+    try:
+        return parse_timecode(facts.timecode, facts.rate)
+    except TimecodeError:
+        return None
+
+
+def _sequence_colour(facts: Mapping[str, ClipFacts], shown: Counter[str], name: str) -> tuple[Colour, Colour]:
+    """What to compose in and what to tag with: what most of it is in; untagged only where nothing is tagged.
 
     Raises:
-        TimelineError: a clip that is too short, of another rate, or without what is needed of it.
+        TimelineError: pictures of high dynamic range together with others.
     """
-    rate = timeline.rate
-    spans: list[PictureSpan] = []
-    for placed in timeline.picture:
-        first, last = round(placed.start * rate), round((placed.start + placed.seconds) * rate)
-        if last <= first:
-            continue
-        if placed.media is None:
-            spans.append(PictureSpan(first, last - first, None, 0, placed.name))
-            continue
-        clip = facts[str(placed.media)]
-        where = f"{placed.media.name} at {format_timecode(timeline.start_timecode + first, rate)}"
+    seen = [facts[path] for path, _ in shown.most_common()]
+    if not seen:
+        return BT709, BT709
+    colours = {clip.path: clip_colour(clip) for clip in seen}
+    highs = {high_range(colour) for colour in colours.values()}
+    if len(highs) > 1:
+        raise TimelineError(
+            f"{name} mixes pictures in {' and '.join(sorted(high or 'standard range' for high in highs))}, "
+            "which would need tone mapping.",
+            "Convert them to one kind first.",
+        )
+    votes: Counter[Colour] = Counter()
+    for path, frames in shown.items():
+        votes[colours[path]] += frames
+    best = votes.most_common(1)[0][0]
+    if best[2] == RGB_MATRIX:  # stills and animations in RGB are encoded as BT.709
+        return BT709, BT709
+    raw = {read_tags(clip.colour)[:3] for clip in seen}
+    said = raw.pop() if len(raw) == 1 else best[:3]
+    return best, (said[0], said[1], said[2], best[3])
+
+
+def sequence_cut_list(timeline: Timeline, facts: Mapping[str, ClipFacts]) -> tuple[CutList, tuple[Note, ...]]:
+    """A sequence as a cut list, and what is done otherwise than its file says.
+
+    ``facts`` has every media file it needs, by the path the timeline names.
+
+    Raises:
+        TimelineError: a clip that is too short, or without what is needed of it.
+    """
+    laying = _Laying(timeline, facts)
+    stretches = flatten(timeline.tracks, timeline.rate, laying.layer)
+    if not any(stretch.layers for stretch in stretches):
+        raise TimelineError(
+            f"The sequence {timeline.name} shows nothing.", "Export it with its picture track."
+        )
+    spans = tuple(
+        PictureSpan(start=part.first, frames=part.stop - part.first, layers=part.layers, name=part.name)
+        for part in stretches
+    )
+    frames = stretches[-1].stop
+    shown: Counter[str] = Counter()
+    for span in spans:
+        for layer in span.layers:
+            if layer.media:
+                shown[layer.media.path] += span.frames
+    by_path = {clip.path: clip for clip in facts.values()}
+    width, height = timeline.size or _largest([by_path[path] for path in shown])
+    colour, tags = _sequence_colour(by_path, shown, timeline.name)
+    end = Fraction(frames) / timeline.rate
+    sound = laying.sound(timeline.tracks, Fraction(0), end)
+    cut = CutList(
+        rate=timeline.rate, width=width, height=height, frames=frames, picture=spans,
+        sound=tuple(sorted(sound, key=lambda span: span.start)), start_timecode=timeline.start_timecode,
+        colour=colour, tags=tags,
+    )  # fmt: skip
+    return cut, (*timeline.notes, *laying.notes)
+
+
+@dataclass
+class _Laying:
+    """A sequence being laid out."""
+
+    timeline: Timeline
+    facts: Mapping[str, ClipFacts]
+    notes: list[Note] = field(default_factory=list)
+
+    def where(self, placed: Placed, frame: int) -> str:
+        name = Path(placed.media.partition("?")[0]).name if placed.media else placed.name or placed.reel
+        return f"{name} at {format_timecode(self.timeline.start_timecode + frame, self.timeline.rate, self.timeline.drop_frame)}"
+
+    def layer(self, placed: Placed, first: int, before: int, after: int) -> Layer:
+        """The layer of an item at its first frame.
+
+        Raises:
+            TimelineError: its media has no picture, or not as much as is used of it.
+        """
+        if placed.kind == "fill":
+            return Layer(fill=placed.fill)
+        clip, rate = self.facts[placed.media], self.timeline.rate
+        where = self.where(placed, first)
         if not clip.frames:
-            raise TimelineError(f"{where} is used as picture, but has none.")
-        if clip.rate != rate:
             raise TimelineError(
-                f"{where} has {rate_text(clip.rate)} frames per second, the sequence {rate_text(rate)}.",
-                "Convert it to the sequence's rate first.",
+                f"{where} is used as picture, but has none.", "Relink it to a file with a picture."
             )
-        begin = round(placed.media_start * rate)
-        if begin + last - first > clip.frames:
+        frames = round((placed.start + placed.seconds) * rate) - first
+        layer = clip_layer(clip)
+        step = placed.speed * clip.rate / rate
+        start = self._begin(placed, clip, frames, where)
+        if clip.rate == rate and placed.speed == 1:
+            start = Fraction(round(start))
+        used = abs(step) * frames
+        if placed.speed < 0:
+            start += used
+        if layer.deinterlace and abs(step) <= Fraction(3, 4):
+            layer, start, step = layer.by_field(), start * 2, step * 2
+        layer = layer.model_copy(update={"start": start, "step": step})
+        self._long_enough(layer, frames, before, after, where)
+        return layer
+
+    def _begin(self, placed: Placed, clip: ClipFacts, frames: int, where: str) -> Fraction:
+        """Where an item begins in its media, in pictures of it."""
+        length = abs(placed.speed) * frames / self.timeline.rate
+        zero = placed.media_zero
+        code = _timecode(clip)
+        stamp = Fraction(code) / clip.rate if code is not None else None
+
+        def fits(begin: Fraction) -> bool:
+            half = Fraction(1, 2)
+            return begin * clip.rate >= -half and (begin + length) * clip.rate <= clip.frames + half
+
+        if zero is None:
+            zero = stamp if self.timeline.by_timecode and stamp is not None else Fraction(0)
+            if (
+                not fits(placed.source_start - zero)
+                and stamp is not None
+                and fits(placed.source_start - stamp)
+            ):
+                zero = stamp
+        elif stamp is not None and zero not in (0, stamp) and fits(placed.source_start - stamp):
+            self.notes.append(
+                Note(where=where, sentence=f"says that its media begins at {_clock(zero, clip)}, but the file begins at "
+                     f"{clip.timecode}; the file's timecode is followed.")
+            )  # fmt: skip
+            zero = stamp
+        begin = placed.source_start - zero
+        if begin * clip.rate < -Fraction(1, 2):
             raise TimelineError(
-                f"{where} is used up to frame {begin + last - first}, but has {clip.frames}.",
+                f"{where} starts before its media does.", "Relink the clip and export the sequence again."
+            )
+        return max(Fraction(0), begin * clip.rate)
+
+    def _long_enough(self, layer: Layer, frames: int, before: int, after: int, where: str) -> None:
+        if frames <= 0:
+            return
+        unheld = layer.model_copy(update={"last": 1 << 62})
+        ends = [index for at in (0, frames - 1) for index, _ in unheld.pictures(at)]
+        count = layer.last + 1
+        if max(ends) > layer.last and not (
+            layer.step != 1 and max(ends) <= layer.last + ceil(abs(layer.step))
+        ):
+            raise TimelineError(
+                f"{where} is used up to picture {max(ends) + 1}, but has {count}.",
                 "Relink it to the file it was cut from, or shorten the edit.",
             )
-        media = MediaRef(clip.path, clip.fingerprint)
-        spans.append(PictureSpan(first, last - first, media, begin, placed.name))
-    if not spans:
-        raise TimelineError(f"The sequence {timeline.name} shows nothing.")
-    frames = spans[-1].start + spans[-1].frames
-    width, height = timeline.size or _largest(spans, facts)
-    sound = _sound(timeline.sound, facts, Fraction(frames) / rate)
-    return CutList(rate, width, height, frames, tuple(spans), sound, timeline.start_timecode)
-
-
-def _sound(track: tuple[Placed, ...], facts: Mapping[str, ClipFacts], end: Fraction) -> tuple[SoundSpan, ...]:
-    found = []
-    for placed in track:
-        if placed.media is None or placed.start >= end:
-            continue
-        clip = facts[str(placed.media)]
-        if not clip.audio:
+        if min(ends) < 0:
             raise TimelineError(
-                f"{placed.media.name} is used as sound at {float(placed.start):.2f} s, but has none."
+                f"{where} is used from before its first picture.", "Relink it, or shorten the edit."
             )
-        length = min(placed.seconds, end - placed.start)
-        found.append(
-            SoundSpan(placed.start, length, MediaRef(clip.path, clip.fingerprint), placed.media_start)
+        for at, side in ((-before, "first"), (frames - 1 + after, "last")):
+            if at in (0, frames - 1):
+                continue
+            place = layer.start + at * layer.step
+            missing = max(Fraction(0), -place, place - layer.last) / (abs(layer.step) or 1)
+            if missing >= 1:
+                self.notes.append(
+                    Note(where=where, sentence=f"has {int(missing)} frames too few for its dissolve; its {side} picture is held.")
+                )  # fmt: skip
+
+    # Sound
+
+    def sound(self, tracks: tuple[Track, ...], offset: Fraction, end: Fraction) -> list[SoundSpan]:
+        """The sound of a stack, its tracks mixed; ``offset`` is where it begins on the sequence."""
+        found: list[SoundSpan] = []
+        for track in tracks:
+            crosses = {cross.at: cross for cross in track.crosses}
+            for placed in track.placed:
+                lead, tail = crosses.get(placed.start), crosses.get(placed.start + placed.seconds)
+                if placed.kind == "nest":
+                    found += self._nested_sound(placed, offset, end)
+                elif placed.kind == "media" and track.kind == "sound":
+                    span = self._heard(placed, offset, lead.before if lead else Fraction(0), tail.after if tail else Fraction(0),
+                                       lead.after if lead else Fraction(0), tail.before if tail else Fraction(0))  # fmt: skip
+                    cut = span.part(Fraction(0), end) if span else None
+                    if cut:
+                        found.append(cut)
+        return found
+
+    def _nested_sound(self, placed: Placed, offset: Fraction, end: Fraction) -> list[SoundSpan]:
+        if placed.speed != 1:
+            if any(track.kind == "sound" for track in placed.inner):
+                self.notes.append(
+                    Note(
+                        where=placed.name or "A nested sequence",
+                        sentence="is played at another speed; its sound is left out.",
+                    )
+                )
+            return []
+        first, stop = placed.source_start, placed.source_start + placed.seconds
+        inner = self.sound(placed.inner, Fraction(0), stop)
+        moved = [part for span in inner if (part := span.part(first, stop))]
+        return [
+            part.model_copy(update={"start": part.start + offset + placed.start})
+            for part in moved
+            if part.start + offset + placed.start < end
+        ]
+
+    def _heard(
+        self,
+        placed: Placed,
+        offset: Fraction,
+        before: Fraction,
+        after: Fraction,
+        lead: Fraction,
+        tail: Fraction,
+    ) -> SoundSpan | None:
+        """An item's sound, its crossfades included."""
+        clip = self.facts[placed.media]
+        where = self.where(placed, round((offset + placed.start) * self.timeline.rate))
+        if not clip.audio:
+            self.notes.append(Note(where=where, sentence="is used as sound, but has none; there is silence."))
+            return None
+        if placed.speed == 0:
+            return None
+        frames = round(placed.seconds * self.timeline.rate)
+        begin = (
+            self._begin(placed, clip, frames, where) / clip.rate
+            if clip.frames
+            else placed.source_start - (placed.media_zero or 0)
         )
-    return tuple(found)
+        if placed.speed < 0:
+            begin += placed.seconds * -placed.speed
+        start, seconds = placed.start - before, placed.seconds + before + after
+        fade = Fade(whole=seconds, rise=before + lead, fall=after + tail)
+        return SoundSpan(
+            start=start + offset, seconds=seconds, media=MediaRef(path=clip.path, fingerprint=clip.fingerprint),
+            media_start=begin - before * placed.speed, speed=placed.speed, tracks=sound_tracks(clip),
+            gain=placed.opacity, fade=fade if fade.rise or fade.fall else None,
+        )  # fmt: skip
 
 
-def _largest(spans: list[PictureSpan], facts: Mapping[str, ClipFacts]) -> tuple[int, int]:
-    shown = [facts[span.media.path] for span in spans if span.media]
+def _clock(seconds: Fraction, clip: ClipFacts) -> str:
+    return format_timecode(round(seconds * clip.rate), clip.rate)
+
+
+def _largest(shown: list[ClipFacts]) -> tuple[int, int]:
     if not shown:
         return 1920, 1080
-    best = max(shown, key=lambda clip: clip.width * clip.height)
-    return max(2, round(best.width * best.pixel_aspect / 2) * 2), best.height // 2 * 2
+    return upright_size(max(shown, key=lambda clip: clip.width * clip.height))

@@ -1,39 +1,54 @@
-"""Open timeline files (OTIO) to a plain description of what lies where.
+"""Open timeline files (OTIO) and edit lists (CMX 3600) to a plain description of what lies where.
 
-One picture track and one sound track with cuts and gaps.  What is beyond that
-is refused by name, rather than rendered wrongly.
+What can't be rendered is noted by name and place, with what is done instead;
+what can't be understood is refused.
 """
 
 from __future__ import annotations
 
+import os
+import re
 from fractions import Fraction
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 from urllib.parse import unquote, urlparse
 
 import opentimelineio as otio
 
-from chronocast.model.errors import ModelError
-from chronocast.model.timing import Rate, parse_rate
-from chronocast.timeline.described import Placed, Timeline
+from chronocast.model.errors import ModelError, TimecodeError
+from chronocast.model.timing import (
+    Rate,
+    can_drop,
+    format_timecode,
+    nominal_rate,
+    parse_rate,
+    parse_timecode,
+    rate_text,
+)
+from chronocast.timeline.described import Cross, Marker, Note, Placed, Timeline, Track, trimmed
 from chronocast.timeline.errors import TimelineError
 from chronocast.timeline.guard import guard
 
-MOST_FRAMES = 24 * 3600 * 120
+LONGEST = 24 * 3600
+MOST_ITEMS = 200_000
+SLOWEST, FASTEST = Fraction(1, 1000), Fraction(1000)
+EDL_ENDINGS = frozenset({".edl"})
 
 
-def read_timeline(path: Path) -> Timeline:
-    """Read an OTIO file.
+def read_timeline(path: Path, rate: Rate | None = None) -> Timeline:
+    """Read an OTIO file or an edit list; ``rate`` is for edit lists, which don't say theirs.
 
     Raises:
-        TimelineError: no timeline, or one with something that can't be rendered.
+        TimelineError: no timeline, or one that can't be understood.
     """
+    if path.suffix.lower() in EDL_ENDINGS:
+        return read_edit_list(path, rate)
     text = guard(path)
     try:
         timeline = otio.adapters.read_from_string(text, "otio_json")
     except Exception as error:
         raise TimelineError(
-            f"{path} is not an open timeline file: {str(error).splitlines()[0]}.", "Export it as OTIO."
+            f"{path} is not an open timeline file: {_first_line(error)}.", "Export it as OTIO."
         ) from None
     if isinstance(timeline, otio.schema.SerializableCollection):
         found = [item for item in timeline if isinstance(item, otio.schema.Timeline)]
@@ -42,35 +57,416 @@ def read_timeline(path: Path) -> Timeline:
         timeline = found[0]
     if not isinstance(timeline, otio.schema.Timeline):
         raise TimelineError(f"{path} is OTIO, but holds no sequence.", "Export a sequence.")
-    pictures = [t for t in timeline.video_tracks() if t.enabled and len(t)]
-    sounds = [t for t in timeline.audio_tracks() if t.enabled and len(t)]
-    if not pictures:
-        raise TimelineError(f"The sequence in {path} has no picture.", "Export it with its picture track.")
-    for kind, tracks in (("picture", pictures), ("sound", sounds)):
-        if len(tracks) > 1:
-            raise TimelineError(
-                f"The sequence in {path} has {len(tracks)} {kind} tracks; one can be rendered.",
-                "Flatten them to one track and export it again.",
-            )
-    rate = _rate(timeline, pictures[0], path)
-    picture = _placed(pictures[0], path)
-    sound = _placed(sounds[0], path) if sounds else ()
-    start = timeline.global_start_time
-    first = round(Fraction(start.value) / parse_rate(start.rate) * rate) if start else 0
-    return Timeline(path, timeline.name or path.stem, rate, _size(timeline), picture, sound, first)
+    return _Reading(path, timeline).timeline()
 
 
-def _rate(timeline: Any, track: Any, path: Path) -> Rate:
-    candidates = [timeline.global_start_time] if timeline.global_start_time else []
-    candidates += [item.source_range.duration for item in track if getattr(item, "source_range", None)]
-    for time in candidates:
-        try:
-            return parse_rate(time.rate)
-        except ModelError:
-            continue
-    raise TimelineError(
-        f"The sequence in {path} doesn't say its frame rate.", "Export it with source ranges."
+def read_edit_list(path: Path, rate: Rate | None) -> Timeline:
+    """Read a CMX 3600 edit list.
+
+    Raises:
+        TimelineError: its rate isn't known, or it can't be understood.
+    """
+    text = guard(path)
+    drop = bool(re.search(r"^\s*FCM:\s*DROP", text, re.MULTILINE)) or bool(
+        re.search(r"\d\d[:;]\d\d[:;]\d\d;\d\d", text)
     )
+    if rate is None and drop:
+        rate = Fraction(30000, 1001)
+    if rate is None:
+        raise TimelineError(
+            f"{path} is an edit list and doesn't say its frame rate.",
+            "Say it when adding it: on the command line with --rate 25, on the desktop when asked.",
+        )
+    if drop and not can_drop(rate):
+        raise TimelineError(
+            f"{path} counts drop-frame time, which {rate_text(rate)} frames per second does not have.",
+            "Add it at 29.97.",
+        )
+    if not re.search(r"^\s*\d{1,6}\s+\S+\s+\S+\s+\S", text, re.MULTILINE):
+        raise TimelineError(f"{path} holds no edits.", "Export it as a CMX 3600 edit list.")
+    try:
+        timeline = otio.adapters.read_from_string(text, "cmx_3600", rate=float(rate))
+    except Exception as error:
+        raise TimelineError(
+            f"{path} can't be read as a CMX 3600 edit list: {_first_line(error)}.",
+            "Export it again, or export OTIO.",
+        ) from None
+    if not isinstance(timeline, otio.schema.Timeline):
+        raise TimelineError(f"{path} holds more than one sequence.", "Export one sequence to a file.")
+    return _Reading(path, timeline, rate, text, drop).timeline()
+
+
+def _first_line(error: Exception) -> str:
+    lines = str(error).strip().splitlines()
+    return lines[0].rstrip(".")[:200] if lines else type(error).__name__
+
+
+class _Reading:
+    """One timeline being turned into a description."""
+
+    def __init__(
+        self, path: Path, source: Any, rate: Rate | None = None, edit_list: str = "", drop: bool = False
+    ) -> None:
+        self.path, self.source, self.edit_list, self.drop = path, source, edit_list, drop
+        self.notes: list[Note] = []
+        self.count = 0
+        self.rate = rate or self._rate()
+        self.motions = _motions(edit_list, self.rate) if edit_list else {}
+        self.first = 0
+
+    def timeline(self) -> Timeline:
+        source = self.source
+        start = source.global_start_time
+        self.first = round(self._seconds(start) * self.rate) if start else 0
+        if self.edit_list:
+            self.first = self._record_start()
+        tracks = self._tracks(source.tracks, Fraction(0))
+        if not any(track.kind == "picture" and track.placed for track in tracks):
+            raise TimelineError(
+                f"The sequence in {self.path} has no picture.", "Export it with its picture track."
+            )
+        stack_range = source.tracks.source_range
+        marked = None
+        if stack_range is not None:
+            at = self._seconds(stack_range.start_time)
+            marked = (at, at + self._seconds(stack_range.duration))
+        return Timeline(
+            path=str(self.path), name=source.name or self.path.stem, rate=self.rate, size=_size(source), tracks=tracks,
+            start_timecode=self.first, drop_frame=self.drop, markers=self._markers(), marked=marked,
+            notes=tuple(self.notes), by_timecode=bool(self.edit_list),
+        )  # fmt: skip
+
+    def _rate(self) -> Rate:
+        candidates = [self.source.global_start_time] if self.source.global_start_time else []
+        for track in [*self.source.video_tracks(), *self.source.audio_tracks()]:
+            for item in track:
+                said = getattr(item, "source_range", None)
+                if said is not None:
+                    candidates.append(said.duration)
+                    break
+        for time in candidates:
+            try:
+                return parse_rate(time.rate)
+            except ModelError:
+                continue
+        raise TimelineError(
+            f"The sequence in {self.path} doesn't say its frame rate.", "Export it with source ranges."
+        )
+
+    def _record_start(self) -> int:
+        found = []
+        for line in self.edit_list.splitlines():
+            codes = _CODE.findall(line)
+            if len(codes) == 4 and line.split()[0].isdigit():
+                try:
+                    found.append(parse_timecode(codes[2], self.rate))
+                except TimecodeError:
+                    continue
+        return min(found, default=0)
+
+    def _seconds(self, time: Any) -> Fraction:
+        try:
+            value = Fraction(time.value)
+            if value.denominator > 1:
+                value = value.limit_denominator(10_000)
+            return value / parse_rate(time.rate)
+        except (ModelError, ValueError, OverflowError, AttributeError):
+            raise TimelineError(
+                f"{self.path} holds a time that can't be used ({getattr(time, 'value', time)} at "
+                f"{getattr(time, 'rate', '?')}).",
+                "Mend the sequence and export it again.",
+            ) from None
+
+    def _where(self, name: str, at: Fraction) -> str:
+        return f"{name} at {format_timecode(self.first + round(at * self.rate), self.rate, self.drop)}"
+
+    def _note(self, name: str, at: Fraction, sentence: str) -> None:
+        self.notes.append(Note(where=self._where(name, at), sentence=sentence))
+
+    def _markers(self) -> tuple[Marker, ...]:
+        found = []
+        for marker in self.source.tracks.markers:
+            said = marker.marked_range
+            found.append(
+                Marker(at=self._seconds(said.start_time), seconds=self._seconds(said.duration), name=marker.name or "",
+                       comment=str(getattr(marker, "comment", "") or ""))
+            )  # fmt: skip
+        return tuple(found)
+
+    def _tracks(self, stack: Any, at: Fraction) -> tuple[Track, ...]:
+        """The tracks of a stack; a clip lying in it directly is a track of its own."""
+        found = []
+        for child in stack:
+            if not getattr(child, "enabled", True):
+                continue
+            if isinstance(child, otio.schema.Track):
+                kind: Literal["picture", "sound"] = (
+                    "sound" if child.kind == otio.schema.TrackKind.Audio else "picture"
+                )
+                if child.kind not in (otio.schema.TrackKind.Audio, otio.schema.TrackKind.Video):
+                    self._note(
+                        child.name or "A track",
+                        at,
+                        f"holds neither picture nor sound ({child.kind}); it is left out.",
+                    )
+                    continue
+                if len(child):
+                    found.append(self._track(child, kind, at))
+            else:
+                placed = self._item(child, Fraction(0), at, "picture")
+                found.append(Track(kind="picture", name=child.name or "", placed=(placed,)))
+        return tuple(found)
+
+    def _track(self, track: Any, kind: Literal["picture", "sound"], offset: Fraction) -> Track:
+        at, placed, crosses = Fraction(0), [], []
+        items = list(track)
+        self.count += len(items)
+        if self.count > MOST_ITEMS:
+            raise TimelineError(f"{self.path} has more than {MOST_ITEMS:,} edits.", "Export it in parts.")
+        if track.effects:
+            self._effects(track, track.name or "A track", offset)
+        for number, item in enumerate(items):
+            if isinstance(item, otio.schema.Transition):
+                cross = self._cross(item, at, offset, number, items)
+                if cross:
+                    crosses.append(cross)
+                continue
+            found = self._item(item, at, offset, kind)
+            placed.append(found)
+            at += found.seconds
+        inside = track.source_range if not self.edit_list else None
+        if inside is not None:
+            cut, kept = trimmed(
+                tuple(placed),
+                tuple(crosses),
+                self._seconds(inside.start_time),
+                self._seconds(inside.duration),
+            )
+            return Track(kind=kind, name=track.name or "", placed=cut, crosses=kept)
+        return Track(kind=kind, name=track.name or "", placed=tuple(placed), crosses=tuple(crosses))
+
+    def _cross(
+        self, item: Any, at: Fraction, offset: Fraction, number: int, items: list[Any]
+    ) -> Cross | None:
+        name = item.name or "A transition"
+        before, after = self._seconds(item.in_offset), self._seconds(item.out_offset)
+        if before < 0 or after < 0 or before + after <= 0:
+            self._note(name, offset + at, "is a transition without length; a cut is made.")
+            return None
+        if before + after > LONGEST:
+            raise TimelineError(
+                f"{self.path} has a transition of {float(before + after):g} s.",
+                "Mend it and export it again.",
+            )
+        if number and isinstance(items[number - 1], otio.schema.Transition):
+            self._note(name, offset + at, "follows another transition directly; it is left out.")
+            return None
+        kind = str(item.transition_type or "")
+        if kind != otio.schema.TransitionTypes.SMPTE_Dissolve:
+            self._note(
+                name,
+                offset + at,
+                f"is a transition of a kind that can't be rendered ({kind or 'unnamed'}); a dissolve of its length is made.",
+            )
+        return Cross(at=at, before=before, after=after)
+
+    def _item(self, item: Any, at: Fraction, offset: Fraction, kind: str) -> Placed:
+        name = item.name or type(item).__name__
+        where = self._where(f"“{name}”", offset + at)
+        try:
+            trimmed = item.trimmed_range()
+        except Exception:
+            raise TimelineError(
+                f"{self.path} doesn't say how long {where} is.", "Export it with source ranges."
+            ) from None
+        length, start = self._seconds(trimmed.duration), self._seconds(trimmed.start_time)
+        if not 0 <= length <= LONGEST:
+            raise TimelineError(
+                f"{self.path} says that {where} lasts {float(length):g} s.",
+                "Mend the sequence and export it again.",
+            )
+        if not -LONGEST * 10 <= start <= LONGEST * 10:
+            raise TimelineError(
+                f"{self.path} starts {where} at {float(start):g} s of its media.",
+                "Mend it and export it again.",
+            )
+        speed, opacity, placing = self._effects(item, name, offset + at)
+        common = {
+            "start": at,
+            "seconds": length,
+            "name": item.name or "",
+            "speed": speed,
+            "opacity": opacity,
+            "placing": placing,
+        }
+        if isinstance(item, otio.schema.Gap) or not item.enabled:
+            return Placed(start=at, seconds=length, name=item.name or "")
+        if isinstance(item, otio.schema.Stack):
+            return Placed(kind="nest", source_start=start, inner=self._tracks(item, offset + at), **common)
+        if isinstance(item, otio.schema.Track):
+            inner = item.kind == otio.schema.TrackKind.Audio
+            return Placed(
+                kind="nest",
+                source_start=start,
+                inner=(self._track(item, "sound" if inner else "picture", offset + at),),
+                **common,
+            )
+        if not isinstance(item, otio.schema.Clip):
+            self._note(
+                name,
+                offset + at,
+                f"is of a kind that can't be rendered ({type(item).__name__}); black is shown.",
+            )
+            return Placed(start=at, seconds=length, name=item.name or "")
+        return self._clip(item, start, common, where, offset + at)
+
+    def _clip(self, item: Any, start: Fraction, common: dict[str, Any], where: str, at: Fraction) -> Placed:
+        reference = item.media_reference
+        zero = length = None
+        if getattr(reference, "available_range", None):
+            zero, length = (
+                self._seconds(reference.available_range.start_time),
+                self._seconds(reference.available_range.duration),
+            )
+        common |= {"source_start": start, "media_zero": zero, "media_seconds": length}
+        cmx = item.metadata.get("cmx_3600", {})
+        if isinstance(reference, otio.schema.ExternalReference):
+            return Placed(
+                kind="media",
+                media=str(self._file(reference.target_url, where)),
+                reel=str(cmx.get("reel", "")),
+                **common,
+            )
+        if isinstance(reference, otio.schema.ImageSequenceReference):
+            return Placed(kind="media", media=self._images(reference, where, length), **common)
+        if isinstance(reference, otio.schema.GeneratorReference):
+            return Placed(
+                kind="fill", fill=self._generator(reference, item.name or "A generator", at), **common
+            )
+        if self.edit_list:
+            reel = str(cmx.get("reel", "")) or "AX"
+            if reel.upper() in ("BL", "BLACK"):
+                return Placed(start=common["start"], seconds=common["seconds"], name="black")
+            if common["speed"] == 1:
+                common["speed"] = self.motions.get((reel, self.first + round(at * self.rate)), Fraction(1))
+            return Placed(kind="media", media="", reel=reel, **common)
+        raise TimelineError(
+            f"{self.path} names no media file for {where}.", "Relink the clip and export the sequence again."
+        )
+
+    def _file(self, target: str, where: str) -> Path:
+        if "\x00" in target or len(target) > 4096:
+            raise TimelineError(
+                f"{self.path} names no usable file for {where}.",
+                "Relink the clip and export the sequence again.",
+            )
+        try:
+            url = urlparse(target)
+        except ValueError:
+            raise TimelineError(
+                f"{self.path} names no usable file for {where}.",
+                "Relink the clip and export the sequence again.",
+            ) from None
+        if url.scheme not in ("", "file") and len(url.scheme) > 1:
+            raise TimelineError(
+                f"{self.path} wants {target[:200]} for {where}, which is not on this machine.",
+                "Relink the clip to a local file.",
+            )
+        place = Path(unquote(url.path) if url.scheme == "file" else target)
+        return Path(os.path.normpath(place if place.is_absolute() else self.path.parent / place))
+
+    def _images(self, reference: Any, where: str, length: Fraction | None) -> str:
+        base = (
+            self._file(reference.target_url_base or "./x", where)
+            if reference.target_url_base
+            else self.path.parent
+        )
+        try:
+            rate = parse_rate(reference.rate) if reference.rate else self.rate
+            last = int(reference.end_frame())
+        except Exception:
+            raise TimelineError(
+                f"{self.path} doesn't say which images {where} has.", "Export it with its available range."
+            ) from None
+        if (
+            reference.frame_step != 1
+            or not 0 <= reference.start_frame <= last <= reference.start_frame + 2_000_000
+        ):
+            raise TimelineError(
+                f"{self.path} names images for {where} that can't be counted.", "Number them one by one."
+            )
+        head = str(base / reference.name_prefix)
+        digits = max(1, min(99, reference.frame_zero_padding))
+        return f"{head}%0{digits}d{reference.name_suffix}?{reference.start_frame}-{last}@{rate}"
+
+    def _generator(self, reference: Any, name: str, at: Fraction) -> str:
+        kind = str(reference.generator_kind or "").lower()
+        if "bar" in kind:
+            return "bars"
+        colour = reference.parameters.get("color", reference.parameters.get("colour"))
+        if isinstance(colour, str) and re.fullmatch(r"#[0-9a-fA-F]{6}", colour):
+            return colour.lower()
+        try:
+            parts = [float(part) for part in list(colour)[:3]]
+        except (TypeError, ValueError):
+            parts = []
+        if len(parts) == 3 and all(0 <= part <= 1 for part in parts):
+            return "#" + "".join(f"{round(part * 255):02x}" for part in parts)
+        if "black" not in kind and "solid" not in kind:
+            self._note(
+                name,
+                at,
+                f"is generated in a way that can't be rendered ({reference.generator_kind or 'unnamed'}); black is shown.",
+            )
+        return "black"
+
+    def _effects(self, item: Any, name: str, at: Fraction) -> tuple[Fraction, Fraction, Any]:
+        """Speed, opacity and placing of an item; effects that can't be rendered are noted and left out."""
+        speed, opacity = Fraction(1), Fraction(1)
+        for effect in item.effects:
+            if not getattr(effect, "enabled", True):
+                continue
+            if isinstance(effect, otio.schema.FreezeFrame):
+                speed = Fraction(0)
+            elif isinstance(effect, otio.schema.LinearTimeWarp):
+                speed *= self._speed(effect.time_scalar, name, at)
+            elif (effect.effect_name or effect.name or "").strip().lower() == "opacity":
+                opacity *= self._share(effect.metadata, name, at)
+            else:
+                told = effect.effect_name or effect.name or type(effect).__name__
+                self._note(
+                    name, at, f"has an effect that can't be rendered ({told}); it is shown without it."
+                )
+        said = item.metadata.get("chronocast", {})
+        if hasattr(said, "get") and "opacity" in said:
+            opacity *= self._share(said, name, at)
+        placing = said.get("placing", "fit") if hasattr(said, "get") else "fit"
+        return speed, opacity, placing if placing in ("fit", "fill", "stretch") else "fit"
+
+    def _speed(self, value: Any, name: str, at: Fraction) -> Fraction:
+        try:
+            speed = Fraction(value).limit_denominator(10_000)
+        except (TypeError, ValueError, OverflowError):
+            speed = Fraction(FASTEST + 1)
+        if speed and not SLOWEST <= abs(speed) <= FASTEST:
+            raise TimelineError(
+                f"{self.path} plays {self._where(name, at)} at a speed of {value}.",
+                "Choose one up to 1000 times.",
+            )
+        return speed
+
+    def _share(self, metadata: Any, name: str, at: Fraction) -> Fraction:
+        value = metadata.get("opacity", metadata.get("value"))
+        try:
+            share = Fraction(value).limit_denominator(10_000)
+        except (TypeError, ValueError, OverflowError):
+            share = Fraction(-1)
+        if 1 < share <= 100:
+            share /= 100
+        if not 0 <= share <= 1:
+            self._note(name, at, "has an opacity that isn't a number from 0 to 1; it is shown in full.")
+            return Fraction(1)
+        return share
 
 
 def _size(timeline: Any) -> tuple[int, int] | None:
@@ -78,72 +474,32 @@ def _size(timeline: Any) -> tuple[int, int] | None:
     said = timeline.metadata.get("chronocast", {})
     try:
         width, height = int(said["width"]), int(said["height"])
-    except (KeyError, TypeError, ValueError):
+    except (KeyError, TypeError, ValueError, AttributeError):
         return None
     return (width, height) if 16 <= width <= 16384 and 16 <= height <= 16384 else None
 
 
-def _seconds(time: Any, path: Path) -> Fraction:
-    try:
-        return Fraction(time.value) / parse_rate(time.rate)
-    except (ModelError, ValueError, OverflowError):
-        raise TimelineError(
-            f"{path} holds a time that can't be used ({time.value} at {time.rate})."
-        ) from None
+def _motions(text: str, rate: Rate) -> dict[tuple[str, int], Fraction]:
+    """Speeds of an edit list's M2 lines, by reel and the record frame their event begins at.
+
+    The adapter passes over those whose edit has the same length in source and
+    record, as one played backwards at its own speed has.
+    """
+    found: dict[tuple[str, int], Fraction] = {}
+    event: tuple[str, int] | None = None
+    for line in text.splitlines():
+        codes = _CODE.findall(line)
+        words = line.split()
+        if len(codes) == 4 and len(words) > 4 and words[0].isdigit():
+            try:
+                event = (words[1], parse_timecode(codes[2], rate))
+            except TimecodeError:
+                event = None
+        elif event and (match := re.match(r"^\s*M2\s+\S+\s+(-?\d+(?:\.\d+)?)\s", line)):
+            speed = Fraction(match[1]) / nominal_rate(rate)
+            if SLOWEST <= abs(speed) <= FASTEST:
+                found[event] = speed
+    return found
 
 
-def _placed(track: Any, path: Path) -> tuple[Placed, ...]:
-    at, found = Fraction(0), []
-    for item in track:
-        label = f"“{item.name or type(item).__name__}” at {float(at):.2f} s"
-        if isinstance(item, otio.schema.Transition):
-            raise TimelineError(
-                f"{path} has a transition, {label}, which can't be rendered.", "Replace it by a cut."
-            )
-        if not isinstance(item, otio.schema.Clip | otio.schema.Gap):
-            raise TimelineError(
-                f"{path} has {label}, a nested sequence, which can't be rendered.", "Flatten it."
-            )
-        if item.effects:
-            effect = item.effects[0]
-            raise TimelineError(
-                f"{path} has an effect ({effect.effect_name or effect.name or type(effect).__name__}) on {label}, "
-                "which can't be rendered.", "Render the effect to a clip first.",
-            )  # fmt: skip
-        try:
-            trimmed = item.trimmed_range()
-        except Exception:
-            raise TimelineError(
-                f"{path} doesn't say how long {label} is.", "Export it with source ranges."
-            ) from None
-        length = _seconds(trimmed.duration, path)
-        if not 0 < length <= 24 * 3600:
-            raise TimelineError(
-                f"{path} says that {label} lasts {float(length):g} s.",
-                "Mend the sequence and export it again.",
-            )
-        media, begin = None, Fraction(0)
-        if isinstance(item, otio.schema.Clip) and item.enabled:
-            media, begin = _media(item, trimmed, path, label)
-        found.append(Placed(at, length, media, begin, item.name or ""))
-        at += length
-    return tuple(found)
-
-
-def _media(item: Any, trimmed: Any, path: Path, label: str) -> tuple[Path, Fraction]:
-    reference = item.media_reference
-    if not isinstance(reference, otio.schema.ExternalReference):
-        raise TimelineError(
-            f"{path} names no media file for {label}.", "Relink the clip and export the sequence again."
-        )
-    url = urlparse(reference.target_url)
-    if url.scheme not in ("", "file"):
-        raise TimelineError(f"{path} wants {reference.target_url} for {label}, which is not on this machine.")
-    place = Path(unquote(url.path if url.scheme else reference.target_url))
-    first = _seconds(reference.available_range.start_time, path) if reference.available_range else Fraction(0)
-    begin = _seconds(trimmed.start_time, path) - first
-    if begin < 0:
-        raise TimelineError(
-            f"{path} starts {label} before its media does.", "Relink the clip and export the sequence again."
-        )
-    return (place if place.is_absolute() else path.parent / place), begin
+_CODE = re.compile(r"(?:\d\d[:;]){3}\d\d")

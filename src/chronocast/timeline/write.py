@@ -1,68 +1,188 @@
-"""A cut list back out as an open timeline file."""
+"""A sequence, or part of it, back out as an open timeline file or as edit lists."""
 
 from __future__ import annotations
 
 import os
 from fractions import Fraction
 from pathlib import Path
+from typing import Any
 
 import opentimelineio as otio
 
-from chronocast.model.cutlist import CutList, MediaRef
-from chronocast.model.timing import Rate
+from chronocast.media.images import Images, is_numbered
+from chronocast.model.cutlist import CutList
+from chronocast.model.timing import FrameRange, Rate
+from chronocast.timeline.described import Placed, Timeline, Track, trimmed
+from chronocast.timeline.errors import TimelineError
 
 
-def otio_text(cut: CutList, name: str, lengths: dict[str, int], folder: Path) -> str:
-    """OTIO of a cut list; ``lengths`` has each media's frames, paths are written relative to ``folder``."""
-    timeline = otio.schema.Timeline(name=name)
-    timeline.metadata["chronocast"] = {"width": cut.width, "height": cut.height}
-    timeline.global_start_time = _time(cut.start_timecode, cut.rate)
-    picture = otio.schema.Track(name="V1", kind=otio.schema.TrackKind.Video)
-    for span in cut.picture:
-        if span.media is None:
-            picture.append(otio.schema.Gap(source_range=_range(0, span.frames, cut.rate)))
-        else:
-            picture.append(
-                otio.schema.Clip(
-                    name=span.name or Path(span.media.path).stem,
-                    media_reference=_reference(span.media, lengths, cut.rate, folder),
-                    source_range=_range(span.media_start, span.frames, cut.rate),
+def clip_timeline(cut: CutList, name: str) -> Timeline:
+    """A clip as a sequence of one edit."""
+    seconds = Fraction(cut.frames) / cut.rate
+    media = cut.media[0].path
+    common = {
+        "start": Fraction(0), "seconds": seconds, "kind": "media", "name": Path(media).stem, "media": media,
+        "source_start": Fraction(cut.start_timecode) / cut.rate, "media_zero": Fraction(cut.start_timecode) / cut.rate,
+        "media_seconds": seconds,
+    }  # fmt: skip
+    tracks = [Track(kind="picture", name="V1", placed=(Placed(**common),))]
+    if cut.sound:
+        tracks.append(Track(kind="sound", name="A1", placed=(Placed(**common),)))
+    return Timeline(
+        path="", name=name, rate=cut.rate, size=(cut.width, cut.height), tracks=tuple(tracks),
+        start_timecode=cut.start_timecode,
+    )  # fmt: skip
+
+
+def part_of(timeline: Timeline, part: FrameRange, name: str) -> Timeline:
+    """A range of a sequence as a sequence of its own; dissolves cut by its ends are left out."""
+    first, last = Fraction(part.start) / timeline.rate, Fraction(part.stop) / timeline.rate
+    tracks = tuple(
+        track.model_copy(
+            update=dict(
+                zip(
+                    ("placed", "crosses"),
+                    trimmed(track.placed, track.crosses, first, last - first),
+                    strict=True,
                 )
             )
-    timeline.tracks.append(picture)
-    sound = otio.schema.Track(name="A1", kind=otio.schema.TrackKind.Audio)
-    at = Fraction(0)
-    for part in cut.sound:
-        if part.start > at:
-            sound.append(
-                otio.schema.Gap(source_range=_range(0, float((part.start - at) * cut.rate), cut.rate))
-            )
-        sound.append(
-            otio.schema.Clip(
-                name=Path(part.media.path).stem,
-                media_reference=_reference(part.media, lengths, cut.rate, folder),
-                source_range=_range(
-                    float(part.media_start * cut.rate), float(part.seconds * cut.rate), cut.rate
-                ),
-            )
         )
-        at = part.start + part.seconds
-    if len(sound):
-        timeline.tracks.append(sound)
-    return str(otio.adapters.write_to_string(timeline, "otio_json"))
+        for track in timeline.tracks
+    )
+    markers = tuple(
+        marker.model_copy(update={"at": marker.at - first})
+        for marker in timeline.markers
+        if first <= marker.at < last
+    )
+    return timeline.model_copy(
+        update={
+            "name": name, "tracks": tracks, "markers": markers, "marked": None,
+            "start_timecode": timeline.start_timecode + part.start,
+        }
+    )  # fmt: skip
 
 
-def _reference(
-    media: MediaRef, lengths: dict[str, int], rate: Rate, folder: Path
-) -> otio.schema.ExternalReference:
+def otio_text(timeline: Timeline, folder: Path) -> str:
+    """OTIO of a sequence; its media's paths are written relative to ``folder``."""
+    return str(otio.adapters.write_to_string(_otio(timeline, folder), "otio_json"))
+
+
+def edit_lists(timeline: Timeline, folder: Path) -> dict[str, str]:
+    """CMX 3600 edit lists of a sequence, one for each picture track that has something: text by track name.
+
+    Raises:
+        TimelineError: it has what an edit list can't say (nested sequences, generated pictures).
+    """
+    found = {}
+    for number, track in enumerate(t for t in timeline.tracks if t.kind == "picture"):
+        if any(placed.kind in ("nest", "fill") for placed in track.placed):
+            raise TimelineError(
+                f"{timeline.name} holds nested sequences or generated pictures, which an edit list can't say.",
+                "Write OTIO.",
+            )
+        alone = timeline.model_copy(update={"tracks": (track,), "name": timeline.name[:60]})
+        try:
+            text = otio.adapters.write_to_string(_otio(alone, folder), "cmx_3600", rate=float(timeline.rate))
+        except Exception as error:
+            raise TimelineError(
+                f"{timeline.name} can't be written as an edit list: {error}.", "Write OTIO."
+            ) from None
+        found[track.name or f"V{number + 1}"] = str(text)
+    return found
+
+
+def _otio(timeline: Timeline, folder: Path) -> Any:
+    made = otio.schema.Timeline(name=timeline.name)
+    if timeline.size:
+        made.metadata["chronocast"] = {"width": timeline.size[0], "height": timeline.size[1]}
+    rate = timeline.rate
+    made.global_start_time = _time(Fraction(timeline.start_timecode) / rate, rate)
+    for track in timeline.tracks:
+        made.tracks.append(_track(track, rate, folder))
+    for marker in timeline.markers:
+        made.tracks.markers.append(
+            otio.schema.Marker(name=marker.name, marked_range=_range(marker.at, marker.seconds, rate))
+        )
+    if timeline.marked:
+        made.tracks.source_range = _range(timeline.marked[0], timeline.marked[1] - timeline.marked[0], rate)
+    return made
+
+
+def _track(track: Track, rate: Rate, folder: Path) -> Any:
+    kind = otio.schema.TrackKind.Audio if track.kind == "sound" else otio.schema.TrackKind.Video
+    made = otio.schema.Track(name=track.name, kind=kind)
+    crosses = {cross.at: cross for cross in track.crosses}
+    at = Fraction(0)
+    for placed in track.placed:
+        if placed.start > at:
+            made.append(otio.schema.Gap(source_range=_range(Fraction(0), placed.start - at, rate)))
+        if (cross := crosses.get(placed.start)) and len(made):
+            made.append(
+                otio.schema.Transition(
+                    transition_type=otio.schema.TransitionTypes.SMPTE_Dissolve,
+                    in_offset=_time(cross.before, rate), out_offset=_time(cross.after, rate),
+                )
+            )  # fmt: skip
+        made.append(_item(placed, rate, folder))
+        at = placed.start + placed.seconds
+    return made
+
+
+def _item(placed: Placed, rate: Rate, folder: Path) -> Any:
+    inside = _range(placed.source_start, placed.seconds, rate)
+    if placed.kind == "gap":
+        return otio.schema.Gap(source_range=_range(Fraction(0), placed.seconds, rate))
+    if placed.kind == "nest":
+        item = otio.schema.Stack(name=placed.name, source_range=inside)
+        for track in placed.inner:
+            item.append(_track(track, rate, folder))
+    else:
+        item = otio.schema.Clip(
+            name=placed.name, media_reference=_reference(placed, rate, folder), source_range=inside
+        )
+        if placed.reel:
+            item.metadata["cmx_3600"] = {"reel": placed.reel}
+    said: dict[str, Any] = {}
+    if placed.opacity != 1:
+        said["opacity"] = float(placed.opacity)
+    if placed.placing != "fit":
+        said["placing"] = placed.placing
+    if said:
+        item.metadata["chronocast"] = said
+    if placed.speed == 0:
+        item.effects.append(otio.schema.FreezeFrame())
+    elif placed.speed != 1:
+        item.effects.append(otio.schema.LinearTimeWarp(time_scalar=float(placed.speed)))
+    return item
+
+
+def _reference(placed: Placed, rate: Rate, folder: Path) -> Any:
+    available = None
+    if placed.media_zero is not None and placed.media_seconds is not None:
+        available = _range(placed.media_zero, placed.media_seconds, rate)
+    if placed.kind == "fill":
+        kind = "SMPTEBars" if placed.fill == "bars" else "SolidColor"
+        parameters = (
+            {} if placed.fill == "bars" else {"color": "#000000" if placed.fill == "black" else placed.fill}
+        )
+        return otio.schema.GeneratorReference(name=placed.name, generator_kind=kind, parameters=parameters)
+    if not placed.media:
+        return otio.schema.MissingReference(available_range=available)
+    if is_numbered(placed.media):
+        images = Images(placed.media)
+        return otio.schema.ImageSequenceReference(
+            target_url_base=os.path.relpath(os.path.dirname(images.head) or ".", folder), name_prefix=os.path.basename(images.head),
+            name_suffix=images.tail, start_frame=images.first, frame_zero_padding=images.digits, rate=float(images.rate),
+            available_range=available,
+        )  # fmt: skip
     return otio.schema.ExternalReference(
-        target_url=os.path.relpath(media.path, folder), available_range=_range(0, lengths[media.path], rate)
+        target_url=os.path.relpath(placed.media, folder), available_range=available
     )
 
 
-def _time(frames: float, rate: Rate) -> otio.opentime.RationalTime:
-    return otio.opentime.RationalTime(frames, float(rate))
+def _time(seconds: Fraction, rate: Rate) -> otio.opentime.RationalTime:
+    return otio.opentime.RationalTime(float(seconds * rate), float(rate))
 
 
-def _range(start: float, frames: float, rate: Rate) -> otio.opentime.TimeRange:
-    return otio.opentime.TimeRange(_time(start, rate), _time(frames, rate))
+def _range(start: Fraction, seconds: Fraction, rate: Rate) -> otio.opentime.TimeRange:
+    return otio.opentime.TimeRange(_time(start, rate), _time(seconds, rate))

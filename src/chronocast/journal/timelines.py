@@ -1,0 +1,65 @@
+"""Timeline files as they were read: their descriptions kept, so that one is parsed once."""
+
+from __future__ import annotations
+
+import hashlib
+from pathlib import Path
+
+from pydantic import ValidationError
+
+from chronocast.journal.documents import DocumentError, write_text
+from chronocast.model.timing import Rate
+from chronocast.timeline.described import Timeline
+from chronocast.timeline.guard import guard
+from chronocast.timeline.reading import read_apart
+
+FORMAT = 1
+
+
+class TimelineStore:
+    """Descriptions by what is in the file and where it lies."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        self._known: dict[tuple[str, str, str], Timeline] = {}
+
+    def digest(self, path: Path) -> str:
+        """What names the present contents of a timeline file.
+
+        Raises:
+            TimelineError: it can't be read.
+        """
+        return hashlib.blake2b(guard(path).encode(), digest_size=16).hexdigest()
+
+    def present(self, path: Path, rate: Rate | None) -> tuple[Timeline, str]:
+        """The file as it is now, and its digest.
+
+        Raises:
+            TimelineError: it can't be read.
+        """
+        mark = self.digest(path)
+        kept = self.kept(path, mark, rate)
+        if kept is None:
+            kept = read_apart(path, rate)
+            self._known[(str(path), mark, str(rate))] = kept
+            try:
+                write_text(self._place(path, mark, rate), kept.model_dump_json())
+            except DocumentError:
+                pass  # descriptions are only kept for speed, and for a cut that was taken
+        return kept, mark
+
+    def kept(self, path: Path, mark: str, rate: Rate | None) -> Timeline | None:
+        """The file as it was when its digest was ``mark``, if that was ever read here."""
+        key = (str(path), mark, str(rate))
+        if key not in self._known:
+            try:
+                self._known[key] = Timeline.model_validate_json(self._place(path, mark, rate).read_bytes())
+            except (OSError, ValidationError):
+                return None
+        return self._known[key]
+
+    def _place(self, path: Path, mark: str, rate: Rate | None) -> Path:
+        name = hashlib.blake2b(
+            repr((FORMAT, str(path), mark, str(rate))).encode(), digest_size=16
+        ).hexdigest()
+        return self.folder / f"{name}.json"

@@ -1,0 +1,205 @@
+"""From tracks to what is seen at every frame: upper over lower, dissolves, nests; numbers only."""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+from fractions import Fraction
+from math import ceil
+
+from chronocast.model.cutlist import Layer
+from chronocast.model.timing import Rate
+from chronocast.model.weight import NONE, Weight
+from chronocast.timeline.described import Placed, Track
+
+Layers = tuple[Layer, ...]
+MakeLayer = Callable[[Placed, int, int, int], Layer]
+"""Item, its first frame on the track, frames of handle wanted before it and after it → its layer at its first frame."""
+
+
+@dataclass(frozen=True)
+class Stretch:
+    """Frames [first, stop) that show the same layers; layers are as seen from ``first``."""
+
+    first: int
+    stop: int
+    layers: Layers
+    name: str = ""
+
+    def since(self, frame: int) -> Layers:
+        """Its layers as seen from a frame of it."""
+        return tuple(layer.later(frame - self.first) for layer in self.layers)
+
+
+def flatten(tracks: Iterable[Track], rate: Rate, make: MakeLayer) -> list[Stretch]:
+    """The picture tracks of a stack as stretches from frame 0 on, without gaps or overlaps."""
+    rows = [_row(track, rate, make) for track in tracks if track.kind == "picture"]
+    rows = [row for row in rows if row]
+    if not rows:
+        return []
+    if len(rows) == 1:
+        return _merged(rows[0])
+    marks = sorted({mark for row in rows for part in row for mark in (part.first, part.stop)} | {0})
+    places = [0] * len(rows)
+    found = []
+    for first, stop in itertools.pairwise(marks):
+        seen: Layers = ()
+        name = ""
+        for number, row in enumerate(rows):
+            while places[number] < len(row) and row[places[number]].stop <= first:
+                places[number] += 1
+            if places[number] < len(row) and row[places[number]].first <= first:
+                part = row[places[number]]
+                above = part.since(first)
+                if above:
+                    seen = _over(seen, above)
+                    name = part.name
+        found.append(Stretch(first, stop, seen, name))
+    return _merged(found)
+
+
+def _over(below: Layers, above: Layers) -> Layers:
+    """Layers above others: what lies below shows as far as those above leave it."""
+    covered = NONE
+    for layer in above:
+        covered = covered.plus(layer.weight)
+    if covered.is_all:
+        return above
+    rest = covered.rest()
+    kept = (layer.model_copy(update={"weight": layer.weight.times(rest)}) for layer in below)
+    return (*(layer for layer in kept if not layer.weight.is_none), *above)
+
+
+def _merged(parts: list[Stretch]) -> list[Stretch]:
+    """Neighbours of which the second only goes on with the first become one; holes become black."""
+    found: list[Stretch] = []
+    for part in parts:
+        if part.stop <= part.first:
+            continue
+        if found and found[-1].stop < part.first:
+            found.append(Stretch(found[-1].stop, part.first, ()))
+        last = found[-1] if found else None
+        if last and last.layers and last.since(part.first) == part.layers:
+            found[-1] = Stretch(last.first, part.stop, last.layers, last.name)
+        else:
+            found.append(part)
+    if found and found[0].first > 0:
+        found.insert(0, Stretch(0, found[0].first, ()))
+    return found
+
+
+def _row(track: Track, rate: Rate, make: MakeLayer) -> list[Stretch]:
+    """One track's stretches, dissolves included."""
+    crosses = {cross.at: cross for cross in track.crosses}
+    ends: list[tuple[Placed, int, int, int, int]] = []
+    for placed in track.placed:
+        first, stop = round(placed.start * rate), round((placed.start + placed.seconds) * rate)
+        lead, tail = crosses.get(placed.start), crosses.get(placed.start + placed.seconds)
+        ends.append(
+            (
+                placed,
+                first,
+                stop,
+                _frames(lead.before, rate) if lead else 0,
+                _frames(tail.after, rate) if tail else 0,
+            )
+        )
+    bodies: list[list[Stretch]] = [
+        _item(placed, first, stop, before, after, rate, make) for placed, first, stop, before, after in ends
+    ]
+    found: list[Stretch] = []
+    begun = 0
+    for number, (placed, first, stop, _, _) in enumerate(ends):
+        cross = crosses.get(placed.start + placed.seconds)
+        begin, finish = max(begun, first), stop
+        if cross:
+            before, after = _frames(cross.before, rate), _frames(cross.after, rate)
+            following = ends[number + 1] if number + 1 < len(ends) else None
+            before = min(before, stop - begin)
+            after = min(after, (following[2] - following[1]) if following else 0)
+            finish = stop - before
+            found += _between(bodies[number], begin, finish)
+            if before + after:
+                going = _between(bodies[number], finish, stop + after)
+                coming = _between(bodies[number + 1], finish, stop + after) if following else []
+                found += _dissolve(going, coming, finish, before + after)
+            begun = stop + after
+        else:
+            found += _between(bodies[number], begin, finish)
+            begun = finish
+    return found
+
+
+def _frames(seconds: Fraction, rate: Rate) -> int:
+    return round(seconds * rate)
+
+
+def _item(
+    placed: Placed, first: int, stop: int, before: int, after: int, rate: Rate, make: MakeLayer
+) -> list[Stretch]:  # fmt: skip
+    """An item over its stretch and the handles a dissolve wants of it."""
+    if placed.kind == "gap":
+        return []
+    low, high = first - before, stop + after
+    if placed.kind != "nest":
+        layer = make(placed, first, before, after)
+        return [Stretch(low, high, (_faded(layer.later(-before), placed.opacity),), placed.name)]
+    inner = flatten(placed.inner, rate, make)
+    step = placed.speed
+    start = placed.source_start * rate
+    if step < 0:
+        start += (stop - first) * -step
+    found = []
+    for part in inner:
+        if step == 0:
+            inside = part.first <= start < part.stop
+            a, b = (low, high) if inside else (low, low)
+        else:
+            one, two = (part.first - start) / step, (part.stop - start) / step
+            a, b = (ceil(min(one, two)) + first, ceil(max(one, two)) + first)
+        a, b = max(a, low), min(b, high)
+        if a < b:
+            layers = tuple(
+                _faded(layer.resampled(start + (a - first) * step - part.first, step), placed.opacity)
+                for layer in part.layers
+            )
+            found.append(Stretch(a, b, layers, part.name or placed.name))
+    return sorted(found, key=lambda part: part.first)
+
+
+def _faded(layer: Layer, opacity: Fraction) -> Layer:
+    if opacity == 1:
+        return layer
+    return layer.model_copy(update={"weight": layer.weight.times(Weight.constant(opacity))})
+
+
+def _between(parts: list[Stretch], first: int, stop: int) -> list[Stretch]:
+    """What lies in [first, stop), cut to it."""
+    found = []
+    for part in parts:
+        a, b = max(part.first, first), min(part.stop, stop)
+        if a < b:
+            found.append(Stretch(a, b, part.since(a), part.name))
+    return found
+
+
+def _dissolve(going: list[Stretch], coming: list[Stretch], first: int, frames: int) -> list[Stretch]:
+    """From one item to the next over ``frames``; where one is a gap, to or from what lies below."""
+    rise = Weight.rise(frames)
+    marks = sorted(
+        {first, first + frames} | {m for part in (*going, *coming) for m in (part.first, part.stop)}
+    )
+    found = []
+    for a, b in itertools.pairwise(marks):
+        layers: list[Layer] = []
+        name = ""
+        for parts, weight in ((going, rise.rest()), (coming, rise)):
+            for part in _between(parts, a, b):
+                at = weight.shifted(a - first)
+                layers += [
+                    layer.model_copy(update={"weight": layer.weight.times(at)}) for layer in part.layers
+                ]
+                name = name or part.name
+        found.append(Stretch(a, b, tuple(layers), name))
+    return found
