@@ -25,7 +25,9 @@ def spans(lengths: list[tuple[int, int]]) -> list[PictureSpan]:
     """Spans one after another from (frames, first source frame)."""
     at, found = 0, []
     for number, (frames, first) in enumerate(lengths):
-        found.append(plain_span(at, frames, MediaRef(path=f"/m/{number}", fingerprint=f"mark{number}"), first))
+        found.append(
+            plain_span(at, frames, MediaRef(path=f"/m/{number}", fingerprint=f"mark{number}"), first)
+        )
         at += frames
     return found
 

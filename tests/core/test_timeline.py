@@ -35,7 +35,9 @@ class Footage(unittest.TestCase):
 
     def ready(self, timeline: Any, name: str = "film.otio", **more: Any) -> SourceReady:
         path = self.folder / name
-        path.write_text(timeline if isinstance(timeline, str) else otio.adapters.write_to_string(timeline, "otio_json"))
+        path.write_text(
+            timeline if isinstance(timeline, str) else otio.adapters.write_to_string(timeline, "otio_json")
+        )
         source = Source(id="s", path=str(path), kind="sequence", name="A film", **more)
         return ready_source(source, self.folder, self.store)
 
@@ -56,8 +58,14 @@ class Timelines(Footage):
     def test_upper_tracks_lie_over_lower_ones_and_disabled_ones_do_not(self) -> None:
         hidden = clip_item(self.mute, 0, 50)
         hidden.enabled = False
-        ready = self.ready(sequence([clip_item(self.one, 0, 60)], [gap(20), clip_item(self.two, 0, 20)], [hidden]))
-        wanted = [("one", n) for n in range(20)] + [("two", n) for n in range(20)] + [("one", n) for n in range(40, 60)]
+        ready = self.ready(
+            sequence([clip_item(self.one, 0, 60)], [gap(20), clip_item(self.two, 0, 20)], [hidden])
+        )
+        wanted = (
+            [("one", n) for n in range(20)]
+            + [("two", n) for n in range(20)]
+            + [("one", n) for n in range(40, 60)]
+        )
         self.assertEqual(self.shown(ready.cut), wanted)
 
     def test_opacity_and_dissolves_weigh_every_frame_exactly(self) -> None:
@@ -72,7 +80,11 @@ class Timelines(Footage):
         for frame in range(ready.cut.frames):
             part = ready.cut.span_at(frame)
             assert part is not None
-            weights = {Path(layer.media.path).stem: layer.weight.at(frame - part.start) for layer in part.layers if layer.media}
+            weights = {
+                Path(layer.media.path).stem: layer.weight.at(frame - part.start)
+                for layer in part.layers
+                if layer.media
+            }
             rise = min(Fraction(1), max(Fraction(0), Fraction(2 * (frame - 36) + 1, 20)))
             over = Fraction(1, 4) if frame < 40 else Fraction(0)
             wanted = {"one": (1 - rise) * (1 - over), "slow": rise * (1 - over), "two": over}
@@ -83,20 +95,31 @@ class Timelines(Footage):
             transition_type="SMPTE_Dissolve", in_offset=otio.opentime.RationalTime(10, 25),
             out_offset=otio.opentime.RationalTime(0, 25),
         )  # fmt: skip
-        ready = self.ready(sequence([clip_item(self.one, 0, 60)], [clip_item(self.two, 0, 30), cross, gap(30)]))
+        ready = self.ready(
+            sequence([clip_item(self.one, 0, 60)], [clip_item(self.two, 0, 30), cross, gap(30)])
+        )
         part = ready.cut.span_at(24)
         assert part is not None
         self.assertEqual([float(layer.weight.at(24 - part.start)) for layer in part.layers], [0.45, 0.55])
 
     def test_speeds_freezes_and_reverse(self) -> None:
-        fast, back, still = clip_item(self.one, 10, 20), clip_item(self.one, 10, 20), clip_item(self.one, 33, 5)
+        fast, back, still = (
+            clip_item(self.one, 10, 20),
+            clip_item(self.one, 10, 20),
+            clip_item(self.one, 33, 5),
+        )
         fast.effects.append(otio.schema.LinearTimeWarp(time_scalar=2))
         back.effects.append(otio.schema.LinearTimeWarp(time_scalar=-1))
         still.effects.append(otio.schema.FreezeFrame())
         half = clip_item(self.one, 10, 6)
         half.effects.append(otio.schema.LinearTimeWarp(time_scalar=0.5))
         ready = self.ready(sequence([fast, back, still, half]))
-        wanted = [10 + 2 * n for n in range(20)] + [29 - n for n in range(20)] + [33] * 5 + [10, 10, 11, 11, 12, 12]
+        wanted = (
+            [10 + 2 * n for n in range(20)]
+            + [29 - n for n in range(20)]
+            + [33] * 5
+            + [10, 10, 11, 11, 12, 12]
+        )
         self.assertEqual(self.shown(ready.cut), [("one", n) for n in wanted])
 
     def test_other_rates_show_the_picture_that_is_on(self) -> None:
@@ -127,7 +150,14 @@ class Timelines(Footage):
             out_offset=otio.opentime.RationalTime(5, 25),
         )  # fmt: skip
         told = " ".join(self.told(self.ready(sequence([item, wipe, clip_item(self.two, 20, 40)]))))
-        for word in ("ripple", "10:00:00:00", "SMPTE_Wipe", "10:00:01:15", "dissolve of its length", "without it"):
+        for word in (
+            "ripple",
+            "10:00:00:00",
+            "SMPTE_Wipe",
+            "10:00:01:15",
+            "dissolve of its length",
+            "without it",
+        ):
             self.assertIn(word, told)
 
     def test_a_dissolve_without_handles_holds_a_picture_and_says_so(self) -> None:
@@ -199,7 +229,9 @@ class Timelines(Footage):
 
     def test_absurd_times_are_refused(self) -> None:
         for value in (1e300, -5.0):
-            data = json.loads(otio.adapters.write_to_string(sequence([clip_item(self.one, 0, 40)]), "otio_json"))
+            data = json.loads(
+                otio.adapters.write_to_string(sequence([clip_item(self.one, 0, 40)]), "otio_json")
+            )
             data["tracks"]["children"][0]["children"][0]["source_range"]["duration"]["value"] = value
             self.refused(json.dumps(data), "lasts")
 
@@ -250,4 +282,3 @@ class EditLists(Footage):
         (text,) = edit_lists(ready.timeline, self.folder).values()
         again = self.ready(text, "back.edl", rate="25")
         self.assertEqual(self.shown(again.cut), self.shown(ready.cut))
-

@@ -153,9 +153,10 @@ _USUAL = tuple(
 
 
 def _even_rate(index: FrameIndex) -> tuple[Rate, int]:
-    """For uneven timing: the usual rate nearest to the commonest interval, and how many frames last as long at it."""
+    """For uneven timing: the usual rate nearest to the mean interval, pauses left out, and how many frames last as long at it."""
     steps = sorted(b - a for a, b in itertools.pairwise(index.times))
-    middle = steps[len(steps) // 2] * index.time_base
+    short = [step for step in steps if step <= 2 * steps[len(steps) // 2]]
+    middle = Fraction(sum(short), len(short)) * index.time_base
     rate = min(_USUAL, key=lambda usual: abs(float(usual * middle) - 1))
     if abs(float(rate * middle) - 1) > 0.1:
         rate = Fraction(round(1 / middle)) or Fraction(1)
