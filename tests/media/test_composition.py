@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import unittest
 from fractions import Fraction
 from pathlib import Path
@@ -171,7 +172,7 @@ class Composition(unittest.TestCase):
                 self.assertEqual(len(whole), cut.frames)
                 marks = [0, cut.frames // 4 + 1, cut.frames // 2, cut.frames]
                 parts = []
-                for first, stop in zip(marks, marks[1:], strict=False):
+                for first, stop in itertools.pairwise(marks):
                     parts += pictures(job_of(cut, FrameRange(first, stop), size, view))
                 different = [
                     n for n, (a, b) in enumerate(zip(whole, parts, strict=True)) if not np.array_equal(a, b)

@@ -95,12 +95,15 @@ def inspect(
     paths: Annotated[
         list[Path], typer.Argument(help="Media files, timeline files or folders.", metavar="PATH...")
     ],
+    rate: Annotated[
+        str | None, typer.Option(help="Frames per second of edit lists, which don't say theirs.")
+    ] = None,
     json_: Json = False,
 ) -> None:
     """Facts and problems of media and timeline files."""
     from chronocast.cli.inspecting import inspect_paths, print_sources
 
-    found = inspect_paths(paths)
+    found = inspect_paths(paths, rate)
     if json_:
         put({"version": 1, "sources": found})
     else:
@@ -126,13 +129,20 @@ def batch_new(
         ),
     ] = None,
     title: Annotated[str, typer.Option(help="The batch's title.")] = "",
+    rate: Annotated[
+        str | None, typer.Option(help="Frames per second of edit lists, which don't say theirs.")
+    ] = None,
+    search: Annotated[
+        list[Path] | None,
+        typer.Option(help="A folder to look for missing media in; may be given more than once."),
+    ] = None,
     json_: Json = False,
 ) -> None:
     """Make a batch: every source × every recipe."""
     from chronocast.cli.making import make_batch
 
     try:
-        batch, refused = make_batch(file, source, recipe, to, range_ or [], title)
+        batch, refused = make_batch(file, source, recipe, to, range_ or [], title, rate, search)
     except ChronocastError as error:
         complain(error, WRONG_USE)
     for item in refused:
@@ -152,6 +162,85 @@ def batch_new(
         )
     if refused:
         raise typer.Exit(NEEDS_YOU)
+
+
+@batch_app.command("relink")
+def batch_relink(
+    batch: BatchPath,
+    search: Annotated[
+        list[Path] | None, typer.Option(help="A folder to look in; may be given more than once.")
+    ] = None,
+    name: Annotated[
+        list[str] | None,
+        typer.Option("--file", help="NAME=FILE: the file that stands for a name in the sequence."),
+    ] = None,
+    source: Annotated[str, typer.Option(help="The sequence that --file is about.")] = "",
+    json_: Json = False,
+) -> None:
+    """Find missing media: by name, fingerprint, timecode and length. What is found stays relinked."""
+    from chronocast.cli.cutting import relink_batch
+
+    try:
+        done = relink_batch(load(batch), batch, search or [], source, name)
+    except ChronocastError as error:
+        complain(error, WRONG_USE)
+    if json_:
+        put(done)
+    else:
+        for wanted, place in done["found"].items():
+            sys.stdout.write(f"{wanted} → {place}\n")
+        for wanted in done["missing"]:
+            sys.stdout.write(f"missing: {wanted}\n")
+    if done["missing"]:
+        raise typer.Exit(NEEDS_YOU)
+
+
+@batch_app.command("take")
+def batch_take(
+    batch: BatchPath,
+    source: Annotated[
+        list[str] | None, typer.Option(help="Only this sequence; may be given more than once.")
+    ] = None,
+    look: Annotated[bool, typer.Option("--look", help="Only say what it would do.")] = False,
+    json_: Json = False,
+) -> None:
+    """Take the new cut of sequences that changed on disk; says which outputs and pieces change."""
+    from chronocast.cli.cutting import take_cuts
+
+    try:
+        done = take_cuts(load(batch), batch, source or [], look)
+    except ChronocastError as error:
+        complain(error, WRONG_USE)
+    if json_:
+        put(done)
+        return
+    if not done["sources"]:
+        sys.stdout.write("No sequence has changed.\n")
+    for item in done["outputs"]:
+        told = item["problem"] or (
+            f"{item['pieces'][1]} pieces, {item['same']} as before; {item['frames'][0]} frames become {item['frames'][1]}"
+            if item["changed"]
+            else "as before"
+        )
+        sys.stdout.write(f"{item['output']}: {told}\n")
+
+
+@batch_app.command("cuts")
+def batch_cuts(
+    batch: BatchPath,
+    to: Annotated[Path, typer.Option(help="The folder the files go to.")],
+    edl: Annotated[
+        bool, typer.Option("--edl", help="Write CMX 3600 edit lists too, one a picture track.")
+    ] = False,
+) -> None:
+    """Write the cut of every source and range as OTIO."""
+    from chronocast.cli.cutting import write_cuts
+
+    try:
+        for path in write_cuts(load(batch), batch, to, edl):
+            sys.stdout.write(f"{path}\n")
+    except ChronocastError as error:
+        complain(error, NEEDS_YOU)
 
 
 @recipes_app.command("list")

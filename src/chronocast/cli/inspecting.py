@@ -2,34 +2,41 @@
 
 from __future__ import annotations
 
+import os
 import sys
 from collections.abc import Iterable
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Any
 
 from chronocast.journal.facts import FactsStore
 from chronocast.journal.places import data_folder
 from chronocast.model.batch import Source
+from chronocast.model.colour import told
 from chronocast.model.errors import ChronocastError
 from chronocast.model.facts import ClipFacts
 from chronocast.model.show import rate_bits_text, size_text, time_text
 from chronocast.model.timing import format_timecode, rate_text
 from chronocast.run.gather import expand
-from chronocast.run.prepare import SourceReady, kind_of, ready_source
+from chronocast.run.prepare import SourceReady, kind_of, notices, ready_source
+from chronocast.timeline.layout import clip_colour
 
 
-def inspect_paths(paths: Iterable[Path]) -> list[dict[str, Any]]:
+def inspect_paths(paths: Iterable[Path], rate: str | None = None) -> list[dict[str, Any]]:
     """One entry a file; what can't be used is listed with its reason."""
     store = FactsStore(data_folder() / "facts")
-    return [_one(path, store) for path in expand(paths)]
+    with ThreadPoolExecutor(max_workers=max(2, os.cpu_count() or 2)) as pool:
+        return list(pool.map(lambda path: _one(path, store, rate), expand(paths)))
 
 
-def _one(path: Path, store: FactsStore) -> dict[str, Any]:
+def _one(path: Path, store: FactsStore, rate: str | None) -> dict[str, Any]:
     path = path.absolute()
     kind = kind_of(path)
     try:
         if kind == "sequence":
-            source = Source(id="x", path=str(path), kind="sequence", name=path.stem[:200] or "sequence")
+            source = Source(
+                id="x", path=str(path), kind="sequence", name=path.stem[:200] or "sequence", rate=rate
+            )
             return _sequence(ready_source(source, path.parent, store))
         return _clip(store.clip(str(path)))
     except ChronocastError as error:
@@ -40,7 +47,7 @@ def _clip(facts: ClipFacts) -> dict[str, Any]:
     return {
         "path": facts.path, "kind": "clip", "frames": facts.frames, "rate": str(facts.rate), "width": facts.width,
         "height": facts.height, "pixel_aspect": str(facts.pixel_aspect), "scan": facts.scan, "video_codec": facts.video_codec,
-        "pixel_format": facts.pixel_format,
+        "pixel_format": facts.pixel_format, "colour": told(clip_colour(facts)), "turned": facts.turned, "variable_timing": facts.variable_timing,
         "audio": [{"codec": a.codec, "channels": a.channels, "sample_rate": a.sample_rate} for a in facts.audio],
         "seconds": facts.seconds, "bytes": facts.bytes, "bit_rate": facts.bit_rate, "timecode": facts.timecode,
         "fingerprint": facts.fingerprint, "problems": list(facts.problems), "unusable": False,
@@ -59,8 +66,22 @@ def _sequence(ready: SourceReady) -> dict[str, Any]:
         "audio": [{"codec": audio.codec, "channels": audio.channels, "sample_rate": audio.sample_rate}] if audio else [],
         "seconds": seconds, "bytes": size, "bit_rate": int(size * 8 / seconds) if seconds else 0,
         "timecode": format_timecode(cut.start_timecode, cut.rate), "edits": len(cut.picture),
-        "media": sorted(ready.facts), "problems": [], "unusable": False,
+        "tracks": _tracks(ready), "markers": _markers(ready), "colour": told(cut.colour),
+        "media": sorted(ready.facts), "problems": [problem.sentence for problem in notices(ready)], "unusable": False,
     }  # fmt: skip
+
+
+def _tracks(ready: SourceReady) -> dict[str, int]:
+    tracks = ready.timeline.tracks if ready.timeline else ()
+    return {kind: sum(track.kind == kind for track in tracks) for kind in ("picture", "sound")}
+
+
+def _markers(ready: SourceReady) -> list[dict[str, Any]]:
+    rate = ready.cut.rate
+    return [
+        {"name": m.name, "frame": round(m.at * rate), "frames": round(m.seconds * rate), "comment": m.comment}
+        for m in (ready.timeline.markers if ready.timeline else ())
+    ]
 
 
 def print_sources(found: list[dict[str, Any]]) -> None:

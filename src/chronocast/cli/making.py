@@ -11,13 +11,20 @@ from chronocast.model.batch import FULL, Batch, NamedRange, portable
 from chronocast.model.edits import add_recipe, fill, identifier
 from chronocast.model.errors import ModelError
 from chronocast.model.recipe import SUPPLIED, supplied
-from chronocast.model.timing import Rate, parse_timecode
+from chronocast.model.timing import Rate, parse_rate, parse_timecode
 from chronocast.run.gather import Refused, gather
 from chronocast.run.prepare import ready_source
 
 
 def make_batch(
-    file: Path, sources: list[Path], recipes: list[str], to: Path, ranges: list[str], title: str
+    file: Path,
+    sources: list[Path],
+    recipes: list[str],
+    to: Path,
+    ranges: list[str],
+    title: str,
+    rate: str | None = None,
+    search: list[Path] | None = None,
 ) -> tuple[Batch, list[Refused]]:
     """Write a batch of every source × every recipe.
 
@@ -39,7 +46,13 @@ def make_batch(
             )
         batch = add_recipe(batch, recipe)
     store = FactsStore(data_folder() / "facts")
-    batch, refused = gather(batch, folder, sources, store)
+    if search:
+        batch = batch.model_copy(
+            update={"search": tuple(portable(place.absolute(), folder) for place in search)}
+        )
+    if rate:
+        rate = str(parse_rate(rate))
+    batch, refused = gather(batch, folder, sources, store, rate)
     if not batch.sources:
         first = refused[0].sentence if refused else "The folder holds no media or timeline files."
         raise ModelError(f"No source can be used. {first}")
@@ -55,7 +68,7 @@ def make_batch(
 def _with_ranges(batch: Batch, folder: Path, ranges: list[str], store: FactsStore) -> Batch:
     found = []
     for source in batch.sources:
-        cut = ready_source(source, folder, store).cut
+        cut = ready_source(source, folder, store, batch.search).cut
         parts: list[NamedRange] = []
         for text in ranges:
             name, start, stop = _range(text, cut.rate, cut.start_timecode)

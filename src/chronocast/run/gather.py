@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Iterable, Iterator
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Literal, cast
@@ -11,32 +13,16 @@ from chronocast.journal.facts import FactsStore
 from chronocast.model.batch import Batch, Source, portable
 from chronocast.model.edits import add_source
 from chronocast.model.errors import ChronocastError
-from chronocast.run.prepare import TIMELINE_ENDINGS, kind_of, ready_source
-
-MEDIA_ENDINGS = frozenset(
-    [
-        ".mp4",
-        ".mov",
-        ".m4v",
-        ".mkv",
-        ".mxf",
-        ".avi",
-        ".webm",
-        ".mpg",
-        ".mpeg",
-        ".ts",
-        ".m2ts",
-        ".mts",
-        ".wmv",
-        ".flv",
-        ".3gp",
-        ".ogv",
-        ".wav",
-        ".flac",
-        ".mp3",
-        ".m4a",
-    ]
+from chronocast.run.linking import FILM_ENDINGS
+from chronocast.run.prepare import (
+    EDIT_LIST_ENDINGS,
+    TIMELINE_ENDINGS,
+    MissingMedia,
+    kind_of,
+    ready_source,
 )
+from chronocast.run.recut import remembered
+
 MOST_FILES = 20_000
 
 
@@ -46,6 +32,7 @@ class Refused:
 
     path: Path
     sentence: str
+    wants_rate: bool = False
 
     def __str__(self) -> str:
         return self.sentence
@@ -61,7 +48,7 @@ def expand(paths: Iterable[Path]) -> Iterator[Path]:
         for inner in sorted(path.rglob("*")):
             ending = inner.suffix.lower()
             hidden = any(part.startswith(".") for part in inner.relative_to(path).parts)
-            if not hidden and inner.is_file() and (ending in MEDIA_ENDINGS or ending in TIMELINE_ENDINGS):
+            if not hidden and inner.is_file() and (ending in FILM_ENDINGS or ending in TIMELINE_ENDINGS):
                 count += 1
                 if count > MOST_FILES:
                     return
@@ -69,18 +56,43 @@ def expand(paths: Iterable[Path]) -> Iterator[Path]:
 
 
 def gather(
-    batch: Batch, folder: Path, paths: Iterable[Path], store: FactsStore
+    batch: Batch, folder: Path, paths: Iterable[Path], store: FactsStore, rate: str | None = None
 ) -> tuple[Batch, list[Refused]]:
-    """The batch with more sources; each file is looked at first.  What can't be used is listed, the rest comes in."""
+    """The batch with more sources; each file is looked at first, several at a time.
+
+    ``rate`` is for edit lists, which don't say theirs.  What can't be used is
+    listed, the rest comes in; a sequence whose media is missing comes in too,
+    since its media can be searched for.
+    """
     refused: list[Refused] = []
-    for path in expand(paths):
-        path = path.absolute()
-        kind = cast(Literal["clip", "sequence"], kind_of(path))
-        name = " ".join(path.stem.split())[:200] or "source"
-        try:
-            ready_source(Source(id="x", path=str(path), kind=kind, name=name), folder, store)
-        except ChronocastError as error:
-            refused.append(Refused(path, str(error)))
+    files = [path.absolute() for path in expand(paths)]
+    with ThreadPoolExecutor(max_workers=max(2, os.cpu_count() or 2)) as pool:
+        looked = list(pool.map(lambda path: _look(path, batch, folder, store, rate), files))
+    for path, found in zip(files, looked, strict=True):
+        if isinstance(found, Refused):
+            refused.append(found)
             continue
-        batch = add_source(batch, portable(path, folder), name, kind)
+        source, problem = found
+        if problem:
+            refused.append(Refused(path, problem))
+        before = batch
+        batch = add_source(batch, portable(path, folder), source.name, source.kind)
+        if batch is not before:
+            fresh = source.model_copy(update={"id": batch.sources[-1].id, "path": batch.sources[-1].path})
+            batch = batch.model_copy(update={"sources": (*batch.sources[:-1], fresh)})
     return batch, refused
+
+
+def _look(
+    path: Path, batch: Batch, folder: Path, store: FactsStore, rate: str | None
+) -> Refused | tuple[Source, str]:
+    kind = cast(Literal["clip", "sequence"], kind_of(path))
+    name = " ".join(path.stem.split())[:200] or "source"
+    needed = rate if path.suffix.lower() in EDIT_LIST_ENDINGS else None
+    source = Source(id="x", path=str(path), kind=kind, name=name, rate=needed)
+    try:
+        return remembered(source, ready_source(source, folder, store, batch.search), folder), ""
+    except MissingMedia as error:
+        return source.model_copy(update={"taken": error.mark}), str(error)
+    except ChronocastError as error:
+        return Refused(path, str(error), path.suffix.lower() in EDIT_LIST_ENDINGS and not rate)

@@ -19,7 +19,7 @@ from chronocast.timeline.described import Note, Placed, Timeline, Track
 
 MOST_LOOKED_AT = 20_000
 DEEPEST = 6
-MEDIA_ENDINGS = frozenset(
+FILM_ENDINGS = frozenset(
     [
         ".mp4",
         ".mov",
@@ -41,15 +41,9 @@ MEDIA_ENDINGS = frozenset(
         ".flac",
         ".mp3",
         ".m4a",
-        ".png",
-        ".jpg",
-        ".jpeg",
-        ".tif",
-        ".tiff",
-        ".dpx",
-        ".exr",
     ]
 )
+MEDIA_ENDINGS = FILM_ENDINGS | {".png", ".jpg", ".jpeg", ".tif", ".tiff", ".dpx", ".exr"}
 
 
 @dataclass

@@ -26,7 +26,14 @@ from chronocast.timeline.described import Note, Timeline
 from chronocast.timeline.errors import TimelineError
 from chronocast.timeline.layout import clip_cut_list, sequence_cut_list
 
-TIMELINE_ENDINGS = frozenset({".otio", ".edl"})
+EDIT_LIST_ENDINGS = frozenset({".edl"})
+TIMELINE_ENDINGS = EDIT_LIST_ENDINGS | {".otio"}
+
+
+class MissingMedia(TimelineError):
+    """A sequence that can be read, but not all of its media found; ``mark`` is its file's digest."""
+
+    mark = ""
 
 
 @dataclass(frozen=True)
@@ -176,7 +183,9 @@ def ready_source(
     shelves = Shelves([path.parent, *(resolve(place, folder) for place in search)])
     linked = link(timeline, source, folder, shelves, store)
     if linked.missing:
-        raise missing_media(source.name, linked)
+        error = missing_media(source.name, linked)
+        error.mark = mark
+        raise error
     cut, notes = sequence_cut_list(linked.timeline, linked.facts)
     by_path = {facts.path: facts for facts in linked.facts.values()}
     return SourceReady(
@@ -212,12 +221,12 @@ def _cut_taken(
     return timeline, present, present
 
 
-def missing_media(name: str, linked: Linked) -> TimelineError:
+def missing_media(name: str, linked: Linked) -> MissingMedia:
     """That a sequence's media is missing, as an error with a way out."""
     first = next(iter(linked.missing.values()))
     names = [Path(wanted.partition("?")[0]).name for wanted in linked.missing]
     told = ", ".join(names[:4]) + (f" and {len(names) - 4} more" if len(names) > 4 else "")
-    return TimelineError(
+    return MissingMedia(
         f"{name} needs media that can't be used: {told}. {first.sentence}",
         first.remedy or "Put the files back where the sequence expects them, or search a folder for them.",
     )

@@ -1,0 +1,98 @@
+"""``batch relink``, ``batch take``, ``batch cuts``: a batch's sequences, their media, their cuts."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from pathlib import Path
+from typing import Any
+
+from chronocast.deliver.names import safe_stem
+from chronocast.journal.documents import save_batch, write_text
+from chronocast.journal.facts import FactsStore
+from chronocast.journal.places import data_folder
+from chronocast.model.batch import FULL, Batch
+from chronocast.model.errors import ModelError
+from chronocast.model.timing import FrameRange
+from chronocast.run.prepare import prepare
+from chronocast.run.recut import changed_sources, compare, relink, search_in, take
+
+
+def _store() -> FactsStore:
+    return FactsStore(data_folder() / "facts")
+
+
+def relink_batch(
+    batch: Batch, path: Path, search: list[Path], source: str = "", names: list[str] | None = None
+) -> dict[str, Any]:
+    """Look for missing media in folders, or say one file for one name; the batch is saved with what was found.
+
+    Raises:
+        ChronocastError: a folder or file isn't there, or the batch can't be saved.
+    """
+    folder = path.absolute().parent
+    for text in names or []:
+        name, mark, place = text.partition("=")
+        owner = (
+            batch.source(source) if source else next((s for s in batch.sources if s.kind == "sequence"), None)
+        )
+        if owner is None or not mark or not Path(place).is_file():
+            raise ModelError(
+                f"“{text}” can't be relinked.",
+                "Write it as NAME=FILE, with a file that is there, and --source ID.",
+            )
+        batch = relink(batch, folder, owner.id, name, Path(place))
+    done = search_in(batch, folder, _store(), search)
+    save_batch(done.batch, path)
+    return {"version": 1, "found": done.found, "missing": list(done.missing)}
+
+
+def take_cuts(batch: Batch, path: Path, sources: list[str], look: bool) -> dict[str, Any]:
+    """Take the new cut of changed sequences (or only look at what it would do).
+
+    Raises:
+        ChronocastError: a source is unknown, a file can't be read, or the batch can't be saved.
+    """
+    folder, store = path.absolute().parent, _store()
+    for name in sources:
+        if batch.source(name) is None:
+            raise ModelError(f"There is no source “{name}” in this batch.")
+    wanted = sources or changed_sources(prepare(batch, folder, store))
+    recuts = compare(batch, folder, store, wanted)
+    if not look and wanted:
+        save_batch(take(batch, folder, store, wanted), path)
+    return {"version": 1, "taken": not look and bool(wanted), "sources": wanted,
+            "outputs": [{**asdict(item), "changed": item.changed} for item in recuts]}  # fmt: skip
+
+
+def write_cuts(batch: Batch, path: Path, to: Path, edl: bool) -> list[Path]:
+    """The cut of every source and range of the batch, written as OTIO, and as edit lists too if asked; their paths.
+
+    Raises:
+        ChronocastError: a source can't be used, or a file can't be written.
+    """
+    from chronocast.timeline.write import clip_timeline, edit_lists, otio_text, part_of
+
+    folder = path.absolute().parent
+    prospect = prepare(batch, folder, _store())
+    made: list[Path] = []
+    to = to.absolute()
+    for source in batch.sources:
+        ready = prospect.sources.get(source.id)
+        if ready is None:
+            told = next((p.told for p in prospect.problems if p.where == source.name), source.name)
+            raise ModelError(f"{source.name} can't be written: {told}")
+        whole = ready.timeline or clip_timeline(ready.cut, source.name)
+        parts = [(FULL, whole)] + [
+            (part.name, part_of(whole, FrameRange(part.start, part.stop), f"{source.name}, {part.name}"))
+            for part in source.ranges
+        ]
+        for name, timeline in parts:
+            stem = safe_stem(source.name if name == FULL else f"{source.name} {name}")
+            target = to / f"{stem}.otio"
+            write_text(target, otio_text(timeline, to) + "\n")
+            made.append(target)
+            for track, text in edit_lists(timeline, to).items() if edl else ():
+                target = to / f"{stem} {track}.edl"
+                write_text(target, text)
+                made.append(target)
+    return made

@@ -1,0 +1,153 @@
+"""A sequence that was changed since: what taking its new cut would do, and doing it; its media found again."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from chronocast.journal.facts import FactsStore
+from chronocast.model.batch import Batch, Source, portable, resolve
+from chronocast.model.errors import ChronocastError
+from chronocast.model.timing import parse_rate
+from chronocast.run.linking import Shelves, link
+from chronocast.run.prepare import Prospect, SourceReady, prepare
+
+
+@dataclass(frozen=True)
+class Recut:
+    """What a new cut does to one output: frames and pieces before and after, and how many pieces stay."""
+
+    output: str
+    frames: tuple[int, int]
+    pieces: tuple[int, int]
+    same: int
+    problem: str = ""
+
+    @property
+    def changed(self) -> bool:
+        return bool(self.problem) or self.pieces != (self.same, self.same)
+
+
+def changed_sources(prospect: Prospect) -> list[str]:
+    """Sequences whose file is another than the one whose cut is used."""
+    return [key for key, ready in prospect.sources.items() if ready.changed and ready.present]
+
+
+def compare(batch: Batch, folder: Path, store: FactsStore, sources: list[str]) -> list[Recut]:
+    """What taking the new cut of some sources would do to each of their outputs; nothing is changed."""
+    old = prepare(batch, folder, store)
+    new = prepare(batch, folder, store, newest=frozenset(sources))
+    found = []
+    for output in batch.outputs:
+        if output.source not in sources:
+            continue
+        before, after = old.output(output.id), new.output(output.id)
+        names = {piece.name for piece in before.plan.pieces} if before else set()
+        made = [piece.name for piece in after.plan.pieces] if after else []
+        owner = batch.source(output.source)
+        problem = (
+            ""
+            if after
+            else next(
+                (p.told for p in new.problems if owner and p.where.startswith(owner.name) and p.blocks),
+                "It can't be made.",
+            )
+        )
+        found.append(
+            Recut(output.id, (before.plan.frames if before else 0, after.plan.frames if after else 0),
+                  (len(names), len(made)), sum(name in names for name in made), problem)
+        )  # fmt: skip
+    return found
+
+
+def take(batch: Batch, folder: Path, store: FactsStore, sources: list[str]) -> Batch:
+    """The batch with the present cut of some sequences.
+
+    Raises:
+        ChronocastError: one of them can't be read.
+    """
+    kept = []
+    for source in batch.sources:
+        if source.id in sources and source.kind == "sequence":
+            path = resolve(source.path, folder)
+            _, mark = store.timelines.present(path, parse_rate(source.rate) if source.rate else None)
+            source = source.model_copy(update={"taken": mark})
+        kept.append(source)
+    return batch.model_copy(update={"sources": tuple(kept)})
+
+
+def remembered(source: Source, ready: SourceReady, folder: Path) -> Source:
+    """A sequence with what is known of it now: whose cut it is, what its media is, where it was found."""
+    if source.kind != "sequence" or ready.timeline is None:
+        return source
+    by_path = ready.facts
+    known = dict(source.known)
+    relinked = dict(source.relinked)
+    for name in ready.timeline.media:
+        place = ready.moved.get(name, name)
+        if place in by_path:
+            known[name] = by_path[place].fingerprint
+    for name, place in ready.moved.items():
+        relinked[name] = portable(Path(place), folder)
+    return source.model_copy(update={"taken": ready.mark, "known": known, "relinked": relinked})
+
+
+@dataclass(frozen=True)
+class Relinked:
+    """What a search found: the batch with it, names found with their places, names still missing."""
+
+    batch: Batch
+    found: dict[str, str]
+    missing: tuple[str, ...]
+
+
+def search_in(batch: Batch, folder: Path, store: FactsStore, places: list[Path]) -> Relinked:
+    """Look for the missing media of every sequence in more folders; what is found stays relinked.
+
+    Raises:
+        ChronocastError: a folder can't be looked through.
+    """
+    for place in places:
+        if not place.is_dir():
+            raise ChronocastError(f"{place} is not a folder.", "Name the folder that holds the media.")
+    search = tuple(dict.fromkeys([*batch.search, *(portable(place.absolute(), folder) for place in places)]))
+    found: dict[str, str] = {}
+    missing: list[str] = []
+    kept = []
+    for source in batch.sources:
+        if source.kind == "sequence":
+            path = resolve(source.path, folder)
+            try:
+                timeline, _ = store.timelines.present(path, parse_rate(source.rate) if source.rate else None)
+                shelves = Shelves([path.parent, *(resolve(p, folder) for p in search)])
+                linked = link(timeline, source, folder, shelves, store)
+            except ChronocastError as error:
+                missing.append(str(error))
+                kept.append(source)
+                continue
+            missing += list(linked.missing)
+            moved = {name: place for name, place in linked.moved.items() if name in linked.facts}
+            found |= {name: place for name, place in moved.items() if name not in source.relinked}
+            source = source.model_copy(
+                update={
+                    "relinked": {
+                        **source.relinked,
+                        **{n: portable(Path(p), folder) for n, p in moved.items()},
+                    }
+                }
+            )
+        kept.append(source)
+    return Relinked(
+        batch.model_copy(update={"search": search, "sources": tuple(kept)}), found, tuple(missing)
+    )
+
+
+def relink(batch: Batch, folder: Path, source: str, name: str, place: Path) -> Batch:
+    """The batch with one media file of a sequence standing for what its timeline names; its neighbours follow by themselves."""
+    kept = tuple(
+        item.model_copy(update={"relinked": {**item.relinked, name: portable(place.absolute(), folder)}})
+        if item.id == source
+        else item
+        for item in batch.sources
+    )
+    return batch.model_copy(update={"sources": kept})
