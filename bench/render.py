@@ -6,22 +6,22 @@ import itertools
 import subprocess
 import sys
 import time
+from fractions import Fraction
 from pathlib import Path
 from statistics import median
 
-from chronocast.demo.build import RATE
+from chronocast.demo.clips import RATE, SCENES
 from chronocast.demo.copy import copy_demo
-from chronocast.demo.scenes import SCENES
 from chronocast.journal.documents import load_batch, save_batch
 from chronocast.journal.places import state_folder
 from chronocast.journal.runs import RunJournal
 from chronocast.model.batch import FULL, Batch
-from chronocast.model.cutlist import CutList, MediaRef, PictureSpan
 from chronocast.model.edits import add_recipe, add_source, fill
 from chronocast.model.recipe import FrameSize, PictureRecipe, RateControl, Recipe
 from chronocast.run.client import begin_run, runner_lives
 from chronocast.run.today import prepared
 from chronocast.run.view import read_view
+from chronocast.timeline.described import Placed, Timeline, Track
 from chronocast.timeline.write import otio_text
 
 RECIPES = (
@@ -83,15 +83,19 @@ def pieces(batch: Batch, path: Path, recipe: str) -> tuple[float, int, list[floa
 
 
 def long_sequence(folder: Path) -> tuple[Path, int]:
-    """All of the demo's clips whole, one after another: no picture twice; (file, frames)."""
-    at, spans, lengths = 0, [], {}
-    for scene in SCENES:
-        media = MediaRef(str(folder / scene.file))
-        spans.append(PictureSpan(at, scene.frames, media, 0))
-        lengths[media.path] = scene.frames
+    """Five of the demo's clips whole, one after another: no picture twice; (file, frames)."""
+    at, placed = 0, []
+    for scene in SCENES[:5]:
+        seconds = scene.frames / RATE
+        placed.append(
+            Placed(start=at / RATE, seconds=seconds, kind="media", name=scene.title, media=str(folder / scene.file),
+                   media_zero=Fraction(0), media_seconds=seconds)
+        )  # fmt: skip
         at += scene.frames
+    track = Track(kind="picture", name="V1", placed=tuple(placed))
+    film = Timeline(path="", name="All of it", rate=RATE, size=(1280, 720), tracks=(track,))
     path = folder / "all-of-it.otio"
-    path.write_text(otio_text(CutList(RATE, 1280, 720, at, tuple(spans), ()), "All of it", lengths, folder))
+    path.write_text(otio_text(film, folder))
     return path, at
 
 

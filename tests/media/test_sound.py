@@ -109,7 +109,14 @@ class Sound(unittest.TestCase):
             span(Fraction(a) / rate, Fraction(b - a) / rate, media, media_start=Fraction(a) / rate)
             for a, b in zip(marks, marks[1:], strict=False)
         )
-        cut = CutList(rate=rate, width=320, height=180, frames=frames, picture=(plain_span(0, frames, None),), sound=spans)
+        cut = CutList(
+            rate=rate,
+            width=320,
+            height=180,
+            frames=frames,
+            picture=(plain_span(0, frames, None),),
+            sound=spans,
+        )
         recipe = SoundRecipe().model_copy(update={"sample_rate": sampling, "layout": "mono"})
         job = plan_sound(cut, FrameRange(0, frames), recipe)
         self.assertEqual(job.samples, round(seconds * sampling))
@@ -118,5 +125,3 @@ class Sound(unittest.TestCase):
         self.assertEqual(found.shape[0], job.samples)
         for minute in range(60):
             self.assertLessEqual(int(np.abs(loud - minute * 60 * sampling).min()), 1, minute)
-
-

@@ -6,8 +6,8 @@ import shutil
 from importlib import resources
 from pathlib import Path
 
-from chronocast.demo.build import SEQUENCE
-from chronocast.demo.scenes import SCENES
+from chronocast.demo.clips import SCENES
+from chronocast.demo.films import NIGHT, OPENING, SEQUENCES, TOUR, WALK
 from chronocast.journal.documents import BATCH_ENDING, save_batch
 from chronocast.journal.places import data_folder
 from chronocast.model.batch import FULL, Batch
@@ -20,12 +20,23 @@ TITLE = "Hall of Tides, opening films"
 
 # Which recipes each source is wanted in.
 WANTED = (
-    (SEQUENCE, "Hall of Tides, opening film", ("web-720", "review-360", "kiosk-quality")),
+    (OPENING, "Hall of Tides, opening film", ("web-720", "review-360", "kiosk-quality")),
+    (WALK, "Tide walk", ("web-720", "review-360")),
+    (NIGHT, "Night round", ("review-360",)),
+    (TOUR, "Guided tour", ("review-360",)),
     ("still-water.mp4", "Still water, long take", ("web-720", "kiosk-quality")),
     ("plankton.mp4", "Plankton column", ("review-360", "kiosk-quality")),
     ("reef-pan.mp4", "Reef, fast pan", ("review-360",)),
     ("feeding-hour.mp4", "Feeding hour", ("web-720", "review-360")),
     ("jelly-drift.mp4", "Jelly drift", ("web-720", "kiosk-quality")),
+    ("kelp-forest.mp4", "Kelp forest", ("review-360",)),
+    ("tank-service.mxf", "Tank service, tape transfer", ("review-360",)),
+    ("seal-master.mov", "Seals, mezzanine", ("web-720",)),
+    ("visitor-phone.mp4", "Visitor's phone, upright", ("review-360",)),
+    ("old-reel.mp4", "Old reel, grain", ()),
+    ("night-tank.mp4", "Night tank", ()),
+    ("storm-light.mp4", "Storm light", ()),
+    ("cards.mp4", "Text cards", ()),
 )
 
 
@@ -35,8 +46,11 @@ def demo_batch() -> Batch:
     for recipe in SUPPLIED:
         batch = add_recipe(batch, recipe)
     for file, name, recipes in WANTED:
-        batch = add_source(batch, f"footage/{file}", name, "sequence" if file.endswith(".otio") else "clip")
+        batch = add_source(batch, f"footage/{file}", name, "sequence" if file in SEQUENCES else "clip")
         source = batch.sources[-1].id
+        if file == TOUR:  # an edit list doesn't say its rate
+            last = batch.sources[-1].model_copy(update={"rate": "25"})
+            batch = batch.model_copy(update={"sources": (*batch.sources[:-1], last)})
         batch = fill(batch, [(source, FULL, recipe) for recipe in recipes])
     return batch
 
@@ -55,7 +69,7 @@ def copy_demo(to: Path | None = None) -> Path:
     footage = resources.files("chronocast.demo") / "footage"
     try:
         (folder / "footage").mkdir(parents=True)
-        for name in [scene.file for scene in SCENES] + [SEQUENCE]:
+        for name in [*(scene.file for scene in SCENES), *SEQUENCES]:
             with resources.as_file(footage / name) as path:
                 shutil.copyfile(path, folder / "footage" / name)
     except FileNotFoundError as error:

@@ -14,18 +14,19 @@ from chronocast.model.timing import format_timecode, rate_text
 
 
 def changes(cut: CutList, facts: Mapping[str, ClipFacts]) -> list[str]:
-    """One sentence for each clip and thing done to it, with where it is first and how often."""
-    seen: dict[tuple[str, str], list[int]] = defaultdict(list)
+    """One sentence for each clip and what is done to it, with where that is first."""
+    seen: dict[tuple[str, tuple[str, ...]], list[int]] = defaultdict(list)
     for span in cut.picture:
         for layer in span.layers:
             if layer.media:
-                for what in layer_changes(layer, cut, facts[layer.media.path]):
-                    seen[(layer.media.path, what)].append(span.start)
+                done = tuple(layer_changes(layer, cut, facts[layer.media.path]))
+                seen[(layer.media.path, done)].append(span.start)
     found = []
-    for (path, what), starts in seen.items():
-        at = format_timecode(cut.start_timecode + starts[0], cut.rate)
-        often = f", {len(starts)} times" if len(starts) > 1 else ""
-        found.append(f"{Path(path.partition('?')[0]).name} is {what} (first at {at}{often}).")
+    for (path, done), starts in seen.items():
+        if done:
+            at = format_timecode(cut.start_timecode + starts[0], cut.rate)
+            told = ", ".join(done[:-1]) + (" and " if len(done) > 1 else "") + done[-1]
+            found.append(f"{Path(path.partition('?')[0]).name} at {at} is {told}.")
     return found
 
 

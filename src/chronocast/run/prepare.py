@@ -232,14 +232,17 @@ def missing_media(name: str, linked: Linked) -> MissingMedia:
     )
 
 
+_REMEDY = "What can be read of it is used; see that it is the right file."
+
+
 def notices(ready: SourceReady) -> list[Problem]:
     """What a person should know of a source though it can be used."""
     name = ready.source.name
     found = [
         Problem(
             name,
-            f"{Path(facts.path).name}: {sentence}",
-            "What can be read of it is used; see that it is the right file.",
+            f"{Path(facts.path.partition('?')[0]).name}: {sentence}",
+            _REMEDY if "cut short" in sentence else "",
             False,
         )
         for facts in ready.facts.values()

@@ -1,0 +1,111 @@
+"""Sequences whose media moved or whose file changed: found again, noticed, taken on purpose."""
+
+from __future__ import annotations
+
+import shutil
+import unittest
+from pathlib import Path
+
+import opentimelineio as otio
+
+from chronocast.journal.facts import FactsStore
+from chronocast.model.batch import FULL, Batch
+from chronocast.model.edits import add_recipe, fill
+from chronocast.model.recipe import SUPPLIED
+from chronocast.run.gather import gather
+from chronocast.run.prepare import prepare
+from chronocast.run.recut import compare, relink, search_in, take
+from tests.footage import clip, folder
+from tests.sequences import clip_item, sequence
+
+
+NAMES = ("reef", "kelp", "wreck")
+
+
+class Recut(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.shelf = folder()
+        for number, name in enumerate(NAMES, 1):
+            clip(cls.shelf / f"{name}.mp4", number, 250, width=192, height=108)
+
+    def setUp(self) -> None:
+        self.folder = folder()
+        self.media = self.folder / "media"
+        shutil.copytree(self.shelf, self.media)
+        self.clips = [self.media / f"{name}.mp4" for name in NAMES]
+        self.path = self.folder / "film.otio"
+        self.store = FactsStore(self.folder / "kept" / "facts")
+        self.write([(0, 0, 200), (1, 20, 200), (2, 0, 150)])
+        self.batch = self.gathered()
+
+    def write(self, edits: list[tuple[int, int, int]]) -> None:
+        timeline = sequence([clip_item(self.clips[n], first, frames) for n, first, frames in edits])
+        self.path.write_text(otio.adapters.write_to_string(timeline, "otio_json"))
+
+    def gathered(self) -> Batch:
+        batch, refused = gather(Batch(), self.folder, [self.path], self.store)
+        self.assertEqual(refused, [])
+        batch = add_recipe(batch, SUPPLIED[1])
+        return fill(batch, [(batch.sources[0].id, FULL, SUPPLIED[1].id)])
+
+    def fresh(self) -> FactsStore:
+        return FactsStore(self.folder / "kept" / "facts")
+
+    def moved(self, names: dict[str, str]) -> Path:
+        """Move clips to another folder under other names; the folder."""
+        elsewhere = folder() / "archive" / "media"
+        elsewhere.mkdir(parents=True)
+        for old, new in names.items():
+            shutil.move(self.media / old, elsewhere / new)
+        return elsewhere
+
+    def test_media_is_found_by_name_and_by_fingerprint(self) -> None:
+        before = prepare(self.batch, self.folder, self.store).outputs[0].plan
+        place = self.moved({"reef.mp4": "reef.mp4", "kelp.mp4": "renamed by somebody.mp4"})
+        missing = prepare(self.batch, self.folder, self.fresh())
+        self.assertIn("reef.mp4, kelp.mp4", missing.problems[0].sentence)
+        done = search_in(self.batch, self.folder, self.fresh(), [place.parent])
+        self.assertEqual(
+            sorted(Path(p).name for p in done.found.values()), ["reef.mp4", "renamed by somebody.mp4"]
+        )
+        self.assertEqual(done.missing, ())
+        after = prepare(done.batch, self.folder, self.fresh())
+        names = [piece.name for piece in after.outputs[0].plan.pieces]
+        self.assertEqual(names, [piece.name for piece in before.pieces], "names don't depend on places")
+
+    def test_relinking_one_relinks_its_neighbours(self) -> None:
+        place = self.moved({f"{name}.mp4": f"{name}.mp4" for name in ("reef", "kelp", "wreck")})
+        batch = relink(
+            self.batch, self.folder, self.batch.sources[0].id, str(self.clips[0]), place / "reef.mp4"
+        )
+        found = prepare(batch, self.folder, self.fresh())
+        self.assertEqual(len(found.outputs), 1)
+        self.assertTrue(all(str(place) in path for path in found.sources[batch.sources[0].id].facts))
+
+    def test_another_file_of_its_name_is_told(self) -> None:
+        clip(self.clips[1], 7, 250)
+        told = " ".join(problem.told for problem in prepare(self.batch, self.folder, self.fresh()).problems)
+        self.assertIn("kelp.mp4 has been replaced", told)
+
+    def test_a_changed_sequence_keeps_its_cut_until_the_new_one_is_taken(self) -> None:
+        before = prepare(self.batch, self.folder, self.store).outputs[0].plan
+        self.write([(0, 0, 200), (2, 100, 60), (1, 20, 200), (2, 0, 150)])
+        held = prepare(self.batch, self.folder, self.fresh())
+        self.assertEqual(held.outputs[0].plan.pieces, before.pieces)
+        self.assertIn("has changed on disk", " ".join(problem.told for problem in held.problems))
+        source = self.batch.sources[0].id
+        (told,) = compare(self.batch, self.folder, self.store, [source])
+        self.assertEqual(told.frames, (550, 610))
+        self.assertTrue(told.changed)
+        self.assertEqual(told.pieces[1] - told.same, 1, "only the inserted edit is new")
+        taken = take(self.batch, self.folder, self.store, [source])
+        after = prepare(taken, self.folder, self.fresh())
+        self.assertEqual(after.outputs[0].plan.frames, 610)
+        self.assertNotIn("changed", " ".join(problem.told for problem in after.problems))
+
+    def test_a_sequence_without_its_media_still_comes_in(self) -> None:
+        self.moved({"reef.mp4": "reef.mp4"})
+        batch, refused = gather(Batch(), self.folder, [self.path], self.fresh())
+        self.assertEqual(len(batch.sources), 1)
+        self.assertIn("reef.mp4", refused[0].sentence)
