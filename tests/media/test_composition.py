@@ -56,7 +56,12 @@ def pictures(job: PieceJob) -> list[NDArray[np.uint8]]:
     """All planes of every picture of a piece, each as one row."""
     readers = Readers()
     try:
-        return [np.concatenate([plane.ravel() for plane in planes(p)]) for p in piece_pictures(job, readers)]
+        made = list(piece_pictures(job, readers))
+        if {(p.width, p.height, p.format.name) for p in made} != {
+            (job.width, job.height, job.settings.pixel_format)
+        }:
+            raise AssertionError("pictures of another kind than the encoder is told")
+        return [np.concatenate([plane.ravel() for plane in planes(p)]) for p in made]
     finally:
         readers.close()
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import unittest
 from fractions import Fraction
 
@@ -107,7 +108,7 @@ class Sound(unittest.TestCase):
         marks = [frames * n // 300 for n in range(301)]
         spans = tuple(
             span(Fraction(a) / rate, Fraction(b - a) / rate, media, media_start=Fraction(a) / rate)
-            for a, b in zip(marks, marks[1:], strict=False)
+            for a, b in itertools.pairwise(marks)
         )
         cut = CutList(
             rate=rate,

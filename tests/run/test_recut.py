@@ -18,7 +18,6 @@ from chronocast.run.recut import compare, relink, search_in, take
 from tests.footage import clip, folder
 from tests.sequences import clip_item, sequence
 
-
 NAMES = ("reef", "kelp", "wreck")
 
 

@@ -18,7 +18,6 @@ from chronocast.run.today import outlook_now, prepared
 from tests.footage import counters
 from tests.runs import QUICK, RATED, children_did, render
 
-
 SHOWN = {"hall-opening.otio", "tide-walk.otio", *(scene.file for scene in SCENES[:5])}
 
 

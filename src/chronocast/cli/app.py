@@ -234,10 +234,12 @@ def batch_cuts(
     ] = False,
 ) -> None:
     """Write the cut of every source and range as OTIO."""
-    from chronocast.cli.cutting import write_cuts
+    from chronocast.journal.facts import FactsStore
+    from chronocast.journal.places import data_folder
+    from chronocast.run.cuts import write_cuts
 
     try:
-        for path in write_cuts(load(batch), batch, to, edl):
+        for path in write_cuts(load(batch), batch, to, FactsStore(data_folder() / "facts"), edl):
             sys.stdout.write(f"{path}\n")
     except ChronocastError as error:
         complain(error, NEEDS_YOU)

@@ -6,13 +6,11 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
-from chronocast.deliver.names import safe_stem
-from chronocast.journal.documents import save_batch, write_text
+from chronocast.journal.documents import save_batch
 from chronocast.journal.facts import FactsStore
 from chronocast.journal.places import data_folder
-from chronocast.model.batch import FULL, Batch
+from chronocast.model.batch import Batch
 from chronocast.model.errors import ModelError
-from chronocast.model.timing import FrameRange
 from chronocast.run.prepare import prepare
 from chronocast.run.recut import changed_sources, compare, relink, search_in, take
 
@@ -62,37 +60,3 @@ def take_cuts(batch: Batch, path: Path, sources: list[str], look: bool) -> dict[
         save_batch(take(batch, folder, store, wanted), path)
     return {"version": 1, "taken": not look and bool(wanted), "sources": wanted,
             "outputs": [{**asdict(item), "changed": item.changed} for item in recuts]}  # fmt: skip
-
-
-def write_cuts(batch: Batch, path: Path, to: Path, edl: bool) -> list[Path]:
-    """The cut of every source and range of the batch, written as OTIO, and as edit lists too if asked; their paths.
-
-    Raises:
-        ChronocastError: a source can't be used, or a file can't be written.
-    """
-    from chronocast.timeline.write import clip_timeline, edit_lists, otio_text, part_of
-
-    folder = path.absolute().parent
-    prospect = prepare(batch, folder, _store())
-    made: list[Path] = []
-    to = to.absolute()
-    for source in batch.sources:
-        ready = prospect.sources.get(source.id)
-        if ready is None:
-            told = next((p.told for p in prospect.problems if p.where == source.name), source.name)
-            raise ModelError(f"{source.name} can't be written: {told}")
-        whole = ready.timeline or clip_timeline(ready.cut, source.name)
-        parts = [(FULL, whole)] + [
-            (part.name, part_of(whole, FrameRange(part.start, part.stop), f"{source.name}, {part.name}"))
-            for part in source.ranges
-        ]
-        for name, timeline in parts:
-            stem = safe_stem(source.name if name == FULL else f"{source.name} {name}")
-            target = to / f"{stem}.otio"
-            write_text(target, otio_text(timeline, to) + "\n")
-            made.append(target)
-            for track, text in edit_lists(timeline, to).items() if edl else ():
-                target = to / f"{stem} {track}.edl"
-                write_text(target, text)
-                made.append(target)
-    return made

@@ -50,7 +50,8 @@ class Composer:
         lies = self.placement(picture, shape, turned, placing, frame)
         if lies is None:
             return self.black()
-        whole = lies.crop == (0, 0, picture.width, picture.height) and lies.size == (self.width, self.height)
+        sides = (picture.width, picture.height)
+        whole = lies.crop == (0, 0, *sides) and lies.size == sides == (self.width, self.height)
         if (
             whole
             and not turned

@@ -2,10 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QPoint, QRect, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
+from PyQt6.QtGui import (
+    QFontMetricsF,
+    QImage,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QResizeEvent,
+)
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QHeaderView,
@@ -113,6 +123,7 @@ class CellPainter(QStyledItemDelegate):
         super().__init__(parent)
         self.theme = theme
         self.strips: dict[str, QImage] = {}
+        self.want: Callable[[str, tuple[tuple[str, int], ...]], None] | None = None
 
     def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
         model = index.model()
@@ -158,6 +169,8 @@ class CellPainter(QStyledItemDelegate):
                 painter.drawImage(frame, strip, QRectF(0, 0, min(each * 1.62, strip.width()), strip.height()))
             else:
                 painter.fillRect(frame, t.color("raised"))
+                if row.frames and self.want is not None:
+                    self.want(row.fingerprint, row.frames)
             left += frame.width() + 12 * unit
         right = box.right() - 8
         draw.text(
@@ -175,6 +188,13 @@ class CellPainter(QStyledItemDelegate):
             font(13, narrow=True),
             colour,
         )
+        if row.notes and not row.problem:
+            words = f"{row.notes} to know"
+            metrics = QFontMetricsF(font(12.5, narrow=True))
+            width = metrics.horizontalAdvance(words)
+            if left + metrics.horizontalAdvance(row.title) * 1.2 + width < right:
+                place = QRectF(right - width - 2, box.top() + 9 * unit, width + 2, 16 * unit)
+                draw.text(painter, place, words, font(12.5, narrow=True), t.color("dusk"), draw.RIGHT)
 
     def _cell(self, painter: QPainter, box: QRectF, cell: Cell) -> None:
         t, unit = self.theme, scale()
@@ -386,6 +406,13 @@ class Grid(QWidget):
         if not index.isValid() or self.model.plan is None or index.column() < 1:
             return ""
         return self.model.plan.cell(index.row(), index.column() - 1).output
+
+    def current_source(self) -> str:
+        """The source whose own cell is current, or nothing."""
+        index = self.table.currentIndex()
+        if not index.isValid() or self.model.plan is None or index.column() != 0:
+            return ""
+        return self.model.plan.rows[index.row()].source
 
     def selected(self) -> list[tuple[int, int]]:
         """Selected cells as (row, column); a selected source stands for its whole row."""

@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
 from datetime import datetime
+from typing import Any
 
 from chronocast.model.batch import FULL, Batch, Output
+from chronocast.model.colour import told as colour_told
 from chronocast.model.recipe import Recipe
 from chronocast.model.show import clock_text, rate_bits_text, size_text, time_text
-from chronocast.model.timing import rate_text
+from chronocast.model.timing import format_timecode, rate_text
 from chronocast.run.outlook import Outlook, OutputOutlook, clock
-from chronocast.run.prepare import Prospect
+from chronocast.run.prepare import Problem, Prospect
+from chronocast.run.recut import Recut
 
 
 @dataclass(frozen=True)
@@ -25,6 +29,9 @@ class Row:
     frames: tuple[tuple[str, int], ...] = ()
     fingerprint: str = ""
     indented: bool = False
+    notes: int = 0
+    seconds: float = 0.0
+    bytes: int = 0
 
 
 @dataclass(frozen=True)
@@ -115,13 +122,17 @@ def plan_model(
     batch: Batch, prospect: Prospect | None, view: Outlook | None, before: Outlook | None = None
 ) -> PlanModel:
     """What *Plan* says of a batch.  ``prospect`` and ``view`` may still be missing or be of the batch before an edit."""
-    problems = {problem.where: problem for problem in (prospect.problems if prospect else ())}
+    told_of: dict[str, list[Problem]] = {}
+    for told in prospect.problems if prospect else ():
+        told_of.setdefault(told.where, []).append(told)
     rows: list[Row] = []
     for source in batch.sources:
         ready = prospect.sources.get(source.id) if prospect else None
         facts, mark = "looking at it…", ""
         frames: tuple[tuple[str, int], ...] = ()
-        problem = problems.get(source.name)
+        mine = told_of.get(source.name, [])
+        problem = next((told for told in mine if told.blocks), None)
+        notes = sum(not told.blocks for told in mine)
         if ready is not None:
             cut = ready.cut
             kind = f"{len(cut.picture)} edits" if source.kind == "sequence" else rate_text(cut.rate)
@@ -134,15 +145,11 @@ def plan_model(
             facts = problem.sentence
         rows.append(
             Row(
-                source.id,
-                FULL,
-                source.name,
-                facts,
-                f"{problem.sentence} {problem.remedy}" if problem else "",
-                frames,
-                mark,
+                source.id, FULL, source.name, facts, f"{problem.sentence} {problem.remedy}" if problem else "", frames, mark,
+                notes=notes, seconds=float(ready.cut.frames / ready.cut.rate) if ready else 0.0,
+                bytes=sum(clip.bytes for clip in ready.facts.values()) if ready else 0,
             )
-        )
+        )  # fmt: skip
         for part in source.ranges:
             length = time_text(float((part.stop - part.start) / ready.cut.rate)) if ready else ""
             rows.append(Row(source.id, part.id, part.name, f"{length} of {source.name}", indented=True))
@@ -159,10 +166,113 @@ def plan_model(
             if group
             else ""
         )
-    told = tuple(problem.told for problem in (prospect.problems if prospect else ()))
+    blocking = tuple(problem.told for problem in (prospect.problems if prospect else ()) if problem.blocks)
     return PlanModel(
-        batch.title, tuple(rows), columns, cells, tuple(totals), _headline(batch, view, before), told
+        batch.title, tuple(rows), columns, cells, tuple(totals), _headline(batch, view, before), blocking
     )
+
+
+ORDERS = ("as in the batch", "by name", "longest first", "largest first", "what needs a look first")
+
+
+def arranged(plan: PlanModel, words: str = "", order: str = ORDERS[0]) -> PlanModel:
+    """The plan with only the sources that have all of ``words`` in what is said of them, in another order.
+
+    Ranges stay below their source, and are shown with it.
+    """
+    groups: list[list[int]] = []
+    for number, row in enumerate(plan.rows):
+        if row.indented and groups:
+            groups[-1].append(number)
+        else:
+            groups.append([number])
+    wanted = words.lower().split()
+
+    def has(group: list[int]) -> bool:
+        text = " ".join(
+            f"{plan.rows[n].title} {plan.rows[n].facts} {plan.rows[n].problem}" for n in group
+        ).lower()
+        text += " needs you problem" if plan.rows[group[0]].problem else ""
+        return all(word in text for word in wanted)
+
+    keys: dict[str, Callable[[Row], Any]] = {
+        ORDERS[1]: lambda row: row.title.lower(),
+        ORDERS[2]: lambda row: -row.seconds,
+        ORDERS[3]: lambda row: -row.bytes,
+        ORDERS[4]: lambda row: (not row.problem, -row.notes),
+    }
+    shown = [group for group in groups if not wanted or has(group)]
+    if order in keys:
+        shown.sort(key=lambda group: keys[order](plan.rows[group[0]]))
+    numbers = [number for group in shown for number in group]
+    places = {old: new for new, old in enumerate(numbers)}
+    return replace(
+        plan, rows=tuple(plan.rows[number] for number in numbers),
+        cells={(places[row], column): cell for (row, column), cell in plan.cells.items() if row in places},
+    )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class SourceSheet:
+    """What is known of a source: facts as pairs, what is done to it, what stands in its way."""
+
+    source: str
+    title: str
+    lines: tuple[tuple[str, str], ...]
+    notes: tuple[str, ...]
+    problems: tuple[str, ...]
+    missing: bool = False
+    changed: bool = False
+
+
+def source_sheet(batch: Batch, prospect: Prospect | None, source: str) -> SourceSheet | None:
+    """The sheet of one source; None for one that is not in the batch."""
+    owner = batch.source(source)
+    if owner is None:
+        return None
+    ready = prospect.sources.get(source) if prospect else None
+    mine = [told for told in (prospect.problems if prospect else ()) if told.where == owner.name]
+    lines: list[tuple[str, str]] = [("file", owner.path)]
+    if ready is not None:
+        cut = ready.cut
+        lines.append(
+            (
+                "length",
+                f"{time_text(float(cut.frames / cut.rate))}, {cut.frames} frames at {rate_text(cut.rate)}",
+            )
+        )
+        lines.append(("starts", format_timecode(cut.start_timecode, cut.rate)))
+        lines.append(("picture", f"{cut.width}×{cut.height}, {colour_told(cut.colour)}"))
+        if ready.timeline is not None:
+            tracks = [
+                sum(track.kind == kind for track in ready.timeline.tracks) for kind in ("picture", "sound")
+            ]
+            lines.append(("tracks", f"{tracks[0]} picture, {tracks[1]} sound, {len(cut.picture)} edits"))
+            lines.append(
+                (
+                    "media",
+                    f"{len(ready.facts)} files, {size_text(sum(c.bytes for c in ready.facts.values()))}",
+                )
+            )
+        else:
+            (clip,) = ready.facts.values()
+            shape = (
+                ""
+                if clip.pixel_aspect == 1
+                else f", pixels {clip.pixel_aspect.numerator}:{clip.pixel_aspect.denominator}"
+            )
+            turned = f", turned {clip.turned}°" if clip.turned else ""
+            lines.append(("codec", f"{clip.video_codec} {clip.pixel_format}, {clip.scan}{shape}{turned}"))
+            lines.append(("rate", f"{rate_bits_text(clip.bit_rate)}, {size_text(clip.bytes)}"))
+            sound = ", ".join(
+                f"{a.codec} {a.layout or a.channels} {a.sample_rate / 1000:g} kHz" for a in clip.audio
+            )
+            lines.append(("sound", sound or "none"))
+    return SourceSheet(
+        source, owner.name, tuple(lines), tuple(p.sentence for p in mine if not p.blocks),
+        tuple(f"{p.sentence} {p.remedy}".strip() for p in mine if p.blocks),
+        owner.kind == "sequence" and ready is None and bool(mine), bool(ready and ready.changed and ready.present),
+    )  # fmt: skip
 
 
 def _cells(
@@ -299,3 +409,19 @@ def detail(view: Outlook, output: str) -> Detail | None:
     )  # fmt: skip
     parts = tuple((name, item.parts.get(name, 0.0)) for name in ("encode", "sound", "join", "check"))
     return Detail(f"{ready.title} · {ready.recipe.name}", str(ready.path), lines, parts, item.basis, points)
+
+
+def recut_lines(recuts: list[Recut]) -> list[str]:
+    """What a new cut does to each output, a line each."""
+    found = []
+    for item in recuts:
+        if item.problem:
+            found.append(f"{item.output}: {item.problem}")
+        elif not item.changed:
+            found.append(f"{item.output}: as before")
+        else:
+            new = item.pieces[1] - item.same
+            found.append(
+                f"{item.output}: {new} of {item.pieces[1]} pieces new, {item.frames[0]} frames become {item.frames[1]}"
+            )
+    return found

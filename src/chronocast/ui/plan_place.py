@@ -3,13 +3,27 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QSplitter, QStackedLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QSizePolicy,
+    QSplitter,
+    QStackedLayout,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
+from chronocast.model.batch import Batch
 from chronocast.run.outlook import Outlook
+from chronocast.run.prepare import Prospect
+from chronocast.ui.find_bar import FindBar
 from chronocast.ui.grid import Grid
 from chronocast.ui.lanes import Block, LaneData, Lanes
 from chronocast.ui.panel import ForecastPanel
-from chronocast.ui.plan_model import PlanModel, detail
+from chronocast.ui.plan_model import PlanModel, detail, source_sheet
+from chronocast.ui.source_panel import SourcePanel
 from chronocast.ui.theme import Theme, font
 
 
@@ -22,6 +36,10 @@ class PlanPlace(QWidget):
         self.plan: PlanModel | None = None
         self.grid = Grid(theme)
         self.panel = ForecastPanel(theme)
+        self.sheet = SourcePanel(theme)
+        self.finder = FindBar()
+        self.batch = Batch()
+        self.prospect: Prospect | None = None
         self.lanes = Lanes(theme)
         self.invitation = QLabel(
             "Drop timelines, media files or whole folders here.\n\n"
@@ -41,9 +59,19 @@ class PlanPlace(QWidget):
         row = QHBoxLayout(above)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(0)
-        row.addWidget(holder, 1)
+        left = QWidget()
+        column = QVBoxLayout(left)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.finder)
+        column.addWidget(holder, 1)
+        self.side = QStackedWidget()
+        self.side.addWidget(self.panel)
+        self.side.addWidget(self.sheet)
+        self.side.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Expanding)
+        row.addWidget(left, 1)
         row.addWidget(upright)
-        row.addWidget(self.panel)
+        row.addWidget(self.side)
         splitter = QSplitter(Qt.Orientation.Vertical)
         splitter.addWidget(above)
         splitter.addWidget(self.lanes)
@@ -57,10 +85,16 @@ class PlanPlace(QWidget):
         self.grid.current_changed.connect(self._chosen)
         self.lanes.chosen.connect(self._go_to)
 
-    def show_plan(self, plan: PlanModel, view: Outlook | None) -> None:
-        """Show another state of the plan."""
+    def show_plan(
+        self, plan: PlanModel, view: Outlook | None, batch: Batch, prospect: Prospect | None
+    ) -> None:
+        """Show another state of the plan, as found and ordered in the line above it."""
         self.plan, self.view = plan, view
-        self.stack.setCurrentWidget(self.grid if plan.rows else self.invitation)
+        self.batch, self.prospect = batch, prospect
+        sources = sum(not row.indented for row in plan.rows)
+        self.finder.show_count(sources, len(batch.sources))
+        self.finder.setVisible(len(batch.sources) > 5)
+        self.stack.setCurrentWidget(self.grid if batch.sources else self.invitation)
         self.grid.show_plan(plan)
         if view is not None:
             self.lanes.show_lanes(lane_data(view), self.grid.current_output())
@@ -68,6 +102,11 @@ class PlanPlace(QWidget):
 
     def _chosen(self, output: str) -> None:
         self.lanes.set_current(output)
+        source = self.grid.current_source()
+        self.side.setCurrentWidget(self.sheet if source else self.panel)
+        if source:
+            self.sheet.show_sheet(source_sheet(self.batch, self.prospect, source))
+            return
         empty = "Choose a cell to see its forecast."
         if self.plan and self.plan.rows and not output:
             empty = "Nothing is asked for here. Space asks for it."

@@ -14,11 +14,12 @@ from chronocast.journal.documents import BATCH_ENDING, load_batch, save_batch
 from chronocast.journal.facts import FactsStore
 from chronocast.journal.places import data_folder
 from chronocast.model.batch import Batch
-from chronocast.model.edits import History, add_recipe, fill
+from chronocast.model.edits import History, add_recipe, add_source, fill
 from chronocast.model.recipe import SUPPLIED
 from chronocast.run.gather import gather
 from chronocast.run.outlook import Outlook
 from chronocast.run.prepare import Prospect
+from chronocast.run.recut import Recut, Relinked, changed_sources, compare, search_in, take
 from chronocast.run.view import RunView
 from chronocast.ui.workers import Follower, Forecaster, errand
 
@@ -54,6 +55,7 @@ class Session(QObject):
     notice = pyqtSignal(str)
     run_seen = pyqtSignal()
     run_begun = pyqtSignal()
+    rate_wanted = pyqtSignal(list)
 
     def __init__(self, path: Path | None, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -159,8 +161,8 @@ class Session(QObject):
         what = f"{'ask for' if filled else 'clear'} {count} output{'s' if count != 1 else ''}"
         self.edit(what, fill(self.batch, cells, filled))
 
-    def gather(self, paths: list[Path]) -> None:
-        """Bring files, timelines and folders in; look at them elsewhere."""
+    def gather(self, paths: list[Path], rate: str | None = None) -> None:
+        """Bring files, timelines and folders in; look at them elsewhere.  ``rate`` is for edit lists."""
         batch, folder = self.batch, self.path.parent
         self.busy = "Looking at what was dropped…"
         self.changed.emit()
@@ -171,16 +173,19 @@ class Session(QObject):
             known = {source.path for source in self.batch.sources}
             new = [source for source in gathered.sources if source.path not in known]
             merged = self.batch
-            if new:
-                from chronocast.model.edits import add_source
-
-                for source in new:
-                    merged = add_source(merged, source.path, source.name, source.kind)
+            for source in new:
+                merged = add_source(merged, source.path, source.name, source.kind)
+                fresh = source.model_copy(update={"id": merged.sources[-1].id})
+                merged = merged.model_copy(update={"sources": (*merged.sources[:-1], fresh)})
             self.edit(f"bring in {len(new)} source{'s' if len(new) != 1 else ''}", merged)
+            unrated = [item.path for item in refused if item.wants_rate]
+            refused = [item for item in refused if not item.wants_rate]
+            if unrated:
+                self.rate_wanted.emit(unrated)
             if refused:
                 more = f" (and {len(refused) - 1} more)" if len(refused) > 1 else ""
                 self.trouble.emit(f"{refused[0]}{more}")
-            elif not new:
+            elif not new and not unrated:
                 self.notice.emit("All of that is in the batch already.")
             self.changed.emit()
 
@@ -189,7 +194,64 @@ class Session(QObject):
             self.trouble.emit(sentence)
             self.changed.emit()
 
-        errand(lambda: gather(batch, folder, paths, FactsStore(data_folder() / "facts")), done, failed)
+        errand(lambda: gather(batch, folder, paths, FactsStore(data_folder() / "facts"), rate), done, failed)
+
+    def search_media(self, place: Path) -> None:
+        """Look for missing media in a folder, elsewhere; what is found stays relinked."""
+        batch, folder = self.batch, self.path.parent
+        self.busy = f"Searching {place.name}…"
+        self.changed.emit()
+
+        def done(result: Relinked) -> None:
+            self.busy = ""
+            if batch == self.batch:
+                self.edit(f"search {place.name}", result.batch)
+            if result.missing:
+                self.trouble.emit(
+                    f"Still missing after searching {place}: {', '.join(Path(n).name for n in result.missing[:4])}."
+                )
+            else:
+                self.notice.emit(f"Found {len(result.found)} files in {place}.")
+            self.changed.emit()
+
+        def failed(sentence: str) -> None:
+            self.busy = ""
+            self.trouble.emit(sentence)
+
+        errand(lambda: search_in(batch, folder, FactsStore(data_folder() / "facts"), [place]), done, failed)
+
+    def look_at_cut(self, sources: list[str], then: Callable[[list[str], list[Recut]], None]) -> None:
+        """What the new cut of some sequences (or of all that changed) would do."""
+        batch, folder = self.batch, self.path.parent
+        names = sources or (changed_sources(self.prospect) if self.prospect else [])
+        store = FactsStore(data_folder() / "facts")
+        errand(
+            lambda: compare(batch, folder, store, names) if names else [],
+            lambda found: then(names, found),
+            self.trouble.emit,
+        )
+
+    def take_cut(self, sources: list[str]) -> None:
+        """Take the new cut; an edit like any other."""
+        batch, folder = self.batch, self.path.parent
+
+        def done(taken: Batch) -> None:
+            if batch == self.batch:
+                self.edit("take the new cut", taken)
+
+        errand(
+            lambda: take(batch, folder, FactsStore(data_folder() / "facts"), sources), done, self.trouble.emit
+        )
+
+    def write_cuts(self, to: Path) -> None:
+        """The cut of every source and range, as OTIO and edit lists, into a folder."""
+        from chronocast.run.cuts import write_cuts
+
+        batch, path = self.batch, self.path
+        errand(
+            lambda: write_cuts(batch, path, to, FactsStore(data_folder() / "facts"), edl=True),
+            lambda made: self.notice.emit(f"{len(made)} files written to {to}."), self.trouble.emit,
+        )  # fmt: skip
 
     # The forecast
 

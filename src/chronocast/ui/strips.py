@@ -5,14 +5,14 @@ from __future__ import annotations
 import hashlib
 import logging
 from pathlib import Path
-from queue import SimpleQueue
+from queue import LifoQueue
 
 import numpy as np
 from PyQt6.QtCore import QObject, QThread, pyqtSignal
 from PyQt6.QtGui import QImage
 
 from chronocast.journal.places import data_folder
-from chronocast.media.decode import FrameReader
+from chronocast.media.decode import Readers
 from chronocast.model.errors import ChronocastError
 
 log = logging.getLogger(__name__)
@@ -26,7 +26,7 @@ class StripMaker(QThread):
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._wanted: SimpleQueue[tuple[str, tuple[tuple[str, int], ...]] | None] = SimpleQueue()
+        self._wanted: LifoQueue[tuple[str, tuple[tuple[str, int], ...]] | None] = LifoQueue()
         self._known: set[str] = set()
 
     def want(self, key: str, frames: tuple[tuple[str, int], ...]) -> None:
@@ -61,12 +61,16 @@ def _strip(key: str, frames: tuple[tuple[str, int], ...]) -> QImage:
 
     painter = QPainter(strip)
     for place, (media, number) in enumerate(frames):
-        with FrameReader(media, threads=2) as reader:
-            picture = reader.frame(min(number, len(reader.index) - 1))
-            width = max(2, round(picture.width * STILL_HEIGHT / picture.height * float(reader.pixel_aspect)))
+        readers = Readers(threads=2)
+        try:
+            source = readers.source(media)
+            picture = source.frame(number)
+            width = max(2, round(picture.width * STILL_HEIGHT / picture.height * float(source.pixel_aspect)))
             data = np.ascontiguousarray(
                 picture.reformat(width=width, height=STILL_HEIGHT, format="rgb24").to_ndarray()
             )
+        finally:
+            readers.close()
         image = QImage(data.tobytes(), width, STILL_HEIGHT, width * 3, QImage.Format.Format_RGB888)
         left = max(0, (width - STILL_WIDTH) // 2)
         shown = min(width, STILL_WIDTH)

@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
     QButtonGroup,
     QFileDialog,
     QHBoxLayout,
+    QInputDialog,
     QLabel,
     QMainWindow,
     QMenu,
@@ -38,11 +39,12 @@ from chronocast.journal.places import config_folder
 from chronocast.model.batch import portable
 from chronocast.model.edits import hold, remove_source, set_folder
 from chronocast.model.errors import ChronocastError
+from chronocast.run.recut import Recut
 from chronocast.ui import theme as themes
 from chronocast.ui.check_place import CheckPlace
 from chronocast.ui.finder import Finder
 from chronocast.ui.headline import HeadlineBand
-from chronocast.ui.plan_model import PlanModel, plan_model
+from chronocast.ui.plan_model import PlanModel, arranged, plan_model, recut_lines
 from chronocast.ui.plan_place import PlanPlace
 from chronocast.ui.run_model import RunModel, run_model
 from chronocast.ui.run_place import RunPlace
@@ -89,6 +91,7 @@ class Window(QMainWindow):
         self._actions()
         self.strips = StripMaker(self)
         self.strips.made.connect(self._strip)
+        self.plan_place.grid.painter.want = self.strips.want
         self._notice_timer = QTimer(self)
         self._notice_timer.setSingleShot(True)
         self._notice_timer.timeout.connect(self.notice.hide)
@@ -98,7 +101,7 @@ class Window(QMainWindow):
         self._retired = False
         self._heard = (
             (session.changed, self._show_plan), (session.run_seen, self._show_run), (session.run_begun, self._run_begun),
-            (session.trouble, self.tell_trouble), (session.notice, self.tell),
+            (session.trouble, self.tell_trouble), (session.notice, self.tell), (session.rate_wanted, self._ask_rate),
         )  # fmt: skip
         for signal, slot in self._heard:
             signal.connect(slot)
@@ -189,11 +192,17 @@ class Window(QMainWindow):
         self._action(batch, "Bring in files…", "Ctrl+I", self.bring_in_files)
         self._action(batch, "Bring in a folder…", "Ctrl+Shift+I", self.bring_in_folder)
         self._action(batch, "Target folder…", "Ctrl+T", self.choose_folder)
+        self._action(batch, "Search a folder for missing media…", "Ctrl+Shift+M", self.search_media)
+        self._action(
+            batch, "Take the new cut of changed sequences…", "Ctrl+Shift+K", lambda: self.take_cut([])
+        )
+        self._action(batch, "Write the cuts as OTIO and edit lists…", "", self.write_cuts)
         batch.addSeparator()
         self._action(batch, "Quit", "Ctrl+Q", self.close)
         self.undo_action = self._action(edit, "Undo", "Ctrl+Z", self.session.undo)
         self.redo_action = self._action(edit, "Redo", "Ctrl+Shift+Z", self.session.redo)
         edit.addSeparator()
+        self._action(edit, "Find sources", "Ctrl+F", self.find_sources)
         self._action(
             edit,
             "Ask for the selected cells, or clear them",
@@ -228,6 +237,11 @@ class Window(QMainWindow):
         grid = self.plan_place.grid
         grid.fill_asked.connect(self.session.fill)
         grid.menu_asked.connect(self._grid_menu)
+        find = self.plan_place.finder
+        find.changed.connect(self._show_found)
+        find.left.connect(grid.table.setFocus)
+        self.plan_place.sheet.search_asked.connect(lambda _: self.search_media())
+        self.plan_place.sheet.take_asked.connect(lambda source: self.take_cut([source]))
         run = self.run_place
         run.pause_asked.connect(lambda: self.session.ask("pause"))
         run.resume_asked.connect(lambda: self.session.ask("resume"))
@@ -257,15 +271,14 @@ class Window(QMainWindow):
 
     def _show_plan(self) -> None:
         session = self.session
-        self.plan = plan = plan_model(session.batch, session.prospect, session.view, session.before)
+        self.whole = plan_model(session.batch, session.prospect, session.view, session.before)
+        self.plan = plan = self._arranged()
         self.title.setText(session.busy or f"{plan.title} → {session.batch.folder}")
         self.title.setToolTip(str(session.path))
         self.setWindowTitle(f"{plan.title} · Chronocast")
         self.headline.show_headline(plan.headline)
         self._show_begin()
-        self.plan_place.show_plan(plan, session.view)
-        for row in plan.rows:
-            self.strips.want(row.fingerprint, row.frames)
+        self.plan_place.show_plan(plan, session.view, session.batch, session.prospect)
         self.undo_action.setEnabled(bool(session.history.before))
         self.redo_action.setEnabled(bool(session.history.after))
         if plan.problems:
@@ -273,6 +286,16 @@ class Window(QMainWindow):
             self._say(plan.problems[0] + more, "rust", 0)
         elif self.notice.property("lasting"):
             self.notice.hide()
+
+    def _arranged(self) -> PlanModel:
+        find = self.plan_place.finder
+        return arranged(self.whole, find.words.text(), find.order.currentText())
+
+    def _show_found(self) -> None:
+        """Other words or another order: the same plan, arranged anew."""
+        self.plan = plan = self._arranged()
+        session = self.session
+        self.plan_place.show_plan(plan, session.view, session.batch, session.prospect)
 
     def _show_run(self) -> None:
         if self.session.run is None:
@@ -446,6 +469,56 @@ class Window(QMainWindow):
             "choose the target folder",
             set_folder(self.session.batch, portable(folder, self.session.path.parent)),
         )
+
+    def find_sources(self) -> None:
+        """Into the line above the grid."""
+        self.go_to(0)
+        self.plan_place.finder.setVisible(True)
+        self.plan_place.finder.words.setFocus()
+        self.plan_place.finder.words.selectAll()
+
+    def search_media(self) -> None:
+        """Choose a folder to look for missing media in."""
+        name = QFileDialog.getExistingDirectory(
+            self, "Where the missing media may be", str(self.session.path.parent)
+        )
+        if name:
+            self.session.search_media(Path(name))
+
+    def take_cut(self, sources: list[str]) -> None:
+        """Look at what the new cut would change; take it if a person says so."""
+
+        def look(names: list[str], recuts: list[Recut]) -> None:
+            if not names:
+                self.tell("No sequence has changed.")
+                return
+            titles = ", ".join(s.name for s in self.session.batch.sources if s.id in names)
+            answer = QMessageBox(self)
+            answer.setText(f"Take the new cut of {titles}?")
+            answer.setInformativeText("\n".join(recut_lines(recuts)) or "No output is made of it.")
+            yes = answer.addButton("Take the new cut", QMessageBox.ButtonRole.AcceptRole)
+            answer.addButton("Leave it", QMessageBox.ButtonRole.RejectRole)
+            answer.exec()
+            if answer.clickedButton() is yes:
+                self.session.take_cut(names)
+
+        self.session.look_at_cut(sources, look)
+
+    def write_cuts(self) -> None:
+        """Choose a folder for the cut of every source and range."""
+        name = QFileDialog.getExistingDirectory(self, "Where the cuts go", str(self.session.path.parent))
+        if name:
+            self.session.write_cuts(Path(name))
+
+    def _ask_rate(self, paths: list[Path]) -> None:
+        """Edit lists don't say their rate: ask, then bring them in."""
+        names = ", ".join(path.name for path in paths[:3]) + (" and more" if len(paths) > 3 else "")
+        rate, said = QInputDialog.getItem(
+            self, "Frames per second", f"{names}: an edit list doesn't say its frame rate. It is",
+            ["23.976", "24", "25", "29.97", "30", "50", "59.94", "60"], 2,
+        )  # fmt: skip
+        if said:
+            self.session.gather(paths, rate)
 
     def new_batch(self) -> None:
         """Begin a new batch."""
