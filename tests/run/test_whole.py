@@ -66,8 +66,8 @@ class Demo(unittest.TestCase):
                     self.assertIsNone(seen, (output.id, frame))
                 elif len(layers) == 1 and layers[0].weight.at(frame - span.start) == 1 and layers[0].media:
                     layer, path = layers[0], Path(layers[0].media.path).name
-                    if layer.clock or path in ("visitor-phone.mp4", "old-reel.mp4"):
-                        continue  # shown with bars: the counter doesn't lie in the corner
+                    if layer.clock or path in ("visitor-phone.mp4", "old-reel.mp4", "tank-service.mxf"):
+                        continue  # with bars, or squeezed pixels: the counter is not where or what it was
                     ((index, _),) = layer.pictures(frame - span.start)
                     wanted = (numbers[path], index * 2 if layer.deinterlace else index)
                     self.assertEqual(seen, wanted, (output.id, frame))

@@ -10,7 +10,7 @@ from pydantic import ValidationError
 from chronocast.journal.documents import DocumentError, write_text
 from chronocast.model.timing import Rate
 from chronocast.timeline.described import Timeline
-from chronocast.timeline.guard import guard
+from chronocast.timeline.guard import contents
 from chronocast.timeline.reading import read_apart
 
 FORMAT = 1
@@ -29,15 +29,15 @@ class TimelineStore:
         Raises:
             TimelineError: it can't be read.
         """
-        return hashlib.blake2b(guard(path).encode(), digest_size=16).hexdigest()
+        return hashlib.blake2b(contents(path), digest_size=16).hexdigest()
 
-    def present(self, path: Path, rate: Rate | None) -> tuple[Timeline, str]:
-        """The file as it is now, and its digest.
+    def present(self, path: Path, rate: Rate | None, mark: str = "") -> tuple[Timeline, str]:
+        """The file as it is now, and its digest (``mark``, where that is known already).
 
         Raises:
             TimelineError: it can't be read.
         """
-        mark = self.digest(path)
+        mark = mark or self.digest(path)
         kept = self.kept(path, mark, rate)
         if kept is None:
             kept = read_apart(path, rate)

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import os
+from collections import OrderedDict
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from pathlib import Path
 
 from chronocast.deliver.names import output_stem, safe_stem, unlike
 from chronocast.journal.facts import FactsStore
 from chronocast.media.codecs import CONTAINERS
+from chronocast.media.images import last_image
 from chronocast.model.batch import FULL, Batch, Framing, Output, Source, resolve
 from chronocast.model.changes import changes
 from chronocast.model.check import Expected
@@ -66,6 +69,18 @@ class SourceReady:
     moved: dict[str, str] = field(default_factory=dict)
     mark: str = ""
     present: str = ""
+    plans: dict[tuple[str, ...], OutputPlan] = field(default_factory=dict, compare=False, repr=False)
+
+    def plan(self, part: FrameRange, recipe: Recipe, framing: Framing | None) -> OutputPlan:
+        """The plan of an output of it; worked out once for as long as the source stays as it is."""
+        key = (
+            str(part),
+            recipe.model_dump_json(exclude={"name", "purpose"}),
+            framing.model_dump_json() if framing else "",
+        )
+        if key not in self.plans:
+            self.plans[key] = plan_output(self.cut, part, recipe, framing_view(framing))
+        return self.plans[key]
 
     @property
     def changed(self) -> bool:
@@ -163,8 +178,50 @@ def kind_of(path: Path) -> str:
     return "sequence" if path.suffix.lower() in TIMELINE_ENDINGS else "clip"
 
 
+_READY: OrderedDict[tuple[str, ...], tuple[tuple[tuple[int, int], ...], SourceReady]] = OrderedDict()
+MOST_READY = 4096
+
+
 def ready_source(
     source: Source, folder: Path, store: FactsStore, search: Iterable[str] = (), newest: bool = False
+) -> SourceReady:
+    """Look at a source and its media, unless it was looked at before and none of its files has changed since.
+
+    Raises:
+        MediaError, TimelineError: it can't be used; the sentence says why.
+    """
+    key = (
+        source.model_dump_json(exclude={"ranges"}),
+        str(folder),
+        str(store.folder),
+        repr(tuple(search)),
+        str(newest),
+    )
+    if key in _READY:
+        seen, ready = _READY[key]
+        if seen == _stamps(ready):
+            return replace(ready, source=source)
+    ready = _look_at(source, folder, store, search, newest)
+    _READY[key] = (_stamps(ready), ready)
+    while len(_READY) > MOST_READY:
+        _READY.popitem(last=False)
+    return ready
+
+
+def _stamps(ready: SourceReady) -> tuple[tuple[int, int], ...]:
+    """Size and time of last change of every file of a source."""
+    found = []
+    for path in [str(ready.path), *(last_image(path) for path in ready.facts)]:
+        try:
+            status = os.stat(path)
+            found.append((status.st_size, status.st_mtime_ns))
+        except OSError:
+            found.append((-1, 0))
+    return tuple(found)
+
+
+def _look_at(
+    source: Source, folder: Path, store: FactsStore, search: Iterable[str], newest: bool
 ) -> SourceReady:
     """Look at a source and its media; ``search`` are folders to look for missing media in.
 
@@ -217,7 +274,7 @@ def _cut_taken(
         kept = store.timelines.kept(path, source.taken, rate)
         if kept is not None:
             return kept, present, source.taken
-    timeline, present = store.timelines.present(path, rate)
+    timeline, present = store.timelines.present(path, rate, present)
     return timeline, present, present
 
 
@@ -313,7 +370,7 @@ def prepare(
         stems.append((stem, CONTAINERS[recipe.container].extension))
         ready.append((output, have, recipe, part, range_name))
     for (output, have, recipe, part, range_name), name in zip(ready, unlike(stems), strict=True):
-        plan = plan_output(have.cut, part, recipe, framing_view(output.framing))
+        plan = have.plan(part, recipe, output.framing)
         prospect.outputs.append(
             OutputReady(output, have, recipe, part, plan, prospect.target / name, range_name)
         )

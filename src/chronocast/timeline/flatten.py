@@ -11,7 +11,7 @@ from math import ceil
 from chronocast.model.cutlist import Layer
 from chronocast.model.timing import Rate
 from chronocast.model.weight import NONE, Weight
-from chronocast.timeline.described import Placed, Track
+from chronocast.timeline.described import Cross, Placed, Track
 
 Layers = tuple[Layer, ...]
 MakeLayer = Callable[[Placed, int, int, int], Layer]
@@ -80,7 +80,7 @@ def _merged(parts: list[Stretch]) -> list[Stretch]:
         if found and found[-1].stop < part.first:
             found.append(Stretch(found[-1].stop, part.first, ()))
         last = found[-1] if found else None
-        if last and last.layers and last.since(part.first) == part.layers:
+        if last and _goes_on(last, part):
             found[-1] = Stretch(last.first, part.stop, last.layers, last.name)
         else:
             found.append(part)
@@ -89,29 +89,32 @@ def _merged(parts: list[Stretch]) -> list[Stretch]:
     return found
 
 
+def _goes_on(one: Stretch, two: Stretch) -> bool:
+    """Whether the second shows what the first would show next."""
+    if not one.layers or len(one.layers) != len(two.layers):
+        return False
+    if one.layers[0].media != two.layers[0].media or one.layers[0].step != two.layers[0].step:
+        return False
+    return one.since(two.first) == two.layers
+
+
 def _row(track: Track, rate: Rate, make: MakeLayer) -> list[Stretch]:
     """One track's stretches, dissolves included."""
     crosses = {cross.at: cross for cross in track.crosses}
-    ends: list[tuple[Placed, int, int, int, int]] = []
+    ends: list[tuple[Placed, int, int, int, int, Cross | None]] = []
     for placed in track.placed:
-        first, stop = round(placed.start * rate), round((placed.start + placed.seconds) * rate)
-        lead, tail = crosses.get(placed.start), crosses.get(placed.start + placed.seconds)
-        ends.append(
-            (
-                placed,
-                first,
-                stop,
-                _frames(lead.before, rate) if lead else 0,
-                _frames(tail.after, rate) if tail else 0,
-            )
-        )
+        end = placed.start + placed.seconds
+        lead, tail = (crosses.get(placed.start), crosses.get(end)) if crosses else (None, None)
+        before = _frames(lead.before, rate) if lead else 0
+        after = _frames(tail.after, rate) if tail else 0
+        ends.append((placed, round(placed.start * rate), round(end * rate), before, after, tail))
     bodies: list[list[Stretch]] = [
-        _item(placed, first, stop, before, after, rate, make) for placed, first, stop, before, after in ends
+        _item(placed, first, stop, before, after, rate, make)
+        for placed, first, stop, before, after, _ in ends
     ]
     found: list[Stretch] = []
     begun = 0
-    for number, (placed, first, stop, _, _) in enumerate(ends):
-        cross = crosses.get(placed.start + placed.seconds)
+    for number, (_, first, stop, _, _, cross) in enumerate(ends):
         begin, finish = max(begun, first), stop
         if cross:
             before, after = _frames(cross.before, rate), _frames(cross.after, rate)
@@ -144,7 +147,9 @@ def _item(
     low, high = first - before, stop + after
     if placed.kind != "nest":
         layer = make(placed, first, before, after)
-        return [Stretch(low, high, (_faded(layer.later(-before), placed.opacity),), placed.name)]
+        if before:
+            layer = layer.later(-before)
+        return [Stretch(low, high, (_faded(layer, placed.opacity),), placed.name)]
     inner = flatten(placed.inner, rate, make)
     step = placed.speed
     start = placed.source_start * rate
@@ -179,7 +184,9 @@ def _between(parts: list[Stretch], first: int, stop: int) -> list[Stretch]:
     found = []
     for part in parts:
         a, b = max(part.first, first), min(part.stop, stop)
-        if a < b:
+        if (a, b) == (part.first, part.stop):
+            found.append(part)
+        elif a < b:
             found.append(Stretch(a, b, part.since(a), part.name))
     return found
 

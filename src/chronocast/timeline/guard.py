@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import re
 from pathlib import Path
 
@@ -10,14 +11,16 @@ from chronocast.timeline.errors import TimelineError
 DEEPEST = 200
 LARGEST = 256 * 1024 * 1024
 
-_TOKEN = re.compile(rb'"(?:[^"\\]|\\.)*"|[\[{]|[\]}]', re.DOTALL)
+_STRING = re.compile(rb'"(?:[^"\\]|\\.)*"', re.DOTALL)
+_NOT_BRACKETS = bytes(set(range(256)) - set(b"[]{}"))
+_STEPS = {ord("["): 1, ord("{"): 1, ord("]"): -1, ord("}"): -1}
 
 
-def guard(path: Path) -> str:
-    """The text of a timeline file that is safe to parse.
+def contents(path: Path) -> bytes:
+    """The bytes of a timeline file.
 
     Raises:
-        TimelineError: missing, empty, too large, not text, or nested deeper than 200.
+        TimelineError: missing, empty or too large.
     """
     try:
         size = path.stat().st_size
@@ -26,23 +29,37 @@ def guard(path: Path) -> str:
         data = path.read_bytes()
     except FileNotFoundError:
         raise TimelineError(f"{path} is missing.", "Put it back, or relink the source.") from None
-    except OSError as error:
+    except (OSError, ValueError) as error:
+        reason = getattr(error, "strerror", None) or str(error)
         raise TimelineError(
-            f"{path} can't be read: {error.strerror}.", "Check its permissions and its drive."
+            f"{path} can't be read: {reason}.", "Check its permissions and its drive."
         ) from None
     if not data.strip():
         raise TimelineError(f"{path} is empty.", "Export the sequence again.")
-    depth = 0
-    for token in _TOKEN.finditer(data):
-        mark = token[0][:1]
-        if mark in b"[{":
-            depth += 1
-            if depth > DEEPEST:
-                raise TimelineError(
-                    f"{path} is nested more than {DEEPEST} deep.", "Flatten the sequence and export it again."
-                )
-        elif mark in b"]}":
-            depth -= 1
+    return data
+
+
+def depth(data: bytes) -> int:
+    """How deep the brackets outside of strings are nested.
+
+    >>> depth(b'{"a": ["[[[", []]}')
+    3
+    """
+    brackets = _STRING.sub(b"", data).translate(None, _NOT_BRACKETS)
+    return max(itertools.accumulate(map(_STEPS.__getitem__, brackets)), default=0)
+
+
+def guard(path: Path) -> str:
+    """The text of a timeline file that is safe to parse.
+
+    Raises:
+        TimelineError: missing, empty, too large, not text, or nested deeper than 200.
+    """
+    data = contents(path)
+    if depth(data) > DEEPEST:
+        raise TimelineError(
+            f"{path} is nested more than {DEEPEST} deep.", "Flatten the sequence and export it again."
+        )
     try:
         return data.decode("utf-8-sig")
     except UnicodeDecodeError:

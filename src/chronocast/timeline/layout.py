@@ -155,10 +155,15 @@ class _Laying:
     timeline: Timeline
     facts: Mapping[str, ClipFacts]
     notes: list[Note] = field(default_factory=list)
+    looked_up: dict[str, tuple[ClipFacts, Layer, Fraction | None]] = field(default_factory=dict)
 
     def where(self, placed: Placed, frame: int) -> str:
+        """An item and its place in words."""
         name = Path(placed.media.partition("?")[0]).name if placed.media else placed.name or placed.reel
-        return f"{name} at {format_timecode(self.timeline.start_timecode + frame, self.timeline.rate, self.timeline.drop_frame)}"
+        at = format_timecode(
+            self.timeline.start_timecode + frame, self.timeline.rate, self.timeline.drop_frame
+        )
+        return f"{name} at {at}"
 
     def layer(self, placed: Placed, first: int, before: int, after: int) -> Layer:
         """The layer of an item at its first frame.
@@ -168,75 +173,93 @@ class _Laying:
         """
         if placed.kind == "fill":
             return Layer(fill=placed.fill)
-        clip, rate = self.facts[placed.media], self.timeline.rate
-        where = self.where(placed, first)
+        clip, whole, stamp = self._known(placed.media)
+        rate = self.timeline.rate
         if not clip.frames:
             raise TimelineError(
-                f"{where} is used as picture, but has none.", "Relink it to a file with a picture."
+                f"{self.where(placed, first)} is used as picture, but has none.",
+                "Relink it to a file with a picture.",
             )
         frames = round((placed.start + placed.seconds) * rate) - first
-        layer = clip_layer(clip)
-        step = placed.speed * clip.rate / rate
-        start = self._begin(placed, clip, frames, where)
-        if clip.rate == rate and placed.speed == 1:
-            start = Fraction(round(start))
-        used = abs(step) * frames
-        if placed.speed < 0:
-            start += used
-        if layer.deinterlace and abs(step) <= Fraction(3, 4):
-            layer, start, step = layer.by_field(), start * 2, step * 2
-        layer = layer.model_copy(update={"start": start, "step": step})
-        self._long_enough(layer, frames, before, after, where)
+        start = self._begin(placed, clip, stamp, frames, first)
+        if clip.rate == rate and placed.speed == 1 and not whole.deinterlace:
+            layer = whole.model_copy(update={"start": Fraction(round(start))})
+        else:
+            layer = self._retimed(whole, placed, clip, start, frames)
+        self._long_enough(layer, frames, before, after, placed, first)
         return layer
 
-    def _begin(self, placed: Placed, clip: ClipFacts, frames: int, where: str) -> Fraction:
+    def _known(self, media: str) -> tuple[ClipFacts, Layer, Fraction | None]:
+        """A media file's facts, all of it as a layer, and its timecode in seconds."""
+        if media not in self.looked_up:
+            clip = self.facts[media]
+            code = _timecode(clip)
+            stamp = Fraction(code) / clip.rate if code is not None else None
+            self.looked_up[media] = (clip, clip_layer(clip), stamp)
+        return self.looked_up[media]
+
+    def _retimed(self, layer: Layer, placed: Placed, clip: ClipFacts, start: Fraction, frames: int) -> Layer:
+        step = placed.speed * clip.rate / self.timeline.rate
+        if clip.rate == self.timeline.rate and placed.speed == 1:
+            start = Fraction(round(start))
+        if placed.speed < 0:
+            start += abs(step) * frames
+        if layer.deinterlace and abs(step) <= Fraction(3, 4):
+            layer, start, step = layer.by_field(), start * 2, step * 2
+        return layer.model_copy(update={"start": start, "step": step})
+
+    def _begin(
+        self, placed: Placed, clip: ClipFacts, stamp: Fraction | None, frames: int, first: int
+    ) -> Fraction:
         """Where an item begins in its media, in pictures of it."""
-        length = abs(placed.speed) * frames / self.timeline.rate
-        zero = placed.media_zero
-        code = _timecode(clip)
-        stamp = Fraction(code) / clip.rate if code is not None else None
+        zero, half = placed.media_zero, Fraction(1, 2)
 
         def fits(begin: Fraction) -> bool:
-            half = Fraction(1, 2)
+            length = abs(placed.speed) * frames / self.timeline.rate
             return begin * clip.rate >= -half and (begin + length) * clip.rate <= clip.frames + half
 
         if zero is None:
             zero = stamp if self.timeline.by_timecode and stamp is not None else Fraction(0)
             if (
-                not fits(placed.source_start - zero)
-                and stamp is not None
+                stamp is not None
+                and not fits(placed.source_start - zero)
                 and fits(placed.source_start - stamp)
             ):
                 zero = stamp
         elif stamp is not None and zero not in (0, stamp) and fits(placed.source_start - stamp):
             self.notes.append(
-                Note(where=where, sentence=f"says that its media begins at {_clock(zero, clip)}, but the file begins at "
-                     f"{clip.timecode}; the file's timecode is followed.")
+                Note(where=self.where(placed, first), sentence=f"says that its media begins at {_clock(zero, clip)}, but the "
+                     f"file begins at {clip.timecode}; the file's timecode is followed.")
             )  # fmt: skip
             zero = stamp
-        begin = placed.source_start - zero
-        if begin * clip.rate < -Fraction(1, 2):
+        begin = (placed.source_start - zero) * clip.rate
+        if begin < -half:
             raise TimelineError(
-                f"{where} starts before its media does.", "Relink the clip and export the sequence again."
+                f"{self.where(placed, first)} starts before its media does.",
+                "Relink the clip and export the sequence again.",
             )
-        return max(Fraction(0), begin * clip.rate)
+        return max(Fraction(0), begin)
 
-    def _long_enough(self, layer: Layer, frames: int, before: int, after: int, where: str) -> None:
+    def _long_enough(
+        self, layer: Layer, frames: int, before: int, after: int, placed: Placed, first: int
+    ) -> None:
         if frames <= 0:
             return
-        unheld = layer.model_copy(update={"last": 1 << 62})
-        ends = [index for at in (0, frames - 1) for index, _ in unheld.pictures(at)]
-        count = layer.last + 1
-        if max(ends) > layer.last and not (
-            layer.step != 1 and max(ends) <= layer.last + ceil(abs(layer.step))
-        ):
+        if layer.step == 1 and layer.start.denominator == 1:
+            low, high = int(layer.start), int(layer.start) + frames - 1
+        else:
+            unheld = layer.model_copy(update={"last": 1 << 62})
+            ends = [index for at in (0, frames - 1) for index, _ in unheld.pictures(at)]
+            low, high = min(ends), max(ends)
+        if high > layer.last and not (layer.step != 1 and high <= layer.last + ceil(abs(layer.step))):
             raise TimelineError(
-                f"{where} is used up to picture {max(ends) + 1}, but has {count}.",
+                f"{self.where(placed, first)} is used up to picture {high + 1}, but has {layer.last + 1}.",
                 "Relink it to the file it was cut from, or shorten the edit.",
             )
-        if min(ends) < 0:
+        if low < 0:
             raise TimelineError(
-                f"{where} is used from before its first picture.", "Relink it, or shorten the edit."
+                f"{self.where(placed, first)} is used from before its first picture.",
+                "Relink it, or shorten the edit.",
             )
         for at, side in ((-before, "first"), (frames - 1 + after, "last")):
             if at in (0, frames - 1):
@@ -245,7 +268,8 @@ class _Laying:
             missing = max(Fraction(0), -place, place - layer.last) / (abs(layer.step) or 1)
             if missing >= 1:
                 self.notes.append(
-                    Note(where=where, sentence=f"has {int(missing)} frames too few for its dissolve; its {side} picture is held.")
+                    Note(where=self.where(placed, first), sentence=f"has {int(missing)} frames too few for its dissolve; "
+                         f"its {side} picture is held.")
                 )  # fmt: skip
 
     # Sound
@@ -304,8 +328,9 @@ class _Laying:
         if placed.speed == 0:
             return None
         frames = round(placed.seconds * self.timeline.rate)
+        at = round((offset + placed.start) * self.timeline.rate)
         begin = (
-            self._begin(placed, clip, frames, where) / clip.rate
+            self._begin(placed, clip, self._known(placed.media)[2], frames, at) / clip.rate
             if clip.frames
             else placed.source_start - (placed.media_zero or 0)
         )

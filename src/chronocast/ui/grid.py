@@ -5,7 +5,17 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QPoint, QRect, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import (
+    QAbstractTableModel,
+    QModelIndex,
+    QPoint,
+    QRect,
+    QRectF,
+    QSize,
+    Qt,
+    QTimer,
+    pyqtSignal,
+)
 from PyQt6.QtGui import (
     QFontMetricsF,
     QImage,
@@ -394,6 +404,7 @@ class Grid(QWidget):
         self.model.take(plan)
         if columns != self.model.columnCount():
             self._fit()
+            QTimer.singleShot(0, self._fit)  # once more when the scroll bar has taken its room
         self.totals.update()
         current = self.table.currentIndex()
         if not current.isValid() and plan.rows:
@@ -449,8 +460,6 @@ class Grid(QWidget):
         source = min(round(SOURCE_WIDTH * scale()), round(viewport.width() * 0.45))
         self.table.setColumnWidth(0, source)
         if count > 1:
-            each = (viewport.width() - source) / (count - 1)
+            each = (viewport.width() - source - 1) // (count - 1)
             for column in range(1, count):
-                self.table.setColumnWidth(
-                    column, round(max(COLUMN_LEAST * scale(), min(each, 230 * scale())))
-                )
+                self.table.setColumnWidth(column, int(max(COLUMN_LEAST * scale(), min(each, 230 * scale()))))

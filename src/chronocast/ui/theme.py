@@ -136,6 +136,11 @@ def _sheet(t: Theme) -> str:
     QToolButton#place:focus {{ color: {t.text}; border-bottom: 2px dotted {t.tide}; }}
     QLineEdit {{ background: {t.raised}; border: 1px solid {t.line}; border-radius: 3px; padding: 5px 8px; }}
     QLineEdit:focus {{ border-color: {t.tide}; }}
+    QComboBox {{ background: {t.raised}; border: 1px solid {t.line}; border-radius: 3px; padding: 5px 8px; }}
+    QComboBox:focus {{ border-color: {t.tide}; }}
+    QComboBox QAbstractItemView {{ background: {t.raised}; selection-background-color: {t.choice}; border: 1px solid {t.line}; }}
+    QScrollArea {{ background: {t.ground}; border: none; }}
+    QScrollArea > QWidget > QWidget {{ background: {t.ground}; }}
     QListView {{ background: {t.raised}; border: 1px solid {t.line}; outline: 0; }}
     QListView::item {{ padding: 5px 8px; }}
     QListView::item:selected {{ background: {t.choice}; color: {t.text}; }}

@@ -1,0 +1,22 @@
+"""A thousand spoilt timeline files: each is read or refused with a sentence; none kills, hangs or fills the memory."""
+
+from __future__ import annotations
+
+import unittest
+from importlib import resources
+
+from tests.fuzz import run
+
+
+class Spoilt(unittest.TestCase):
+    def test_a_thousand_spoilt_documents(self) -> None:
+        footage = resources.files("chronocast.demo") / "footage"
+        seeds = [
+            (name, (footage / name).read_bytes())
+            for name in ("tide-walk.otio", "night-round.otio", "guided-tour.edl")
+        ]
+        found = run(1, 1000, seeds)
+        bad = {what: count for what, count in found.items() if what not in ("read", "refused")}
+        self.assertEqual(bad, {})
+        self.assertGreater(found["read"], 50)
+        self.assertGreater(found["refused"], 300)
