@@ -7,6 +7,7 @@ from math import log10
 
 from chronocast.media.prove import Found
 from chronocast.model.check import Check, Expected
+from chronocast.model.colour import told
 from chronocast.model.timing import parse_rate, rate_text
 
 PACKET_SAMPLES = 1024
@@ -31,7 +32,25 @@ def judge(found: Found, expected: Expected) -> list[Check]:
         Check("container", expected.container in found.container.split(","), expected.container,
               expected.container if expected.container in found.container.split(",") else found.container, "as opened"),
     ]  # fmt: skip
+    if expected.colour is not None:
+        same = found.colour[:3] == expected.colour[:3] and (found.colour[3] or 1) == (expected.colour[3] or 1)
+        checks.append(
+            Check(
+                "colour tags",
+                same,
+                _tags(expected.colour),
+                _tags(found.colour),
+                "primaries, transfer, matrix, range of the stream",
+            )
+        )
     return checks + _sound(found, expected, rate)
+
+
+def _tags(colour: tuple[int, int, int, int]) -> str:
+    """Tags in words, with their codes."""
+    if tuple(colour[:3]) == (2, 2, 2):
+        return f"untagged, {'full' if colour[3] == 2 else 'limited'} range"
+    return f"{told(colour)} ({'-'.join(str(code) for code in colour[:3])})"
 
 
 def _sound(found: Found, expected: Expected, rate: Fraction) -> list[Check]:

@@ -74,6 +74,13 @@ def inspect_clip(path: str) -> ClipFacts:
     rate = _true_rate(index, rate_hint)
     variable = _is_variable(index, rate)
     count = len(index)
+    jumps = _jumps(index)
+    if jumps:
+        rate, _ = _even_rate(index)
+        variable = False
+        problems.append(
+            f"Its times jump {jumps} times; its pictures are taken one after another, and its sound may not fit them."
+        )
     if variable:
         rate, count = _even_rate(index)
         problems.append(
@@ -132,6 +139,15 @@ def _inspect_images(path: str) -> ClipFacts:
         first, path=path, fingerprint=fingerprint_of(path), bytes=size, frames=len(images), rate=images.rate,
         seconds=seconds, bit_rate=_rate(size, seconds), timecode=None, variable_timing=False, problems=(),
     )  # fmt: skip
+
+
+JUMP_SECONDS = 10
+
+
+def _jumps(index: FrameIndex) -> int:
+    """How often there are more than 10 s from one picture to the next: a clock set anew, not a long picture."""
+    limit = JUMP_SECONDS / index.time_base
+    return sum(b - a > limit for a, b in itertools.pairwise(index.times))
 
 
 _USUAL = tuple(

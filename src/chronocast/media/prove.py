@@ -11,6 +11,7 @@ import av
 import numpy as np
 
 from chronocast.media.opening import opened
+from chronocast.model.colour import UNTAGGED, Colour, read_tags
 
 
 @dataclass(frozen=True)
@@ -32,6 +33,17 @@ class Found:
     sound_peak: float
     said_samples: int
     complaints: tuple[str, ...]
+    colour: Colour = UNTAGGED
+
+
+def _tags(video: av.VideoStream | None) -> Colour:
+    if video is None:
+        return UNTAGGED
+    context = video.codec_context
+    return read_tags(
+        str(int(tag))
+        for tag in (context.color_primaries, context.color_trc, context.colorspace, context.color_range)
+    )
 
 
 def prove(path: str, progress: Callable[[int], None] | None = None) -> Found:
@@ -85,7 +97,7 @@ def prove(path: str, progress: Callable[[int], None] | None = None) -> Found:
                 container.format.name, os.path.getsize(path), frames, video.codec_context.width if video else 0,
                 video.codec_context.height if video else 0, rate, uneven, video.codec_context.name if video else "",
                 audio.codec_context.name if audio else None, samples, audio.rate if audio else 0,
-                audio.codec_context.channels if audio else 0, peak, said, (),
+                audio.codec_context.channels if audio else 0, peak, said, (), _tags(video),
             )  # fmt: skip
         av.logging.set_level(av.logging.FATAL)
     complaints += [f"{name}: {message.strip()}" for level, name, message in logs if level <= av.logging.ERROR]

@@ -22,7 +22,8 @@ class Check:
 
 @dataclass(frozen=True)
 class Expected:
-    """What a finished file must be.  ``sound_samples`` is None for a file that has no sound on purpose."""
+    """What a finished file must be.  ``sound_samples`` is None for a file that has no sound on purpose,
+    ``colour`` for one whose tags are left to what they are."""
 
     frames: int
     width: int
@@ -35,3 +36,4 @@ class Expected:
     sample_rate: int
     channels: int
     sound_is_silent: bool = False
+    colour: tuple[int, int, int, int] | None = None

@@ -251,6 +251,23 @@ class CutList(Stated):
         assert best.media
         return best.media, max(best.pictures(at), key=lambda seen: seen[1])[0]
 
+    def retimed(self, retime: Retime) -> CutList:
+        """The same source, with pictures that fall between two of their media made in another way."""
+        if retime == "nearest":
+            return self
+
+        def with_retime(layer: Layer) -> Layer:
+            between = layer.media is not None and (
+                abs(layer.step) not in (0, 1) or layer.start.denominator != 1
+            )
+            return layer.model_copy(update={"retime": retime}) if between else layer
+
+        spans = tuple(
+            span.model_copy(update={"layers": tuple(with_retime(layer) for layer in span.layers)})
+            for span in self.picture
+        )
+        return self.model_copy(update={"picture": spans})
+
     def at_rate(self, rate: Rate, retime: Retime) -> CutList:
         """The same source at another rate of frames; its length in frames is rounded to the nearest."""
         if rate == self.rate:

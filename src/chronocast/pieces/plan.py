@@ -54,7 +54,7 @@ def plan_output(source: CutList, part: FrameRange, recipe: Recipe, view: View | 
     shown_width, shown_height = view.shown(source.width, source.height)
     width, height = frame_size(recipe.picture.size, round(shown_width), round(shown_height))
     settings = encoder_settings(recipe.picture, width, height, rate, source.tags)
-    cut_list = source.at_rate(rate, recipe.picture.retime)
+    cut_list = source.retimed(recipe.picture.retime).at_rate(rate, recipe.picture.retime)
     frames = in_output(part, source, rate)
     frames = FrameRange(frames.start, min(frames.stop, cut_list.frames))
     spans = cut_list.picture_in(frames)

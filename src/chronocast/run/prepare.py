@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 from collections import OrderedDict
 from collections.abc import Callable, Iterable
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from pathlib import Path
@@ -16,6 +18,7 @@ from chronocast.media.images import last_image
 from chronocast.model.batch import FULL, Batch, Framing, Output, Source, resolve
 from chronocast.model.changes import changes
 from chronocast.model.check import Expected
+from chronocast.model.colour import high_range
 from chronocast.model.cutlist import CutList
 from chronocast.model.errors import ChronocastError
 from chronocast.model.facts import ClipFacts
@@ -137,7 +140,7 @@ class OutputReady:
         return Expected(
             plan.frames, plan.width, plan.height, str(plan.rate), self.recipe.picture.codec,
             CONTAINERS[self.recipe.container].muxer, sound.codec if sound else None, sound.samples if sound else None,
-            sound.sample_rate if sound else 0, sound.channels if sound else 0, sound_is_silent,
+            sound.sample_rate if sound else 0, sound.channels if sound else 0, sound_is_silent, plan.settings.colour,
         )  # fmt: skip
 
 
@@ -306,6 +309,11 @@ def notices(ready: SourceReady) -> list[Problem]:
         for sentence in facts.problems
     ]
     found += [Problem(name, f"{note.where} {note.sentence}", "", False) for note in ready.notes]
+    if high := high_range(ready.cut.colour):
+        found.append(
+            Problem(name, f"{name} is of high dynamic range ({high}); it is passed through with its tags, in 8 bits: gradients may show bands.",
+                    "Make it of standard range first if its receiver can't show it.", False)
+        )  # fmt: skip
     if ready.source.kind == "sequence":
         found += [Problem(name, told, "", False) for told in changes(ready.cut, ready.facts)]
         if ready.changed and ready.present:
@@ -325,6 +333,20 @@ def notices(ready: SourceReady) -> list[Problem]:
     return found
 
 
+def _look_ahead(batch: Batch, folder: Path, store: FactsStore) -> None:
+    """Inspect the clips nobody has looked at yet, several at a time; what is wrong with them is said when their turn comes."""
+    clips = [str(resolve(source.path, folder)) for source in batch.sources if source.kind == "clip"]
+    if len(clips) < 2:
+        return
+
+    def look(path: str) -> None:
+        with contextlib.suppress(ChronocastError, OSError):
+            store.clip(path)
+
+    with ThreadPoolExecutor(max_workers=max(2, os.cpu_count() or 2)) as pool:
+        list(pool.map(look, clips))
+
+
 def prepare(
     batch: Batch, folder: Path, store: FactsStore, progress: Callable[[int, int], None] | None = None,
     newest: frozenset[str] = frozenset(),
@@ -334,6 +356,7 @@ def prepare(
     ``newest`` are sources whose timeline file is to be taken as it is now.
     """
     prospect = Prospect(batch, folder, resolve(batch.folder, folder))
+    _look_ahead(batch, folder, store)
     for number, source in enumerate(batch.sources):
         try:
             prospect.sources[source.id] = ready_source(

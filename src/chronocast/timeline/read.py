@@ -8,7 +8,9 @@ from __future__ import annotations
 
 import os
 import re
+from collections.abc import Callable
 from fractions import Fraction
+from functools import lru_cache
 from pathlib import Path
 from typing import Any, Literal
 from urllib.parse import unquote, urlparse
@@ -96,6 +98,9 @@ def read_edit_list(path: Path, rate: Rate | None) -> Timeline:
     return _Reading(path, timeline, rate, text, drop).timeline()
 
 
+_rate_of = lru_cache(256)(parse_rate)
+
+
 def _first_line(error: Exception) -> str:
     lines = str(error).strip().splitlines()
     return lines[0].rstrip(".")[:200] if lines else type(error).__name__
@@ -113,6 +118,7 @@ class _Reading:
         self.rate = rate or self._rate()
         self.motions = _motions(edit_list, self.rate) if edit_list else {}
         self.first = 0
+        self.files: dict[str, Path] = {}
 
     def timeline(self) -> Timeline:
         source = self.source
@@ -166,10 +172,10 @@ class _Reading:
 
     def _seconds(self, time: Any) -> Fraction:
         try:
-            value = Fraction(time.value)
-            if value.denominator > 1:
-                value = value.limit_denominator(10_000)
-            return value / parse_rate(time.rate)
+            whole = int(time.value)
+            if whole == time.value:
+                return Fraction(whole) / _rate_of(time.rate)
+            return Fraction(time.value).limit_denominator(10_000) / _rate_of(time.rate)
         except (ModelError, ValueError, OverflowError, AttributeError):
             raise TimelineError(
                 f"{self.path} holds a time that can't be used ({getattr(time, 'value', time)} at "
@@ -272,22 +278,25 @@ class _Reading:
 
     def _item(self, item: Any, at: Fraction, offset: Fraction, kind: str) -> Placed:
         name = item.name or type(item).__name__
-        where = self._where(f"“{name}”", offset + at)
+
+        def where() -> str:
+            return self._where(f"“{name}”", offset + at)
+
         try:
             trimmed = item.trimmed_range()
         except Exception:
             raise TimelineError(
-                f"{self.path} doesn't say how long {where} is.", "Export it with source ranges."
+                f"{self.path} doesn't say how long {where()} is.", "Export it with source ranges."
             ) from None
         length, start = self._seconds(trimmed.duration), self._seconds(trimmed.start_time)
         if not 0 <= length <= LONGEST:
             raise TimelineError(
-                f"{self.path} says that {where} lasts {float(length):g} s.",
+                f"{self.path} says that {where()} lasts {float(length):g} s.",
                 "Mend the sequence and export it again.",
             )
         if not -LONGEST * 10 <= start <= LONGEST * 10:
             raise TimelineError(
-                f"{self.path} starts {where} at {float(start):g} s of its media.",
+                f"{self.path} starts {where()} at {float(start):g} s of its media.",
                 "Mend it and export it again.",
             )
         speed, opacity, placing = self._effects(item, name, offset + at)
@@ -320,7 +329,9 @@ class _Reading:
             return Placed(start=at, seconds=length, name=item.name or "")
         return self._clip(item, start, common, where, offset + at)
 
-    def _clip(self, item: Any, start: Fraction, common: dict[str, Any], where: str, at: Fraction) -> Placed:
+    def _clip(
+        self, item: Any, start: Fraction, common: dict[str, Any], where: Callable[[], str], at: Fraction
+    ) -> Placed:
         reference = item.media_reference
         zero = length = None
         if getattr(reference, "available_range", None):
@@ -351,31 +362,37 @@ class _Reading:
                 common["speed"] = self.motions.get((reel, self.first + round(at * self.rate)), Fraction(1))
             return Placed(kind="media", media="", reel=reel, **common)
         raise TimelineError(
-            f"{self.path} names no media file for {where}.", "Relink the clip and export the sequence again."
+            f"{self.path} names no media file for {where()}.",
+            "Relink the clip and export the sequence again.",
         )
 
-    def _file(self, target: str, where: str) -> Path:
+    def _file(self, target: str, where: Callable[[], str]) -> Path:
+        if target not in self.files:
+            self.files[target] = self._local_file(target, where)
+        return self.files[target]
+
+    def _local_file(self, target: str, where: Callable[[], str]) -> Path:
         if "\x00" in target or len(target) > 4096:
             raise TimelineError(
-                f"{self.path} names no usable file for {where}.",
+                f"{self.path} names no usable file for {where()}.",
                 "Relink the clip and export the sequence again.",
             )
         try:
             url = urlparse(target)
         except ValueError:
             raise TimelineError(
-                f"{self.path} names no usable file for {where}.",
+                f"{self.path} names no usable file for {where()}.",
                 "Relink the clip and export the sequence again.",
             ) from None
         if url.scheme not in ("", "file") and len(url.scheme) > 1:
             raise TimelineError(
-                f"{self.path} wants {target[:200]} for {where}, which is not on this machine.",
+                f"{self.path} wants {target[:200]} for {where()}, which is not on this machine.",
                 "Relink the clip to a local file.",
             )
         place = Path(unquote(url.path) if url.scheme == "file" else target)
         return Path(os.path.normpath(place if place.is_absolute() else self.path.parent / place))
 
-    def _images(self, reference: Any, where: str, length: Fraction | None) -> str:
+    def _images(self, reference: Any, where: Callable[[], str], length: Fraction | None) -> str:
         base = (
             self._file(reference.target_url_base or "./x", where)
             if reference.target_url_base
@@ -386,14 +403,14 @@ class _Reading:
             last = int(reference.end_frame())
         except Exception:
             raise TimelineError(
-                f"{self.path} doesn't say which images {where} has.", "Export it with its available range."
+                f"{self.path} doesn't say which images {where()} has.", "Export it with its available range."
             ) from None
         if (
             reference.frame_step != 1
             or not 0 <= reference.start_frame <= last <= reference.start_frame + 2_000_000
         ):
             raise TimelineError(
-                f"{self.path} names images for {where} that can't be counted.", "Number them one by one."
+                f"{self.path} names images for {where()} that can't be counted.", "Number them one by one."
             )
         head = str(base / reference.name_prefix)
         digits = max(1, min(99, reference.frame_zero_padding))
@@ -423,6 +440,8 @@ class _Reading:
     def _effects(self, item: Any, name: str, at: Fraction) -> tuple[Fraction, Fraction, Any]:
         """Speed, opacity and placing of an item; effects that can't be rendered are noted and left out."""
         speed, opacity = Fraction(1), Fraction(1)
+        if not len(item.effects) and "chronocast" not in item.metadata:
+            return speed, opacity, "fit"
         for effect in item.effects:
             if not getattr(effect, "enabled", True):
                 continue
