@@ -19,7 +19,8 @@ def identifier(text: str, taken: Iterable[str], fallback: str = "item") -> str:
     'still-water-long-take-2'
     """
     base = re.sub(r"[^a-z0-9]+", "-", text.lower()).strip("-")[:40].strip("-") or fallback
-    known, name, number = set(taken), base, 2
+    known = taken if isinstance(taken, dict | set) else set(taken)
+    name, number = base, 2
     while name in known:
         name, number = f"{base}-{number}", number + 1
     return name
@@ -58,23 +59,25 @@ def fill(batch: Batch, cells: Iterable[tuple[str, str, str]], filled: bool = Tru
     Raises:
         ModelError: a cell names a source, range or recipe the batch hasn't.
     """
-    outputs = list(batch.outputs)
+    outputs = {output.id: output for output in batch.outputs}
+    present_in = {(o.source, o.range, o.recipe): o.id for o in batch.outputs}
+    owners, recipes = {s.id: s for s in batch.sources}, {r.id for r in batch.recipes}
     for source, part, recipe in cells:
-        owner = batch.source(source)
-        if owner is None or batch.recipe(recipe) is None:
+        owner = owners.get(source)
+        if owner is None or recipe not in recipes:
             raise ModelError(f"There is no cell for “{source}” and “{recipe}” in this batch.")
         if part != FULL and all(item.id != part for item in owner.ranges):
             raise ModelError(f"{owner.name} has no range “{part}”.")
         key = (source, part, recipe)
-        present = next((o for o in outputs if (o.source, o.range, o.recipe) == key), None)
+        present = present_in.get(key)
         if filled and present is None:
             stem = f"{source}-{recipe}" if part == FULL else f"{source}-{part}-{recipe}"
-            outputs.append(
-                Output(id=identifier(stem, (o.id for o in outputs)), source=source, range=part, recipe=recipe)
-            )
+            made = Output(id=identifier(stem, outputs), source=source, range=part, recipe=recipe)
+            outputs[made.id] = made
+            present_in[key] = made.id
         elif not filled and present is not None:
-            outputs.remove(present)
-    return batch.model_copy(update={"outputs": tuple(outputs)})
+            del outputs[present], present_in[key]
+    return batch.model_copy(update={"outputs": tuple(outputs.values())})
 
 
 def reorder(batch: Batch, order: Iterable[str]) -> Batch:

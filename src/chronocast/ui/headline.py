@@ -83,6 +83,8 @@ class HeadlineBand(QWidget):
     def _fan(self, painter: QPainter, box: QRectF) -> None:
         """Outputs finished over time: a band from P10 to safe, a line for likely.  A small tide."""
         fan, t = self.headline.fan, self.theme
+        if len(fan) > 120:  # more than can be seen
+            fan = tuple(fan[round(n * (len(fan) - 1) / 119)] for n in range(120))
         longest = max(safe for _, _, safe in fan)
         if longest <= 0 or box.width() < 30:
             return

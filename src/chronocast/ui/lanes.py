@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtCore import QPointF, QRectF, QSize, pyqtSignal
+from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from chronocast.model.show import clock_text
@@ -51,6 +51,7 @@ class Lanes(QWidget):
         self.data: LaneData | None = None
         self.current = ""
         self._boxes: list[tuple[QRectF, Block]] = []
+        self._kept: tuple[object, QPixmap] | None = None
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
         self.setAccessibleName("Stations over time")
         self.setMouseTracking(True)
@@ -73,11 +74,30 @@ class Lanes(QWidget):
 
     def set_current(self, output: str) -> None:
         """Mark another output."""
-        self.current = output
-        self.update()
+        if output != self.current:
+            self.current = output
+            self.update()
 
     def paintEvent(self, _: QPaintEvent | None) -> None:
-        painter, t, unit = QPainter(self), self.theme, scale()
+        """The picture is made anew only when its data or its size are others; what is current is drawn over it."""
+        key = (self.data, self.size(), self.devicePixelRatioF(), scale())
+        if self._kept is None or self._kept[0] != key:
+            picture = QPixmap(self.size() * self.devicePixelRatioF())
+            picture.setDevicePixelRatio(self.devicePixelRatioF())
+            picture.fill(self.theme.color("ground"))
+            painter = QPainter(picture)
+            self._paint(painter)
+            painter.end()
+            self._kept = (key, picture)
+        painter = QPainter(self)
+        painter.drawPixmap(0, 0, self._kept[1])
+        box = next((box for box, block in self._boxes if block.output == self.current), None)
+        if box is not None:
+            painter.setPen(QPen(self.theme.color("tide"), 2))
+            painter.drawRect(box.adjusted(-1, -1, 1, 1))
+
+    def _paint(self, painter: QPainter) -> None:
+        t, unit = self.theme, scale()
         self._boxes = []
         painter.setPen(QPen(t.color("line"), 1))
         painter.drawLine(0, 0, self.width(), 0)
@@ -169,6 +189,9 @@ class Lanes(QWidget):
         t = self.theme
         self._boxes.append((box, block))
         fade = QRectF(box.right(), box.top(), tail, box.height())
+        if box.width() < 2.5:  # one of very many: a line is all that can be seen of it
+            painter.fillRect(box, t.color("ember"))
+            return
         if block.state == "proved":
             painter.fillRect(box, t.color("tide", 60))
             painter.fillRect(QRectF(box.left(), box.bottom() - 2, box.width(), 2), t.color("tide"))
@@ -182,10 +205,6 @@ class Lanes(QWidget):
                 painter, QRectF(box.left() + closed, box.top(), box.width() - closed, box.height()), t
             )
             draw.fading(painter, fade, t.color("dusk" if block.kept_share > 0.5 else "ember", 150))
-        if block.output == self.current:
-            painter.setPen(QPen(t.color("tide"), 2))
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRect(box.adjusted(-1, -1, 1, 1))
         solid = block.state in ("rendering", "joining", "checking", "placing")
         colour = t.color("ground") if solid else t.color("text")
         if box.width() > 34:

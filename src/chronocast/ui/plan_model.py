@@ -9,6 +9,7 @@ from typing import Any
 
 from chronocast.model.batch import FULL, Batch, Output
 from chronocast.model.colour import told as colour_told
+from chronocast.model.cutlist import CutList
 from chronocast.model.recipe import Recipe
 from chronocast.model.show import clock_text, rate_bits_text, size_text, time_text
 from chronocast.model.timing import format_timecode, rate_text
@@ -118,6 +119,22 @@ def recipe_facts(recipe: Recipe) -> str:
     return f"{where} · H.264 · {rate}" + ("" if recipe.sound else " · no sound")
 
 
+_STILLS: dict[int, tuple[CutList, tuple[tuple[str, int], ...], str, float]] = {}
+
+
+def _stills(cut: CutList) -> tuple[tuple[tuple[str, int], ...], str, float]:
+    """Which pictures stand for a source, a name for them, its length in seconds; worked out once for each cut list."""
+    known = _STILLS.get(id(cut))
+    if known is None or known[0] is not cut:
+        shown = [cut.media_frame(round(cut.frames * at)) for at in (0.36, 0.62)]
+        frames = tuple((media.path, frame) for item in shown if item for media, frame in [item])
+        mark = "-".join(dict.fromkeys(m.fingerprint for m in cut.media))[:64] + f"-{cut.frames}"
+        if len(_STILLS) > 8192:
+            _STILLS.clear()
+        known = _STILLS[id(cut)] = (cut, frames, mark, float(cut.frames / cut.rate))
+    return known[1:]
+
+
 def plan_model(
     batch: Batch, prospect: Prospect | None, view: Outlook | None, before: Outlook | None = None
 ) -> PlanModel:
@@ -128,7 +145,7 @@ def plan_model(
     rows: list[Row] = []
     for source in batch.sources:
         ready = prospect.sources.get(source.id) if prospect else None
-        facts, mark = "looking at it…", ""
+        facts, mark, seconds = "looking at it…", "", 0.0
         frames: tuple[tuple[str, int], ...] = ()
         mine = told_of.get(source.name, [])
         problem = next((told for told in mine if told.blocks), None)
@@ -137,16 +154,14 @@ def plan_model(
             cut = ready.cut
             kind = f"{len(cut.picture)} edits" if source.kind == "sequence" else rate_text(cut.rate)
             silent = "" if cut.sound else " · no sound"
-            facts = f"{cut.width}×{cut.height} · {kind} · {time_text(float(cut.frames / cut.rate))}{silent}"
-            shown = [cut.media_frame(round(cut.frames * at)) for at in (0.36, 0.62)]
-            frames = tuple((media.path, frame) for item in shown if item for media, frame in [item])
-            mark = "-".join(dict.fromkeys(m.fingerprint for m in cut.media))[:64] + f"-{cut.frames}"
+            facts = f"{cut.width}×{cut.height} · {kind} · {time_text(seconds)}{silent}"
+            frames, mark, seconds = _stills(cut)
         elif problem:
             facts = problem.sentence
         rows.append(
             Row(
                 source.id, FULL, source.name, facts, f"{problem.sentence} {problem.remedy}" if problem else "", frames, mark,
-                notes=notes, seconds=float(ready.cut.frames / ready.cut.rate) if ready else 0.0,
+                notes=notes, seconds=seconds,
                 bytes=sum(clip.bytes for clip in ready.facts.values()) if ready else 0,
             )
         )  # fmt: skip

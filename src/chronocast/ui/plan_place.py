@@ -33,6 +33,7 @@ class PlanPlace(QWidget):
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.view: Outlook | None = None
+        self._in_lanes: Outlook | None = None
         self.plan: PlanModel | None = None
         self.grid = Grid(theme)
         self.panel = ForecastPanel(theme)
@@ -96,7 +97,8 @@ class PlanPlace(QWidget):
         self.finder.setVisible(len(batch.sources) > 5)
         self.stack.setCurrentWidget(self.grid if batch.sources else self.invitation)
         self.grid.show_plan(plan)
-        if view is not None:
+        if view is not None and view is not self._in_lanes:
+            self._in_lanes = view
             self.lanes.show_lanes(lane_data(view), self.grid.current_output())
         self._chosen(self.grid.current_output())
 
