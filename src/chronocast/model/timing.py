@@ -99,6 +99,16 @@ class FrameRange:
         return Fraction(len(self)) / rate
 
 
+def frame_at(seconds: Fraction, rate: Rate) -> int:
+    """The number of the frame nearest to a time; half a frame counts as a whole one.
+
+    >>> frame_at(Fraction(1, 2), Fraction(25))
+    13
+    """
+    over, under = seconds.numerator * rate.numerator, seconds.denominator * rate.denominator
+    return (2 * over + under) // (2 * under)
+
+
 def nominal_rate(rate: Rate) -> int:
     """The frames counted in a second of timecode (30 for 29.97)."""
     return max(1, round(rate))

@@ -9,7 +9,7 @@ from fractions import Fraction
 from math import ceil
 
 from chronocast.model.cutlist import Layer
-from chronocast.model.timing import Rate
+from chronocast.model.timing import Rate, frame_at
 from chronocast.model.weight import NONE, Weight
 from chronocast.timeline.described import Cross, Placed, Track
 
@@ -107,7 +107,7 @@ def _row(track: Track, rate: Rate, make: MakeLayer) -> list[Stretch]:
         lead, tail = (crosses.get(placed.start), crosses.get(end)) if crosses else (None, None)
         before = _frames(lead.before, rate) if lead else 0
         after = _frames(tail.after, rate) if tail else 0
-        ends.append((placed, round(placed.start * rate), round(end * rate), before, after, tail))
+        ends.append((placed, frame_at(placed.start, rate), frame_at(end, rate), before, after, tail))
     bodies: list[list[Stretch]] = [
         _item(placed, first, stop, before, after, rate, make)
         for placed, first, stop, before, after, _ in ends
@@ -135,7 +135,7 @@ def _row(track: Track, rate: Rate, make: MakeLayer) -> list[Stretch]:
 
 
 def _frames(seconds: Fraction, rate: Rate) -> int:
-    return round(seconds * rate)
+    return frame_at(seconds, rate)
 
 
 def _item(

@@ -13,7 +13,7 @@ from chronocast.model.colour import BT709, RGB_MATRIX, Colour, assumed, high_ran
 from chronocast.model.cutlist import CutList, Fade, Layer, MediaRef, PictureSpan, SoundSpan
 from chronocast.model.errors import TimecodeError
 from chronocast.model.facts import ClipFacts
-from chronocast.model.timing import format_timecode, parse_timecode
+from chronocast.model.timing import format_timecode, frame_at, parse_timecode
 from chronocast.timeline.described import Note, Placed, Timeline, Track
 from chronocast.timeline.errors import TimelineError
 from chronocast.timeline.flatten import flatten
@@ -180,7 +180,7 @@ class _Laying:
                 f"{self.where(placed, first)} is used as picture, but has none.",
                 "Relink it to a file with a picture.",
             )
-        frames = round((placed.start + placed.seconds) * rate) - first
+        frames = frame_at(placed.start + placed.seconds, rate) - first
         start = self._begin(placed, clip, stamp, frames, first)
         if clip.rate == rate and placed.speed == 1 and not whole.deinterlace:
             layer = whole.model_copy(update={"start": Fraction(round(start))})

@@ -340,7 +340,7 @@ class _Reading:
                 self._seconds(reference.available_range.duration),
             )
         common |= {"source_start": start, "media_zero": zero, "media_seconds": length}
-        cmx = item.metadata.get("cmx_3600", {})
+        cmx = item.metadata.get("cmx_3600", {}) if len(item.metadata) else {}
         if isinstance(reference, otio.schema.ExternalReference):
             return Placed(
                 kind="media",
@@ -440,7 +440,7 @@ class _Reading:
     def _effects(self, item: Any, name: str, at: Fraction) -> tuple[Fraction, Fraction, Any]:
         """Speed, opacity and placing of an item; effects that can't be rendered are noted and left out."""
         speed, opacity = Fraction(1), Fraction(1)
-        if not len(item.effects) and "chronocast" not in item.metadata:
+        if not len(item.effects) and not len(item.metadata):
             return speed, opacity, "fit"
         for effect in item.effects:
             if not getattr(effect, "enabled", True):

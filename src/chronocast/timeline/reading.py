@@ -13,6 +13,8 @@ import subprocess
 import sys
 from pathlib import Path
 
+from pydantic import ValidationError
+
 from chronocast.model.timing import Rate
 from chronocast.timeline.described import Timeline
 from chronocast.timeline.errors import TimelineError
@@ -32,16 +34,16 @@ def read_apart(path: Path, rate: Rate | None = None) -> Timeline:
         done = subprocess.run(command, capture_output=True, text=True, timeout=SECONDS, check=False)
     except subprocess.TimeoutExpired:
         raise TimelineError(f"{path} takes more than {SECONDS} s to read.", "Export it in parts.") from None
+    if done.stdout.startswith('{"sentence"'):
+        told = json.loads(done.stdout)
+        raise TimelineError(told["sentence"], told["remedy"])
     try:
-        answer = json.loads(done.stdout)
-    except ValueError:
+        return Timeline.model_validate_json(done.stdout)
+    except ValidationError:
         raise TimelineError(
             f"{path} can't be read: reading it failed (status {done.returncode}).",
             "Export the sequence again.",
         ) from None
-    if "sentence" in answer:
-        raise TimelineError(answer["sentence"], answer["remedy"])
-    return Timeline.model_validate(answer)
 
 
 def answer(path: Path, rate: Rate | None) -> str:
