@@ -7,6 +7,7 @@ import os
 import random
 import resource
 import signal
+import sys
 import tempfile
 import time
 from collections import Counter
@@ -113,6 +114,7 @@ def spoil_bytes(data: bytes, dice: random.Random) -> bytes:
 def document(seed: int, seeds: list[tuple[str, bytes]]) -> tuple[str, bytes]:
     """The spoilt document of a number: its ending and its bytes."""
     dice = random.Random(seed)
+    sys.setrecursionlimit(20_000)  # for writing them; reading has its own
     name, data = dice.choice(seeds)
     ending = Path(name).suffix
     if ending == ".otio" and dice.random() < 0.7:

@@ -190,13 +190,24 @@ class Checking(unittest.TestCase):
     def test_every_check_can_fail(self) -> None:
         path = clip(folder() / "made.mp4", 1, 50)
         found = prove(str(path))
-        right = Expected(50, 320, 180, "25", "h264", "mp4", "aac", 96000, 48000, 2)
+        right = Expected(50, 320, 180, "25", "h264", "mp4", "aac", 96000, 48000, 2, colour=(1, 1, 1, 1))
         self.assertTrue(all(check.ok for check in judge(found, right)), judge(found, right))
-        wrong = Expected(51, 322, 182, "24", "hevc", "matroska", "opus", 97921, 44100, 1)
+        wrong = Expected(
+            51, 322, 182, "24", "hevc", "matroska", "opus", 97921, 44100, 1, colour=(9, 16, 9, 1)
+        )
         failed = {check.name for check in judge(found, wrong) if not check.ok}
         self.assertEqual(
             failed,
-            {"frames", "frame size", "frame rate", "picture codec", "container", "sound", "sound length"},
+            {
+                "frames",
+                "frame size",
+                "frame rate",
+                "picture codec",
+                "container",
+                "sound",
+                "sound length",
+                "colour tags",
+            },
         )
         self.assertFalse(
             all(

@@ -47,4 +47,4 @@ def print_forecast(batch: Batch, view: Outlook) -> None:
             "          This machine's pace is not measured yet, so times are wide. Measure it with: chronocast calibrate\n"
         )
     for problem in view.problems:
-        sys.stdout.write(f"! {problem.told}\n")
+        sys.stdout.write(f"{'!' if problem.blocks else '·'} {problem.told}\n")

@@ -84,6 +84,10 @@ def _markers(ready: SourceReady) -> list[dict[str, Any]]:
     ]
 
 
+def _turned(item: dict[str, Any]) -> str:
+    return f" · turned {item['turned']}°" if item.get("turned") else ""
+
+
 def print_sources(found: list[dict[str, Any]]) -> None:
     """Lines for people."""
     from fractions import Fraction
@@ -102,7 +106,7 @@ def print_sources(found: list[dict[str, Any]]) -> None:
                 or "no sound"
             )
             sys.stdout.write(
-                f"    {item['width']}×{item['height']} · {rate} frames a second · {item['scan']} · {what} · "
+                f"    {item['width']}×{item['height']} · {rate} frames a second · {item['scan']}{_turned(item)} · {what} · "
                 f"{time_text(item['seconds'])} ({item['frames']} frames) · {size_text(item['bytes'])} · "
                 f"{rate_bits_text(item['bit_rate'])} · {sound}\n"
             )

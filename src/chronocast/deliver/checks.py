@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from fractions import Fraction
 from math import log10
 
@@ -33,7 +34,9 @@ def judge(found: Found, expected: Expected) -> list[Check]:
               expected.container if expected.container in found.container.split(",") else found.container, "as opened"),
     ]  # fmt: skip
     if expected.colour is not None:
-        same = found.colour[:3] == expected.colour[:3] and (found.colour[3] or 1) == (expected.colour[3] or 1)
+        same = tuple(found.colour[:3]) == tuple(expected.colour[:3]) and (found.colour[3] or 1) == (
+            expected.colour[3] or 1
+        )
         checks.append(
             Check(
                 "colour tags",
@@ -46,11 +49,13 @@ def judge(found: Found, expected: Expected) -> list[Check]:
     return checks + _sound(found, expected, rate)
 
 
-def _tags(colour: tuple[int, int, int, int]) -> str:
+def _tags(colour: Sequence[int]) -> str:
     """Tags in words, with their codes."""
     if tuple(colour[:3]) == (2, 2, 2):
         return f"untagged, {'full' if colour[3] == 2 else 'limited'} range"
-    return f"{told(colour)} ({'-'.join(str(code) for code in colour[:3])})"
+    return (
+        f"{told((colour[0], colour[1], colour[2], colour[3]))} ({'-'.join(str(code) for code in colour[:3])})"
+    )
 
 
 def _sound(found: Found, expected: Expected, rate: Fraction) -> list[Check]:

@@ -12,11 +12,11 @@ from typing import Any
 from chronocast.journal.documents import DocumentError, load_json, save_json
 from chronocast.journal.timelines import TimelineStore
 from chronocast.media.errors import NotMedia
-from chronocast.media.images import last_image
+from chronocast.media.images import is_numbered, stamp
 from chronocast.media.inspect import inspect_clip
 from chronocast.model.facts import ClipFacts, SoundFacts
 
-VERSION = 2
+VERSION = 3
 
 
 class FactsStore:
@@ -35,13 +35,15 @@ class FactsStore:
         """
         path = os.path.abspath(path)
         try:
-            status = os.stat(last_image(path))
+            size, changed = stamp(path)
         except FileNotFoundError:
+            if is_numbered(path):
+                return inspect_clip(path)  # says which images are missing
             raise NotMedia(f"{path} is missing.", "Put it back, or relink the source.") from None
         except (OSError, ValueError) as error:
             reason = getattr(error, "strerror", None) or str(error)
             raise NotMedia(f"{path} can't be opened: {reason}.", "Check its permissions.") from None
-        key = (path, status.st_size, status.st_mtime_ns)
+        key = (path, size, changed)
         if key in self._known:
             return self._known[key]
         place = self.folder / f"{hashlib.blake2b(repr(key).encode(), digest_size=16).hexdigest()}.json"

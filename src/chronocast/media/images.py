@@ -49,12 +49,23 @@ def is_numbered(path: str) -> bool:
     return bool(_NUMBERED.match(path))
 
 
-def last_image(path: str) -> str:
-    """The file by which to see whether a source has changed: itself, or the last of its images."""
+def stamp(path: str) -> tuple[int, int]:
+    """Size and time of last change by which to see whether a source has changed; of numbered images all together.
+
+    Raises:
+        OSError: it is not there; of numbered images, the first one missing.
+    """
     if not is_numbered(path):
-        return path
+        status = os.stat(path)
+        return status.st_size, status.st_mtime_ns
     images = Images(path)
-    return images.file(len(images) - 1)
+    found = [os.stat(images.file(index)) for index in range(len(images))]
+    return sum(status.st_size for status in found), max(status.st_mtime_ns for status in found)
+
+
+def is_there(path: str) -> bool:
+    """Whether a file, or at least the last of numbered images, is there."""
+    return os.path.isfile(Images(path).file(len(Images(path)) - 1) if is_numbered(path) else path)
 
 
 def fingerprint_of(path: str) -> str:

@@ -18,7 +18,8 @@ class FrameIndex:
 
     Times are in ``time_base`` units.  Picture ``n`` is the n-th that is
     shown: those an edit list hides are not counted.  ``packet_bytes`` has the
-    size of each picture's packet, in the same order.
+    size of each picture's packet, in the same order; ``repeated`` pictures
+    have the time of an earlier one, and can't be reached.
     """
 
     path: str
@@ -27,6 +28,7 @@ class FrameIndex:
     keys: tuple[tuple[int, int], ...]
     packet_bytes: tuple[int, ...]
     error: str = ""
+    repeated: int = 0
     number: dict[int, int] = field(default_factory=dict, repr=False, compare=False)
 
     def __post_init__(self) -> None:
@@ -84,5 +86,11 @@ def scan(path: str) -> FrameIndex:
         unique[pts] = unique.get(pts, 0) + size
     ordered = sorted(unique)
     return FrameIndex(
-        path, time_base, tuple(ordered), tuple(sorted(keys)), tuple(unique[t] for t in ordered), trouble
+        path,
+        time_base,
+        tuple(ordered),
+        tuple(sorted(keys)),
+        tuple(unique[t] for t in ordered),
+        trouble,
+        len(times) - len(unique),
     )

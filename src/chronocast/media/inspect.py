@@ -74,6 +74,11 @@ def inspect_clip(path: str) -> ClipFacts:
     rate = _true_rate(index, rate_hint)
     variable = _is_variable(index, rate)
     count = len(index)
+    if index.repeated > 2:
+        problems.append(
+            f"Its times begin again in mid-film: {index.repeated} of its {len(index) + index.repeated} pictures "
+            "can't be told apart by time and are left out. Wrap it anew, or cut it where it begins again."
+        )
     jumps = _jumps(index)
     if jumps:
         rate, _ = _even_rate(index)
@@ -192,7 +197,7 @@ def _true_rate(index: FrameIndex, hint: Fraction) -> Rate:
     if len(index) > 1:
         span = (index.times[-1] - index.times[0]) * index.time_base
         measured = (len(index) - 1) / span if span else rate
-        if abs(measured / rate - 1) > Fraction(1, 50) and 0 < measured <= 1000:
+        if abs(measured / rate - 1) > Fraction(1, 50) and Fraction(1, 1000) <= measured <= 1000:
             return parse_rate(Fraction(round(measured * 1000), 1000))
     return rate
 

@@ -4,10 +4,9 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterator, Mapping
-from pathlib import Path
 
 from chronocast.model.colour import same_look, told
-from chronocast.model.cutlist import CutList, Layer
+from chronocast.model.cutlist import CutList, Layer, media_title
 from chronocast.model.facts import ClipFacts
 from chronocast.model.geometry import View, place
 from chronocast.model.timing import format_timecode, rate_text
@@ -26,7 +25,7 @@ def changes(cut: CutList, facts: Mapping[str, ClipFacts]) -> list[str]:
         if done:
             at = format_timecode(cut.start_timecode + starts[0], cut.rate)
             told = ", ".join(done[:-1]) + (" and " if len(done) > 1 else "") + done[-1]
-            found.append(f"{Path(path.partition('?')[0]).name} at {at} is {told}.")
+            found.append(f"{media_title(path)} at {at} is {told}.")
     return found
 
 

@@ -7,6 +7,7 @@ of a frame add up to at most 1, and what is missing is black.
 
 from __future__ import annotations
 
+import re
 from fractions import Fraction
 from functools import cached_property
 from math import ceil, floor
@@ -34,6 +35,16 @@ class MediaRef(Stated):
 
     path: str
     fingerprint: str = ""
+
+
+def media_title(path: str) -> str:
+    """A media file's name as people say it; of numbered images with # for their digits.
+
+    >>> media_title("/plates/reef.%04d.png?1-40@25")
+    'reef.####.png'
+    """
+    name = path.partition("?")[0].rsplit("/", 1)[-1]
+    return re.sub(r"%0(\d+)d", lambda found: "#" * int(found[1]), name)
 
 
 class Layer(Stated):

@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from chronocast.journal.facts import FactsStore
-from chronocast.media.images import last_image
+from chronocast.media.images import is_there
 from chronocast.model.batch import Source
 from chronocast.model.errors import ChronocastError, TimecodeError
 from chronocast.model.facts import ClipFacts
@@ -145,7 +145,7 @@ def _facts(path: str, store: FactsStore) -> ClipFacts | ChronocastError:
 
 def _there(path: str) -> bool:
     try:
-        return os.path.isfile(last_image(path))
+        return is_there(path)
     except (ValueError, ChronocastError):
         return False
 

@@ -277,7 +277,7 @@ def as_json(view: Outlook) -> dict[str, Any]:
              "needs": {"likely": round(room.needs.likely), "safe": round(room.needs.safe)}}
             for room in view.room
         ],
-        "problems": [{"where": p.where, "sentence": p.sentence, "remedy": p.remedy} for p in view.problems],
+        "problems": [{"where": p.where, "sentence": p.sentence, "remedy": p.remedy, "blocks": p.blocks} for p in view.problems],
         "slots": view.slots,
         "calibrated": view.calibrated,
     }  # fmt: skip

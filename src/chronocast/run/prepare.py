@@ -14,12 +14,12 @@ from pathlib import Path
 from chronocast.deliver.names import output_stem, safe_stem, unlike
 from chronocast.journal.facts import FactsStore
 from chronocast.media.codecs import CONTAINERS
-from chronocast.media.images import last_image
+from chronocast.media.images import stamp
 from chronocast.model.batch import FULL, Batch, Framing, Output, Source, resolve
 from chronocast.model.changes import changes
 from chronocast.model.check import Expected
 from chronocast.model.colour import high_range
-from chronocast.model.cutlist import CutList
+from chronocast.model.cutlist import CutList, media_title
 from chronocast.model.errors import ChronocastError
 from chronocast.model.facts import ClipFacts
 from chronocast.model.geometry import Centre, View
@@ -214,10 +214,9 @@ def ready_source(
 def _stamps(ready: SourceReady) -> tuple[tuple[int, int], ...]:
     """Size and time of last change of every file of a source."""
     found = []
-    for path in [str(ready.path), *(last_image(path) for path in ready.facts)]:
+    for path in [str(ready.path), *ready.facts]:
         try:
-            status = os.stat(path)
-            found.append((status.st_size, status.st_mtime_ns))
+            found.append(stamp(path))
         except OSError:
             found.append((-1, 0))
     return tuple(found)
@@ -284,7 +283,7 @@ def _cut_taken(
 def missing_media(name: str, linked: Linked) -> MissingMedia:
     """That a sequence's media is missing, as an error with a way out."""
     first = next(iter(linked.missing.values()))
-    names = [Path(wanted.partition("?")[0]).name for wanted in linked.missing]
+    names = [media_title(wanted) for wanted in linked.missing]
     told = ", ".join(names[:4]) + (f" and {len(names) - 4} more" if len(names) > 4 else "")
     return MissingMedia(
         f"{name} needs media that can't be used: {told}. {first.sentence}",
@@ -301,7 +300,7 @@ def notices(ready: SourceReady) -> list[Problem]:
     found = [
         Problem(
             name,
-            f"{Path(facts.path.partition('?')[0]).name}: {sentence}",
+            f"{media_title(facts.path)}: {sentence}",
             _REMEDY if "cut short" in sentence else "",
             False,
         )

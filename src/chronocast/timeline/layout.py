@@ -7,10 +7,9 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from fractions import Fraction
 from math import ceil
-from pathlib import Path
 
 from chronocast.model.colour import BT709, RGB_MATRIX, Colour, assumed, high_range, read_tags
-from chronocast.model.cutlist import CutList, Fade, Layer, MediaRef, PictureSpan, SoundSpan
+from chronocast.model.cutlist import CutList, Fade, Layer, MediaRef, PictureSpan, SoundSpan, media_title
 from chronocast.model.errors import TimecodeError
 from chronocast.model.facts import ClipFacts
 from chronocast.model.timing import format_timecode, frame_at, parse_timecode
@@ -159,7 +158,7 @@ class _Laying:
 
     def where(self, placed: Placed, frame: int) -> str:
         """An item and its place in words."""
-        name = Path(placed.media.partition("?")[0]).name if placed.media else placed.name or placed.reel
+        name = media_title(placed.media) if placed.media else placed.name or placed.reel
         at = format_timecode(
             self.timeline.start_timecode + frame, self.timeline.rate, self.timeline.drop_frame
         )

@@ -1,0 +1,146 @@
+"""Odd material: turned, numbered, of high dynamic range, of two sizes, with times that jump or begin again."""
+
+from __future__ import annotations
+
+import struct
+import unittest
+from fractions import Fraction
+from pathlib import Path
+
+import av
+import opentimelineio as otio
+
+from chronocast.demo.counter import read
+from chronocast.journal.facts import FactsStore
+from chronocast.media.decode import Readers, luma
+from chronocast.media.footage import Format, write_footage
+from chronocast.media.inspect import inspect_clip
+from chronocast.media.layers import piece_pictures
+from chronocast.model.batch import Source
+from chronocast.model.cutlist import CutList
+from chronocast.model.recipe import SUPPLIED
+from chronocast.model.timing import FrameRange
+from chronocast.pieces.plan import plan_output
+from chronocast.run.prepare import ready_source
+from chronocast.timeline.errors import TimelineError
+from chronocast.timeline.layout import clip_cut_list
+from tests.footage import RATE, clip, counted, folder
+from tests.sequences import clip_item, sequence, span
+
+FAST = {"preset": "veryfast"}
+TURN = struct.pack(">9i", 0, 65536, 0, -65536, 0, 0, 0, 0, 1 << 30)
+STRAIGHT = struct.pack(">9i", 65536, 0, 0, 0, 65536, 0, 0, 0, 1 << 30)
+KIOSK = SUPPLIED[2]
+
+
+class Odd(unittest.TestCase):
+    def setUp(self) -> None:
+        self.folder = folder()
+
+    def shown(self, cut: CutList) -> list[av.VideoFrame]:
+        plan = plan_output(cut, FrameRange(0, cut.frames), KIOSK)
+        readers = Readers()
+        self.addCleanup(readers.close)
+        return [picture for piece in plan.pieces for picture in piece_pictures(piece, readers)]
+
+    def ready(self, timeline: object, name: str = "film.otio") -> CutList:
+        path = self.folder / name
+        path.write_text(otio.adapters.write_to_string(timeline, "otio_json"))
+        source = Source(id="s", path=str(path), kind="sequence", name="A film")
+        return ready_source(source, self.folder, FactsStore(self.folder / "k" / "facts")).cut
+
+    def test_a_phone_s_film_stands_upright(self) -> None:
+        path = clip(self.folder / "phone.mp4", 1, 10)
+        data = bytearray(path.read_bytes())
+        at = data.find(STRAIGHT, data.find(b"tkhd"))
+        data[at : at + 36] = TURN
+        path.write_bytes(data)
+        facts = inspect_clip(str(path))
+        cut = clip_cut_list(facts)
+        self.assertEqual((facts.turned, cut.width, cut.height), (90, 180, 320))
+        picture = luma(self.shown(cut)[4])
+        self.assertEqual(picture.shape, (320, 180))
+        import numpy as np
+
+        self.assertEqual(read(np.rot90(picture)), (1, 4), "turned back by a quarter it is as it was drawn")
+
+    def test_numbered_images_are_a_source_and_a_missing_one_is_named(self) -> None:
+        for number, picture in enumerate(counted(5, 12)):
+            av.VideoFrame.from_ndarray(picture, format="rgb24").to_image().save(
+                self.folder / f"plate.{number + 1:04d}.png"
+            )
+        reference = otio.schema.ImageSequenceReference(
+            target_url_base=".", name_prefix="plate.", name_suffix=".png", start_frame=1, frame_zero_padding=4, rate=25,
+            available_range=span(0, 12),
+        )  # fmt: skip
+        film = sequence([otio.schema.Clip(name="plate", media_reference=reference, source_range=span(3, 8))])
+        cut = self.ready(film)
+        self.assertEqual([read(luma(picture)) for picture in self.shown(cut)], [(5, n) for n in range(3, 11)])
+        (self.folder / "plate.0007.png").unlink()
+        with self.assertRaises(TimelineError) as caught:
+            self.ready(film, "again.otio")
+        self.assertIn("1 of 12 images are missing (number 7)", str(caught.exception))
+
+    def test_high_dynamic_range_keeps_its_tags_and_is_not_mixed(self) -> None:
+        wide = self.folder / "wide.mp4"
+        form = Format(
+            codec="libx265",
+            pixel_format="yuv420p10le",
+            colour=(9, 16, 9, 1),
+            options={**FAST, "x265-params": "log-level=none"},
+        )
+        write_footage(str(wide), counted(1, 10), RATE, 20, form=form)
+        cut = clip_cut_list(inspect_clip(str(wide)))
+        self.assertEqual(cut.tags, (9, 16, 9, 1))
+        plain = clip(self.folder / "plain.mp4", 2, 20)
+        with self.assertRaises(TimelineError) as caught:
+            self.ready(sequence([clip_item(wide, 0, 8), clip_item(plain, 0, 8)]))
+        self.assertIn("tone mapping", str(caught.exception))
+
+    def two(self, second: dict[str, object], frames: int = 30) -> Path:
+        """Two transport streams one after another in one file."""
+        for name, number, more in (("a.ts", 2, {}), ("b.ts", 3, second)):
+            write_footage(str(self.folder / name), counted(number, frames, **more), RATE, 20, options=FAST)  # type: ignore[arg-type]
+        path = self.folder / "both.ts"
+        path.write_bytes((self.folder / "a.ts").read_bytes() + (self.folder / "b.ts").read_bytes())
+        return path
+
+    def test_times_that_begin_again_are_told(self) -> None:
+        facts = inspect_clip(str(self.two({"width": 640, "height": 360})))
+        self.assertIn("begin again", " ".join(facts.problems))
+        found = [read(luma(picture)) for picture in self.shown(clip_cut_list(facts))]
+        self.assertEqual(found, [(2, n) for n in range(30)])
+
+    def test_a_stream_that_changes_its_size_is_composed_to_one(self) -> None:
+        path = self.folder / "grows.mkv"
+        with av.open(str(path), "w") as output:
+            stream = output.add_stream("mjpeg", rate=25)
+            stream.width, stream.height, stream.pix_fmt = 320, 180, "yuvj420p"
+            for number, size in enumerate([(320, 180)] * 5 + [(640, 360)] * 5):
+                (picture,) = list(counted(6, number + 1, *size))[-1:]
+                context = av.CodecContext.create("mjpeg", "w")
+                context.width, context.height, context.pix_fmt, context.time_base = (
+                    *size,
+                    "yuvj420p",
+                    Fraction(1, 25),
+                )
+                (packet,) = context.encode(
+                    av.VideoFrame.from_ndarray(picture, format="rgb24").reformat(format="yuvj420p")
+                )
+                fresh = av.Packet(bytes(packet))
+                fresh.pts = fresh.dts = number
+                fresh.time_base, fresh.stream, fresh.is_keyframe = Fraction(1, 25), stream, True
+                output.mux(fresh)
+        pictures = self.shown(clip_cut_list(inspect_clip(str(path))))
+        self.assertEqual({(picture.width, picture.height) for picture in pictures}, {(320, 180)})
+        self.assertEqual([read(luma(picture)) for picture in pictures], [(6, n) for n in range(10)])
+
+    def test_times_that_jump_are_told_and_the_pictures_follow_one_another(self) -> None:
+        path = self.folder / "jumps.mkv"
+        times = [n * 40 + (90_000_000 if n >= 20 else 0) for n in range(40)]
+        write_footage(str(path), counted(7, 40), RATE, 20, form=Format(times=times, options=FAST))
+        facts = inspect_clip(str(path))
+        self.assertIn("jump", " ".join(facts.problems))
+        self.assertEqual((facts.frames, facts.rate), (40, 25))
+        found = [read(luma(picture)) for picture in self.shown(clip_cut_list(facts))]
+        self.assertEqual(found, [(7, n) for n in range(40)])
