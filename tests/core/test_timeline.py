@@ -11,13 +11,14 @@ from typing import Any
 import opentimelineio as otio
 
 from chronocast.journal.facts import FactsStore
+from chronocast.media.footage import Format, write_footage
 from chronocast.model.batch import Source
 from chronocast.model.cutlist import CutList
 from chronocast.run.prepare import SourceReady, notices, ready_source
 from chronocast.timeline.errors import TimelineError
 from chronocast.timeline.read import read_timeline
 from chronocast.timeline.write import edit_lists, otio_text
-from tests.footage import clip, folder
+from tests.footage import RATE, clip, counted, folder
 from tests.sequences import clip_item, gap, sequence, span
 
 Shown = list[tuple[str, int] | None]
@@ -174,6 +175,21 @@ class Timelines(Footage):
         item.source_range = span(90030, 40)
         self.assertEqual(self.ready(sequence([item])).cut.media_frame(0)[1], 30)  # type: ignore[index]
 
+    def test_the_file_s_own_timecode_is_followed_where_the_sequence_is_wrong_about_it(self) -> None:
+        path = self.folder / "coded.mov"
+        write_footage(
+            str(path),
+            counted(6, 100),
+            RATE,
+            24,
+            form=Format(timecode="01:00:00:00", options={"preset": "ultrafast"}),
+        )
+        item = clip_item(path, 90_030, 20)
+        item.media_reference.available_range = span(89_900, 250)
+        ready = self.ready(sequence([item]))
+        self.assertEqual(self.shown(ready.cut)[0], ("coded", 30))
+        self.assertIn("the file's timecode is followed", " ".join(self.told(ready)))
+
     def test_out_and_back_is_the_same_film(self) -> None:
         fast = clip_item(self.one, 10, 20)
         fast.effects.append(otio.schema.LinearTimeWarp(time_scalar=2))
@@ -265,6 +281,16 @@ class EditLists(Footage):
         part = ready.cut.span_at(30)
         assert part is not None
         self.assertEqual([float(layer.weight.at(30 - part.start)) for layer in part.layers], [0.45, 0.55])
+
+    def test_drop_frame_time_is_29_97(self) -> None:
+        clip(self.folder / "news.mp4", 8, 90, rate=Fraction(30000, 1001))
+        text = (
+            "TITLE: news\nFCM: DROP FRAME\n"
+            "001  AX       V     C        00:00:01;00 00:00:02;00 00:00:59;15 00:01:00;17\n* FROM CLIP NAME: news.mp4\n"
+        )
+        ready = self.ready(text, "news.edl")
+        self.assertEqual((ready.cut.rate, ready.cut.start_timecode), (Fraction(30000, 1001), 59 * 30 + 15))
+        self.assertEqual(self.shown(ready.cut), [("news", n) for n in range(30, 60)])
 
     def test_its_rate_is_asked_for(self) -> None:
         with self.assertRaises(TimelineError) as caught:

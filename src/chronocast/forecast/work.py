@@ -19,8 +19,8 @@ EFFORT = {"fast": 0.62, "medium": 1.0, "slow": 1.9}
 class Pace:
     """How fast a station works, each slot, with all slots busy.
 
-    Seconds a million pixels: ``encode`` (medium effort, decoding and composing
-    included), ``decode`` (checking).  ``sound``: seconds a second of sound.
+    Seconds a million pixels of work: ``encode`` (medium effort, decoding and
+    composing included); of pixels: ``decode`` (checking).  ``sound``: seconds a second of sound.
     ``packet``: seconds a packet when joining; ``write``: bytes a second of the
     drive.  ``start``: seconds a task costs before it begins.  ``calibrated`` tells a measured pace from the supplied one.
     """
@@ -39,7 +39,7 @@ SUPPLIED_PACE = Pace()
 
 @dataclass(frozen=True)
 class PieceAsk:
-    """A piece that must be encoded: its pixels (all frames), encoder and effort."""
+    """A piece that must be encoded: its work in millions of pixels (those read for it included), encoder and effort."""
 
     megapixels: float
     effort: str

@@ -27,6 +27,7 @@ from chronocast.model.recipe import FrameSize, PictureRecipe, RateControl
 from chronocast.run.crew import Finished, Gave, Granted
 from chronocast.run.local import LocalCrew, machine_slots
 from chronocast.run.pace import save_pace
+from chronocast.run.prepare import PIECE_WORK, READ_SHARE
 
 FRAMES, WIDTH, HEIGHT, RATE = 50, 1280, 720, Fraction(25)
 SECONDS_AT_MOST = 30.0
@@ -125,7 +126,7 @@ async def _trial(folder: Path, slots: int, say: Callable[[str], None]) -> Pace:
         await crew.close()
     megapixels = FRAMES * WIDTH * HEIGHT / 1e6
     return Pace(
-        encode=float(np.mean(found["encode"])) / megapixels,
+        encode=float(np.mean(found["encode"])) / (megapixels * (1 + READ_SHARE) + PIECE_WORK),
         decode=float(np.mean(found["check"])) / (megapixels * slots),
         sound=found["sound"][0] / float(SOUND_SPANS * FRAMES / RATE),
         packet=found["join"][0] / (2 * FRAMES * slots * JOINED_TIMES),

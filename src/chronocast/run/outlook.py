@@ -16,6 +16,7 @@ from chronocast.forecast.band import Band, Chance, Draws, band, exact
 from chronocast.forecast.room import Room
 from chronocast.forecast.size import PictureAsk, container_bytes, picture_bytes, sound_bytes, why
 from chronocast.forecast.work import Pace, PieceAsk, other_seconds, piece_seconds
+from chronocast.model.jobs import PieceJob
 from chronocast.pieces.stock import Stock
 from chronocast.run.prepare import OutputReady, Problem, Prospect
 from chronocast.schedule.clock import Work, simulate
@@ -135,7 +136,7 @@ def outlook(
         else:
             size = picture_bytes(ask, chance) + (sound_kept or heard) + container_bytes(plan.frames, packets)
         open_pieces = [p for p, kept in zip(plan.pieces, ask.kept, strict=True) if kept is None and not made]
-        asks = [_piece_ask(ready, piece.frames) for piece in open_pieces]
+        asks = [_piece_ask(ready, piece) for piece in open_pieces]
         seconds = piece_seconds(asks, pace, learned.pace, chance, name)
         megapixels = plan.width * plan.height * plan.frames / 1e6
         sound, join, check = other_seconds(
@@ -151,7 +152,7 @@ def outlook(
         )  # fmt: skip
         kept_frames = plan.frames if made else plan.frames - sum(piece.frames for piece in open_pieces)
         all_seconds = piece_seconds(
-            [_piece_ask(ready, p.frames) for p in plan.pieces], pace, learned.pace, chance, name
+            [_piece_ask(ready, p) for p in plan.pieces], pace, learned.pace, chance, name
         )
         encode = seconds.sum(axis=0)
         saved += max(0.0, float(np.median(all_seconds.sum(axis=0)) - np.median(encode)))
@@ -192,9 +193,8 @@ def outlook(
     )  # fmt: skip
 
 
-def _piece_ask(ready: OutputReady, frames: int) -> PieceAsk:
-    plan = ready.plan
-    return PieceAsk(plan.width * plan.height * frames / 1e6, ready.recipe.picture.effort, ready.pace)
+def _piece_ask(ready: OutputReady, piece: PieceJob) -> PieceAsk:
+    return PieceAsk(ready.work(piece), ready.recipe.picture.effort, ready.pace)
 
 
 def _fan(finishes: Sequence[Any]) -> tuple[tuple[float, float, float], ...]:

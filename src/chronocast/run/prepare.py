@@ -23,6 +23,7 @@ from chronocast.model.cutlist import CutList, media_title
 from chronocast.model.errors import ChronocastError
 from chronocast.model.facts import ClipFacts
 from chronocast.model.geometry import Centre, View
+from chronocast.model.jobs import PieceJob
 from chronocast.model.recipe import Recipe
 from chronocast.model.timing import FrameRange, Rate, parse_rate
 from chronocast.pieces.name import digest
@@ -31,6 +32,11 @@ from chronocast.run.linking import Linked, Shelves, link
 from chronocast.timeline.described import Note, Timeline
 from chronocast.timeline.errors import TimelineError
 from chronocast.timeline.layout import clip_cut_list, sequence_cut_list
+
+READ_SHARE = 0.2
+"""What decoding and scaling a pixel costs against encoding one at medium effort."""
+PIECE_WORK = 0.5
+"""What beginning and ending a piece costs, in millions of pixels."""
 
 EDIT_LIST_ENDINGS = frozenset({".edl"})
 TIMELINE_ENDINGS = EDIT_LIST_ENDINGS | {".otio"}
@@ -128,11 +134,26 @@ class OutputReady:
         return digest({"encoder": settings.model_dump(mode="json", exclude={"colour"}), "mode": control.mode,
                        "size": [self.plan.width, self.plan.height]})[:16]  # fmt: skip
 
+    def work(self, piece: PieceJob) -> float:
+        """What a piece costs, in millions of pixels encoded: its own, and a share for each that is read for it.
+
+        A small picture made from a large one costs more than its own pixels say,
+        a short piece more than its frames.
+        """
+        total = piece.frames * piece.width * piece.height / 1e6
+        for span in piece.spans:
+            for layer in span.layers:
+                if layer.media:
+                    clip = self.source.facts[layer.media.path]
+                    read = max(1.0, float(abs(layer.step))) * span.frames * clip.width * clip.height / 1e6
+                    total += READ_SHARE * read
+        return total + PIECE_WORK
+
     @property
     def pace(self) -> str:
         """Outputs alike enough to learn seconds from each other."""
         settings = self.plan.settings
-        return f"{settings.encoder} {self.recipe.picture.effort} {settings.threads}"
+        return f"{settings.encoder} {self.recipe.picture.effort} {settings.threads} by work"
 
     def expected(self, sound_is_silent: bool) -> Expected:
         """What the finished file must be."""

@@ -465,7 +465,7 @@ class Runner:
         ask = picture_ask(ready, self.stock)
         with contextlib.suppress(JournalError):
             self.ledger.add_piece(
-                family=ready.family, pace=ready.pace, frames=job.frames, pixels=job.width * job.height * job.frames,
+                family=ready.family, pace=ready.pace, frames=job.frames, pixels=round(ready.work(job) * 1e6),
                 seconds=float(job.frames / ready.plan.rate), bytes=event.result["bytes"], cpu_seconds=event.cpu_seconds,
                 wall_seconds=event.wall_seconds, target=round(basis_value(ask, job.frames)),
             )  # fmt: skip

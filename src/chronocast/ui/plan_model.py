@@ -154,8 +154,8 @@ def plan_model(
             cut = ready.cut
             kind = f"{len(cut.picture)} edits" if source.kind == "sequence" else rate_text(cut.rate)
             silent = "" if cut.sound else " · no sound"
-            facts = f"{cut.width}×{cut.height} · {kind} · {time_text(seconds)}{silent}"
             frames, mark, seconds = _stills(cut)
+            facts = f"{cut.width}×{cut.height} · {kind} · {time_text(seconds)}{silent}"
         elif problem:
             facts = problem.sentence
         rows.append(
