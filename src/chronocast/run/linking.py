@@ -201,6 +201,7 @@ def _conform(
 ) -> Timeline:
     """An edit list with files for its reels: by clip name, else by reel; then by timecode and length."""
     seen: dict[str, ClipFacts | ChronocastError] = {}
+    rankings: dict[tuple[str, str], list[tuple[int, Path]]] = {}
 
     def facts(path: Path) -> ClipFacts | None:
         key = str(path)
@@ -213,11 +214,11 @@ def _conform(
         label = placed.name or placed.reel
         if told := source.relinked.get(label):
             return told
-        ranked: list[tuple[int, Path]] = []
-        for path in shelves.all():
-            if likeness := _alike(placed, path):
-                ranked.append((likeness, path))
-        ranked.sort(key=lambda item: (-item[0], str(item[1])))
+        key = (placed.name, placed.reel)
+        if key not in rankings:
+            likely = [(likeness, path) for path in shelves.all() if (likeness := _alike(placed, path))]
+            rankings[key] = sorted(likely, key=lambda item: (-item[0], str(item[1])))
+        ranked = rankings[key]
         for _, path in ranked:
             clip = facts(path)
             if clip is not None and _covers(clip, placed):

@@ -6,6 +6,7 @@ what can't be understood is refused.
 
 from __future__ import annotations
 
+import json
 import os
 import re
 from collections.abc import Callable
@@ -46,6 +47,12 @@ def read_timeline(path: Path, rate: Rate | None = None) -> Timeline:
     if path.suffix.lower() in EDL_ENDINGS:
         return read_edit_list(path, rate)
     text = guard(path)
+    try:
+        json.loads(text)  # the library's parser can crash on text that is no JSON; this one says so
+    except (ValueError, RecursionError) as error:
+        raise TimelineError(
+            f"{path} is not an open timeline file: {_first_line(error)}.", "Export it as OTIO."
+        ) from None
     try:
         timeline = otio.adapters.read_from_string(text, "otio_json")
     except Exception as error:
