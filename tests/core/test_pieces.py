@@ -94,6 +94,11 @@ class Naming(unittest.TestCase):
     def test_a_setting_that_changes_bits_changes_names(self) -> None:
         self.assertFalse(set(self.names(cut_list(), 0)) & set(self.names(cut_list(), 1)))
 
+    def test_untagged_colour_is_tagged_only_where_players_would_misread_it(self) -> None:
+        untagged = cut_list().model_copy(update={"tags": (2, 2, 2, 1)})
+        found = [plan_output(untagged, FrameRange(0, 50), SUPPLIED[n]).settings.colour for n in (0, 1)]
+        self.assertEqual(found, [(2, 2, 2, 1), (1, 1, 1, 1)], "720 lines are taken for BT.709, 360 are not")
+
     def test_sound_is_cut_to_the_sample(self) -> None:
         source = cut_list()
         for start, stop in ((0, 500), (7, 331), (299, 301)):

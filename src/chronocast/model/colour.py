@@ -52,6 +52,17 @@ def same_look(one: Colour, other: Colour) -> bool:
     )
 
 
+def tags_for(tags: Colour, composed: Colour, height: int) -> Colour:
+    """What an output of that height is tagged with: as its source is, unless that would be misread.
+
+    An untagged source stays untagged only where players take the output for
+    what it is; a small picture of a large source would be taken for BT.601.
+    """
+    if tags[:3] != (2, 2, 2) or same_look(assumed((2, 2, 2, composed[3]), height), composed):
+        return tags
+    return composed
+
+
 def is_wide(colour: Colour) -> bool:
     """Whether its primaries are BT.2020's."""
     return colour[0] in _WIDE

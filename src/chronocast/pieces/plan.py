@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from chronocast.media.codecs import encoder_settings, library_version
+from chronocast.model.colour import tags_for
 from chronocast.model.cutlist import CutList
 from chronocast.model.geometry import View
 from chronocast.model.jobs import EncoderSettings, PieceJob, SoundJob
@@ -53,7 +54,9 @@ def plan_output(source: CutList, part: FrameRange, recipe: Recipe, view: View | 
     view = (view or View()).model_copy(update={"placing": recipe.picture.framing})
     shown_width, shown_height = view.shown(source.width, source.height)
     width, height = frame_size(recipe.picture.size, round(shown_width), round(shown_height))
-    settings = encoder_settings(recipe.picture, width, height, rate, source.tags)
+    settings = encoder_settings(
+        recipe.picture, width, height, rate, tags_for(source.tags, source.colour, height)
+    )
     cut_list = source.retimed(recipe.picture.retime).at_rate(rate, recipe.picture.retime)
     frames = in_output(part, source, rate)
     frames = FrameRange(frames.start, min(frames.stop, cut_list.frames))
