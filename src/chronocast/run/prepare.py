@@ -143,10 +143,10 @@ class OutputReady:
         total = piece.frames * piece.width * piece.height / 1e6
         for span in piece.spans:
             for layer in span.layers:
-                if layer.media:
+                if layer.media and (read := layer.needs(span.frames)):
                     clip = self.source.facts[layer.media.path]
-                    read = max(1.0, float(abs(layer.step))) * span.frames * clip.width * clip.height / 1e6
-                    total += READ_SHARE * read
+                    pictures = (read[1] - read[0] + 1) / (2 if layer.deinterlace == "field" else 1)
+                    total += READ_SHARE * pictures * clip.width * clip.height / 1e6
         return total + PIECE_WORK
 
     @property

@@ -14,7 +14,6 @@ import json
 import logging
 import os
 import signal
-import socket
 import sys
 import time
 from dataclasses import asdict
@@ -37,20 +36,17 @@ from chronocast.run import crew as c
 from chronocast.run import events as e
 from chronocast.run.drives import LEAST_FREE, NoRoom, free_bytes, need_room
 from chronocast.run.lease import Leased, take_lease
-from chronocast.run.local import LocalCrew, machine_slots
+from chronocast.run.local import LocalCrew
 from chronocast.run.machine import Machine
-from chronocast.run.outlook import Outlook, as_json, experience, outlook, picture_ask
-from chronocast.run.pace import load_pace
+from chronocast.run.outlook import as_json, picture_ask
 from chronocast.run.prepare import OutputReady, Prospect, prepare
 from chronocast.run.recovery import tidy
+from chronocast.run.saying import Saying
 from chronocast.run.today import made_record
 
 log = logging.getLogger("chronocast.runner")
 
 POLL_SECONDS = 0.1
-SAY_SECONDS = 0.25
-HEARTBEAT_SECONDS = 1.0
-FORECAST_SECONDS = 2.0
 ROOM_SECONDS = 2.0
 
 
@@ -92,6 +88,7 @@ class Runner:
         self.finish: dict[str, Any] = {}
         self.cpu: dict[str, float] = {}
         self.seen_requests: set[int] = set()
+        self.saying = Saying(self)
 
     # Beginning
 
@@ -107,7 +104,7 @@ class Runner:
         self.options = Options.model_validate(begin.body["options"])
         self.batch = read_batch(json.dumps(begin.body["batch"]))
         self.batch_path = Path(begin.body["path"])
-        self._beat()
+        self.saying.beat()
         try:
             self.lease = take_lease(self.batch_path)
         except Leased as error:
@@ -128,7 +125,7 @@ class Runner:
         if self.crew is None:
             self.crew = LocalCrew(state_folder() / "slots", self.options.slots, self.child_log)
         if not self.promised:
-            self.promised = as_json(await asyncio.to_thread(self._outlook))
+            self.promised = as_json(await asyncio.to_thread(self.saying.outlook))
             self.journal.append("forecast", self.promised)
         for identifier in [output.id for output in self.batch.outputs]:
             await self._admit(identifier, self.prospect)
@@ -162,7 +159,7 @@ class Runner:
                 identifier, f"{found.sentence} {found.remedy}".strip() if found else "It can't be prepared."
             )
             return
-        made = self._made(ready)
+        made = self.made(ready)
         try:
             await asyncio.to_thread(make_folder, ready.path.parent)
         except PlaceError as error:
@@ -206,7 +203,7 @@ class Runner:
         self.unready[identifier] = sentence
         self.journal.append("output", {"id": identifier, "state": "needs you", "reason": sentence})
 
-    def _made(self, ready: OutputReady) -> dict[str, Any]:
+    def made(self, ready: OutputReady) -> dict[str, Any]:
         """The record of the very same file, if it is where it was and unchanged since it was proved."""
         row = made_record(ready, self.ledger) if self.ledger else {}
         if not row:
@@ -223,8 +220,8 @@ class Runner:
             for job in (
                 self._listen(),
                 self._read_requests(),
-                self._say_now(),
-                self._forecast_again(),
+                self.saying.say_now(),
+                self.saying.forecast_again(),
                 self._watch_room(),
             )
         ]
@@ -539,89 +536,6 @@ class Runner:
         for name in outputs:
             await self._admit(name, prospect, amended=name in self.machine.outputs)
         return ""
-
-    # What goes out
-
-    def _beat(self) -> None:
-        self.journal.set_now({"runner": {"pid": os.getpid(), "host": socket.gethostname()}})
-
-    async def _say_now(self) -> None:
-        beat, last = 0.0, ""
-        while True:
-            now = time.time()
-            tasks = {
-                task: {"attempt": attempt, "count": self.counts.get(task, 0), "slot": slot, "since": since, "output": output,
-                       "total": self._total(key)}
-                for (task, attempt), (key, slot, since, output) in self.starts.items()
-            }  # fmt: skip
-            body = {"tasks": tasks, "outputs": self._done_frames(), "paused": self.machine.paused,
-                    "waits_for": self.machine.waits_for, "finish": self.finish}  # fmt: skip
-            text = json.dumps(body)
-            values: dict[str, Any] = {}
-            if text != last:
-                values["tasks"], last = body, text
-            if now - beat >= HEARTBEAT_SECONDS:
-                values["runner"], beat = {"pid": os.getpid(), "host": socket.gethostname()}, now
-            if values:
-                try:
-                    self.journal.set_now(values)
-                except JournalError as error:
-                    log.warning("the journal could not be written: %s", error)
-            await asyncio.sleep(SAY_SECONDS)
-
-    def _total(self, task: e.TaskId) -> int:
-        job = self.jobs.get(task)
-        if isinstance(job, PieceJob):
-            return job.frames
-        if isinstance(job, SoundJob):
-            return job.samples
-        return self.ready[task.name].plan.frames if task.name in self.ready else 0
-
-    def _done_frames(self) -> dict[str, int]:
-        """Pictures of each output that are in the stock or under way."""
-        found = {}
-        for name, tracked in self.machine.outputs.items():
-            ready = self.ready.get(name)
-            if ready is None or tracked.state in ("waiting", "stopped"):
-                continue
-            count = 0
-            for piece in ready.plan.pieces:
-                key = e.TaskId("piece", piece.name)
-                done = self.machine.tasks[key].state == "done" if key in self.machine.tasks else False
-                count += piece.frames if done else min(piece.frames, self.counts.get(str(key), 0))
-            found[name] = count
-        return found
-
-    def _outlook(self) -> Outlook:
-        rows = {}
-        with contextlib.suppress(JournalError):
-            rows = self.ledger.pieces() if self.ledger else {}
-        made = {name: item.path.stat().st_size for name, item in self.ready.items()
-                if name in self.machine.outputs and self.machine.outputs[name].state == "proved" and item.path.exists()}  # fmt: skip
-        if not self.ready:
-            made = {
-                item.output.id: item.path.stat().st_size for item in self.prospect.outputs if self._made(item)
-            }
-        slots = self.options.slots or machine_slots()
-        return outlook(self.prospect, self.stock, load_pace(), slots, experience(rows), made)
-
-    async def _forecast_again(self) -> None:
-        while True:
-            await asyncio.sleep(FORECAST_SECONDS)
-            if self.machine.paused:
-                continue
-            try:
-                view = await asyncio.to_thread(self._outlook)
-            except (ChronocastError, OSError) as error:
-                log.warning("no forecast: %s", error)
-                continue
-            told = as_json(view)["total"]
-            self.finish = {"at": view.at.isoformat(), **told,
-                           "outputs": {o.ready.output.id: o.finish.as_json() for o in view.outputs}}  # fmt: skip
-            self.journal.append(
-                "outlook",
-                {"finish": told["finish"], "bytes": told["bytes"], "seconds": view.finish.as_json()},
-            )
 
     async def _watch_room(self) -> None:
         while True:
