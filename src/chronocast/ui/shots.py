@@ -63,11 +63,14 @@ class _Shooter:
         window.show()
         session.open()
         self.until("the first forecast", lambda: session.view is not None)
-        sources = len(session.batch.sources)
+        sources = min(8, len(session.batch.sources))  # as many as are in sight
         self.until("the filmstrips", lambda: len(window.plan_place.grid.painter.strips) >= sources, 60)
         sys.stderr.write("rendering the demo…\n")
         grid = window.plan_place.grid
         self.shoot(window, "plan-ink")
+        grid.table.setCurrentIndex(grid.model.index(1, 0))
+        self.settle()
+        self.shoot(window, "plan-source-ink")
         window.begin_run()
 
         def proved() -> int:
