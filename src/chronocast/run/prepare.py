@@ -12,6 +12,7 @@ from fractions import Fraction
 from pathlib import Path
 
 from chronocast.deliver.names import output_stem, safe_stem, unlike
+from chronocast.forecast.work import EFFORT
 from chronocast.journal.facts import FactsStore
 from chronocast.media.codecs import CONTAINERS
 from chronocast.media.images import stamp
@@ -141,12 +142,15 @@ class OutputReady:
         a short piece more than its frames.
         """
         total = piece.frames * piece.width * piece.height / 1e6
+        share = READ_SHARE / EFFORT.get(
+            self.recipe.picture.effort, 1.0
+        )  # reading doesn't hurry with the encoder
         for span in piece.spans:
             for layer in span.layers:
                 if layer.media and (read := layer.needs(span.frames)):
                     clip = self.source.facts[layer.media.path]
                     pictures = (read[1] - read[0] + 1) / (2 if layer.deinterlace == "field" else 1)
-                    total += READ_SHARE * pictures * clip.width * clip.height / 1e6
+                    total += share * pictures * clip.width * clip.height / 1e6
         return total + PIECE_WORK
 
     @property

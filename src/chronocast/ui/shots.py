@@ -57,14 +57,19 @@ class _Shooter:
 
         sys.stderr.write("measuring this machine…\n")
         calibrate()
+
+        def strips_in_sight(shown: Window) -> bool:
+            rows = shown.plan.rows[:9] if shown.plan else ()
+            strips = shown.plan_place.grid.painter.strips
+            return bool(rows) and all(row.fingerprint in strips for row in rows)
+
         session = Session(copy_demo(self.place))
         themes.apply(self.app, themes.INK)
         window = Window(session, themes.INK)
         window.show()
         session.open()
         self.until("the first forecast", lambda: session.view is not None)
-        sources = min(8, len(session.batch.sources))  # as many as are in sight
-        self.until("the filmstrips", lambda: len(window.plan_place.grid.painter.strips) >= sources, 60)
+        self.until("the filmstrips", lambda: strips_in_sight(window), 60)
         sys.stderr.write("rendering the demo…\n")
         grid = window.plan_place.grid
         self.shoot(window, "plan-ink")
@@ -97,7 +102,7 @@ class _Shooter:
         self.shoot(window, "plan-kept-ink")
         window.other_theme()
         paper = _windows[-1]
-        self.until("the filmstrips", lambda: len(paper.plan_place.grid.painter.strips) >= sources, 60)
+        self.until("the filmstrips", lambda: strips_in_sight(paper), 60)
         self.settle()
         self.shoot(paper, "plan-paper")
         paper.go_to(1)

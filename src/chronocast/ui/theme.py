@@ -137,7 +137,9 @@ def _sheet(t: Theme) -> str:
     QLineEdit {{ background: {t.raised}; border: 1px solid {t.line}; border-radius: 3px; padding: 5px 8px; }}
     QLineEdit:focus {{ border-color: {t.tide}; }}
     QComboBox {{ background: {t.raised}; border: 1px solid {t.line}; border-radius: 3px; padding: 5px 8px; }}
-    QComboBox::drop-down {{ border: none; width: 20px; }}
+    QComboBox::drop-down {{ border: none; width: 22px; }}
+    QComboBox::down-arrow {{ image: none; width: 0; height: 0; margin-right: 8px; border-left: 4px solid {t.raised};
+                             border-right: 4px solid {t.raised}; border-top: 5px solid {t.quiet}; }}
     QComboBox:focus {{ border-color: {t.tide}; }}
     QComboBox QAbstractItemView {{ background: {t.raised}; selection-background-color: {t.choice}; border: 1px solid {t.line}; }}
     QScrollArea {{ background: {t.ground}; border: none; }}
