@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import shutil
 import subprocess
 import sys
 import tempfile
@@ -214,6 +215,50 @@ class CommandLine(unittest.TestCase):
         done = run("render", path)
         self.assertEqual(done.returncode, 1)
         self.assertIn("is a file, not a folder", done.stdout)
+
+    def test_sequences_are_relinked_recut_and_written_out(self) -> None:
+        folder = self.folder / "cutting"
+        (folder / "away").mkdir(parents=True)
+        for name in ("clip 0.mp4", "clip 1.mp4"):
+            shutil.copy(self.folder / name, folder / "away" / name)
+        cut = "TITLE: tour\n001  AX  V  C  00:00:00:00 00:00:02:00 01:00:00:00 01:00:02:00\n* FROM CLIP NAME: clip 0.mp4\n"
+        (folder / "tour.edl").write_text(cut)
+        path = folder / "tour.batch.json"
+        made = (
+            "batch",
+            "new",
+            path,
+            "--source",
+            folder / "tour.edl",
+            "--recipe",
+            "review-360",
+            "--to",
+            folder / "out",
+        )
+        self.refused(*made, code=2, says="--rate 25")
+        shutil.move(folder / "away", self.folder / "archive")
+        self.refused(*made, "--rate", "25", code=1, says="clip 0.mp4")
+        found = self.answer("batch", "relink", path, "--search", self.folder / "archive", "--json")
+        self.assertEqual(found["missing"], [])
+        self.assertEqual(self.answer("forecast", path, "--json")["outputs"][0]["frames"], 50)
+        (folder / "tour.edl").write_text(
+            cut
+            + cut.split("\n", 1)[1]
+            .replace("clip 0", "clip 1")
+            .replace("001", "002")
+            .replace("01:00:00:00 01:00:02:00", "01:00:02:00 01:00:04:00")
+        )
+        self.assertEqual(self.answer("forecast", path, "--json")["outputs"][0]["frames"], 50)
+        told = self.answer("batch", "take", path, "--look", "--json")
+        self.assertEqual(
+            (told["taken"], told["outputs"][0]["frames"], told["outputs"][0]["same"]), (False, [50, 100], 1)
+        )
+        self.answer("batch", "take", path, "--json")
+        self.assertEqual(self.answer("forecast", path, "--json")["outputs"][0]["frames"], 100)
+        written = run("batch", "cuts", path, "--to", folder / "cuts", "--edl").stdout.split("\n")
+        self.assertEqual(sorted(Path(line).suffix for line in written if line), [".edl", ".otio"])
+        again = self.answer("inspect", folder / "cuts" / "tour.otio", "--json")["sources"][0]
+        self.assertEqual((again["frames"], again["rate"], again["problems"]), (100, "25", []))
 
     def test_demo_and_help(self) -> None:
         done = run("demo", "--to", self.folder / "demo", "--no-window")

@@ -27,7 +27,7 @@ def print_forecast(batch: Batch, view: Outlook) -> None:
         kept = (
             f"{item.pieces_kept}/{item.pieces_total} kept"
             if item.pieces_kept
-            else f"{item.pieces_total} pieces"
+            else f"{item.pieces_total} piece{'s' if item.pieces_total != 1 else ''}"
         )
         sys.stdout.write(f"{ready.path.name[:64]:64}  {span:>18}  {size:>20}  {kept}\n")
     sys.stdout.write("\n")

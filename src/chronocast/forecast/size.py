@@ -107,9 +107,9 @@ def why(ask: PictureAsk) -> str:
         return f"all {kept} pieces are in the stock"
     parts = []
     if kept:
-        parts.append(f"{kept} kept pieces")
+        parts.append(f"{kept} kept piece{'s' if kept != 1 else ''}")
     if ask.seen:
-        parts.append(f"{len(ask.seen)} finished pieces of this recipe")
+        parts.append(f"{len(ask.seen)} finished piece{'s' if len(ask.seen) != 1 else ''} of this recipe")
     if not parts:
         return (
             "rate × length"
