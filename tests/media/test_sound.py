@@ -4,19 +4,28 @@ from __future__ import annotations
 
 import itertools
 import unittest
+from dataclasses import replace
 from fractions import Fraction
 
 import av
 import numpy as np
 from numpy.typing import NDArray
 
+from chronocast.deliver.checks import judge
+from chronocast.media.decode import Readers
+from chronocast.media.encode import encode_piece
 from chronocast.media.footage import Format, write_footage
-from chronocast.media.sound import sound_blocks
+from chronocast.media.inspect import inspect_clip
+from chronocast.media.join import join
+from chronocast.media.prove import prove
+from chronocast.media.sound import render_sound, sound_blocks
+from chronocast.model.check import Expected
 from chronocast.model.cutlist import CutList, Fade, MediaRef, SoundSpan, plain_span
-from chronocast.model.jobs import SoundJob
-from chronocast.model.recipe import SoundRecipe
+from chronocast.model.jobs import JoinJob, SoundJob
+from chronocast.model.recipe import SUPPLIED, SoundRecipe
 from chronocast.model.timing import FrameRange
-from chronocast.pieces.plan import plan_sound
+from chronocast.pieces.plan import plan_output, plan_sound
+from chronocast.timeline.layout import clip_cut_list
 from tests.footage import RATE, counted, folder
 
 HERE = folder()
@@ -87,6 +96,42 @@ class Sound(unittest.TestCase):
         self.assertGreater(float(found[0, 20_000]), 0.1)
         self.assertLess(abs(float(found[1, 20_000])), 0.001)
         self.assertEqual(heard([span(0, 1, wav("five.wav", five))], 48_000, 6).shape, (6, 48_000))
+
+    def test_each_track_can_stay_a_track_of_its_own(self) -> None:
+        """Three discrete mono tracks in, three out: sound, join and check, each with its own level."""
+        path = HERE / "discrete.mov"
+        levels = (0.5, 0.25, 0.125)
+        wave = np.sin(2 * np.pi * 440 * np.arange(96_000) / 48_000).astype(np.float32)[None]
+        write_footage(str(path), counted(1, 50), RATE, 30, [wave * level for level in levels], 48_000,
+                      {"preset": "ultrafast"}, Format(sound_codec="pcm_s16le"))  # fmt: skip
+        cut = clip_cut_list(inspect_clip(str(path)))
+        self.assertEqual((len(cut.lanes), cut.sound[0].tracks), (3, (0, 1, 2)))
+        recipe = SUPPLIED[1].model_copy(update={"sound": SoundRecipe(layout="mono", tracks="each")})
+        plan = plan_output(cut, FrameRange(5, 45), recipe)
+        assert plan.sound
+        targets = [str(HERE / f"part {n}.mp4") for n in range(len(plan.pieces))]
+        readers = Readers()
+        for piece, target in zip(plan.pieces, targets, strict=True):
+            encode_piece(piece.model_copy(update={"target": target}), readers)
+        readers.close()
+        sound = plan.sound.model_copy(update={"target": str(HERE / "three.mp4")})
+        self.assertEqual(render_sound(sound).samples, 76_800)
+        joined = str(HERE / "joined three.mp4")
+        parts = tuple((target, piece.frames) for target, piece in zip(targets, plan.pieces, strict=True))
+        join(JoinJob(name="j", target=joined, container="mp4", rate="25", pieces=parts, sound=sound.target))
+        with av.open(joined) as container:
+            for number, level in enumerate(levels):
+                container.seek(0)
+                heard_level = np.concatenate([f.to_ndarray()[0] for f in container.decode(audio=number)])[
+                    10_000:60_000
+                ]
+                self.assertAlmostEqual(float(np.abs(heard_level).max()), level, delta=0.05)
+        right = Expected(
+            40, plan.width, plan.height, "25", "h264", "mp4", "aac", 76_800, 48_000, 1, sound_tracks=3
+        )
+        self.assertEqual([check for check in judge(prove(joined), right) if not check.ok], [])
+        two = [c.name for c in judge(prove(joined), replace(right, sound_tracks=2)) if not c.ok]
+        self.assertEqual(two, ["sound tracks"])
 
     def test_another_sampling_rate_lies_to_the_sample(self) -> None:
         clicks = np.zeros((1, 44_100 * 4), np.float32)

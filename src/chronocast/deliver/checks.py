@@ -81,6 +81,17 @@ def _sound(found: Found, expected: Expected, rate: Fraction) -> list[Check]:
         Check("sound length", off <= frame_samples and decoded, f"{expected.sound_samples} samples",
               f"{found.said_samples} samples", f"{found.sound_samples} decoded in whole packets")
     )  # fmt: skip
+    if expected.sound_tracks > 1 or len(found.track_samples) > 1:
+        whole = [
+            n
+            for n in found.track_samples
+            if expected.sound_samples <= n <= expected.sound_samples + 2 * PACKET_SAMPLES
+        ]
+        checks.append(
+            Check("sound tracks", len(whole) == len(found.track_samples) == expected.sound_tracks,
+                  f"{expected.sound_tracks}, each as long as the picture", f"{len(found.track_samples)}, {len(whole)} of them as long",
+                  "every track decoded")
+        )  # fmt: skip
     if not expected.sound_is_silent:
         level = 20 * log10(max(found.sound_peak, 1e-9))
         checks.append(

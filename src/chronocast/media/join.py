@@ -52,17 +52,18 @@ def _picture_packets(job: JoinJob, rate: Fraction, delay: int) -> Iterator[tuple
         first += frames
 
 
-def _sound_packets(path: str) -> Iterator[tuple[Fraction, av.Packet[Any]]]:
+def _sound_packets(path: str) -> Iterator[tuple[Fraction, int, av.Packet[Any]]]:
+    """Packets of all tracks of a sound file: (time in seconds, track, packet)."""
     with opened(path) as container:
-        stream = container.streams.audio[0]
-        base = Fraction(stream.time_base or 1)
-        for old in container.demux(stream):
+        places = {stream.index: number for number, stream in enumerate(container.streams.audio)}
+        for old in container.demux(list(container.streams.audio)):
             if not old.size or old.pts is None:
                 continue
+            base = Fraction(old.stream.time_base or 1)
             new = av.Packet(bytes(old))
             new.pts, new.dts, new.duration = old.pts, old.pts, old.duration
             new.time_base, new.is_keyframe = base, True
-            yield old.pts * base, new
+            yield old.pts * base, places[old.stream.index], new
 
 
 def join(job: JoinJob) -> int:
@@ -98,12 +99,14 @@ def join(job: JoinJob) -> int:
             video.codec_context.framerate = rate
             pictures = _picture_packets(job, rate, delay)
             if job.sound:
+                audios = []
                 with opened(job.sound) as sound_file:
-                    audio = output.add_stream_from_template(sound_file.streams.audio[0], opaque=True)
-                    audio.time_base = sound_file.streams.audio[0].time_base
-                sounds = _sound_packets(job.sound)
-                for packet, is_sound in _interleaved(pictures, sounds):
-                    packet.stream = audio if is_sound else video
+                    for track in sound_file.streams.audio:
+                        audio = output.add_stream_from_template(track, opaque=True)
+                        audio.time_base = track.time_base
+                        audios.append(audio)
+                for packet, number in _interleaved(pictures, _sound_packets(job.sound)):
+                    packet.stream = video if number is None else audios[number]
                     output.mux(packet)
             else:
                 for _, packet in pictures:
@@ -115,14 +118,15 @@ def join(job: JoinJob) -> int:
 
 
 def _interleaved(
-    pictures: Iterator[tuple[Fraction, av.Packet[Any]]], sounds: Iterator[tuple[Fraction, av.Packet[Any]]]
-) -> Iterator[tuple[av.Packet[Any], bool]]:
-    """Packets of both by time: (packet, whether it is sound)."""
+    pictures: Iterator[tuple[Fraction, av.Packet[Any]]],
+    sounds: Iterator[tuple[Fraction, int, av.Packet[Any]]],
+) -> Iterator[tuple[av.Packet[Any], int | None]]:
+    """Packets of both by time: (packet, its sound track or None for picture)."""
     picture, sound = next(pictures, None), next(sounds, None)
     while picture or sound:
         if sound and (picture is None or sound[0] <= picture[0]):
-            yield sound[1], True
+            yield sound[2], sound[1]
             sound = next(sounds, None)
         elif picture:
-            yield picture[1], False
+            yield picture[1], None
             picture = next(pictures, None)

@@ -34,6 +34,7 @@ class Found:
     said_samples: int
     complaints: tuple[str, ...]
     colour: Colour = UNTAGGED
+    track_samples: tuple[int, ...] = ()
 
 
 def _tags(video: av.VideoStream | None) -> Colour:
@@ -50,14 +51,15 @@ def prove(path: str, progress: Callable[[int], None] | None = None) -> Found:
     """Decode every picture and every sample of a file.
 
     ``uneven`` counts pictures that don't come one frame time after the last.
-    ``said_samples`` is the sound's length by the container; decoders give
+    ``said_samples`` is the first sound track's length by the container,
+    ``track_samples`` what was decoded of each; decoders give
     whole packets, so ``sound_samples`` may be up to one packet more.
 
     Raises:
         NotMedia: it can't be opened at all.
     """
     complaints: list[str] = []
-    frames = samples = uneven = 0
+    frames = uneven = 0
     peak, said = 0.0, 0
     last: Fraction | None = None
     with av.logging.Capture(local=False) as logs:
@@ -69,7 +71,8 @@ def prove(path: str, progress: Callable[[int], None] | None = None) -> Found:
             rate = Fraction(video.average_rate or 0) if video else Fraction(0)
             if audio and audio.duration and audio.time_base:
                 said = round(audio.duration * audio.time_base * audio.rate)
-            streams = [stream for stream in (video, audio) if stream]
+            streams = [*([video] if video else []), *audios]
+            by_track = {stream.index: 0 for stream in audios}
             try:
                 for packet in container.demux(streams):
                     try:
@@ -87,7 +90,7 @@ def prove(path: str, progress: Callable[[int], None] | None = None) -> Found:
                             if progress:
                                 progress(frames)
                         elif isinstance(frame, av.AudioFrame):
-                            samples += frame.samples
+                            by_track[packet.stream.index] += frame.samples
                             peak = max(
                                 peak, float(np.abs(frame.to_ndarray().astype(np.float64)).max(initial=0.0))
                             )
@@ -96,8 +99,8 @@ def prove(path: str, progress: Callable[[int], None] | None = None) -> Found:
             found = Found(
                 container.format.name, os.path.getsize(path), frames, video.codec_context.width if video else 0,
                 video.codec_context.height if video else 0, rate, uneven, video.codec_context.name if video else "",
-                audio.codec_context.name if audio else None, samples, audio.rate if audio else 0,
-                audio.codec_context.channels if audio else 0, peak, said, (), _tags(video),
+                audio.codec_context.name if audio else None, by_track[audio.index] if audio else 0, audio.rate if audio else 0,
+                audio.codec_context.channels if audio else 0, peak, said, (), _tags(video), tuple(by_track.values()),
             )  # fmt: skip
         av.logging.set_level(av.logging.FATAL)
     complaints += [f"{name}: {message.strip()}" for level, name, message in logs if level <= av.logging.ERROR]

@@ -193,9 +193,9 @@ def _clip(block: Block, place: int, at: int, end: int) -> tuple[int, int, tuple[
     return place + length, last, (gap, block[:, first - place : last - place])
 
 
-def sound_blocks(job: SoundJob) -> Iterator[Block]:
-    """All of an output's sound in order: spans mixed where they overlap, silence where there are none."""
-    waiting = sorted(job.spans, key=lambda span: span.start, reverse=True)
+def sound_blocks(job: SoundJob, track: int = 0) -> Iterator[Block]:
+    """One track of an output's sound in order: spans mixed where they overlap, silence where there are none."""
+    waiting = sorted(job.lanes[track], key=lambda span: span.start, reverse=True)
     active: list[_Heard] = []
     at = 0
     while at < job.samples:
@@ -244,6 +244,40 @@ def _faded(fade: Fade, samples: NDArray[np.int64], sample_rate: int) -> Block:
     return np.clip(share, 0, 1).astype(np.float32)
 
 
+class _Track:
+    """One track being encoded."""
+
+    def __init__(self, output: av.container.OutputContainer, job: SoundJob, number: int) -> None:
+        self.job, self.output, self.blocks = job, output, sound_blocks(job, number)
+        self.stream = cast(
+            av.AudioStream, output.add_stream(job.codec, rate=job.sample_rate, layout=LAYOUTS[job.channels])
+        )
+        self.stream.bit_rate = job.bits_per_second
+        self.stream.codec_context.open()
+        self.size = self.stream.codec_context.frame_size or 1024
+        self.fifo = AudioFifo()
+
+    def write(self, block: Block, at: int) -> None:
+        """Encode a block that begins at sample ``at``."""
+        frame = av.AudioFrame.from_ndarray(
+            np.ascontiguousarray(block), format="fltp", layout=LAYOUTS[self.job.channels]
+        )
+        frame.sample_rate, frame.pts, frame.time_base = (
+            self.job.sample_rate,
+            at,
+            Fraction(1, self.job.sample_rate),
+        )
+        self.fifo.write(frame)
+        while ready := self.fifo.read(self.size):
+            self.output.mux(self.stream.encode(ready))
+
+    def finish(self) -> None:
+        """What is left, and the encoder's own end."""
+        if rest := self.fifo.read(0, partial=True):
+            self.output.mux(self.stream.encode(rest))
+        self.output.mux(self.stream.encode(None))
+
+
 def render_sound(job: SoundJob, progress: Callable[[int], None] | None = None) -> SoundResult:
     """Write an output's sound to ``job.target`` (the caller renames it).
 
@@ -253,32 +287,16 @@ def render_sound(job: SoundJob, progress: Callable[[int], None] | None = None) -
     """
     peak, written = 0.0, 0
     with av.open("file:" + job.target, "w", format="mp4", options={"fflags": "+bitexact"}) as output:
-        stream = cast(
-            av.AudioStream, output.add_stream(job.codec, rate=job.sample_rate, layout=LAYOUTS[job.channels])
-        )
-        stream.bit_rate = job.bits_per_second
-        stream.codec_context.open()
-        size = stream.codec_context.frame_size or 1024
-        fifo = AudioFifo()
-        for block in sound_blocks(job):
-            peak = max(peak, float(np.abs(block).max(initial=0.0)))
-            frame = av.AudioFrame.from_ndarray(
-                np.ascontiguousarray(block), format="fltp", layout=LAYOUTS[job.channels]
-            )
-            frame.sample_rate, frame.pts, frame.time_base = (
-                job.sample_rate,
-                written,
-                Fraction(1, job.sample_rate),
-            )
-            written += block.shape[1]
-            fifo.write(frame)
-            while ready := fifo.read(size):
-                output.mux(stream.encode(ready))
+        tracks = [_Track(output, job, number) for number in range(len(job.lanes))]
+        for blocks in zip(*(track.blocks for track in tracks), strict=True):
+            for track, block in zip(tracks, blocks, strict=True):
+                peak = max(peak, float(np.abs(block).max(initial=0.0)))
+                track.write(block, written)
+            written += blocks[0].shape[1]
             if progress:
                 progress(written)
-        if rest := fifo.read(0, partial=True):
-            output.mux(stream.encode(rest))
-        output.mux(stream.encode(None))
+        for track in tracks:
+            track.finish()
     with open(job.target, "rb") as file:
         os.fsync(file.fileno())
         return SoundResult(os.fstat(file.fileno()).st_size, written, peak)

@@ -37,3 +37,4 @@ class Expected:
     channels: int
     sound_is_silent: bool = False
     colour: tuple[int, int, int, int] | None = None
+    sound_tracks: int = 1

@@ -214,6 +214,7 @@ class SoundSpan(Stated):
 class CutList(Stated):
     """One source laid out: picture spans without gaps or overlaps, and sound spans.
 
+    ``sound`` is everything together, ``lanes`` the same track by track.
     ``width`` and ``height`` are in square pixels; ``colour`` is what its
     pictures are composed in, ``tags`` what its outputs are tagged with.
     """
@@ -224,6 +225,7 @@ class CutList(Stated):
     frames: int
     picture: tuple[PictureSpan, ...]
     sound: tuple[SoundSpan, ...] = ()
+    lanes: tuple[tuple[SoundSpan, ...], ...] = ()
     start_timecode: int = 0
     colour: Colour = BT709
     tags: Colour = (2, 2, 2, 1)
@@ -242,8 +244,15 @@ class CutList(Stated):
 
     def sound_in(self, part: FrameRange) -> tuple[SoundSpan, ...]:
         """The sound of ``part``, moved so that its first frame is second 0."""
+        return self._heard(self.sound, part)
+
+    def lanes_in(self, part: FrameRange) -> tuple[tuple[SoundSpan, ...], ...]:
+        """The same, track by track."""
+        return tuple(self._heard(lane, part) for lane in self.lanes)
+
+    def _heard(self, spans: tuple[SoundSpan, ...], part: FrameRange) -> tuple[SoundSpan, ...]:
         begin, end = Fraction(part.start) / self.rate, Fraction(part.stop) / self.rate
-        return tuple(found for span in self.sound if (found := span.part(begin, end)))
+        return tuple(found for span in spans if (found := span.part(begin, end)))
 
     def span_at(self, frame: int) -> PictureSpan | None:
         """The span that has a frame."""

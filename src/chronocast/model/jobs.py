@@ -60,7 +60,10 @@ class PieceJob(Stated):
 
 
 class SoundJob(Stated):
-    """Render an output's sound whole: ``samples`` at ``sample_rate``; overlapping spans are mixed."""
+    """Render an output's sound whole: ``samples`` at ``sample_rate``; overlapping spans are mixed.
+
+    ``tracks``, where there are any, are rendered as tracks of their own instead of ``spans``.
+    """
 
     kind: Literal["sound"] = "sound"
     name: str
@@ -71,6 +74,12 @@ class SoundJob(Stated):
     codec: str
     bits_per_second: int
     spans: tuple[SoundSpan, ...]
+    tracks: tuple[tuple[SoundSpan, ...], ...] = ()
+
+    @property
+    def lanes(self) -> tuple[tuple[SoundSpan, ...], ...]:
+        """The spans of each track that is made."""
+        return self.tracks or (self.spans,)
 
 
 class JoinJob(Stated):

@@ -64,10 +64,14 @@ class PictureRecipe(Document):
 
 
 class SoundRecipe(Document):
+    """*mixed*: one track of everything.  *each*: every sound track of the source as a track of its own;
+    with *mono*, discrete channels stay discrete."""
+
     codec: Literal["aac"] = "aac"
     bits_per_second: int = Field(default=128_000, ge=16_000, le=512_000)
     sample_rate: Literal[44100, 48000] = 48000
     layout: Literal["mono", "stereo", "5.1"] = "stereo"
+    tracks: Literal["mixed", "each"] = "mixed"
 
 
 class Recipe(Document):

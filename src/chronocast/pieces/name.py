@@ -60,6 +60,7 @@ def sound_name(job: SoundJob, library: str) -> str:
             "what": "sound",
             "samples": job.samples,
             "heard": _nameless(job.spans),
+            **({"tracks": [_nameless(track) for track in job.tracks]} if job.tracks else {}),
             "encoder": [job.codec, job.bits_per_second, job.sample_rate, job.channels, library],
         }
     )

@@ -128,9 +128,10 @@ def outlook(
         plan, name = ready.plan, ready.output.id
         made = name in done
         ask = picture_ask(ready, stock, learned.size.get(ready.family, ()))
-        heard = sound_bytes(plan.seconds, plan.sound.bits_per_second) if plan.sound else 0.0
+        tracks = len(plan.sound.lanes) if plan.sound else 0
+        heard = tracks * sound_bytes(plan.seconds, plan.sound.bits_per_second) if plan.sound else 0.0
         sound_kept = stock.size(plan.sound.name) if plan.sound else None
-        packets = -(-plan.sound.samples // PACKET_SAMPLES) if plan.sound else 0
+        packets = tracks * -(-plan.sound.samples // PACKET_SAMPLES) if plan.sound else 0
         if made:
             size: Draws = np.full(chance.draws, float(done[name]))
         else:

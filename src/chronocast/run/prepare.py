@@ -166,6 +166,7 @@ class OutputReady:
             plan.frames, plan.width, plan.height, str(plan.rate), self.recipe.picture.codec,
             CONTAINERS[self.recipe.container].muxer, sound.codec if sound else None, sound.samples if sound else None,
             sound.sample_rate if sound else 0, sound.channels if sound else 0, sound_is_silent, plan.settings.colour,
+            len(sound.lanes) if sound else 1,
         )  # fmt: skip
 
 
@@ -332,6 +333,14 @@ def notices(ready: SourceReady) -> list[Problem]:
         for facts in ready.facts.values()
         for sentence in facts.problems
     ]
+    heard = {media.path for media in (span.media for span in ready.cut.sound)}
+    for facts in ready.facts.values():
+        if facts.path in heard and len(facts.audio) > 1:
+            single = all(track.channels == 1 for track in facts.audio)
+            if not single or len(facts.audio) > 2:
+                used = "its first two make left and right" if single else "its first is heard"
+                told = f"{media_title(facts.path)} has {len(facts.audio)} sound tracks; mixed to one, {used}."
+                found.append(Problem(name, told, "A recipe can keep each as a track of its own.", False))
     found += [Problem(name, f"{note.where} {note.sentence}", "", False) for note in ready.notes]
     if high := high_range(ready.cut.colour):
         found.append(

@@ -133,7 +133,11 @@ class Runner:
             if record.kind == "request" and record.body["kind"] != "retry":
                 await self._obey(record.body["kind"], record.body["body"])
         await self._step(e.Sealed())
-        return await self._loop()
+        try:
+            return await self._loop()
+        finally:
+            if self.lease is not None:
+                self.lease.close()  # at once, not when nobody remembers this runner
 
     @property
     def _mark(self) -> str:

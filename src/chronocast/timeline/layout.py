@@ -63,11 +63,15 @@ def clip_cut_list(facts: ClipFacts) -> CutList:
         if facts.audio
         else ()
     )
+    lanes = tuple(
+        (SoundSpan(start=Fraction(0), seconds=seconds, media=media, tracks=(number,)),)
+        for number in range(len(facts.audio))
+    )
     width, height = upright_size(facts)
     colour, tags = _sequence_colour({facts.path: facts}, Counter({facts.path: 1}), facts.path)
     return CutList(
         rate=facts.rate, width=width, height=height, frames=facts.frames,
-        picture=(PictureSpan(start=0, frames=facts.frames, layers=(clip_layer(facts),)),), sound=sound,
+        picture=(PictureSpan(start=0, frames=facts.frames, layers=(clip_layer(facts),)),), sound=sound, lanes=lanes,
         start_timecode=_timecode(facts) or 0, colour=colour, tags=tags,
     )  # fmt: skip
 
@@ -138,10 +142,11 @@ def sequence_cut_list(timeline: Timeline, facts: Mapping[str, ClipFacts]) -> tup
     width, height = timeline.size or _largest([by_path[path] for path in shown])
     colour, tags = _sequence_colour(by_path, shown, timeline.name)
     end = Fraction(frames) / timeline.rate
-    sound = laying.sound(timeline.tracks, Fraction(0), end)
+    lanes = laying.lanes(timeline.tracks, Fraction(0), end)
+    sound = [span for lane in lanes for span in lane]
     cut = CutList(
         rate=timeline.rate, width=width, height=height, frames=frames, picture=spans,
-        sound=tuple(sorted(sound, key=lambda span: span.start)), start_timecode=timeline.start_timecode,
+        sound=tuple(sorted(sound, key=lambda span: span.start)), lanes=tuple(tuple(lane) for lane in lanes), start_timecode=timeline.start_timecode,
         colour=colour, tags=tags,
     )  # fmt: skip
     return cut, (*timeline.notes, *laying.notes)
@@ -180,6 +185,14 @@ class _Laying:
                 "Relink it to a file with a picture.",
             )
         frames = frame_at(placed.start + placed.seconds, rate) - first
+        if clip.rate == rate and placed.speed == 1 and not whole.deinterlace and stamp is None:
+            begin = frame_at(
+                placed.source_start - placed.media_zero if placed.media_zero else placed.source_start, rate
+            )
+            if (
+                begin - before >= 0 and begin + frames + after <= clip.frames
+            ):  # by far the most: nothing to say of it
+                return whole.model_copy(update={"start": Fraction(begin)})
         start = self._begin(placed, clip, stamp, frames, first)
         if clip.rate == rate and placed.speed == 1 and not whole.deinterlace:
             layer = whole.model_copy(update={"start": Fraction(round(start))})
@@ -272,6 +285,20 @@ class _Laying:
                 )  # fmt: skip
 
     # Sound
+
+    def lanes(self, tracks: tuple[Track, ...], offset: Fraction, end: Fraction) -> list[list[SoundSpan]]:
+        """The sound of a stack, track by track; that of nests on picture tracks goes with the first."""
+        lanes: list[list[SoundSpan]] = []
+        pictured: list[SoundSpan] = []
+        for track in tracks:
+            heard = self.sound((track,), offset, end)
+            if track.kind == "sound":
+                lanes.append(heard)
+            else:
+                pictured += heard
+        if pictured:
+            lanes = [[*pictured, *lanes[0]], *lanes[1:]] if lanes else [pictured]
+        return [lane for lane in lanes if lane]
 
     def sound(self, tracks: tuple[Track, ...], offset: Fraction, end: Fraction) -> list[SoundSpan]:
         """The sound of a stack, its tracks mixed; ``offset`` is where it begins on the sequence."""

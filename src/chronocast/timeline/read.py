@@ -105,7 +105,14 @@ def read_edit_list(path: Path, rate: Rate | None) -> Timeline:
     return _Reading(path, timeline, rate, text, drop).timeline()
 
 
-_rate_of = lru_cache(256)(parse_rate)
+@lru_cache(65_536)
+def _exact(value: float, rate: float) -> Fraction:
+    """A time of so many frames at a rate, in seconds; lengths repeat, so they are kept."""
+    exact = parse_rate(rate)
+    whole = int(value)
+    if whole == value:
+        return Fraction(whole * exact.denominator, exact.numerator)
+    return Fraction(value).limit_denominator(10_000) / exact
 
 
 def _first_line(error: Exception) -> str:
@@ -179,10 +186,7 @@ class _Reading:
 
     def _seconds(self, time: Any) -> Fraction:
         try:
-            whole = int(time.value)
-            if whole == time.value:
-                return Fraction(whole) / _rate_of(time.rate)
-            return Fraction(time.value).limit_denominator(10_000) / _rate_of(time.rate)
+            return _exact(time.value, time.rate)
         except (ModelError, ValueError, OverflowError, AttributeError):
             raise TimelineError(
                 f"{self.path} holds a time that can't be used ({getattr(time, 'value', time)} at "
@@ -285,9 +289,10 @@ class _Reading:
 
     def _item(self, item: Any, at: Fraction, offset: Fraction, kind: str) -> Placed:
         name = item.name or type(item).__name__
+        here = offset + at if offset else at
 
         def where() -> str:
-            return self._where(f"“{name}”", offset + at)
+            return self._where(f"“{name}”", here)
 
         try:
             trimmed = item.trimmed_range()
@@ -306,7 +311,7 @@ class _Reading:
                 f"{self.path} starts {where()} at {float(start):g} s of its media.",
                 "Mend it and export it again.",
             )
-        speed, opacity, placing = self._effects(item, name, offset + at)
+        speed, opacity, placing = self._effects(item, name, here)
         common = {
             "start": at,
             "seconds": length,
@@ -318,23 +323,23 @@ class _Reading:
         if isinstance(item, otio.schema.Gap) or not item.enabled:
             return Placed(start=at, seconds=length, name=item.name or "")
         if isinstance(item, otio.schema.Stack):
-            return Placed(kind="nest", source_start=start, inner=self._tracks(item, offset + at), **common)
+            return Placed(kind="nest", source_start=start, inner=self._tracks(item, here), **common)
         if isinstance(item, otio.schema.Track):
             inner = item.kind == otio.schema.TrackKind.Audio
             return Placed(
                 kind="nest",
                 source_start=start,
-                inner=(self._track(item, "sound" if inner else "picture", offset + at),),
+                inner=(self._track(item, "sound" if inner else "picture", here),),
                 **common,
             )
         if not isinstance(item, otio.schema.Clip):
             self._note(
                 name,
-                offset + at,
+                here,
                 f"is of a kind that can't be rendered ({type(item).__name__}); black is shown.",
             )
             return Placed(start=at, seconds=length, name=item.name or "")
-        return self._clip(item, start, common, where, offset + at)
+        return self._clip(item, start, common, where, here)
 
     def _clip(
         self, item: Any, start: Fraction, common: dict[str, Any], where: Callable[[], str], at: Fraction

@@ -7,6 +7,7 @@ application.
 
 from __future__ import annotations
 
+import gc
 import json
 import resource
 import subprocess
@@ -64,6 +65,7 @@ def answer(path: Path, rate: Rate | None) -> str:
 
 
 def main() -> None:
+    gc.disable()  # it lives for one file; its memory is limited
     resource.setrlimit(resource.RLIMIT_AS, (MEMORY_BYTES, MEMORY_BYTES))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     rate = Rate(sys.argv[2]) if len(sys.argv) > 2 else None
