@@ -105,7 +105,7 @@ class Sound(unittest.TestCase):
         write_footage(str(path), counted(1, 50), RATE, 30, [wave * level for level in levels], 48_000,
                       {"preset": "ultrafast"}, Format(sound_codec="pcm_s16le"))  # fmt: skip
         cut = clip_cut_list(inspect_clip(str(path)))
-        self.assertEqual((len(cut.lanes), cut.sound[0].tracks), (3, (0, 1, 2)))
+        self.assertEqual((len(cut.sound_tracks), cut.sound[0].tracks), (3, (0, 1, 2)))
         recipe = SUPPLIED[1].model_copy(update={"sound": SoundRecipe(layout="mono", tracks="each")})
         plan = plan_output(cut, FrameRange(5, 45), recipe)
         assert plan.sound

@@ -195,7 +195,7 @@ def _clip(block: Block, place: int, at: int, end: int) -> tuple[int, int, tuple[
 
 def sound_blocks(job: SoundJob, track: int = 0) -> Iterator[Block]:
     """One track of an output's sound in order: spans mixed where they overlap, silence where there are none."""
-    waiting = sorted(job.lanes[track], key=lambda span: span.start, reverse=True)
+    waiting = sorted(job.each_track[track], key=lambda span: span.start, reverse=True)
     active: list[_Heard] = []
     at = 0
     while at < job.samples:
@@ -287,7 +287,7 @@ def render_sound(job: SoundJob, progress: Callable[[int], None] | None = None) -
     """
     peak, written = 0.0, 0
     with av.open("file:" + job.target, "w", format="mp4", options={"fflags": "+bitexact"}) as output:
-        tracks = [_Track(output, job, number) for number in range(len(job.lanes))]
+        tracks = [_Track(output, job, number) for number in range(len(job.each_track))]
         for blocks in zip(*(track.blocks for track in tracks), strict=True):
             for track, block in zip(tracks, blocks, strict=True):
                 peak = max(peak, float(np.abs(block).max(initial=0.0)))

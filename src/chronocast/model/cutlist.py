@@ -214,7 +214,7 @@ class SoundSpan(Stated):
 class CutList(Stated):
     """One source laid out: picture spans without gaps or overlaps, and sound spans.
 
-    ``sound`` is everything together, ``lanes`` the same track by track.
+    ``sound`` is everything together, ``sound_tracks`` the same track by track.
     ``width`` and ``height`` are in square pixels; ``colour`` is what its
     pictures are composed in, ``tags`` what its outputs are tagged with.
     """
@@ -225,7 +225,7 @@ class CutList(Stated):
     frames: int
     picture: tuple[PictureSpan, ...]
     sound: tuple[SoundSpan, ...] = ()
-    lanes: tuple[tuple[SoundSpan, ...], ...] = ()
+    sound_tracks: tuple[tuple[SoundSpan, ...], ...] = ()
     start_timecode: int = 0
     colour: Colour = BT709
     tags: Colour = (2, 2, 2, 1)
@@ -246,9 +246,9 @@ class CutList(Stated):
         """The sound of ``part``, moved so that its first frame is second 0."""
         return self._heard(self.sound, part)
 
-    def lanes_in(self, part: FrameRange) -> tuple[tuple[SoundSpan, ...], ...]:
+    def sound_tracks_in(self, part: FrameRange) -> tuple[tuple[SoundSpan, ...], ...]:
         """The same, track by track."""
-        return tuple(self._heard(lane, part) for lane in self.lanes)
+        return tuple(self._heard(track, part) for track in self.sound_tracks)
 
     def _heard(self, spans: tuple[SoundSpan, ...], part: FrameRange) -> tuple[SoundSpan, ...]:
         begin, end = Fraction(part.start) / self.rate, Fraction(part.stop) / self.rate

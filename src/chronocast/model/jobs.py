@@ -77,7 +77,7 @@ class SoundJob(Stated):
     tracks: tuple[tuple[SoundSpan, ...], ...] = ()
 
     @property
-    def lanes(self) -> tuple[tuple[SoundSpan, ...], ...]:
+    def each_track(self) -> tuple[tuple[SoundSpan, ...], ...]:
         """The spans of each track that is made."""
         return self.tracks or (self.spans,)
 

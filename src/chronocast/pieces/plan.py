@@ -77,7 +77,7 @@ def plan_output(source: CutList, part: FrameRange, recipe: Recipe, view: View | 
 def plan_sound(source: CutList, part: FrameRange, recipe: SoundRecipe) -> SoundJob:
     """Plan an output's sound; boundaries are rounded from exact times, so that nothing drifts."""
     samples = round(part.seconds(source.rate) * recipe.sample_rate)
-    tracks = source.lanes_in(part) if recipe.tracks == "each" and len(source.lanes) > 1 else ()
+    tracks = source.sound_tracks_in(part) if recipe.tracks == "each" and len(source.sound_tracks) > 1 else ()
     job = SoundJob(
         name="", target="", samples=samples, sample_rate=recipe.sample_rate, channels=CHANNELS[recipe.layout],
         codec=recipe.codec, bits_per_second=recipe.bits_per_second, spans=() if tracks else source.sound_in(part),

@@ -128,7 +128,7 @@ def outlook(
         plan, name = ready.plan, ready.output.id
         made = name in done
         ask = picture_ask(ready, stock, learned.size.get(ready.family, ()))
-        tracks = len(plan.sound.lanes) if plan.sound else 0
+        tracks = len(plan.sound.each_track) if plan.sound else 0
         heard = tracks * sound_bytes(plan.seconds, plan.sound.bits_per_second) if plan.sound else 0.0
         sound_kept = stock.size(plan.sound.name) if plan.sound else None
         packets = tracks * -(-plan.sound.samples // PACKET_SAMPLES) if plan.sound else 0

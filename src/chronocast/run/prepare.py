@@ -166,7 +166,7 @@ class OutputReady:
             plan.frames, plan.width, plan.height, str(plan.rate), self.recipe.picture.codec,
             CONTAINERS[self.recipe.container].muxer, sound.codec if sound else None, sound.samples if sound else None,
             sound.sample_rate if sound else 0, sound.channels if sound else 0, sound_is_silent, plan.settings.colour,
-            len(sound.lanes) if sound else 1,
+            len(sound.each_track) if sound else 1,
         )  # fmt: skip
 
 

@@ -63,7 +63,7 @@ def clip_cut_list(facts: ClipFacts) -> CutList:
         if facts.audio
         else ()
     )
-    lanes = tuple(
+    single = tuple(
         (SoundSpan(start=Fraction(0), seconds=seconds, media=media, tracks=(number,)),)
         for number in range(len(facts.audio))
     )
@@ -71,7 +71,7 @@ def clip_cut_list(facts: ClipFacts) -> CutList:
     colour, tags = _sequence_colour({facts.path: facts}, Counter({facts.path: 1}), facts.path)
     return CutList(
         rate=facts.rate, width=width, height=height, frames=facts.frames,
-        picture=(PictureSpan(start=0, frames=facts.frames, layers=(clip_layer(facts),)),), sound=sound, lanes=lanes,
+        picture=(PictureSpan(start=0, frames=facts.frames, layers=(clip_layer(facts),)),), sound=sound, sound_tracks=single,
         start_timecode=_timecode(facts) or 0, colour=colour, tags=tags,
     )  # fmt: skip
 
@@ -142,11 +142,11 @@ def sequence_cut_list(timeline: Timeline, facts: Mapping[str, ClipFacts]) -> tup
     width, height = timeline.size or _largest([by_path[path] for path in shown])
     colour, tags = _sequence_colour(by_path, shown, timeline.name)
     end = Fraction(frames) / timeline.rate
-    lanes = laying.lanes(timeline.tracks, Fraction(0), end)
-    sound = [span for lane in lanes for span in lane]
+    heard = laying.sound_by_track(timeline.tracks, Fraction(0), end)
+    sound = [span for track in heard for span in track]
     cut = CutList(
         rate=timeline.rate, width=width, height=height, frames=frames, picture=spans,
-        sound=tuple(sorted(sound, key=lambda span: span.start)), lanes=tuple(tuple(lane) for lane in lanes), start_timecode=timeline.start_timecode,
+        sound=tuple(sorted(sound, key=lambda span: span.start)), sound_tracks=tuple(tuple(track) for track in heard), start_timecode=timeline.start_timecode,
         colour=colour, tags=tags,
     )  # fmt: skip
     return cut, (*timeline.notes, *laying.notes)
@@ -286,19 +286,21 @@ class _Laying:
 
     # Sound
 
-    def lanes(self, tracks: tuple[Track, ...], offset: Fraction, end: Fraction) -> list[list[SoundSpan]]:
+    def sound_by_track(
+        self, tracks: tuple[Track, ...], offset: Fraction, end: Fraction
+    ) -> list[list[SoundSpan]]:
         """The sound of a stack, track by track; that of nests on picture tracks goes with the first."""
-        lanes: list[list[SoundSpan]] = []
+        found: list[list[SoundSpan]] = []
         pictured: list[SoundSpan] = []
         for track in tracks:
             heard = self.sound((track,), offset, end)
             if track.kind == "sound":
-                lanes.append(heard)
+                found.append(heard)
             else:
                 pictured += heard
         if pictured:
-            lanes = [[*pictured, *lanes[0]], *lanes[1:]] if lanes else [pictured]
-        return [lane for lane in lanes if lane]
+            found = [[*pictured, *found[0]], *found[1:]] if found else [pictured]
+        return [part for part in found if part]
 
     def sound(self, tracks: tuple[Track, ...], offset: Fraction, end: Fraction) -> list[SoundSpan]:
         """The sound of a stack, its tracks mixed; ``offset`` is where it begins on the sequence."""
