@@ -46,6 +46,7 @@ def measure(folder: Path) -> list[tuple[str, str, str]]:
     from chronocast.ui.app import make_app
     from chronocast.ui.session import Session
     from chronocast.ui.window import Window
+    from chronocast.ui.workers import wait_for_errands
 
     path = build(folder)
     app = make_app()
@@ -79,7 +80,8 @@ def measure(folder: Path) -> list[tuple[str, str, str]]:
         for words in ("s", "sh", "shot 01", "shot 012", "")
     ]  # type: ignore[misc]
     ordered = [timed(lambda n=n: place.finder.order.setCurrentIndex(n)) for n in (1, 2, 3, 0)]  # type: ignore[misc]
-    session.close()
+    window.close()
+    wait_for_errands()
     return [
         (f"{COUNT:,} sources looked at and forecast, first time", f"{looked:.0f} s", "told as it is"),
         (

@@ -62,7 +62,7 @@ class Saying:
                     self.runner.journal.set_now(values)
                 except JournalError as error:
                     log.warning("the journal could not be written: %s", error)
-            await asyncio.sleep(SAY_SECONDS)
+            await asyncio.sleep(HEARTBEAT_SECONDS if self.runner.machine.paused else SAY_SECONDS)
 
     def total(self, task: e.TaskId) -> int:
         """How many frames or samples a task has."""
