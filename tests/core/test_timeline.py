@@ -302,6 +302,11 @@ class EditLists(Footage):
             self.ready(EDL.replace("one.mp4", "elsewhere.mp4").replace("ONE ", "TAPE7"), "cut.edl", rate="25")
         self.assertIn("elsewhere", str(caught.exception))
 
+    def test_a_reel_can_be_relinked_beside_the_batch(self) -> None:
+        text = EDL.replace("one.mp4", "elsewhere.mp4")
+        ready = self.ready(text, "moved.edl", rate="25", relinked={"elsewhere.mp4": "one.mp4"})
+        self.assertEqual(self.shown(ready.cut)[:25], [("one", n) for n in range(25, 50)])
+
     def test_cuts_go_out_as_an_edit_list_and_come_back(self) -> None:
         ready = self.ready(sequence([clip_item(self.one, 30, 40), clip_item(self.two, 5, 60)]))
         assert ready.timeline

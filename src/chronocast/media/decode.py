@@ -164,11 +164,11 @@ class PictureSource(Protocol):
     def close(self) -> None: ...
 
 
-class Timed:
-    """A film of uneven timing by even numbers: number ``n`` is what is on in the middle of [n, n+1) / rate."""
+class OverFilm:
+    """What gives a film's pictures in another way: its shape, its turn and its end are the film's."""
 
-    def __init__(self, reader: FrameReader, rate: Fraction) -> None:
-        self.reader, self.rate = reader, rate
+    def __init__(self, reader: FrameReader) -> None:
+        self.reader = reader
 
     @property
     def pixel_aspect(self) -> Fraction:
@@ -178,11 +178,19 @@ class Timed:
     def turned(self) -> int:
         return self.reader.turned
 
-    def frame(self, number: int) -> av.VideoFrame:
-        return self.reader.frame(self.reader.index.shown_at((number + Fraction(1, 2)) / self.rate))
-
     def close(self) -> None:
         self.reader.close()
+
+
+class Timed(OverFilm):
+    """A film of uneven timing by even numbers: number ``n`` is what is on in the middle of [n, n+1) / rate."""
+
+    def __init__(self, reader: FrameReader, rate: Fraction) -> None:
+        super().__init__(reader)
+        self.rate = rate
+
+    def frame(self, number: int) -> av.VideoFrame:
+        return self.reader.frame(self.reader.index.shown_at((number + Fraction(1, 2)) / self.rate))
 
 
 class Readers:

@@ -8,11 +8,11 @@ from fractions import Fraction
 import av
 from av.filter import Graph
 
-from chronocast.media.decode import FrameReader
+from chronocast.media.decode import FrameReader, OverFilm
 from chronocast.media.errors import DecodeFailed
 
 
-class Deinterlaced:
+class Deinterlaced(OverFilm):
     """Pictures of an interlaced film, one for each frame, or one for each field.
 
     The filter looks one frame back and one ahead; reading begins one frame
@@ -20,23 +20,16 @@ class Deinterlaced:
     """
 
     def __init__(self, reader: FrameReader, by_field: bool) -> None:
-        self.reader, self.each = reader, 2 if by_field else 1
+        super().__init__(reader)
+        self.each = 2 if by_field else 1
         self._graph: Graph | None = None
         self._pushed = -1
         self._made: deque[tuple[int, av.VideoFrame]] = deque()
 
-    @property
-    def pixel_aspect(self) -> Fraction:
-        return self.reader.pixel_aspect
-
-    @property
-    def turned(self) -> int:
-        return self.reader.turned
-
     def close(self) -> None:
         self._graph = None
         self._made.clear()
-        self.reader.close()
+        super().close()
 
     def frame(self, number: int) -> av.VideoFrame:
         """Picture ``number``; with fields, 2·n and 2·n+1 are the first and second of frame n.
@@ -62,7 +55,7 @@ class Deinterlaced:
 
     def _begin(self, frame: int) -> None:
         graph = Graph()
-        some = self.reader.frame(frame)
+        some = self.reader.frame(max(0, frame - 1))
         source = graph.add_buffer(
             width=some.width, height=some.height, format=some.format, time_base=Fraction(1, 1)
         )

@@ -101,7 +101,7 @@ def link(timeline: Timeline, source: Source, folder: Path, shelves: Shelves, sto
     """
     linked = Linked(timeline)
     if timeline.by_timecode:
-        linked.timeline = _conform(timeline, source, shelves, store, linked)
+        linked.timeline = _conform(timeline, source, folder, shelves, store, linked)
     names = [name for name in linked.timeline.media if name not in linked.facts]
     places = {name: _place(name, source, folder, shelves, store) for name in names}
     for name, place in places.items():
@@ -197,7 +197,7 @@ def beside(name: str, old: str, new: str) -> str | None:
 
 
 def _conform(
-    timeline: Timeline, source: Source, shelves: Shelves, store: FactsStore, linked: Linked
+    timeline: Timeline, source: Source, folder: Path, shelves: Shelves, store: FactsStore, linked: Linked
 ) -> Timeline:
     """An edit list with files for its reels: by clip name, else by reel; then by timecode and length."""
     seen: dict[str, ClipFacts | ChronocastError] = {}
@@ -213,7 +213,7 @@ def _conform(
     def choose(placed: Placed) -> str:
         label = placed.name or placed.reel
         if told := source.relinked.get(label):
-            return told
+            return str(folder / told)
         key = (placed.name, placed.reel)
         if key not in rankings:
             likely = [(likeness, path) for path in shelves.all() if (likeness := _alike(placed, path))]
