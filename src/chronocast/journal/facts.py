@@ -16,7 +16,7 @@ from chronocast.media.images import is_numbered, stamp
 from chronocast.media.inspect import inspect_clip
 from chronocast.model.facts import ClipFacts, SoundFacts
 
-VERSION = 3
+VERSION = 4
 
 
 class FactsStore:
@@ -70,6 +70,9 @@ def _from_json(value: dict[str, Any]) -> ClipFacts | None:
         value["rate"], value["pixel_aspect"] = Fraction(value["rate"]), Fraction(value["pixel_aspect"])
         value["audio"] = tuple(SoundFacts(**item) for item in value["audio"])
         value["colour"], value["problems"] = tuple(value["colour"]), tuple(value["problems"])
+        value["chapters"] = tuple(
+            (str(name), str(first), str(last)) for name, first, last in value["chapters"]
+        )
         return ClipFacts(**value)
     except (KeyError, TypeError, ValueError):
         return None

@@ -24,13 +24,17 @@ class FrameReader:
 
     Times of decoded pictures are looked up in the file's index, so that
     B-frames, edit lists, start offsets and pictures before a seek's key frame
-    can't shift the count.
+    can't shift the count.  With ``hurry``, pictures on the way that no other
+    needs aren't decoded: for looking at one after a jump.
     """
 
-    def __init__(self, path: str, index: FrameIndex | None = None, threads: int = 1) -> None:
+    def __init__(
+        self, path: str, index: FrameIndex | None = None, threads: int = 1, hurry: bool = False
+    ) -> None:
         self.path = path
         self.index = index or scan(path)
-        self._threads = threads
+        self._threads, self._hurry = threads, hurry
+        self._wanted: int | None = None
         self._stack = ExitStack()
         self._container: Any = None
         self._stream: Any = None
@@ -54,6 +58,8 @@ class FrameReader:
     def _open(self) -> None:
         self._container = self._stack.enter_context(opened(self.path))
         self._stream = self._container.streams.video[0]
+        if self._threads > 1:
+            self._stream.thread_type = "AUTO"
         self._stream.codec_context.thread_count = self._threads
         self._frames, self._next = None, -1
 
@@ -71,14 +77,22 @@ class FrameReader:
             self._turned = upright_turn(self.frame(0)) if len(self.index) else 0
         return self._turned
 
-    def _seek(self, frame: int, back: int) -> None:
+    def _seek(self, place: int) -> None:
         if self._container is None:
             self._open()
-        self._container.seek(
-            self.index.key_before(frame, back), stream=self._stream, backward=True, any_frame=False
-        )
-        self._frames = self._container.decode(self._stream)
+        self._container.seek(place, stream=self._stream, backward=True, any_frame=False)
+        self._frames = self._hurried() if self._hurry else self._container.decode(self._stream)
         self._next = -1
+
+    def _hurried(self) -> Iterator[av.VideoFrame]:
+        context = self._stream.codec_context
+        now = ""
+        for packet in self._container.demux(self._stream):
+            if packet.pts is not None and self._wanted is not None:
+                skip = "NONREF" if packet.pts < self._wanted else "DEFAULT"
+                if skip != now:
+                    context.skip_frame = now = skip
+            yield from packet.decode()
 
     def frame(self, number: int) -> av.VideoFrame:
         """Picture ``number``, counted from 0.
@@ -91,11 +105,19 @@ class FrameReader:
                 f"{self.path} has {len(self.index)} pictures; number {number + 1} was asked for.",
                 "Check the range against the file, which may have been replaced.", number,
             )  # fmt: skip
+        self._wanted = self.index.times[number]
         near = self._frames is not None and 0 <= number - self._next <= 48
+        if near and self._hurry and number - self._next > 2:
+            near = self.index.key_shown(number) < self.index.times[self._next]
         if near and (found := self._forward(number)) is not None:
             return found
-        for back in (0, 1, 2, 4, 8, 1 << 30):
-            self._seek(number, back)
+        for place in dict.fromkeys(
+            [
+                self.index.key_shown(number),
+                *(self.index.key_before(number, back) for back in (0, 1, 2, 4, 8, 1 << 30)),
+            ]
+        ):
+            self._seek(place)
             if (found := self._forward(number)) is not None:
                 return found
         raise DecodeFailed(
@@ -199,10 +221,10 @@ class Readers:
     Two layers that show the same file at once use two readers of it.
     """
 
-    def __init__(self, most: int = 6, threads: int = 1) -> None:
+    def __init__(self, most: int = 6, threads: int = 1, hurry: bool = False) -> None:
         self._open: OrderedDict[tuple[str, str, int, str, str], PictureSource] = OrderedDict()
         self._indexes: dict[tuple[str, str], FrameIndex] = {}
-        self._most, self._threads = most, threads
+        self._most, self._threads, self._hurry = most, threads, hurry
 
     def reader(self, path: str, mark: str = "") -> FrameReader:
         """A plain reader of a film."""
@@ -235,7 +257,7 @@ class Readers:
             return ImageReader(path)
         index = self._indexes.get((path, mark)) or scan(path)
         self._indexes[(path, mark)] = index
-        reader = FrameReader(path, index, self._threads).__enter__()
+        reader = FrameReader(path, index, self._threads, self._hurry).__enter__()
         if clock is not None:
             return Timed(reader, clock)
         return Deinterlaced(reader, deinterlace == "field") if deinterlace else reader

@@ -42,6 +42,11 @@ class FrameIndex:
         tick = self.times[0] + seconds / self.time_base
         return min(len(self.times) - 1, max(0, bisect_right(self.times, tick) - 1))
 
+    def key_shown(self, frame: int) -> int:
+        """When the last key frame at or before ``frame`` is shown: some containers seek by that, and land one earlier else."""
+        place = bisect_right(self.keys, (self.times[frame], 1 << 62)) - 1
+        return self.keys[place][0] if place >= 0 else self.key_before(frame)
+
     def key_before(self, frame: int, back: int = 0) -> int:
         """Where to seek for ``frame``: a key frame's decode time, ``back`` key frames earlier."""
         place = bisect_right(self.keys, (self.times[frame], 1 << 62)) - 1 - back

@@ -55,6 +55,7 @@ def inspect_clip(path: str) -> ClipFacts:
                 )
             )
             scan_name, turned = _first_pictures(path)
+        chapters = _chapters(container)
         timecode = container.metadata.get("timecode") or next(
             (s.metadata["timecode"] for s in container.streams if "timecode" in s.metadata), None
         )
@@ -98,7 +99,7 @@ def inspect_clip(path: str) -> ClipFacts:
     return ClipFacts(
         path, mark, size, count, rate, looks[0], looks[1], Fraction(shape) or Fraction(1), scan_name, looks[2],
         looks[3], sound, float(count / rate), _rate(size, count / rate), timecode, variable,
-        (colour[0], colour[1], colour[2], colour[3]), tuple(problems), turned,
+        (colour[0], colour[1], colour[2], colour[3]), tuple(problems), turned, chapters,
     )  # fmt: skip
 
 
@@ -147,6 +148,17 @@ def _inspect_images(path: str) -> ClipFacts:
 
 
 JUMP_SECONDS = 10
+
+
+def _chapters(container: av.container.InputContainer) -> tuple[tuple[str, str, str], ...]:
+    """Chapters as (name, first second, last second), counted from the beginning of the file."""
+    found = []
+    zero = Fraction(max(0, container.start_time or 0), 1_000_000)
+    for item in container.chapters():
+        base = Fraction(item["time_base"] or 1)
+        first, last = (Fraction(item[side]) * base - zero for side in ("start", "end"))
+        found.append((str(item["metadata"].get("title", ""))[:80], str(first), str(last)))
+    return tuple(found)
 
 
 def _jumps(index: FrameIndex) -> int:

@@ -28,13 +28,15 @@ def piece_pictures(job: PieceJob, readers: Readers) -> Iterator[av.VideoFrame]:
     """
     composer = Composer(job.width, job.height, job.settings.pixel_format, job.canvas, job.view, job.colour)
     for span in job.spans:
-        yield from _Span(span, job, composer, readers).pictures()
+        yield from SpanPictures(span, job.canvas, composer, readers).pictures()
 
 
-class _Span:
-    """One span being rendered."""
+class SpanPictures:
+    """The pictures of one span, composed; in order is cheapest."""
 
-    def __init__(self, span: PictureSpan, job: PieceJob, composer: Composer, readers: Readers) -> None:
+    def __init__(
+        self, span: PictureSpan, canvas: tuple[int, int], composer: Composer, readers: Readers
+    ) -> None:
         self.span, self.composer = span, composer
         uses: dict[str, int] = {}
         self.layers = []
@@ -45,19 +47,23 @@ class _Span:
                 source = readers.source(
                     layer.media.path, layer.media.fingerprint, use, layer.deinterlace, layer.clock
                 )
-            self.layers.append(_LayerPictures(layer, source, span.frames, composer, job.canvas))
+            self.layers.append(_LayerPictures(layer, source, span.frames, composer, canvas))
 
     def pictures(self) -> Iterator[av.VideoFrame]:
+        """All of them, in order."""
         for at in range(self.span.frames):
-            shares = [(layer, layer.layer.weight.at(at)) for layer in self.layers]
-            seen = [(layer, share) for layer, share in shares if share > 0]
-            frame = self.span.start + at
-            if not seen:
-                yield self.composer.black()
-            elif len(seen) == 1 and seen[0][1] == 1:
-                yield seen[0][0].composed(at, frame)
-            else:
-                yield self.composer.mix([(layer.composed(at, frame), share) for layer, share in seen])
+            yield self.picture(at)
+
+    def picture(self, at: int) -> av.VideoFrame:
+        """The one at a frame of the span."""
+        shares = [(layer, layer.layer.weight.at(at)) for layer in self.layers]
+        seen = [(layer, share) for layer, share in shares if share > 0]
+        frame = self.span.start + at
+        if not seen:
+            return self.composer.black()
+        if len(seen) == 1 and seen[0][1] == 1:
+            return seen[0][0].composed(at, frame)
+        return self.composer.mix([(layer.composed(at, frame), share) for layer, share in seen])
 
 
 class _LayerPictures:

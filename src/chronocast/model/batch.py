@@ -14,21 +14,28 @@ from typing import Any, Literal
 
 from pydantic import Field, ValidationError, model_validator
 
+from chronocast.model.cutlist import Placing
 from chronocast.model.errors import ModelError
 from chronocast.model.recipe import Document, Identifier, Recipe
 
 VERSION = 1
 FORMAT = "chronocast batch"
 FULL = "full"
+RangeKind = Literal["trim", "marked", "clip"]
 
 
 class NamedRange(Document):
-    """A trimmed part of a source in frames, ``stop`` exclusive."""
+    """A part of a source in frames, ``stop`` exclusive.
+
+    *trim* was set by hand, *marked* is one of the source's own, *clip* one of
+    the edits of a sequence.
+    """
 
     id: Identifier
     name: str = Field(min_length=1, max_length=80)
     start: int = Field(ge=0)
     stop: int = Field(gt=0)
+    kind: RangeKind = "trim"
 
     @model_validator(mode="after")
     def _in_before_out(self) -> NamedRange:
@@ -56,13 +63,26 @@ class Source(Document):
     relinked: dict[str, str] = Field(default_factory=dict)
     known: dict[str, str] = Field(default_factory=dict)
 
+    @model_validator(mode="after")
+    def _ranges_differ(self) -> Source:
+        names = [part.id for part in self.ranges]
+        if FULL in names or len(set(names)) < len(names):
+            raise ValueError(f"{self.name} has two ranges of the same id, or one called “{FULL}”")
+        return self
+
+    def part(self, identifier: str) -> NamedRange | None:
+        """Its range of that id."""
+        return next((item for item in self.ranges if item.id == identifier), None)
+
 
 class Framing(Document):
-    """How one output is framed: shares cut off each side, and where the centre of a filled frame lies.
+    """How one output is framed: shares cut off each side, how the rest goes into the frame, and the centre of a filled one.
 
-    ``centres`` are key positions (frame of the output, x, y), x and y from 0 to 1.
+    ``placing`` stands for the recipe's own where it is given.  ``centres`` are
+    key positions (frame of the output, x, y), x and y from 0 to 1.
     """
 
+    placing: Placing | None = None
     left: float = Field(default=0, ge=0, le=0.95)
     top: float = Field(default=0, ge=0, le=0.95)
     right: float = Field(default=0, ge=0, le=0.95)
@@ -75,7 +95,14 @@ class Framing(Document):
             raise ValueError("the crop leaves less than a twentieth of the picture")
         if any(not 0 <= x <= 1 or not 0 <= y <= 1 for _, x, y in self.centres):
             raise ValueError("a centre lies outside the picture")
+        if len({frame for frame, _, _ in self.centres}) < len(self.centres):
+            raise ValueError("two centres are set for the same frame")
         return self
+
+    @property
+    def plain(self) -> bool:
+        """Whether it says nothing that the recipe doesn't."""
+        return self == Framing()
 
 
 class Output(Document):

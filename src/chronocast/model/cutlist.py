@@ -211,6 +211,14 @@ class SoundSpan(Stated):
         )
 
 
+class Marked(Stated):
+    """A stretch of a source that the source itself marks: a chapter, a long marker, its in and out."""
+
+    name: str
+    start: int
+    stop: int
+
+
 class CutList(Stated):
     """One source laid out: picture spans without gaps or overlaps, and sound spans.
 
@@ -227,6 +235,8 @@ class CutList(Stated):
     sound: tuple[SoundSpan, ...] = ()
     sound_tracks: tuple[tuple[SoundSpan, ...], ...] = ()
     start_timecode: int = 0
+    drop_frame: bool = False
+    marked: tuple[Marked, ...] = ()
     colour: Colour = BT709
     tags: Colour = (2, 2, 2, 1)
 
@@ -310,6 +320,7 @@ class CutList(Stated):
                 "frames": frames,
                 "picture": tuple(spans),
                 "start_timecode": round(self.start_timecode / step),
+                "marked": (),
             }
         )
 

@@ -27,6 +27,7 @@ class ClipFacts:
     ``seconds`` is their length; with variable timing they are counted at
     ``rate``, each for as long as it is on.  ``turned`` is by how many degrees
     clockwise they are to be turned to stand upright. ``bit_rate`` is of the whole file in bit/s.
+    ``chapters`` are (name, first second, last second), as exact fractions in text.
     ``problems`` are sentences; a clip with one can still be used unless it has
     neither picture nor sound.
     """
@@ -50,6 +51,7 @@ class ClipFacts:
     colour: tuple[str, str, str, str] = ("", "", "", "")
     problems: tuple[str, ...] = ()
     turned: int = 0
+    chapters: tuple[tuple[str, str, str], ...] = ()
 
     @property
     def interlaced(self) -> bool:

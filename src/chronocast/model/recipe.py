@@ -142,6 +142,16 @@ SUPPLIED: tuple[Recipe, ...] = (
         ),
         sound=SoundRecipe(bits_per_second=192_000),
     ),
+    Recipe(
+        id="upright-720",
+        name="Upright 720×1280, 2 Mb/s",
+        purpose="For phones held upright and the column at the door: 720×1280, filled, its sides cut off.",
+        picture=PictureRecipe(
+            size=FrameSize(mode="fixed", width=720, height=1280),
+            framing="fill",
+            rate_control=RateControl(target_bits_per_second=2_000_000, peak_bits_per_second=4_000_000),
+        ),
+    ),
 )
 
 

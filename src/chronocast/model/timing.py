@@ -145,12 +145,13 @@ def format_timecode(frame: int, rate: Rate, drop: bool = False) -> str:
     return f"{sign}{hours:02d}:{minutes:02d}:{seconds % 60:02d}{mark}{frames:0{width}d}"
 
 
-def parse_timecode(text: str, rate: Rate, *, here: int = 0) -> int:
+def parse_timecode(text: str, rate: Rate, *, here: int = 0, drop: bool = False) -> int:
     """A frame number from a time typed the way people type it.
 
     ``1:02:03:04``, ``01:02:03;04`` (drop-frame), ``1020304`` (digits from the
     right), ``+48`` and ``-1:00`` (from ``here``), ``12s`` or ``1.5s`` (seconds),
-    ``250f`` (a frame number).
+    ``250f`` (a frame number).  With ``drop`` a time of day is counted as
+    drop-frame however it is written.
 
     >>> parse_timecode("1020304", Fraction(25))
     93079
@@ -166,10 +167,10 @@ def parse_timecode(text: str, rate: Rate, *, here: int = 0) -> int:
     if typed[0] in "+-":
         distance = _absolute(typed[1:].strip(), text, rate, count_frames=True)
         return here + (distance if typed[0] == "+" else -distance)
-    return _absolute(typed, text, rate, count_frames=False)
+    return _absolute(typed, text, rate, count_frames=False, drop=drop and can_drop(rate))
 
 
-def _absolute(typed: str, text: str, rate: Rate, *, count_frames: bool) -> int:
+def _absolute(typed: str, text: str, rate: Rate, *, count_frames: bool, drop: bool = False) -> int:
     if match := re.fullmatch(r"(\d+(?:\.\d+)?)\s*s", typed):
         return round(Fraction(match[1]) * rate)
     if match := re.fullmatch(r"(\d+)\s*f", typed):
@@ -178,10 +179,10 @@ def _absolute(typed: str, text: str, rate: Rate, *, count_frames: bool) -> int:
         if count_frames:
             return int(typed)
         padded = typed.rjust(8, "0")
-        return _counted(padded[:-6], padded[-6:-4], padded[-4:-2], padded[-2:], False, text, rate)
+        return _counted(padded[:-6], padded[-6:-4], padded[-4:-2], padded[-2:], drop, text, rate)
     if match := re.fullmatch(r"(?:(?:(\d+):)?(\d+):)?(\d+)([:;.])(\d+)", typed):
         hours, minutes, seconds, mark, frames = match.groups()
-        return _counted(hours or "0", minutes or "0", seconds, frames, mark == ";", text, rate)
+        return _counted(hours or "0", minutes or "0", seconds, frames, drop or mark == ";", text, rate)
     raise TimecodeError(f"“{text}” is not a time.", "Type it as 1:02:03:04, +48, 12s or 250f.")
 
 

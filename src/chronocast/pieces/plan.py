@@ -51,7 +51,7 @@ def in_output(part: FrameRange, source: CutList, rate: Rate) -> FrameRange:
 def plan_output(source: CutList, part: FrameRange, recipe: Recipe, view: View | None = None) -> OutputPlan:
     """Plan one output.  ``view`` is how it is framed; without one as the recipe says."""
     rate = output_rate(source, recipe)
-    view = (view or View()).model_copy(update={"placing": recipe.picture.framing})
+    view = view or View(placing=recipe.picture.framing)
     shown_width, shown_height = view.shown(source.width, source.height)
     width, height = frame_size(recipe.picture.size, round(shown_width), round(shown_height))
     settings = encoder_settings(

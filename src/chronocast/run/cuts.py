@@ -10,7 +10,7 @@ from chronocast.journal.facts import FactsStore
 from chronocast.model.batch import FULL, Batch
 from chronocast.model.errors import ModelError
 from chronocast.model.timing import FrameRange
-from chronocast.run.prepare import prepare
+from chronocast.run.prepare import Prospect, prepare
 
 
 def write_cuts(batch: Batch, path: Path, to: Path, store: FactsStore, edl: bool) -> list[Path]:
@@ -28,8 +28,7 @@ def write_cuts(batch: Batch, path: Path, to: Path, store: FactsStore, edl: bool)
     for source in batch.sources:
         ready = prospect.sources.get(source.id)
         if ready is None:
-            told = next((p.told for p in prospect.problems if p.where == source.name), source.name)
-            raise ModelError(f"{source.name} can't be written: {told}")
+            raise ModelError(f"{source.name} can't be written: {_why(prospect, source.name)}")
         whole = ready.timeline or clip_timeline(ready.cut, source.name)
         parts = [(FULL, whole)] + [
             (part.name, part_of(whole, FrameRange(part.start, part.stop), f"{source.name}, {part.name}"))
@@ -45,3 +44,32 @@ def write_cuts(batch: Batch, path: Path, to: Path, store: FactsStore, edl: bool)
                 write_text(target, text)
                 made.append(target)
     return made
+
+
+def write_picks(batch: Batch, path: Path, to: Path, store: FactsStore, sources: list[str]) -> int:
+    """The ranges of some sources, one after another as clips of one OTIO sequence; how many there were.
+
+    Raises:
+        ChronocastError: a source can't be used, there are no ranges, or the file can't be written.
+    """
+    from chronocast.timeline.write import clip_timeline, picks_text
+
+    folder = path.absolute().parent
+    prospect = prepare(batch, folder, store)
+    picks = []
+    for source in batch.sources:
+        if source.id not in sources:
+            continue
+        ready = prospect.sources.get(source.id)
+        if ready is None:
+            raise ModelError(f"{source.name} can't be written: {_why(prospect, source.name)}")
+        whole = ready.timeline or clip_timeline(ready.cut, source.name)
+        picks += [(part.name, whole, FrameRange(part.start, part.stop)) for part in source.ranges]
+    if not picks:
+        raise ModelError("There are no ranges to write.", "Mark some first.")
+    write_text(to, picks_text(to.stem, picks, to.absolute().parent) + "\n")
+    return len(picks)
+
+
+def _why(prospect: Prospect, name: str) -> str:
+    return next((p.told for p in prospect.problems if p.where == name), name)

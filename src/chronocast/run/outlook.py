@@ -39,6 +39,7 @@ class OutputOutlook:
     parts: dict[str, float]
     basis: str
     made: bool = False
+    kept_names: frozenset[str] = frozenset()
 
     @property
     def kept_share(self) -> float:
@@ -164,7 +165,8 @@ def outlook(
         drafts.append(
             {
                 "ready": ready, "spent": spent if not made else nothing, "size": size, "heard": sound_kept or heard,
-                "kept": len(plan.pieces) - len(open_pieces), "basis": "made and proved" if made else why(ask), "made": made,
+                "kept": len(plan.pieces) - len(open_pieces),
+                "kept_names": frozenset(p.name for p in plan.pieces) - {p.name for p in open_pieces}, "basis": "made and proved" if made else why(ask), "made": made,
                 "parts": {
                     "encode": float(np.median(encode)), "sound": float(np.median(sound)) if need_sound else 0.0,
                     "join": 0.0 if made else float(np.median(join)), "check": 0.0 if made else float(np.median(check)),
@@ -177,6 +179,7 @@ def outlook(
         OutputOutlook(
             draft["ready"], band(draft["spent"]), band(draft["size"]), band(finish.begin), band(finish.end),
             len(draft["ready"].plan.pieces), draft["kept"], float(draft["heard"]), draft["parts"], draft["basis"], draft["made"],
+            draft["kept_names"],
         )
         for draft, finish in zip(drafts, finishes, strict=True)
     )  # fmt: skip

@@ -22,6 +22,7 @@ from chronocast.model.check import Expected
 from chronocast.model.colour import high_range
 from chronocast.model.cutlist import CutList, media_title
 from chronocast.model.errors import ChronocastError
+from chronocast.model.extent import Extent
 from chronocast.model.facts import ClipFacts
 from chronocast.model.geometry import Centre, View
 from chronocast.model.jobs import PieceJob
@@ -89,7 +90,7 @@ class SourceReady:
             framing.model_dump_json() if framing else "",
         )
         if key not in self.plans:
-            self.plans[key] = plan_output(self.cut, part, recipe, framing_view(framing))
+            self.plans[key] = plan_output(self.cut, part, recipe, framing_view(framing, recipe))
         return self.plans[key]
 
     @property
@@ -126,6 +127,14 @@ class OutputReady:
     def title(self) -> str:
         """The title written into the file."""
         return f"{self.source.title} - {self.range_name}" if self.range_name else self.source.title
+
+    @property
+    def extent(self) -> Extent:
+        """How much of its source it has."""
+        kind = FULL if self.output.range == FULL else "trim"
+        if kind != FULL and (named := self.source.source.part(self.output.range)):
+            kind = named.kind
+        return Extent(kind, len(self.part), self.source.cut.frames, self.source.cut.rate)
 
     @property
     def family(self) -> str:
@@ -185,10 +194,10 @@ class Prospect:
         return next((item for item in self.outputs if item.output.id == identifier), None)
 
 
-def framing_view(framing: Framing | None) -> View | None:
-    """An output's framing as numbers that are exact."""
+def framing_view(framing: Framing | None, recipe: Recipe) -> View:
+    """How an output is framed, by its own framing or its recipe's, as numbers that are exact."""
     if framing is None:
-        return None
+        return View(placing=recipe.picture.framing)
     exact = [
         Fraction(value).limit_denominator(100_000)
         for value in (framing.left, framing.top, framing.right, framing.bottom)
@@ -199,7 +208,10 @@ def framing_view(framing: Framing | None) -> View | None:
         )
         for frame, x, y in framing.centres
     )
-    return View(left=exact[0], top=exact[1], right=exact[2], bottom=exact[3], centres=centres)
+    return View(
+        placing=framing.placing or recipe.picture.framing, left=exact[0], top=exact[1], right=exact[2],
+        bottom=exact[3], centres=centres,
+    )  # fmt: skip
 
 
 def kind_of(path: Path) -> str:

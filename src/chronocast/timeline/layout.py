@@ -9,7 +9,16 @@ from fractions import Fraction
 from math import ceil
 
 from chronocast.model.colour import BT709, RGB_MATRIX, Colour, assumed, high_range, read_tags
-from chronocast.model.cutlist import CutList, Fade, Layer, MediaRef, PictureSpan, SoundSpan, media_title
+from chronocast.model.cutlist import (
+    CutList,
+    Fade,
+    Layer,
+    Marked,
+    MediaRef,
+    PictureSpan,
+    SoundSpan,
+    media_title,
+)
 from chronocast.model.errors import TimecodeError
 from chronocast.model.facts import ClipFacts
 from chronocast.model.timing import format_timecode, frame_at, parse_timecode
@@ -72,8 +81,32 @@ def clip_cut_list(facts: ClipFacts) -> CutList:
     return CutList(
         rate=facts.rate, width=width, height=height, frames=facts.frames,
         picture=(PictureSpan(start=0, frames=facts.frames, layers=(clip_layer(facts),)),), sound=sound, sound_tracks=single,
-        start_timecode=_timecode(facts) or 0, colour=colour, tags=tags,
+        start_timecode=_timecode(facts) or 0, drop_frame=bool(facts.timecode and ";" in facts.timecode),
+        marked=_chapters(facts), colour=colour, tags=tags,
     )  # fmt: skip
+
+
+def _chapters(facts: ClipFacts) -> tuple[Marked, ...]:
+    """A film's chapters in whole frames; one that is all of it marks nothing."""
+    found = []
+    for number, (name, first, last) in enumerate(facts.chapters):
+        start = max(0, frame_at(Fraction(first), facts.rate))
+        stop = min(facts.frames, frame_at(Fraction(last), facts.rate))
+        if start < stop and stop - start < facts.frames:
+            found.append(Marked(name=name or f"Chapter {number + 1}", start=start, stop=stop))
+    return tuple(found)
+
+
+def _marked(timeline: Timeline, frames: int) -> tuple[Marked, ...]:
+    """What a sequence marks of itself: its in and out, and markers that last."""
+    said = [("Marked", *timeline.marked)] if timeline.marked else []
+    said += [(mark.name or "Marker", mark.at, mark.at + mark.seconds) for mark in timeline.markers]
+    found = []
+    for name, first, last in said:
+        start, stop = max(0, frame_at(first, timeline.rate)), min(frames, frame_at(last, timeline.rate))
+        if stop - start > 1 and stop - start < frames:
+            found.append(Marked(name=name[:80], start=start, stop=stop))
+    return tuple(found)
 
 
 def _timecode(facts: ClipFacts) -> int | None:
@@ -147,7 +180,7 @@ def sequence_cut_list(timeline: Timeline, facts: Mapping[str, ClipFacts]) -> tup
     cut = CutList(
         rate=timeline.rate, width=width, height=height, frames=frames, picture=spans,
         sound=tuple(sorted(sound, key=lambda span: span.start)), sound_tracks=tuple(tuple(track) for track in heard), start_timecode=timeline.start_timecode,
-        colour=colour, tags=tags,
+        drop_frame=timeline.drop_frame, marked=_marked(timeline, frames), colour=colour, tags=tags,
     )  # fmt: skip
     return cut, (*timeline.notes, *laying.notes)
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+from collections.abc import Sequence
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -65,6 +66,24 @@ def part_of(timeline: Timeline, part: FrameRange, name: str) -> Timeline:
 def otio_text(timeline: Timeline, folder: Path) -> str:
     """OTIO of a sequence; its media's paths are written relative to ``folder``."""
     return str(otio.adapters.write_to_string(_otio(timeline, folder), "otio_json"))
+
+
+def picks_text(name: str, picks: Sequence[tuple[str, Timeline, FrameRange]], folder: Path) -> str:
+    """OTIO of ranges of sources as sub-clips: a collection of them, each under its own name.
+
+    A range of a clip is a clip with its range; one of a sequence a nested stack.
+    """
+    made = otio.schema.SerializableCollection(name=name)
+    for title, timeline, part in picks:
+        cut = part_of(timeline, part, title)
+        pictures = [track for track in cut.tracks if track.kind == "picture"]
+        plain = len(pictures) == 1 and len(pictures[0].placed) == 1 and pictures[0].placed[0].kind == "media"
+        if plain and not timeline.path:
+            item = _item(pictures[0].placed[0].model_copy(update={"name": title}), timeline.rate, folder)
+        else:
+            item = _otio(cut, folder)
+        made.append(item)
+    return str(otio.adapters.write_to_string(made, "otio_json"))
 
 
 def edit_lists(timeline: Timeline, folder: Path) -> dict[str, str]:

@@ -37,6 +37,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from chronocast.model.batch import FULL
 from chronocast.ui import draw
 from chronocast.ui.plan_model import Cell, PlanModel
 from chronocast.ui.theme import Theme, font, scale
@@ -302,6 +303,7 @@ class GridTable(QTableView):
     """The table itself: Space fills or clears what is selected."""
 
     fill_asked = pyqtSignal()
+    range_asked = pyqtSignal()
     resized = pyqtSignal()
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
@@ -312,11 +314,22 @@ class GridTable(QTableView):
         if event is not None and event.key() == Qt.Key.Key_Space and not event.modifiers():
             self.fill_asked.emit()
             return
+        if (
+            event is not None
+            and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter)
+            and not event.modifiers()
+        ):
+            self.range_asked.emit()
+            return
         super().keyPressEvent(event)
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
-        if event is not None and self.indexAt(event.position().toPoint()).column() > 0:
-            self.fill_asked.emit()
+        if event is not None:
+            column = self.indexAt(event.position().toPoint()).column()
+            if column > 0:
+                self.fill_asked.emit()
+            elif column == 0:
+                self.range_asked.emit()
 
 
 class Totals(QWidget):
@@ -359,6 +372,7 @@ class Grid(QWidget):
     current_changed = pyqtSignal(str)
     fill_asked = pyqtSignal(list, bool)
     menu_asked = pyqtSignal(QPoint)
+    range_asked = pyqtSignal()
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -389,6 +403,7 @@ class Grid(QWidget):
         layout.addWidget(table, 1)
         layout.addWidget(self.totals)
         table.fill_asked.connect(self._fill)
+        table.range_asked.connect(self.range_asked)
         table.resized.connect(self._fit)
         selection = table.selectionModel()
         assert selection is not None
@@ -424,6 +439,14 @@ class Grid(QWidget):
         if not index.isValid() or self.model.plan is None or index.column() != 0:
             return ""
         return self.model.plan.rows[index.row()].source
+
+    def current_range(self) -> tuple[str, str, str]:
+        """Source, range and output of the current cell; nothing where there is none."""
+        index = self.table.currentIndex()
+        if not index.isValid() or self.model.plan is None:
+            return "", FULL, ""
+        row = self.model.plan.rows[index.row()]
+        return row.source, row.part, self.current_output()
 
     def selected(self) -> list[tuple[int, int]]:
         """Selected cells as (row, column); a selected source stands for its whole row."""

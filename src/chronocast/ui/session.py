@@ -56,6 +56,7 @@ class Session(QObject):
     run_seen = pyqtSignal()
     run_begun = pyqtSignal()
     rate_wanted = pyqtSignal(list)
+    previewed = pyqtSignal(object, object, object)
 
     def __init__(self, path: Path | None, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -67,6 +68,7 @@ class Session(QObject):
         self.run: RunView | None = None
         self.journal: Path | None = None
         self.busy = ""
+        self._preview: Batch | None = None
         self._measuring: Any = None
         self._saving = threading.Lock()
         self._saved: Batch | None = self.history.now if path else None
@@ -253,13 +255,35 @@ class Session(QObject):
             lambda made: self.notice.emit(f"{len(made)} files written to {to}."), self.trouble.emit,
         )  # fmt: skip
 
+    def write_picks(self, to: Path, sources: list[str]) -> None:
+        """The ranges of some sources as sub-clips, into one OTIO file."""
+        from chronocast.run.cuts import write_picks
+
+        batch, path = self.batch, self.path
+        errand(
+            lambda: write_picks(batch, path, to, FactsStore(data_folder() / "facts"), sources),
+            lambda count: self.notice.emit(f"{count} sub-clips written to {to}. No film was made."), self.trouble.emit,
+        )  # fmt: skip
+
     # The forecast
 
     def forecast(self) -> None:
         """Ask for a fresh forecast."""
+        self._preview = None
         self._forecaster.want(self.batch, self.path)
 
+    def preview(self, batch: Batch | None) -> None:
+        """Ask what a batch would take that isn't (yet) an edit; ``previewed`` brings it.  None ends it."""
+        if batch is None or batch == self.batch:
+            self._preview = None
+        elif batch != self._preview:
+            self._preview = batch
+            self._forecaster.want(batch, self.path)
+
     def _forecast(self, batch: Batch, prospect: Prospect, view: Outlook) -> None:
+        if batch == self._preview:
+            self.previewed.emit(batch, prospect, view)
+            return
         if batch != self.batch:
             return
         self.prospect, self.view = prospect, view

@@ -128,6 +128,9 @@ def _sheet(t: Theme) -> str:
     QPushButton#act {{ background: {t.ember}; color: {t.on_ember}; border: none; font-weight: 600; padding: 9px 18px; }}
     QPushButton#act:disabled {{ background: {t.line}; color: {t.quiet}; }}
     QPushButton#act:focus {{ border: 2px solid {t.text}; }}
+    QPushButton#small {{ padding: 3px 9px; }}
+    QPushButton#choice:checked, QToolButton#choice:checked {{ background: {t.choice}; color: {t.text}; border: 1px solid {t.tide}; }}
+    QToolButton#choice {{ border: 1px solid {t.line}; padding: 3px 11px; }}
     QToolButton {{ background: transparent; border: 1px solid transparent; border-radius: 3px; padding: 3px 8px; color: {t.quiet}; }}
     QToolButton:hover {{ color: {t.text}; }}
     QToolButton::menu-indicator {{ image: none; }}

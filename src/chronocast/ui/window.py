@@ -14,6 +14,7 @@ from PyQt6.QtGui import (
     QDragEnterEvent,
     QDropEvent,
     QImage,
+    QKeyEvent,
     QKeySequence,
 )
 from PyQt6.QtWidgets import (
@@ -46,6 +47,7 @@ from chronocast.ui.finder import Finder
 from chronocast.ui.headline import HeadlineBand
 from chronocast.ui.plan_model import PlanModel, arranged, plan_model, recut_lines
 from chronocast.ui.plan_place import PlanPlace
+from chronocast.ui.range_place import RangePlace
 from chronocast.ui.run_model import RunModel, run_model
 from chronocast.ui.run_place import RunPlace
 from chronocast.ui.session import Session
@@ -53,7 +55,8 @@ from chronocast.ui.strips import StripMaker
 from chronocast.ui.theme import Theme, font
 
 log = logging.getLogger(__name__)
-PLACES = ("Plan", "Run", "Check")
+PLACES = ("Plan", "Range", "Run", "Check")
+PLAN, RANGE, RUN, CHECK = range(4)
 
 
 def settings() -> QSettings:
@@ -76,8 +79,9 @@ class Window(QMainWindow):
         self.begin = QPushButton("Begin")
         self.begin.setObjectName("act")
         self.begin.clicked.connect(self.begin_run)
-        self.plan_place, self.run_place, self.check_place = (
+        self.plan_place, self.range_place, self.run_place, self.check_place = (
             PlanPlace(theme),
+            RangePlace(theme),
             RunPlace(theme),
             CheckPlace(theme),
         )
@@ -102,6 +106,7 @@ class Window(QMainWindow):
         self._heard = (
             (session.changed, self._show_plan), (session.run_seen, self._show_run), (session.run_begun, self._run_begun),
             (session.trouble, self.tell_trouble), (session.notice, self.tell), (session.rate_wanted, self._ask_rate),
+            (session.previewed, self.range_place.show_trial),
         )  # fmt: skip
         for signal, slot in self._heard:
             signal.connect(slot)
@@ -153,7 +158,7 @@ class Window(QMainWindow):
         self.head = head
         head.setObjectName("head")
         head.setStyleSheet(f"#head {{ border-bottom: 1px solid {self.theme.line}; }}")
-        for page in (self.plan_place, self.run_place, self.check_place):
+        for page in (self.plan_place, self.range_place, self.run_place, self.check_place):
             self.pages.addWidget(page)
         body = QWidget()
         layout = QVBoxLayout(body)
@@ -219,6 +224,7 @@ class Window(QMainWindow):
         self._action(run, "Move the chosen output down", "Alt+Down", lambda: self.move_output(1))
         self._action(run, "Try again what needs you", "", lambda: self.session.ask("retry"))
         self._action(run, "Measure this machine again", "", self.measure)
+        self._range_actions(menu)
         for number, name in enumerate(PLACES):
             self._action(look, name, f"Ctrl+{number + 1}", lambda _=False, n=number: self.go_to(n))
         look.addSeparator()
@@ -233,6 +239,51 @@ class Window(QMainWindow):
         find.triggered.connect(self.find_command)
         self.more.setMenu(menu)
 
+    def _range_actions(self, menu: QMenu) -> None:
+        """Keys that work in *Range*, whichever part of it has the focus."""
+        place, inner = self.range_place, menu.addMenu("Range")
+        assert inner
+        player = place.player
+        self.range_actions: list[QAction] = []
+        for words, key, do in (
+            ("Play, or stand", "Space", player.play_or_stand),
+            ("Backwards, faster each time", "J", lambda: player.faster(-1)),
+            ("Stand", "K", player.stand),
+            ("Forwards, faster each time", "L", lambda: player.faster(1)),
+            ("One frame back", "Left", lambda: player.step(-1)),
+            ("One frame on", "Right", lambda: player.step(1)),
+            ("One second back", "Shift+Left", lambda: place.step_seconds(-1)),
+            ("One second on", "Shift+Right", lambda: place.step_seconds(1)),
+            ("To the first frame of the source", "Home", lambda: player.go(0)),
+            ("To the last frame of the source", "End", lambda: player.go(player.shuttle.frames - 1)),
+            ("To the edit before", "Up", lambda: place.step_edit(-1)),
+            ("To the next edit", "Down", lambda: place.step_edit(1)),
+            ("First picture here", "I", place.mark_in),
+            ("Last picture here", "O", place.mark_out),
+            ("To the first picture of the range", "Shift+I", lambda: place.go_to_end(False)),
+            ("To the last picture of the range", "Shift+O", lambda: place.go_to_end(True)),
+            ("Play the range", "Shift+Space", place.play_range),
+            ("Take what is marked, beside the whole", "Return", place.take),
+            ("Take what is marked, instead of the whole", "Shift+Return", lambda: place.take(True)),
+            ("Let the marks go", "Escape", place.drop_marks),
+            ("Mend the ends of the range", "M", place.mend),
+            ("Next source", "N", lambda: place.next_source(1)),
+            ("Source before", "Shift+N", lambda: place.next_source(-1)),
+            ("Next range", "R", lambda: place.next_range(1)),
+            ("Go to a time", "G", lambda: place.begin_typing("")),
+            ("Framing, or first and last", "F", lambda: place.set_framing(not place.framing_on)),
+            ("A key of the centre here", "C", lambda: place.set_key(True)),
+            ("The range closer on the filmstrip", "Z", place.zoom_range),
+            ("All of the source on the filmstrip", "Shift+Z", place.parts.film.zoom_all),
+            ("Rename the range", "F2", place.parts.name.setFocus),
+            ("Remove the range", "Ctrl+Backspace", place.remove),
+            ("One file for each clip…", "Ctrl+Shift+F", place.split),
+            ("Write the ranges of this source as sub-clips…", "Ctrl+Shift+U", self.write_picks),
+        ):  # fmt: skip
+            action = self._action(inner, words, key, lambda _=False, d=do: d())
+            action.setEnabled(False)
+            self.range_actions.append(action)
+
     def _connect_places(self) -> None:
         grid = self.plan_place.grid
         grid.fill_asked.connect(self.session.fill)
@@ -242,14 +293,20 @@ class Window(QMainWindow):
         find.left.connect(grid.table.setFocus)
         self.plan_place.sheet.search_asked.connect(lambda _: self.search_media())
         self.plan_place.sheet.take_asked.connect(lambda source: self.take_cut([source]))
+        grid.range_asked.connect(self.open_range)
+        place = self.range_place
+        place.edited.connect(self.session.edit)
+        place.preview.connect(self.session.preview)
+        place.said.connect(self.tell)
+        place.trouble.connect(self.tell_trouble)
         run = self.run_place
         run.pause_asked.connect(lambda: self.session.ask("pause"))
         run.resume_asked.connect(lambda: self.session.ask("resume"))
         run.stop_asked.connect(self.stop_run)
         run.again_asked.connect(self.session.take_up)
-        for place in (self.run_place, self.check_place):
-            place.open_asked.connect(lambda path: QDesktopServices.openUrl(QUrl.fromLocalFile(path)))
-            place.folder_asked.connect(
+        for shown in (self.run_place, self.check_place):
+            shown.open_asked.connect(lambda path: QDesktopServices.openUrl(QUrl.fromLocalFile(path)))
+            shown.folder_asked.connect(
                 lambda path: QDesktopServices.openUrl(QUrl.fromLocalFile(str(Path(path).parent)))
             )
         self.check_place.copy_asked.connect(self._copy)
@@ -262,12 +319,23 @@ class Window(QMainWindow):
         button = self.places.button(number)
         assert button is not None
         button.setChecked(True)
-        self.head.setVisible(number == 0)
-        focus = (self.plan_place.grid.table, self.run_place.table, self.check_place.outputs)[number]
+        self.head.setVisible(number in (PLAN, RANGE))
+        for action in self.range_actions:
+            action.setEnabled(number == RANGE)
+        focus = (
+            self.plan_place.grid.table, self.range_place.parts.film, self.run_place.table, self.check_place.outputs,
+        )[number]  # fmt: skip
         focus.setFocus()
 
     def _run_begun(self) -> None:
-        self.go_to(1)
+        self.go_to(RUN)
+
+    def open_range(self) -> None:
+        """The source, range or output that is current in the grid, in *Range*."""
+        source, part, output = self.plan_place.grid.current_range()
+        if source:
+            self.range_place.show_source(source, part, output)
+        self.go_to(RANGE)
 
     def _show_plan(self) -> None:
         session = self.session
@@ -279,6 +347,7 @@ class Window(QMainWindow):
         self.headline.show_headline(plan.headline)
         self._show_begin()
         self.plan_place.show_plan(plan, session.view, session.batch, session.prospect)
+        self.range_place.show_batch(session.batch, session.prospect, session.view, session.before)
         self.undo_action.setEnabled(bool(session.history.before))
         self.redo_action.setEnabled(bool(session.history.after))
         if plan.problems:
@@ -330,7 +399,7 @@ class Window(QMainWindow):
         )
 
     def _tick(self) -> None:
-        if self.pages.currentIndex() == 1 and self.run_shown and self.run_shown.going:
+        if self.pages.currentIndex() == RUN and self.run_shown and self.run_shown.going:
             self._show_run()
 
     def _strip(self, key: str, image: QImage) -> None:
@@ -510,6 +579,21 @@ class Window(QMainWindow):
         if name:
             self.session.write_cuts(Path(name))
 
+    def write_picks(self) -> None:
+        """Choose a file for the ranges of the source in *Range*, as sub-clips."""
+        source = self.session.batch.source(self.range_place.source)
+        if source is None or not source.ranges:
+            self.tell("This source has no ranges to write yet.")
+            return
+        name, _ = QFileDialog.getSaveFileName(
+            self,
+            "Write sub-clips",
+            str(self.session.path.parent / f"{source.name} sub-clips.otio"),
+            "OTIO (*.otio)",
+        )
+        if name:
+            self.session.write_picks(Path(name), [source.id])
+
     def _ask_rate(self, paths: list[Path]) -> None:
         """Edit lists don't say their rate: ask, then bring them in."""
         names = ", ".join(path.name for path in paths[:3]) + (" and more" if len(paths) > 3 else "")
@@ -586,6 +670,7 @@ class Window(QMainWindow):
         window = Window(self.session, theme)
         window.setGeometry(self.geometry())
         window.show()
+        window.range_place.take_over(self.range_place)
         window.go_to(self.pages.currentIndex())
         window._show_run()
         _windows.append(window)
@@ -629,10 +714,23 @@ class Window(QMainWindow):
             elif paths:
                 self.session.gather(paths)
 
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Figures typed anywhere in *Range* begin a time to go to."""
+        if (
+            event is not None
+            and self.pages.currentIndex() == RANGE
+            and event.text()
+            and event.text() in "0123456789+-"
+        ):
+            self.range_place.begin_typing(event.text())
+            return
+        super().keyPressEvent(event)
+
     def closeEvent(self, event: QCloseEvent | None) -> None:
         self._clock.stop()
         self.strips.leave()
         self.strips.wait(3000)
+        self.range_place.leave()
         if not self._retired:
             self.session.close()
         if self in _windows:

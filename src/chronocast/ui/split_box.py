@@ -1,0 +1,106 @@
+"""One file for each clip: the list of files that will be made, before anything is decided."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QCheckBox, QDialog, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from chronocast.deliver.names import output_stem, unlike
+from chronocast.media.codecs import CONTAINERS
+from chronocast.model.batch import Batch
+from chronocast.model.extent import short_time
+from chronocast.model.timing import FrameRange
+from chronocast.ui.range_model import RangeSheet
+from chronocast.ui.table import Col, RowsTable
+from chronocast.ui.theme import Theme, font, scale
+
+
+class SplitBox(QDialog):
+    """``SplitBox(...)``: recipes, instead of the whole or beside it, and the names of all files; ``batch()`` when taken."""
+
+    def __init__(
+        self, theme: Theme, sheet: RangeSheet, batch: Batch, recipes: tuple[str, ...],
+        clips: Sequence[tuple[str, FrameRange]], planned: Callable[[tuple[str, ...], bool], Batch], parent: QWidget,
+    ) -> None:  # fmt: skip
+        super().__init__(parent)
+        self._sheet, self._planned, self._before = sheet, planned, batch
+        self.setWindowTitle("One file for each clip")
+        self.resize(round(680 * scale()), round(520 * scale()))
+        self.title = QLabel()
+        self.title.setFont(font(15, 600))
+        self.title.setWordWrap(True)
+        self.recipes: dict[str, QPushButton] = {}
+        row = QHBoxLayout()
+        row.setSpacing(6)
+        for name, words in sheet.recipes:
+            button = QPushButton(words)
+            button.setCheckable(True)
+            button.setChecked(name in recipes)
+            button.setObjectName("choice")
+            button.toggled.connect(self._list)
+            self.recipes[name] = button
+            row.addWidget(button)
+        row.addStretch(1)
+        self.instead = QCheckBox("and no file of the whole any more")
+        self.instead.toggled.connect(self._list)
+        self.table = RowsTable(
+            theme,
+            (Col("file", lambda r: r[0], 0.72), Col("clip's length", lambda r: r[1], 0.28, right=True, quiet=True)),
+            "Files that would be made", 26,
+        )  # fmt: skip
+        self.yes, no = QPushButton(), QPushButton("Leave it as it is")
+        self.yes.setObjectName("act")
+        self.yes.clicked.connect(self.accept)
+        no.clicked.connect(self.reject)
+        buttons = QHBoxLayout()
+        buttons.addStretch(1)
+        buttons.addWidget(no)
+        buttons.addWidget(self.yes)
+        layout = QVBoxLayout(self)
+        layout.addWidget(self.title)
+        layout.addLayout(row)
+        layout.addWidget(self.instead)
+        layout.addWidget(self.table, 1)
+        layout.addLayout(buttons)
+        self.clips = list(clips)
+        self.yes.setDefault(True)
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose, False)
+        self._list()
+
+    def _chosen(self) -> tuple[str, ...]:
+        return tuple(name for name, button in self.recipes.items() if button.isChecked())
+
+    def batch(self) -> Batch:
+        """The batch as it would be."""
+        return self._planned(self._chosen(), self.instead.isChecked())
+
+    def _list(self) -> None:
+        batch, recipes = self.batch(), self._chosen()
+        owner = batch.source(self._sheet.source)
+        assert owner is not None
+        had = {output.id for output in self._before.outputs}
+        lengths = {part.id: part.stop - part.start for part in owner.ranges}
+        names = {part.id: part.name for part in owner.ranges}
+        made = [
+            o for o in batch.outputs if o.source == owner.id and o.range in lengths and o.recipe in recipes and o.id not in had
+        ]  # fmt: skip
+        extension = {recipe.id: CONTAINERS[recipe.container].extension for recipe in batch.recipes}
+        stems = [(output_stem(owner.name, names[o.range], o.recipe), extension[o.recipe]) for o in made]
+        rows = [
+            (name, short_time(self._sheet.clock.seconds(lengths[o.range]))) for o, name in zip(made, unlike(stems), strict=True)
+        ]  # fmt: skip
+        self.table.show_rows(rows)
+        files = f"{len(made)} file{'s' if len(made) != 1 else ''}"
+        self.title.setText(
+            f"{owner.name}: {len(self.clips)} clips become {files}, one for each clip"
+            + (f" and recipe ({len(recipes)} recipes)" if len(recipes) > 1 else "")
+            + (
+                ". No file of the whole sequence is made."
+                if self.instead.isChecked()
+                else ". The whole sequence stays as it is."
+            )
+        )
+        self.yes.setText(f"Ask for {files}")
+        self.yes.setEnabled(bool(made))

@@ -1,0 +1,177 @@
+"""The desktop's side of looking: asks a process of its own for pictures, and never waits for them."""
+
+from __future__ import annotations
+
+import json
+import logging
+import os
+import subprocess
+import sys
+import threading
+import time
+from queue import Queue
+from typing import IO, Any
+
+from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtGui import QImage
+
+from chronocast.model.cutlist import CutList
+from chronocast.model.ends import End
+from chronocast.model.geometry import View
+
+log = logging.getLogger(__name__)
+MOST_STARTS = 4
+
+
+class Viewer(QObject):
+    """``Viewer()``: ``open`` a cut list under a name, then ``show`` frames of it.
+
+    ``picture`` brings (slot, source, frame, image), ``still`` (source, frame,
+    image) of a strip, ``ends`` (source, start, stop, first, last), ``failed``
+    (slot, source, frame, sentence).
+    """
+
+    picture = pyqtSignal(str, str, int, QImage)
+    still = pyqtSignal(str, int, QImage)
+    ends = pyqtSignal(str, int, int, object, object)
+    failed = pyqtSignal(str, str, int, str)
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._lock = threading.Lock()
+        self._child: subprocess.Popen[bytes] | None = None
+        self._orders: Queue[bytes | None] = Queue()
+        self._opened: dict[str, bytes] = {}
+        self._asked: dict[str, dict[str, Any]] = {}
+        self._starts: list[float] = []
+        self._leaving = False
+
+    # Asking
+
+    def open(self, source: str, cut: CutList) -> None:
+        """Have a source ready; its pictures are asked for by ``source``."""
+        line = (
+            json.dumps({"do": "open", "source": source, "cut": cut.model_dump(mode="json")}).encode() + b"\n"
+        )
+        self._opened = {**dict(list(self._opened.items())[-1:]), source: line}
+        self._send(line)
+
+    def show(
+        self, slot: str, source: str, frame: int, size: tuple[int, int], view: View | None = None,
+        first: int = 0, rate: str = "", ahead: int = 0,
+    ) -> None:  # fmt: skip
+        """Ask for a picture; an older one of the same slot is no longer wanted."""
+        order = {
+            "do": "show", "slot": slot, "source": source, "frame": frame, "width": size[0], "height": size[1],
+            "view": view.model_dump(mode="json") if view else None, "first": first, "rate": rate, "ahead": ahead,
+        }  # fmt: skip
+        self._asked[slot] = order
+        self._send(json.dumps(order).encode() + b"\n")
+
+    def strip(self, source: str, frames: list[int], size: tuple[int, int]) -> None:
+        """Ask for small pictures, in that order, when nothing else is wanted."""
+        order = {"do": "strip", "source": source, "frames": frames, "width": size[0], "height": size[1]}
+        self._send(json.dumps(order).encode() + b"\n")
+
+    def look_at_ends(self, source: str, start: int, stop: int) -> None:
+        """Ask what is wrong at the ends of a range."""
+        self._send(
+            json.dumps({"do": "ends", "source": source, "start": start, "stop": stop}).encode() + b"\n"
+        )
+
+    def leave(self) -> None:
+        """End the process."""
+        with self._lock:
+            self._leaving = True
+            child = self._child
+        self._orders.put(None)
+        if child is not None:
+            child.kill()
+            child.wait(5)
+
+    # The process
+
+    def _send(self, line: bytes) -> None:
+        if self._leaving:
+            return
+        if self._child is None and not self._start():
+            return
+        self._orders.put(line)
+
+    def _start(self) -> bool:
+        now = time.monotonic()
+        self._starts = [at for at in self._starts if now - at < 60]
+        if len(self._starts) >= MOST_STARTS:
+            return False
+        self._starts.append(now)
+        self._orders = Queue()
+        child = subprocess.Popen(
+            [sys.executable, "-m", "chronocast.run.looking", str(os.getpid())],
+            stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL,
+        )  # fmt: skip
+        self._child = child
+        assert child.stdin and child.stdout
+        threading.Thread(target=_write, args=(child.stdin, self._orders), daemon=True).start()
+        threading.Thread(target=self._read, args=(child, child.stdout), daemon=True).start()
+        return True
+
+    def _read(self, child: subprocess.Popen[bytes], stream: IO[bytes]) -> None:
+        while line := stream.readline():
+            told = json.loads(line)
+            data = stream.read(told["bytes"]) if told.get("bytes") else b""
+            if told.get("bytes") and len(data) < told["bytes"]:
+                break
+            self._tell(told, data)
+        child.wait()
+        self._lost(child)
+
+    def _tell(self, told: dict[str, Any], data: bytes) -> None:
+        try:
+            if told["what"] == "ends":
+                found = [End(**told[side]) if told[side] else None for side in ("first", "last")]
+                self.ends.emit(told["source"], told["start"], told["stop"], *found)
+            elif told["what"] == "failed":
+                self.failed.emit(told["slot"] or "", told["source"], told["frame"] or 0, told["sentence"])
+            else:
+                image = QImage(
+                    data, told["width"], told["height"], told["width"] * 3, QImage.Format.Format_RGB888
+                )
+                image = image.copy()
+                if told["what"] == "still":
+                    self.still.emit(told["source"], told["frame"], image)
+                else:
+                    self.picture.emit(told["slot"], told["source"], told["frame"], image)
+        except RuntimeError:
+            return  # the window has gone
+
+    def _lost(self, child: subprocess.Popen[bytes]) -> None:
+        """The process ended: say what it was at, and let the next order start another."""
+        with self._lock:
+            if self._leaving or self._child is not child:
+                return
+            self._child = None
+        log.warning("the looking process ended with %s", child.returncode)
+        here = self._asked.get("here")
+        if here is None:
+            return
+        self._asked.clear()
+        sentence = (
+            f"Showing frame {here['frame']} brought the decoder down. The file may be damaged there; "
+            "go to another frame to look on."
+        )
+        if self._start():
+            for line in self._opened.values():
+                self._orders.put(line)
+        try:
+            self.failed.emit("here", here["source"], here["frame"], sentence)
+        except RuntimeError:
+            return
+
+
+def _write(stream: IO[bytes], orders: Queue[bytes | None]) -> None:
+    while (line := orders.get()) is not None:
+        try:
+            stream.write(line)
+            stream.flush()
+        except (OSError, ValueError):
+            return
