@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-import json
 import sys
 from pathlib import Path
-from typing import Annotated, Any, NoReturn
+from typing import Annotated
 
 import typer
 
 from chronocast import __version__
+from chronocast.cli.answers import NEEDS_YOU, WRONG_USE, BatchPath, Json, complain, load, put
+from chronocast.cli.range_commands import frame_outputs, ranges_app
 from chronocast.model.errors import ChronocastError
 
 app = typer.Typer(
@@ -22,35 +23,9 @@ recipes_app = typer.Typer(no_args_is_help=True, help="The supplied recipes.")
 stock_app = typer.Typer(no_args_is_help=True, help="The stock of finished pieces.")
 app.add_typer(batch_app, name="batch")
 app.add_typer(recipes_app, name="recipes")
+app.add_typer(ranges_app, name="ranges")
 app.add_typer(stock_app, name="stock")
-
-BatchPath = Annotated[Path, typer.Argument(help="A batch file, NAME.batch.json.", metavar="BATCH")]
-Json = Annotated[
-    bool, typer.Option("--json", help="Answer as JSON, and with nothing else, on standard output.")
-]
-
-NEEDS_YOU, WRONG_USE, STOPPED = 1, 2, 130
-
-
-def put(value: Any) -> None:
-    """One JSON document on standard output."""
-    sys.stdout.write(json.dumps(value, indent=1, ensure_ascii=False) + "\n")
-
-
-def complain(error: ChronocastError | str, code: int) -> NoReturn:
-    """Say what is wrong on standard error, and leave."""
-    sys.stderr.write(f"{error}\n")
-    raise typer.Exit(code)
-
-
-def load(path: Path) -> Any:
-    """A batch from its file, or out with a sentence."""
-    from chronocast.journal.documents import load_batch
-
-    try:
-        return load_batch(path)
-    except ChronocastError as error:
-        complain(error, WRONG_USE)
+app.command("frame")(frame_outputs)
 
 
 def _version(wanted: bool) -> None:

@@ -29,7 +29,9 @@ def print_forecast(batch: Batch, view: Outlook) -> None:
             if item.pieces_kept
             else f"{item.pieces_total} piece{'s' if item.pieces_total != 1 else ''}"
         )
-        sys.stdout.write(f"{ready.path.name[:64]:64}  {span:>18}  {size:>20}  {kept}\n")
+        sys.stdout.write(
+            f"{ready.path.name[:64]:64}  {span:>18}  {size:>20}  {kept:12}  {ready.extent.text}\n"
+        )
     sys.stdout.write("\n")
     likely, safe = clock(view.at, view.finish.likely), clock(view.at, view.finish.safe)
     with contextlib.suppress(ChronocastError):

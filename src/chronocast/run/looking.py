@@ -105,7 +105,7 @@ class Looker:
     def show(self, order: dict[str, Any]) -> Any:
         """The picture of an order, from what is kept where it is; backwards, with those before it."""
         frame, step = int(order["frame"]), int(order.get("ahead", 0))
-        if order["slot"] == "here":
+        if order.get("slot") == "here":
             if step >= 0 or (self._ahead and self._ahead["source"] != order["source"]):
                 self._block = []
             self._ahead = order if step else None

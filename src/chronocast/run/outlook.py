@@ -262,6 +262,7 @@ def as_json(view: Outlook) -> dict[str, Any]:
         outputs.append(
             {
                 "id": ready.output.id, "source": ready.output.source, "range": ready.output.range,
+                "extent": {"kind": ready.extent.kind, "frames": ready.extent.frames, "of": ready.extent.whole, "told": ready.extent.text},
                 "recipe": ready.output.recipe, "path": str(ready.path), "frames": ready.plan.frames,
                 "seconds": item.seconds.as_json(), "bytes": whole(item.bytes), "finish": moment(item.finish),
                 "pieces": {

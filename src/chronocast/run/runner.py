@@ -196,6 +196,7 @@ class Runner:
             {"id": identifier, "path": str(ready.path), "frames": plan.frames, "pieces": len(plan.pieces),
              "kept": sum(1 for piece in plan.pieces if piece.name in kept), "rate": str(plan.rate),
              "width": plan.width, "height": plan.height, "title": ready.source.title, "range": ready.range_name,
+             "extent": ready.extent.text,
              "recipe": ready.recipe.name, "made": bool(made)},
         )  # fmt: skip
         if made:

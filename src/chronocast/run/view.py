@@ -29,6 +29,7 @@ class OutputView:
     path: str = ""
     title: str = ""
     range: str = ""
+    extent: str = ""
     recipe: str = ""
     frames: int = 0
     frames_done: int = 0
@@ -49,7 +50,7 @@ class OutputView:
         """As ``render`` and ``status`` answer it."""
         return {
             "id": self.id, "state": self.state, "reason": self.reason, "path": self.path, "bytes": self.bytes,
-            "source": self.title, "recipe": self.recipe, "seconds": round(self.seconds, 3), "cpu_seconds": round(self.cpu_seconds, 3), "frames": self.frames,
+            "source": self.title, "range": self.range, "extent": self.extent, "recipe": self.recipe, "seconds": round(self.seconds, 3), "cpu_seconds": round(self.cpu_seconds, 3), "frames": self.frames,
             "frames_done": self.frames if self.state == "proved" else self.frames_done, "made_before": self.again,
             "pieces": {"total": self.pieces, "kept": self.kept, "copied": 0, "encoded": self.encoded},
             "checks": self.checks,
@@ -153,6 +154,7 @@ def _forecast(view: RunView, record: AnyRecord) -> None:
 def _ready(view: RunView, record: AnyRecord) -> None:
     output, body = view.output(record.body["id"]), record.body
     output.path, output.title, output.range = body["path"], body["title"], body["range"]
+    output.extent = body.get("extent", "")
     output.recipe, output.frames, output.rate = body["recipe"], body["frames"], Fraction(body["rate"])
     output.pieces, output.kept = body["pieces"], body["kept"]
 

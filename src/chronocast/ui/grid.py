@@ -124,7 +124,8 @@ def cell_sentence(cell: Cell) -> str:
     if cell.waiting:
         return "being forecast"
     kept = f", {cell.kept_share:.0%} kept" if cell.kept_share else ""
-    return f"{cell.time}, {cell.size}{kept}"
+    part = f", {cell.share} of the whole" if cell.share else ""
+    return f"{cell.time}, {cell.size}{kept}{part}"
 
 
 class CellPainter(QStyledItemDelegate):
@@ -217,6 +218,16 @@ class CellPainter(QStyledItemDelegate):
             draw.text(painter, box, told, font(13, narrow=True), t.color("rust" if cell.problem else "quiet"))
             return
         words = max(46 * unit, 52 * unit)
+        if cell.share:  # a part never passes for the whole
+            wide = 36 * unit
+            draw.text(
+                painter,
+                QRectF(box.left(), box.top(), wide, box.height()),
+                cell.share,
+                font(12.5, narrow=True),
+                t.color("dusk"),
+            )
+            box = box.adjusted(wide, 0, 0, 0)
         room = box.width() - words - 6
         top, below = box.top() + 11 * unit, box.top() + 28 * unit
         bar = 10 * unit

@@ -7,14 +7,16 @@ from dataclasses import dataclass, field, replace
 from datetime import datetime
 from typing import Any
 
-from chronocast.model.batch import FULL, Batch, Output
+from chronocast.model.batch import FULL, Batch, NamedRange, Output
+from chronocast.model.clock import SourceClock
 from chronocast.model.colour import told as colour_told
 from chronocast.model.cutlist import CutList
+from chronocast.model.extent import Extent, short_time
 from chronocast.model.recipe import Recipe
 from chronocast.model.show import clock_text, rate_bits_text, size_text, time_text
 from chronocast.model.timing import format_timecode, rate_text
 from chronocast.run.outlook import Outlook, OutputOutlook, clock
-from chronocast.run.prepare import Problem, Prospect
+from chronocast.run.prepare import Problem, Prospect, SourceReady
 from chronocast.run.recut import Recut
 
 
@@ -58,6 +60,7 @@ class Cell:
     made: bool = False
     problem: str = ""
     waiting: bool = False
+    share: str = ""
 
     @property
     def filled(self) -> bool:
@@ -155,7 +158,7 @@ def plan_model(
             kind = f"{len(cut.picture)} edits" if source.kind == "sequence" else rate_text(cut.rate)
             silent = "" if cut.sound else " · no sound"
             frames, mark, seconds = _stills(cut)
-            facts = f"{cut.width}×{cut.height} · {kind} · {time_text(seconds)}{silent}"
+            facts = f"{cut.width}×{cut.height} · {kind} · full, {short_time(seconds)}{silent}"
         elif problem:
             facts = problem.sentence
         rows.append(
@@ -166,8 +169,7 @@ def plan_model(
             )
         )  # fmt: skip
         for part in source.ranges:
-            length = time_text(float((part.stop - part.start) / ready.cut.rate)) if ready else ""
-            rows.append(Row(source.id, part.id, part.name, f"{length} of {source.name}", indented=True))
+            rows.append(Row(source.id, part.id, part.name, _part_facts(part, ready), indented=True))
     columns = tuple(Column(recipe.id, recipe.name, recipe_facts(recipe)) for recipe in batch.recipes)
     places = {(row.source, row.part): n for n, row in enumerate(rows)}
     recipes = {column.recipe: n for n, column in enumerate(columns)}
@@ -185,6 +187,15 @@ def plan_model(
     return PlanModel(
         batch.title, tuple(rows), columns, cells, tuple(totals), _headline(batch, view, before), blocking
     )
+
+
+def _part_facts(part: NamedRange, ready: SourceReady | None) -> str:
+    """A range in words: what kind, how long, how much of the whole, where it begins."""
+    if ready is None:
+        return ""
+    cut = ready.cut
+    extent = Extent(part.kind, part.stop - part.start, cut.frames, cut.rate)
+    return f"{extent.text} · from {SourceClock.of(cut).timecode(part.start)}"
 
 
 ORDERS = ("as in the batch", "by name", "longest first", "largest first", "what needs a look first")
@@ -315,6 +326,7 @@ def _cells(
         cells[key] = Cell(
             output.id, output.held, "made" if item.made else time_text(item.seconds.likely), size_text(item.bytes.likely),
             item.seconds.likely / longest[output.recipe], item.bytes.likely / largest[output.recipe], item.kept_share, item.made,
+            share="" if item.ready.extent.full else item.ready.extent.share_text,
         )  # fmt: skip
     return cells
 
@@ -409,6 +421,7 @@ def detail(view: Outlook, output: str) -> Detail | None:
     ready, plan = item.ready, item.ready.plan
     length = plan.seconds
     lines = (
+        ("range", f"{ready.range_name}: {ready.extent.text}" if ready.range_name else ready.extent.text),
         ("time", "made already" if item.made else f"{time_text(item.seconds.likely)} likely, {time_text(item.seconds.safe)} safe"),
         ("pace", f"{length / item.seconds.likely:.2g} × real time on one slot" if item.seconds.likely > 0.05 else "nothing to do"),
         ("size", f"{size_text(item.bytes.likely)} likely, {size_text(item.bytes.safe)} safe"),

@@ -40,7 +40,7 @@ class RangeRow:
 
     @property
     def kind(self) -> str:
-        return "not taken yet" if self.part == DRAFT else self.extent.kind
+        return "not taken" if self.part == DRAFT else self.extent.kind
 
     @property
     def range(self) -> FrameRange:

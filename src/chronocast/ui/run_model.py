@@ -19,6 +19,7 @@ class RunRow:
     id: str
     title: str
     recipe: str
+    extent: str
     state: str
     share: float
     kept_share: float
@@ -83,7 +84,7 @@ def run_row(view: RunView, output: OutputView, at: datetime | None) -> RunRow:
     checks = tuple((c["name"], bool(c["ok"]), c["expected"], c["found"], c["proof"]) for c in output.checks)
     name = output.title or (Path(output.path).stem if output.path else output.id)
     return RunRow(
-        output.id, name + (f" · {output.range}" if output.range else ""), output.recipe, view.shown_state(output),
+        output.id, name + (f" · {output.range}" if output.range else ""), output.recipe, output.extent, view.shown_state(output),
         min(1.0, share), min(kept, share), time, size, finish, output.reason, output.path, checks,
     )  # fmt: skip
 

@@ -26,7 +26,7 @@ def paint_title(painter: QPainter, box: QRectF, row: RunRow, t: Theme) -> None:
     draw.text(
         painter,
         QRectF(box.left(), box.top() + 21 * unit, box.width(), 16 * unit),
-        row.recipe,
+        row.recipe + (f" · {row.extent}" if row.extent else ""),
         font(12.5, narrow=True),
         t.color("quiet"),
     )

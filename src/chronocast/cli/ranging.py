@@ -1,0 +1,222 @@
+"""``ranges``: the parts of a batch's sources; ``frame``: how an output is framed."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+from typing import Any
+
+from chronocast.journal.documents import save_batch
+from chronocast.journal.facts import FactsStore
+from chronocast.journal.places import data_folder
+from chronocast.model.batch import Batch, Framing
+from chronocast.model.errors import ModelError
+from chronocast.model.framing import crop_share, framed, with_centre, with_crop
+from chronocast.model.ranges import (
+    add_pick,
+    change_range,
+    one_for_each_clip,
+    remove_ranges,
+    rename_range,
+    set_framing,
+)
+from chronocast.model.recipe import supplied
+from chronocast.model.shots import shots
+from chronocast.model.timing import FrameRange
+from chronocast.run.prepare import framing_view
+from chronocast.run.ranging import RangeTold, look_at, ready, told, typed_range
+
+
+def _store() -> FactsStore:
+    return FactsStore(data_folder() / "facts")
+
+
+def _recipes(batch: Batch, names: list[str]) -> tuple[Batch, list[str]]:
+    """The batch with recipes that it hasn't yet and that come with Chronocast."""
+    from chronocast.model.edits import add_recipe
+
+    for name in names:
+        if batch.recipe(name) is None:
+            made = supplied(name)
+            if made is None:
+                raise ModelError(
+                    f"There is no recipe “{name}” in this batch.",
+                    f"There are: {', '.join(r.id for r in batch.recipes)}.",
+                )
+            batch = add_recipe(batch, made)
+    return batch, names
+
+
+def as_json(item: RangeTold) -> dict[str, Any]:
+    """A range as ``ranges`` answers it."""
+    return {
+        "source": item.source, "range": item.part, "name": item.name, "kind": item.extent.kind, "start": item.start,
+        "stop": item.stop, "frames": item.extent.frames, "of": item.extent.whole, "rate": str(item.extent.rate),
+        "first": item.first_timecode, "last": item.last_timecode, "outputs": list(item.outputs), "problems": item.notes,
+    }  # fmt: skip
+
+
+def list_ranges(batch: Batch, path: Path, sources: list[str], look: bool) -> list[RangeTold]:
+    """The ranges of some sources, or of all that can be used."""
+    store = _store()
+    return [
+        item
+        for source in batch.sources
+        if not sources or source.id in sources
+        for item in told(batch, ready(batch, path, store, source.id), look)
+    ]
+
+
+def print_ranges(found: list[RangeTold]) -> None:
+    """Lines for people."""
+    before = ""
+    for item in found:
+        if item.source != before:
+            before = item.source
+            sys.stdout.write(f"{item.source}\n")
+        files = f"{len(item.outputs)} file{'s' if len(item.outputs) != 1 else ''}"
+        sys.stdout.write(
+            f"  {item.part:18} {item.name[:24]:24} {item.first_timecode} to {item.last_timecode}  {files:8} {item.extent.text}\n"
+        )
+        for note in item.notes:
+            sys.stdout.write(f"  ! {note} `ranges mend` leaves out what is stray.\n")
+
+
+def add(
+    batch: Batch, path: Path, source: str, name: str, first: str, last: str, recipes: list[str]
+) -> tuple[Batch, str]:
+    """One more range, with outputs of it.
+
+    Raises:
+        ChronocastError: no such source, range or recipe, or the batch can't be saved.
+    """
+    part = typed_range(ready(batch, path, _store(), source), first, last)
+    batch, names = _recipes(batch, recipes)
+    batch, made = add_pick(batch, source, name, part, names)
+    save_batch(batch, path)
+    return batch, made
+
+
+def change(batch: Batch, path: Path, source: str, part: str, first: str, last: str, name: str) -> Batch:
+    """Other ends, or another name, for a range.
+
+    Raises:
+        ChronocastError: as ``add``.
+    """
+    have = ready(batch, path, _store(), source)
+    if first or last:
+        batch = change_range(batch, source, part, typed_range(have, first, last, _now(batch, source, part)))
+    if name:
+        batch = rename_range(batch, source, part, name)
+    save_batch(batch, path)
+    return batch
+
+
+def _now(batch: Batch, source: str, part: str) -> FrameRange:
+    owner = batch.source(source)
+    have = owner.part(part) if owner else None
+    if owner is None or have is None:
+        there = ", ".join(item.id for item in owner.ranges) if owner else ""
+        raise ModelError(f"There is no range “{part}” of “{source}”.", f"There are: {there or 'none'}.")
+    return FrameRange(have.start, have.stop)
+
+
+def mend(batch: Batch, path: Path, source: str, part: str) -> tuple[Batch, list[str]]:
+    """Leave out stray pictures at a range's ends; what they were.
+
+    Raises:
+        ChronocastError: as ``add``.
+    """
+    have, now = ready(batch, path, _store(), source), _now(batch, source, part)
+    now = FrameRange(now.start, min(now.stop, have.cut.frames))
+    first, last = look_at(have, now)
+    new = FrameRange(now.start + (first.frames if first else 0), now.stop - (last.frames if last else 0))
+    batch = change_range(batch, source, part, new)
+    save_batch(batch, path)
+    return batch, [end.told(is_last) for end, is_last in ((first, False), (last, True)) if end]
+
+
+def remove(batch: Batch, path: Path, source: str, part: str) -> Batch:
+    """Without a range, and without what was to be made of it.
+
+    Raises:
+        ChronocastError: as ``add``.
+    """
+    _now(batch, source, part)
+    batch = remove_ranges(batch, source, [part])
+    save_batch(batch, path)
+    return batch
+
+
+def for_each_clip(
+    batch: Batch, path: Path, source: str, recipes: list[str], instead: bool, look: bool
+) -> Batch:
+    """One file for each clip of a sequence; with ``look`` nothing is saved.
+
+    Raises:
+        ChronocastError: as ``add``; or it is no sequence of several clips.
+    """
+    have = ready(batch, path, _store(), source)
+    clips = [(shot.name, shot.part) for shot in shots(have.cut) if shot.media]
+    if have.source.kind != "sequence" or len(clips) < 2:
+        raise ModelError(f"{have.source.name} is no sequence of several clips.", "Add ranges of it instead.")
+    batch, names = _recipes(batch, recipes)
+    batch = one_for_each_clip(batch, source, clips, names, instead)
+    if not look:
+        save_batch(batch, path)
+    return batch
+
+
+def frame(
+    batch: Batch, path: Path, outputs: list[str], placing: str, crop: str, centres: list[str], reset: bool
+) -> list[dict[str, Any]]:
+    """Frame outputs; what comes of each, in numbers.
+
+    Raises:
+        ChronocastError: no such output, a crop or centre that makes no sense, or the batch can't be saved.
+    """
+    store = _store()
+    said = []
+    for name in outputs:
+        output = batch.output(name)
+        if output is None:
+            raise ModelError(f"There is no output “{name}” in this batch.", "`forecast` lists them.")
+        recipe = batch.recipe(output.recipe)
+        have = ready(batch, path, store, output.source)
+        assert recipe
+        canvas = (have.cut.width, have.cut.height)
+        framing = Framing() if reset or output.framing is None else output.framing
+        if placing:
+            if placing not in ("fit", "fill", "stretch"):
+                raise ModelError(
+                    f"“{placing}” is no way to place a picture.", "There are: fit, fill, stretch."
+                )
+            framing = framing.model_copy(update={"placing": placing})
+        if crop:
+            sides = crop.split(",")
+            if len(sides) != 4:
+                raise ModelError(
+                    f"“{crop}” is not a crop.", "Give left,top,right,bottom in pixels or percent."
+                )
+            framing = with_crop(framing, *(crop_share(side, canvas[n % 2]) for n, side in enumerate(sides)))
+        for text in centres:
+            framing = _with_centre(framing, text)
+        batch = set_framing(batch, [name], framing)
+        found = framed(canvas, framing_view(framing, recipe), recipe.picture.size)
+        said.append({"output": name, "width": found.output[0], "height": found.output[1], "taken": list(found.lies.crop),
+                     "bars": list(found.bars), "told": found.told(), "problems": found.warnings()})  # fmt: skip
+    save_batch(batch, path)
+    return said
+
+
+def _with_centre(framing: Framing, text: str) -> Framing:
+    """``FRAME=X,Y`` with X and Y in percent of the picture."""
+    number, _, place = text.partition("=")
+    x, _, y = place.partition(",")
+    try:
+        at, across, down = int(number), float(x.strip(" %")) / 100, float(y.strip(" %")) / 100
+    except ValueError:
+        raise ModelError(f"“{text}” is no centre.", "Write it as FRAME=X,Y in percent: 0=30,50.") from None
+    if at < 0 or not (0 <= across <= 1 and 0 <= down <= 1):
+        raise ModelError(f"The centre “{text}” lies outside the picture.", "Give percent from 0 to 100.")
+    return with_centre(framing, at, across, down, True)
