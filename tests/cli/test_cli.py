@@ -265,7 +265,7 @@ class CommandLine(unittest.TestCase):
         self.assertEqual(done.returncode, 0, done.stderr)
         path = Path(done.stdout.strip())
         self.assertTrue(path.is_file())
-        self.assertEqual(len(self.answer("forecast", path, "--json")["outputs"]), 20)
+        self.assertEqual(len(self.answer("forecast", path, "--json")["outputs"]), 24)
         said = run("--help").stdout
         for word in ("forecast", "render", "inspect", "check", "demo"):
             self.assertIn(word, said)

@@ -10,10 +10,12 @@ from chronocast.demo.clips import SCENES
 from chronocast.demo.films import NIGHT, OPENING, SEQUENCES, TOUR, WALK
 from chronocast.journal.documents import BATCH_ENDING, save_batch
 from chronocast.journal.places import data_folder
-from chronocast.model.batch import FULL, Batch
+from chronocast.model.batch import FULL, Batch, Framing, RangeKind
 from chronocast.model.edits import add_recipe, add_source, fill
 from chronocast.model.errors import ChronocastError
+from chronocast.model.ranges import add_range, set_framing
 from chronocast.model.recipe import SUPPLIED
+from chronocast.model.timing import FrameRange
 
 NAME = "hall-of-tides"
 TITLE = "Hall of Tides, opening films"
@@ -39,6 +41,16 @@ WANTED = (
     ("cards.mp4", "Text cards", ()),
 )
 
+# Ranges beside the whole: source, name, kind, first frame, the one after the last, recipes.
+RANGES: tuple[tuple[str, str, RangeKind, int, int, tuple[str, ...]], ...] = (
+    # its out point is one frame late: the last picture belongs to the next shot
+    (OPENING, "Teaser", "trim", 310, 586, ("upright-720",)),
+    (WALK, "Kelp and light", "marked", 200, 450, ("review-360",)),
+    ("feeding-hour.mp4", "Rays at the wall", "trim", 40, 190, ("web-720",)),
+    ("feeding-hour.mp4", "The shoal turns", "trim", 250, 400, ("web-720",)),
+)
+FOLLOWED = Framing(centres=((0, 0.3, 0.5), (150, 0.62, 0.5), (275, 0.45, 0.5)))
+
 
 def demo_batch() -> Batch:
     """The demo's batch; its paths are relative to its own folder."""
@@ -52,7 +64,11 @@ def demo_batch() -> Batch:
             last = batch.sources[-1].model_copy(update={"rate": "25"})
             batch = batch.model_copy(update={"sources": (*batch.sources[:-1], last)})
         batch = fill(batch, [(source, FULL, recipe) for recipe in recipes])
-    return batch
+    for file, name, kind, start, stop, wanted in RANGES:
+        source = next(item.id for item in batch.sources if item.path.endswith(file))
+        batch, part = add_range(batch, source, name, FrameRange(start, stop), kind)
+        batch = fill(batch, [(source, part, recipe) for recipe in wanted])
+    return set_framing(batch, [o.id for o in batch.outputs if o.recipe == "upright-720"], FOLLOWED)
 
 
 def copy_demo(to: Path | None = None) -> Path:

@@ -89,8 +89,8 @@ def _zero(timecode: str) -> Fraction:
     return Fraction(hours * 3600)
 
 
-def _film(name: str, tracks: Sequence[Track], markers: Sequence[tuple[int, str]] = ()) -> Timeline:
-    told = tuple(Marker(at=frame / RATE, seconds=Fraction(0), name=text) for frame, text in markers)
+def _film(name: str, tracks: Sequence[Track], markers: Sequence[tuple[int, int, str]] = ()) -> Timeline:
+    told = tuple(Marker(at=frame / RATE, seconds=frames / RATE, name=text) for frame, frames, text in markers)
     return Timeline(
         path="", name=name, rate=RATE, size=SIZE, tracks=tuple(tracks), start_timecode=10 * HOUR, markers=told
     )
@@ -133,7 +133,7 @@ def walk(folder: Path) -> Timeline:
     over = _Row(folder).gap(460).clip(9, 30, 100, opacity=Fraction(1, 2)).gap(200).clip(12, 0, 190)
     return _film(
         "Tide walk", [low.picture("V1"), high.picture("V2"), heard.sound("A1"), over.sound("A2")],
-        [(200, "kelp"), (560, "tape"), (1246, "storm")],
+        [(200, 250, "Kelp and light"), (560, 0, "tape"), (1246, 0, "storm")],
     )  # fmt: skip
 
 

@@ -13,13 +13,16 @@ CENTRE = Qt.AlignmentFlag.AlignCenter
 
 
 def text(
-    painter: QPainter, box: QRectF, words: str, made: QFont, colour: QColor, align: Qt.AlignmentFlag = LEFT
-) -> float:
-    """Words in a box, shortened at the end when they don't fit; the width they take."""
+    painter: QPainter, box: QRectF, words: str, made: QFont, colour: QColor, align: Qt.AlignmentFlag = LEFT,
+    middle: bool = False,
+) -> float:  # fmt: skip
+    """Words in a box, shortened at the end (or in the middle) when they don't fit; the width they take."""
     painter.setFont(made)
     painter.setPen(colour)
     metrics = QFontMetricsF(made)
-    shown = metrics.elidedText(words, Qt.TextElideMode.ElideRight, box.width())
+    shown = metrics.elidedText(
+        words, Qt.TextElideMode.ElideMiddle if middle else Qt.TextElideMode.ElideRight, box.width()
+    )
     painter.drawText(box, int(align.value) | int(Qt.TextFlag.TextSingleLine.value), shown)
     return metrics.horizontalAdvance(shown)
 

@@ -102,6 +102,7 @@ class Player(QObject):
         self._said: set[str] = set()
         self._base = 0.0
         self._last: int | None = None
+        self._shown = -1
         self._timer = QTimer(self)
         self._timer.setTimerType(Qt.TimerType.PreciseTimer)
         self._timer.setInterval(12)
@@ -169,7 +170,7 @@ class Player(QObject):
         if self._cut is None or not self._cut.frames:
             return
         self._stop_sound()
-        self._base, self._last = 0.0, None
+        self._base, self._last, self._shown = 0.0, None, -1
         self.shuttle = Shuttle(new.rate, new.frames, new.frame, new.speed, 0.0)
         if new.moving:
             self._start_sound()
@@ -188,6 +189,9 @@ class Player(QObject):
         if self.shuttle.ended(now):
             self._change(self.shuttle.stand(now))
             return
+        if frame == self._shown:
+            return
+        self._shown = frame
         step = round(abs(self.shuttle.speed)) or 1
         self.moved.emit(frame, step if self.shuttle.speed > 0 else -1)
 
@@ -196,13 +200,13 @@ class Player(QObject):
     def _start_sound(self) -> None:
         assert self._cut is not None
         if not self._cut.sound or abs(self.shuttle.speed) > FASTEST_HEARD:
-            self._silent("")
+            self._silent("", self.shuttle.frame)
             return
         if self._device is None:
             self._device = self._make_speaker()
         self._speaker = self._device
         if self._speaker.problem:
-            self._silent(self._speaker.problem)
+            self._silent(self._speaker.problem, self.shuttle.frame)
             return
         self._json = self._json or json.dumps(self._cut.model_dump(mode="json"))
         self._hearing = self._warm or Hearing()
@@ -210,12 +214,11 @@ class Player(QObject):
         self._hearing.begin(self._json, self.shuttle.frame, self.shuttle.speed)
         self._speaker.begin()
 
-    def _silent(self, problem: str) -> None:
-        """Go on without sound; say why, once."""
+    def _silent(self, problem: str, frame: int) -> None:
+        """Go on from a frame without sound; say why, once."""
         if self._hearing:
             self._hearing.end()
             self._hearing = None
-        frame = self.frame
         self._speaker = NoSpeaker(problem)
         self._speaker.begin()
         self.shuttle = Shuttle(self.shuttle.rate, self.shuttle.frames, frame, self.shuttle.speed, 0.0)
@@ -228,8 +231,9 @@ class Player(QObject):
             return
         if self._hearing.problem:
             problem = f"Played without sound: {self._hearing.problem}"
+            frame = self.frame
             self._speaker.end()
-            self._silent(problem)
+            self._silent(problem, frame)
             return
         while (room := self._speaker.room()) >= BLOCK:
             data = self._hearing.take(min(room, 4 * BLOCK))

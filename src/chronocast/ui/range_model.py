@@ -123,7 +123,7 @@ def _facts(source: Source, ready: SourceReady) -> str:
         told.append(", ".join(f"{a.codec} {a.layout or a.channels}" for a in clip.audio) or "no sound")
     else:
         told += [
-            f"{len(shots(cut))} clips",
+            f"{sum(bool(shot.media) for shot in shots(cut))} clips",
             f"{len(ready.facts)} files",
             "sound" if cut.sound else "no sound",
         ]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from fractions import Fraction
 
-from PyQt6.QtCore import QPoint, QRectF, QSignalBlocker, Qt, pyqtSignal
+from PyQt6.QtCore import QPoint, QRectF, QSignalBlocker, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter
 from PyQt6.QtWidgets import (
     QComboBox,
@@ -59,7 +59,7 @@ def _paint_share(painter: QPainter, box: QRectF, row: RangeRow, t: Theme) -> Non
 def _paint_file(painter: QPainter, box: QRectF, made: MadeFile, t: Theme) -> None:
     upper = QRectF(box.left(), box.top() + 3, box.width(), box.height() / 2)
     lower = QRectF(box.left(), box.center().y() - 2, box.width(), box.height() / 2)
-    draw.text(painter, upper, made.name, font(13.5), t.color("text"))
+    draw.text(painter, upper, made.name, font(13.5), t.color("text"), middle=True)
     told = made.extent + (" · framed" if made.framed else "") + (f" · {made.problem}" if made.problem else "")
     draw.text(
         painter,
@@ -244,6 +244,15 @@ class RangeParts(QWidget):
         self.sources.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         self.facts = _quiet("")
         self.facts.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.said = QLabel("")
+        self.said.setFont(font(14))
+        self.said.setStyleSheet(f"color: {theme.lichen};")
+        self.said.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.said.hide()
+        self._said_for = QTimer(self)
+        self._said_for.setSingleShot(True)
+        self._said_for.setInterval(5000)
+        self._said_for.timeout.connect(self._said_enough)
         self.mode_time, self.mode_framing = QToolButton(), QToolButton()
         for button, words in ((self.mode_time, "First and last"), (self.mode_framing, "Framing")):
             button.setText(words)
@@ -325,6 +334,7 @@ class RangeParts(QWidget):
         top.setSpacing(12)
         top.addWidget(self.sources)
         top.addWidget(self.facts, 1)
+        top.addWidget(self.said, 1)
         for widget in (self.mode_time, self.mode_framing):
             top.addWidget(widget)
         self.column_first = self._side(self.first, (("in", self.field_in),), self.notes_first, None)
@@ -521,6 +531,17 @@ class RangeParts(QWidget):
                 for name, words in names:
                     self.sources.addItem(words, name)
             self.sources.setCurrentIndex(next((n for n, item in enumerate(names) if item[0] == source), -1))
+
+    def say(self, sentence: str) -> None:
+        """Something that passes, in the source's line, so that nothing below it moves."""
+        self.said.setText(sentence)
+        self.said.setVisible(True)
+        self.facts.setVisible(False)
+        self._said_for.start()
+
+    def _said_enough(self) -> None:
+        self.said.setVisible(False)
+        self.facts.setVisible(True)
 
     def say_here(self, clock: SourceClock, frame: int, speed: Fraction) -> None:
         """Where it stands, and how it moves."""

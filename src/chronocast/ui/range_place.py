@@ -200,6 +200,9 @@ class RangePlace(QWidget):
         self.part = part
         self.output = output
         self.refresh()
+        row = self.row()
+        if row and part not in (FULL, DRAFT) and not row.start <= self.player.frame < row.stop:
+            self.player.go(row.start)
         self.source_changed.emit(self.source)
 
     def showEvent(self, event: QShowEvent | None) -> None:

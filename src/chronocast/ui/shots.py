@@ -8,6 +8,10 @@ import tempfile
 import time
 from collections.abc import Callable
 from pathlib import Path
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from chronocast.ui.window import Window
 
 SECONDS_AT_MOST = 600.0
 
@@ -52,14 +56,14 @@ class _Shooter:
         from chronocast.run.calibrate import calibrate
         from chronocast.ui import theme as themes
         from chronocast.ui.session import Session
-        from chronocast.ui.window import Window, _windows
+        from chronocast.ui.window import CHECK, PLAN, RANGE, RUN, Window, _windows
         from chronocast.ui.workers import wait_for_errands
 
         sys.stderr.write("measuring this machine…\n")
         calibrate()
 
         def strips_in_sight(shown: Window) -> bool:
-            rows = shown.plan.rows[:9] if shown.plan else ()
+            rows = [row for row in shown.plan.rows[:9] if row.frames] if shown.plan else []
             strips = shown.plan_place.grid.painter.strips
             return bool(rows) and all(row.fingerprint in strips for row in rows)
 
@@ -73,9 +77,21 @@ class _Shooter:
         sys.stderr.write("rendering the demo…\n")
         grid = window.plan_place.grid
         self.shoot(window, "plan-ink")
-        grid.table.setCurrentIndex(grid.model.index(1, 0))
+        assert window.plan is not None
+        walk = next(n for n, row in enumerate(window.plan.rows) if row.title == "Tide walk")
+        grid.table.setCurrentIndex(grid.model.index(walk, 0))
         self.settle()
         self.shoot(window, "plan-source-ink")
+        grid.table.setCurrentIndex(grid.model.index(0, 0))
+        window.open_range()
+        self.show_range(window)
+        self.shoot(window, "range-ink")
+        window.range_place.set_framing(True)
+        window.range_place.player.go(420)
+        self.settle(1.5)
+        self.shoot(window, "range-framing-ink")
+        window.range_place.set_framing(False)
+        window.go_to(PLAN)
         window.begin_run()
 
         def proved() -> int:
@@ -93,10 +109,10 @@ class _Shooter:
         session.forecast()
         before = session.view
         self.until("the forecast after it", lambda: session.view is not before)
-        window.go_to(2)
+        window.go_to(CHECK)
         self.settle()
         self.shoot(window, "check-ink")
-        window.go_to(0)
+        window.go_to(PLAN)
         grid.table.setCurrentIndex(grid.model.index(0, 3))
         self.settle()
         self.shoot(window, "plan-kept-ink")
@@ -105,15 +121,30 @@ class _Shooter:
         self.until("the filmstrips", lambda: strips_in_sight(paper), 60)
         self.settle()
         self.shoot(paper, "plan-paper")
-        paper.go_to(1)
+        paper.go_to(RANGE)
+        self.show_range(paper)
+        self.shoot(paper, "range-paper")
+        paper.go_to(RUN)
         self.settle()
         self.shoot(paper, "run-paper")
-        paper.go_to(2)
+        paper.go_to(CHECK)
         self.settle()
         self.shoot(paper, "check-paper")
         paper.close()
         wait_for_errands()
         return 0
+
+    def show_range(self, window: Window) -> None:
+        """*Range* with the teaser chosen, its stills there, its ends looked at."""
+        place = window.range_place
+        place.choose("teaser")
+        self.until(
+            "the pictures",
+            lambda: all(box.image for box in (place.parts.here, place.parts.first, place.parts.last)),
+        )
+        self.until("the look at its ends", lambda: bool((row := place.row()) and row.note), 30)
+        self.until("the filmstrip", lambda: len(place.parts.film.stills) >= 10, 30)
+        self.settle(1.0)
 
     def shoot(self, window: object, name: str) -> None:
         """One picture."""

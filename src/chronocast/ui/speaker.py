@@ -6,7 +6,7 @@ import logging
 import time
 from typing import Protocol
 
-from PyQt6.QtCore import QIODevice
+from PyQt6.QtCore import QIODevice, QLoggingCategory
 
 from chronocast.media.hearing import CHANNELS, SAMPLE_RATE
 
@@ -60,6 +60,7 @@ class DeviceSpeaker:
     """The machine's default sound device."""
 
     def __init__(self) -> None:
+        QLoggingCategory.setFilterRules("qt.multimedia.*=false")  # what it misses for video is nothing to us
         from PyQt6.QtMultimedia import QAudioFormat, QAudioSink, QMediaDevices
 
         self.problem = ""

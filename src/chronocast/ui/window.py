@@ -297,7 +297,7 @@ class Window(QMainWindow):
         place = self.range_place
         place.edited.connect(self.session.edit)
         place.preview.connect(self.session.preview)
-        place.said.connect(self.tell)
+        place.said.connect(place.parts.say)
         place.trouble.connect(self.tell_trouble)
         run = self.run_place
         run.pause_asked.connect(lambda: self.session.ask("pause"))
