@@ -17,7 +17,15 @@ from chronocast.model.errors import ModelError, TimecodeError
 from chronocast.model.extent import Extent
 from chronocast.model.framing import crop_share, framed, shaped_crop, with_centre, with_crop
 from chronocast.model.geometry import View
-from chronocast.model.ranges import add_range, change_range, checked, one_for_each_clip, remove_ranges, rename_range, set_framing
+from chronocast.model.ranges import (
+    add_range,
+    change_range,
+    checked,
+    one_for_each_clip,
+    remove_ranges,
+    rename_range,
+    set_framing,
+)
 from chronocast.model.recipe import SUPPLIED, FrameSize, supplied
 from chronocast.model.shots import shot_at, shots
 from chronocast.model.shuttle import Shuttle
@@ -98,7 +106,9 @@ class Edits(unittest.TestCase):
     @settings(max_examples=150, deadline=None)
     @given(st.lists(st.tuples(st.sampled_from(["add", "change", "rename", "remove", "fill", "frame"]), st.integers(0, 99),
                               st.integers(1, 60), st.sampled_from(["Pick", "pick", "Pick 1", " full ", "Ü/x", "a" * 90])), max_size=25))  # fmt: skip
-    def test_any_edits_leave_a_batch_that_can_be_read_back(self, edits: list[tuple[str, int, int, str]]) -> None:
+    def test_any_edits_leave_a_batch_that_can_be_read_back(
+        self, edits: list[tuple[str, int, int, str]]
+    ) -> None:
         made = batch()
         for what, at, length, name in edits:
             parts = made.sources[0].ranges
@@ -150,14 +160,31 @@ class Ends(unittest.TestCase):
 class Shots(unittest.TestCase):
     def test_shots_are_what_is_seen_most(self) -> None:
         one, two = MediaRef(path="/a/reef.mp4"), MediaRef(path="/a/ray.mp4")
-        rising = Weight.ramp(Fraction(0), Fraction(1, 10)) if hasattr(Weight, "ramp") else None
-        spans = [plain_span(0, 50, one), plain_span(50, 10, None), plain_span(60, 40, two), plain_span(100, 20, two, 40)]
+        spans = [
+            plain_span(0, 50, one),
+            plain_span(50, 10, None),
+            plain_span(60, 40, two),
+            plain_span(100, 20, two, 40),
+        ]
         cut = CutList(rate=Fraction(25), width=64, height=36, frames=120, picture=tuple(spans))
         self.assertEqual(
-            [(shot.name, shot.part.start, shot.part.stop) for shot in shots(cut)], [("reef", 0, 50), ("black", 50, 60), ("ray", 60, 120)]
+            [(shot.name, shot.part.start, shot.part.stop) for shot in shots(cut)],
+            [("reef", 0, 50), ("black", 50, 60), ("ray", 60, 120)],
         )
         self.assertEqual([shot_at(cut, frame) for frame in (0, 49, 50, 60, 119)], [0, 0, 1, 2, 2])
-        del rising
+
+    def test_a_dissolve_changes_over_in_its_middle(self) -> None:
+        one, two = MediaRef(path="/a/reef.mp4"), MediaRef(path="/a/ray.mp4")
+        rise = Weight.rise(20)
+        both = (Layer(media=one, start=Fraction(40), weight=rise.rest()), Layer(media=two, weight=rise))
+        spans = (
+            plain_span(0, 40, one), PictureSpan(start=40, frames=20, layers=both),
+            PictureSpan(start=60, frames=40, layers=(Layer(media=two, start=Fraction(20)),)),
+        )  # fmt: skip
+        cut = CutList(rate=Fraction(25), width=64, height=36, frames=100, picture=spans)
+        self.assertEqual(
+            [(s.name, s.part.start, s.part.stop) for s in shots(cut)], [("reef", 0, 50), ("ray", 50, 100)]
+        )
 
     def test_a_later_start_of_the_same_file_is_another_shot(self) -> None:
         one = MediaRef(path="/a/reef.mp4")
@@ -183,7 +210,9 @@ class Frames(unittest.TestCase):
         said = framed((1920, 1080), framing_view(cut, recipe), upright)
         self.assertEqual(said.bars, (0, 0, 0, 0))
         self.assertEqual(said.warnings(), ["Enlarged to 178%: it can't be sharper than its source."])
-        plain = framed((1920, 1080), framing_view(with_crop(Framing(), 0.25, 0, 0.25, 0), recipe), FrameSize())
+        plain = framed(
+            (1920, 1080), framing_view(with_crop(Framing(), 0.25, 0, 0.25, 0), recipe), FrameSize()
+        )
         self.assertEqual(plain.output, (960, 1080))
         self.assertEqual(plain.bars, (0, 0, 0, 0))
 
@@ -192,8 +221,13 @@ class Frames(unittest.TestCase):
         self.assertIn("44% too narrow", said.warnings()[0])
         self.assertEqual(framed((1920, 1080), View(), FrameSize()).warnings(), [])
 
-    @given(st.lists(st.tuples(st.integers(0, 500), st.floats(0, 1), st.floats(0, 1)), min_size=1, max_size=8), st.integers(0, 600))
-    def test_a_moving_centre_stays_inside_and_hits_its_keys(self, keys: list[tuple[int, float, float]], frame: int) -> None:
+    @given(
+        st.lists(st.tuples(st.integers(0, 500), st.floats(0, 1), st.floats(0, 1)), min_size=1, max_size=8),
+        st.integers(0, 600),
+    )
+    def test_a_moving_centre_stays_inside_and_hits_its_keys(
+        self, keys: list[tuple[int, float, float]], frame: int
+    ) -> None:
         framing = Framing()
         for at, x, y in keys:
             framing = with_centre(framing, at, x, y, moving=True)
@@ -201,7 +235,7 @@ class Frames(unittest.TestCase):
         assert recipe
         view = framing_view(framing, recipe)
         x, y, w, h = framed((1280, 720), view, recipe.picture.size, frame).lies.crop
-        self.assertTrue(0 <= x and x + w <= 1280 and 0 <= y and y + h <= 720)
+        self.assertTrue(x >= 0 and x + w <= 1280 and y >= 0 and y + h <= 720)
         for at, cx, _ in framing.centres:
             self.assertAlmostEqual(float(view.centre(at)[0]), cx, places=3)
 

@@ -108,6 +108,21 @@ def crop_share(text: str, side: int) -> float:
     return share
 
 
+def centre_share(text: str) -> float:
+    """Where a centre is along a side: ``40``, ``40 %`` or ``12,5 %`` of it.
+
+    Raises:
+        ModelError: no number from 0 to 100.
+    """
+    found = re.fullmatch(r"\s*(\d{1,3}(?:[.,]\d+)?)\s*%?\s*", text)
+    share = float(found[1].replace(",", ".")) / 100 if found else 2.0
+    if share > 1:
+        raise ModelError(
+            f"“{text[:20]}” is no place for the centre.", "Type a share of the picture, like 40 %."
+        )
+    return share
+
+
 def with_crop(framing: Framing, left: float, top: float, right: float, bottom: float) -> Framing:
     """A framing with another crop.
 

@@ -167,11 +167,12 @@ class FilmBand(QWidget):
         """The frame, with its part, at a place of the widget."""
         return self.low + (x - 16) / max(1, self.width() - 32) * (self.high - self.low)
 
-    def _strip_box(self) -> QRectF:
+    def strip_box(self) -> QRectF:
+        """Where the stills lie."""
         return QRectF(16, AXIS * scale(), self.width() - 32, STRIP * scale())
 
     def _tile_frames(self) -> list[tuple[int, QRectF]]:
-        box = self._strip_box()
+        box = self.strip_box()
         width = box.height() * min(2.4, max(0.5, self.shape))
         count = max(1, int(box.width() // width))
         each = box.width() / count
@@ -220,7 +221,7 @@ class FilmBand(QWidget):
             return
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         self._paint_axis(painter)
-        box = self._strip_box()
+        box = self.strip_box()
         for frame, place in self._tile_frames():
             self._paint_still(painter, frame, place)
         if self.marks:
@@ -362,7 +363,7 @@ class FilmBand(QWidget):
     # Gestures
 
     def _grip_at(self, at: QPointF) -> Grip:
-        box = self._strip_box()
+        box = self.strip_box()
         if self.marks and box.top() - 6 <= at.y() <= box.bottom() + 6:
             left, right = (self.x_of(frame) for frame in self.marks)
             to_left, to_right = abs(left - at.x()), abs(right - at.x())
@@ -382,7 +383,7 @@ class FilmBand(QWidget):
             self._seek(at.x())
         elif not self._grip:
             unit = scale()
-            top = self._strip_box().bottom() + (GAP * 1.5 + PIECES) * unit
+            top = self.strip_box().bottom() + (GAP * 1.5 + PIECES) * unit
             row = int((at.y() - top) // (LANE * unit))
             frame = self.frame_of(at.x())
             hit = [

@@ -8,7 +8,6 @@ from PyQt6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
     QLabel,
-    QLineEdit,
     QPushButton,
     QToolButton,
     QVBoxLayout,
@@ -18,6 +17,7 @@ from PyQt6.QtWidgets import (
 from chronocast.model.batch import Framing
 from chronocast.model.framing import SIDES, Framed
 from chronocast.ui.theme import Theme, font, scale
+from chronocast.ui.time_field import Line
 
 PLACINGS = (
     ("fit", "Fit", "All of it is seen; black bars fill what is left"),
@@ -67,13 +67,13 @@ class FramingPage(QWidget):
         grid = QGridLayout()
         grid.setHorizontalSpacing(6)
         grid.setVerticalSpacing(4)
-        self.sides: dict[str, QLineEdit] = {}
+        self.sides: dict[str, Line] = {}
         for number, side in enumerate(SIDES):
             self._field(grid, number // 2, number % 2, f"cut off {side}", side, self.sides)
             self.sides[side].returnPressed.connect(
                 lambda s=side: self.crop_typed.emit(s, self.sides[s].text())
             )
-        self.centre: dict[str, QLineEdit] = {}
+        self.centre: dict[str, Line] = {}
         for number, (axis, words) in enumerate((("x", "centre across"), ("y", "centre down"))):
             self._field(grid, 2, number, words, axis, self.centre)
             self.centre[axis].returnPressed.connect(
@@ -128,12 +128,12 @@ class FramingPage(QWidget):
         layout.addStretch(1)
 
     def _field(
-        self, grid: QGridLayout, row: int, column: int, words: str, key: str, into: dict[str, QLineEdit]
+        self, grid: QGridLayout, row: int, column: int, words: str, key: str, into: dict[str, Line]
     ) -> None:
         label = QLabel(words)
         label.setObjectName("quiet")
         label.setFont(font(12.5, narrow=True))
-        field = QLineEdit()
+        field = Line()
         field.setAccessibleName(words)
         field.setFont(font(13))
         field.setFixedWidth(round(66 * scale()))
@@ -209,7 +209,7 @@ class FramingPage(QWidget):
         self.told.setText("".join(f'<p style="margin:0">{words}</p>' for words in said.told()) + warned)
         self.told.setAccessibleName(" ".join(said.told() + said.warnings()))
 
-    def _say(self, field: QLineEdit, text: str) -> None:
+    def _say(self, field: Line, text: str) -> None:
         if not (field.hasFocus() and field.isModified()):
             field.setText(text)
             field.setModified(False)

@@ -92,7 +92,7 @@ class Player(QObject):
     ) -> None:
         super().__init__(parent)
         self.shuttle = Shuttle()
-        self._make_speaker = speaker
+        self.make_speaker = speaker
         self._device: Speaker | None = None
         self._speaker: Speaker = NoSpeaker("")
         self._cut: CutList | None = None
@@ -203,7 +203,7 @@ class Player(QObject):
             self._silent("", self.shuttle.frame)
             return
         if self._device is None:
-            self._device = self._make_speaker()
+            self._device = self.make_speaker()
         self._speaker = self._device
         if self._speaker.problem:
             self._silent(self._speaker.problem, self.shuttle.frame)

@@ -12,7 +12,6 @@ from PyQt6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
     QLabel,
-    QLineEdit,
     QMenu,
     QPushButton,
     QSizePolicy,
@@ -33,7 +32,7 @@ from chronocast.ui.picture import PictureBox
 from chronocast.ui.range_model import DRAFT, MadeFile, RangeRow, RangeSheet
 from chronocast.ui.table import Col, RowsTable
 from chronocast.ui.theme import Theme, font, scale
-from chronocast.ui.time_field import TimeField
+from chronocast.ui.time_field import Line, TimeField
 
 
 def _paint_name(painter: QPainter, box: QRectF, row: RangeRow, t: Theme) -> None:
@@ -291,7 +290,7 @@ class RangeParts(QWidget):
         self.length = QLabel()
         self.length.setFont(font(13.5))
         self.mend = QPushButton("Mend (M)")
-        self.name = QLineEdit()
+        self.name = Line()
         self.name.setAccessibleName("Name of the range")
         self.name.setFont(font(13))
         self.total = QLabel()

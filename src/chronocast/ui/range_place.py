@@ -15,6 +15,7 @@ from chronocast.model.ends import End
 from chronocast.model.errors import ModelError
 from chronocast.model.framing import (
     Framed,
+    centre_share,
     crop_share,
     framed,
     shaped_crop,
@@ -962,9 +963,9 @@ class RangePlace(QWidget):
             return
         _, view, frame, _ = found
         try:
-            share = crop_share(text if "%" in text else f"{text}%", 100)
-        except ModelError:
-            self.trouble.emit(f"“{text}” is no place for the centre. Type a share of the picture, like 40 %.")
+            share = centre_share(text)
+        except ModelError as error:
+            self.trouble.emit(str(error))
             return
         x, y = (float(value) for value in view.centre(frame))
         x, y = (share, y) if axis == "x" else (x, share)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QEvent, Qt, pyqtSignal
-from PyQt6.QtGui import QFocusEvent, QKeyEvent
+from PyQt6.QtGui import QFocusEvent, QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import QLineEdit, QWidget
 
 from chronocast.ui.theme import font, scale
@@ -11,7 +11,26 @@ from chronocast.ui.theme import font, scale
 TYPED = "0123456789:;.,+-sSfF "
 
 
-class TimeField(QLineEdit):
+class Line(QLineEdit):
+    """A field among shortcuts of single keys: Return and Escape are its own while something is typed in it."""
+
+    def event(self, event: QEvent | None) -> bool:
+        if event is not None and event.type() == QEvent.Type.ShortcutOverride:
+            assert isinstance(event, QKeyEvent)
+            own = event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Escape)
+            if own and self.isModified() and not event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier:
+                event.accept()
+                return True
+            undoes = event.matches(QKeySequence.StandardKey.Undo) or event.matches(
+                QKeySequence.StandardKey.Redo
+            )
+            if undoes and not self.isModified():
+                event.ignore()  # what is undone then is an edit of the batch
+                return False
+        return super().event(event)
+
+
+class TimeField(Line):
     """``TimeField(name)``: ``given`` brings what was typed, at Return.
 
     Only what times are made of is taken; other keys go on to the place, so

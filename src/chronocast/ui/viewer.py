@@ -39,7 +39,7 @@ class Viewer(QObject):
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._lock = threading.Lock()
-        self._child: subprocess.Popen[bytes] | None = None
+        self.child: subprocess.Popen[bytes] | None = None
         self._orders: Queue[bytes | None] = Queue()
         self._opened: dict[str, bytes] = {}
         self._asked: dict[str, dict[str, Any]] = {}
@@ -83,7 +83,7 @@ class Viewer(QObject):
         """End the process."""
         with self._lock:
             self._leaving = True
-            child = self._child
+            child = self.child
         self._orders.put(None)
         if child is not None:
             child.kill()
@@ -94,7 +94,7 @@ class Viewer(QObject):
     def _send(self, line: bytes) -> None:
         if self._leaving:
             return
-        if self._child is None and not self._start():
+        if self.child is None and not self._start():
             return
         self._orders.put(line)
 
@@ -109,7 +109,7 @@ class Viewer(QObject):
             [sys.executable, "-m", "chronocast.run.looking", str(os.getpid())],
             stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL,
         )  # fmt: skip
-        self._child = child
+        self.child = child
         assert child.stdin and child.stdout
         threading.Thread(target=_write, args=(child.stdin, self._orders), daemon=True).start()
         threading.Thread(target=self._read, args=(child, child.stdout), daemon=True).start()
@@ -147,9 +147,9 @@ class Viewer(QObject):
     def _lost(self, child: subprocess.Popen[bytes]) -> None:
         """The process ended: say what it was at, and let the next order start another."""
         with self._lock:
-            if self._leaving or self._child is not child:
+            if self._leaving or self.child is not child:
                 return
-            self._child = None
+            self.child = None
         log.warning("the looking process ended with %s", child.returncode)
         here = self._asked.get("here")
         if here is None:
