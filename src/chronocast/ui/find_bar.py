@@ -19,6 +19,7 @@ class FindBar(QWidget):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.words = QLineEdit()
+        self.words.setAcceptDrops(False)  # what is dropped is for the window, wherever it falls
         self.words.setPlaceholderText("Find sources by name or fact   Ctrl+F")
         self.words.setAccessibleName("Find sources")
         self.words.setClearButtonEnabled(True)

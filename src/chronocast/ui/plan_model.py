@@ -201,10 +201,18 @@ def _part_facts(part: NamedRange, ready: SourceReady | None) -> str:
 ORDERS = ("as in the batch", "by name", "longest first", "largest first", "what needs a look first")
 
 
-def arranged(plan: PlanModel, words: str = "", order: str = ORDERS[0]) -> PlanModel:
+MOST_UNFOLDED = 12
+"""More ranges of a source than these are folded until a person unfolds them."""
+
+
+def arranged(
+    plan: PlanModel, words: str = "", order: str = ORDERS[0], turned: frozenset[str] = frozenset()
+) -> PlanModel:
     """The plan with only the sources that have all of ``words`` in what is said of them, in another order.
 
-    Ranges stay below their source, and are shown with it.
+    Ranges stay below their source, and are shown with it; those of a source
+    that has many are folded, unless it is one of those ``turned`` (of one that
+    has few it is the other way round).
     """
     groups: list[list[int]] = []
     for number, row in enumerate(plan.rows):
@@ -230,10 +238,23 @@ def arranged(plan: PlanModel, words: str = "", order: str = ORDERS[0]) -> PlanMo
     shown = [group for group in groups if not wanted or has(group)]
     if order in keys:
         shown.sort(key=lambda group: keys[order](plan.rows[group[0]]))
-    numbers = [number for group in shown for number in group]
+    folded = {
+        plan.rows[group[0]].source: len(group) - 1
+        for group in shown
+        if len(group) > 1 and (len(group) - 1 > MOST_UNFOLDED) != (plan.rows[group[0]].source in turned)
+    }
+    numbers = [
+        number for group in shown for number in (group[:1] if plan.rows[group[0]].source in folded else group)
+    ]
+    rows = tuple(
+        replace(row, facts=f"{folded[row.source]} ranges folded · {row.facts}")
+        if row.source in folded
+        else row
+        for row in (plan.rows[number] for number in numbers)
+    )
     places = {old: new for new, old in enumerate(numbers)}
     return replace(
-        plan, rows=tuple(plan.rows[number] for number in numbers),
+        plan, rows=rows,
         cells={(places[row], column): cell for (row, column), cell in plan.cells.items() if row in places},
     )  # fmt: skip
 

@@ -64,6 +64,7 @@ class MadeFile:
     framed: bool = False
     held: bool = False
     problem: str = ""
+    draft: bool = False
 
 
 @dataclass(frozen=True)

@@ -58,8 +58,13 @@ def _paint_share(painter: QPainter, box: QRectF, row: RangeRow, t: Theme) -> Non
 def _paint_file(painter: QPainter, box: QRectF, made: MadeFile, t: Theme) -> None:
     upper = QRectF(box.left(), box.top() + 3, box.width(), box.height() / 2)
     lower = QRectF(box.left(), box.center().y() - 2, box.width(), box.height() / 2)
-    draw.text(painter, upper, made.name, font(13.5), t.color("text"), middle=True)
-    told = made.extent + (" · framed" if made.framed else "") + (f" · {made.problem}" if made.problem else "")
+    draw.text(painter, upper, made.name, font(13.5), t.color("quiet" if made.draft else "text"), middle=True)
+    told = (
+        ("if taken: " if made.draft else "")
+        + made.extent
+        + (" · framed" if made.framed else "")
+        + (f" · {made.problem}" if made.problem else "")
+    )
     draw.text(
         painter,
         lower,
@@ -73,7 +78,7 @@ def _paint_cost(painter: QPainter, box: QRectF, made: MadeFile, t: Theme) -> Non
     upper = QRectF(box.left(), box.top() + 3, box.width(), box.height() / 2)
     lower = QRectF(box.left(), box.center().y() - 2, box.width(), box.height() / 2)
     told = f"{made.time} · {made.size}" if made.size else made.time
-    draw.text(painter, upper, told, font(13.5, 600), t.color("text"), draw.RIGHT)
+    draw.text(painter, upper, told, font(13.5, 600), t.color("quiet" if made.draft else "text"), draw.RIGHT)
     change = made.change or (f"{made.kept_share:.0%} kept".replace("%", " %") if made.kept_share else "")
     draw.text(
         painter,
@@ -94,7 +99,7 @@ class FileTable(RowsTable):
         super().__init__(
             theme,
             (
-                Col("files this source makes", lambda f: f"{f.name}, {f.extent}", 0.66, _paint_file),
+                Col("files this source makes", lambda f: f"{'if taken: ' if f.draft else ''}{f.name}, {f.extent}", 0.66, _paint_file),
                 Col("time · size", lambda f: f"{f.time}, {f.size}, {f.change}", 0.34, _paint_cost, right=True),
             ),
             "Files that will be made of this source", 40,
@@ -392,7 +397,7 @@ class RangeParts(QWidget):
         layout = QVBoxLayout(column)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(4)
-        picture.setFixedHeight(round(156 * scale()))
+        picture.setFixedHeight(round(192 * scale()))
         layout.addWidget(picture)
         grid = QGridLayout()
         grid.setVerticalSpacing(3)

@@ -115,7 +115,7 @@ class RangePlace(QWidget):
 
     def _connect(self) -> None:
         parts, viewer = self.parts, self.viewer
-        viewer.picture.connect(self._picture_came)
+        viewer.picture.connect(self.picture_came)
         viewer.still.connect(self._still_came)
         viewer.ends.connect(self._ends_came)
         viewer.failed.connect(self._picture_failed)
@@ -238,7 +238,9 @@ class RangePlace(QWidget):
         sheet = range_sheet(self.batch, self.prospect, self.view, None, self.source, draft, seen)
         trial = range_sheet(batch, prospect, view, before, self.source) if sheet else None
         if sheet and trial:
-            sheet = replace(sheet, files=trial.files, total=trial.total)
+            asked = {output.id for output in self.batch.outputs}
+            files = tuple(replace(made, draft=made.output not in asked) for made in trial.files)
+            sheet = replace(sheet, files=files, total=trial.total)
         self.sheet = sheet
         if ready is not None and (self._loaded is None or self._loaded.cut != ready.cut):
             self._load(ready)
@@ -367,7 +369,8 @@ class RangePlace(QWidget):
         elif here.image is not None and here.frame != self._waiting:
             here.show_image(here.image, here.frame, near=True)
 
-    def _picture_came(self, slot: str, source: str, frame: int, image: QImage) -> None:
+    def picture_came(self, slot: str, source: str, frame: int, image: QImage) -> None:
+        """A picture that was asked for is here."""
         if source != self.source:
             return
         if slot == "here":

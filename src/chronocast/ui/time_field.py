@@ -12,7 +12,14 @@ TYPED = "0123456789:;.,+-sSfF "
 
 
 class Line(QLineEdit):
-    """A field among shortcuts of single keys: Return and Escape are its own while something is typed in it."""
+    """A field among shortcuts of single keys: Return and Escape are its own while something is typed in it.
+
+    What is dropped on it is the window's, as everywhere.
+    """
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setAcceptDrops(False)
 
     def event(self, event: QEvent | None) -> bool:
         if event is not None and event.type() == QEvent.Type.ShortcutOverride:

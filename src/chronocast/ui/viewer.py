@@ -95,6 +95,13 @@ class Viewer(QObject):
         if self._leaving:
             return
         if self.child is None and not self._start():
+            here = self._asked.get("here")
+            if here:
+                self.failed.emit(
+                    "here", here["source"], here["frame"],
+                    f"What shows pictures ended {MOST_STARTS} times within a minute and is left alone for now. "
+                    "The file may be damaged; ranges can still be typed.",
+                )  # fmt: skip
             return
         self._orders.put(line)
 

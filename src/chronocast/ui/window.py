@@ -72,6 +72,7 @@ class Window(QMainWindow):
         self.session, self.theme = session, theme
         self.plan: PlanModel | None = None
         self.run_shown: RunModel | None = None
+        self.turned: frozenset[str] = frozenset()
         self.resize(1280, 800)
         self.setMinimumSize(960, 600)
         self.setAcceptDrops(True)
@@ -215,6 +216,9 @@ class Window(QMainWindow):
             self.plan_place.grid.table.fill_asked.emit,
         )
         self._action(edit, "Hold back the selected outputs, or release them", "Ctrl+H", self.hold_selected)
+        self._action(
+            edit, "Fold the ranges of the selected sources, or unfold them", "Ctrl+L", self.fold_selected
+        )
         self._action(edit, "Remove the selected sources", "Ctrl+Delete", self.remove_selected)
         self._action(run, "Begin", "Ctrl+R", self.begin_run)
         self._action(run, "Begin, replacing files of the same name", "", lambda: self.begin_run(replace=True))
@@ -276,7 +280,7 @@ class Window(QMainWindow):
             ("The range closer on the filmstrip", "Z", place.zoom_range),
             ("All of the source on the filmstrip", "Shift+Z", place.parts.film.zoom_all),
             ("Rename the range", "F2", place.parts.name.setFocus),
-            ("Remove the range", "Ctrl+Backspace", place.remove),
+            ("Remove the range", "Ctrl+Delete", place.remove),
             ("One file for each clip…", "Ctrl+Shift+F", place.split),
             ("Write the ranges of this source as sub-clips…", "Ctrl+Shift+U", self.write_picks),
         ):  # fmt: skip
@@ -322,6 +326,9 @@ class Window(QMainWindow):
         self.head.setVisible(number in (PLAN, RANGE))
         for action in self.range_actions:
             action.setEnabled(number == RANGE)
+        for action in self.all_actions:
+            if "selected" in action.text():  # of what is selected in the grid, which has to be seen for it
+                action.setEnabled(number == PLAN)
         focus = (
             self.plan_place.grid.table, self.range_place.parts.film, self.run_place.table, self.check_place.outputs,
         )[number]  # fmt: skip
@@ -358,7 +365,12 @@ class Window(QMainWindow):
 
     def _arranged(self) -> PlanModel:
         find = self.plan_place.finder
-        return arranged(self.whole, find.words.text(), find.order.currentText())
+        return arranged(self.whole, find.words.text(), find.order.currentText(), self.turned)
+
+    def fold_selected(self) -> None:
+        """Fold the ranges of the selected sources in the grid, or unfold them."""
+        self.turned = self.turned ^ frozenset(self.plan_place.grid.selected_sources())
+        self._show_found()
 
     def _show_found(self) -> None:
         """Other words or another order: the same plan, arranged anew."""

@@ -1,0 +1,108 @@
+"""Any frame on the screen: jumps about a source in the real place, through the looking process."""
+
+from __future__ import annotations
+
+import random
+import time
+from dataclasses import replace
+from fractions import Fraction
+from pathlib import Path
+from statistics import median, quantiles
+
+from chronocast.demo.clips import SCENES
+from chronocast.demo.scenes import pictures
+from chronocast.journal.documents import save_batch
+from chronocast.media.footage import write_footage
+from chronocast.model.batch import Batch
+from chronocast.model.edits import add_source
+
+FRAMES, JUMPS = 500, 60
+KINDS = (
+    ("720 lines, GOP 12", 1280, 720, "12"),
+    ("1080 lines, GOP 12", 1920, 1080, "12"),
+    ("1080 lines, GOP 250", 1920, 1080, "250"),
+)
+
+
+def build(folder: Path) -> Path:
+    """A batch of clips of one demo scene, painted at each size, with key frames as far apart as said."""
+    batch = Batch(folder=str(folder / "out"))
+    scene = next(scene for scene in SCENES if scene.file == "reef-pan.mp4")
+    for number, (name, width, height, distance) in enumerate(KINDS):
+        path = folder / f"clip-{number}.mp4"
+        painted = replace(scene, width=width, height=height, frames=FRAMES)
+        options = {"preset": "veryfast", "g": distance, "sc_threshold": "0"}
+        write_footage(str(path), pictures(painted), Fraction(25), 20, None, options=options)
+        batch = add_source(batch, str(path), name, "clip")
+    path = folder / "seek.batch.json"
+    save_batch(batch, path)
+    return path
+
+
+def measure(folder: Path) -> list[tuple[str, str, str]]:
+    """Milliseconds from asking for a frame to a picture of it painted: any near it, and the exact one."""
+    from chronocast.ui import theme as themes
+    from chronocast.ui.app import make_app
+    from chronocast.ui.session import Session
+    from chronocast.ui.window import RANGE, Window
+    from chronocast.ui.workers import wait_for_errands
+
+    session = Session(build(folder))
+    app = make_app()
+    themes.apply(app, themes.INK)
+    window = Window(session, themes.INK)
+    window.show()
+    session.open()
+    place = window.range_place
+    here = place.parts.here
+
+    def live(until: object, seconds: float = 20) -> None:
+        end = time.perf_counter() + seconds
+        while not until() and time.perf_counter() < end:  # type: ignore[operator]
+            app.processEvents()
+            time.sleep(0.0005)
+
+    live(lambda: session.prospect is not None and len(session.prospect.sources) == len(KINDS), 120)
+    window.go_to(RANGE)
+    rows = []
+    for source, (name, *_, distance) in zip(session.batch.sources, KINDS, strict=True):
+        place.show_source(source.id)
+        live(lambda: here.image is not None and len(place.parts.film.stills) >= 8)
+        live(lambda: False, 1.0)
+        dice, near, exact, own = random.Random(7), [], [], []
+        for _ in range(JUMPS):
+            frame = dice.randrange(FRAMES)
+            begin = time.perf_counter()
+            place.player.go(frame)
+            own.append((time.perf_counter() - begin) * 1000)
+            live(lambda b=begin: here.shown_at >= b)  # type: ignore[misc]
+            near.append((here.shown_at - begin) * 1000)
+            live(lambda f=frame: here.frame == f and not here.near)  # type: ignore[misc]
+            exact.append((here.shown_at - begin) * 1000)
+            live(lambda: False, 0.05)
+        ninth = quantiles(exact, n=10)[8]
+        aim = "60 ms" if distance == "12" else "told as it is"
+        rows.append(
+            (f"{name}: exact frame, median and nine in ten", f"{median(exact):.0f} and {ninth:.0f} ms", aim)
+        )
+        rows.append((f"{name}: a frame or the nearest kept, median", f"{median(near):.0f} ms", "60 ms"))
+        place.player.go(250)
+        live(lambda: False, 1.0)
+        for way, words in ((1, "forwards"), (-1, "backwards")):
+            seen: list[int] = []
+            place.viewer.picture.connect(
+                lambda slot, _s, f, _i, seen=seen: seen.append(f) if slot == "here" else None
+            )
+            place.player.faster(way)
+            live(lambda: False, 4.0)
+            place.player.stand()
+            live(lambda: False, 0.5)
+            place.viewer.picture.disconnect()
+            place.viewer.picture.connect(place.picture_came)
+            rows.append(
+                (f"{name}: of 25 pictures a second {words}, shown", f"{len(set(seen)) / 4:.1f}", "25")
+            )
+        rows.append((f"{name}: what a jump holds the interface up, worst", f"{max(own):.0f} ms", "50 ms"))
+    window.close()
+    wait_for_errands()
+    return rows
