@@ -90,15 +90,15 @@ def measure(folder: Path) -> list[tuple[str, str, str]]:
         live(lambda: False, 1.0)
         for way, words in ((1, "forwards"), (-1, "backwards")):
             seen: list[int] = []
-            place.viewer.picture.connect(
+            place.pictures.viewer.picture.connect(
                 lambda slot, _s, f, _i, seen=seen: seen.append(f) if slot == "here" else None
             )
             place.player.faster(way)
             live(lambda: False, 4.0)
             place.player.stand()
             live(lambda: False, 0.5)
-            place.viewer.picture.disconnect()
-            place.viewer.picture.connect(place.picture_came)
+            place.pictures.viewer.picture.disconnect()
+            place.pictures.viewer.picture.connect(place.pictures.came)
             rows.append(
                 (f"{name}: of 25 pictures a second {words}, shown", f"{len(set(seen)) / 4:.1f}", "25")
             )

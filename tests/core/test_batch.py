@@ -115,7 +115,12 @@ class Edits(unittest.TestCase):
 
     def test_filling_is_repeatable_and_clearable(self) -> None:
         batch = demo_batch()
-        cells = [(s.id, FULL, r.id) for s in batch.sources for r in batch.recipes]
+        cells = [
+            (s.id, part, r.id)
+            for s in batch.sources
+            for part in (FULL, *(p.id for p in s.ranges))
+            for r in batch.recipes
+        ]
         full = fill(batch, cells)
         self.assertEqual(len(full.outputs), len(cells))
         self.assertEqual(fill(full, cells), full)

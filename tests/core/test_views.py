@@ -120,7 +120,7 @@ class Run(unittest.TestCase):
 class Plan(unittest.TestCase):
     def test_a_plan_without_a_forecast_is_already_a_plan(self) -> None:
         plan = plan_model(demo_batch(), None, None)
-        self.assertEqual((len(plan.rows), len(plan.columns), plan.headline.begin), (17, 3, 20))
+        self.assertEqual((len(plan.rows), len(plan.columns), plan.headline.begin), (21, 4, 24))
         self.assertTrue(plan.cell(0, 0).waiting)
         self.assertFalse(plan.cell(1, 2).filled)
         self.assertEqual(plan.place(plan.cell(2, 1).output), (2, 1))
@@ -128,7 +128,7 @@ class Plan(unittest.TestCase):
     def test_held_outputs_are_not_begun(self) -> None:
         batch = demo_batch()
         plan = plan_model(hold(batch, [batch.outputs[0].id], True), None, None)
-        self.assertEqual(plan.headline.begin, 19)
+        self.assertEqual(plan.headline.begin, 23)
         self.assertTrue(plan.cell(0, 0).held)
 
     def test_an_empty_batch_says_that_nothing_is_asked_for(self) -> None:

@@ -250,7 +250,7 @@ class Ranges(unittest.TestCase):
             lambda: [o.range for o in load_batch(self.path).outputs] == ["trim-1"],
             "the mended range instead of the whole",
         )
-        desk.until(lambda: place.ends and parts.notes_last.text() == "", "nothing more to say")
+        desk.until(lambda: place.pictures.ends and parts.notes_last.text() == "", "nothing more to say")
         desk.key(Qt.Key.Key_R, CTRL)
         desk.until(lambda: desk.session.run and desk.session.run.outcome == "done", "the file proved")
         (made,) = (self.folder / "out").iterdir()
@@ -380,7 +380,7 @@ class Ranges(unittest.TestCase):
         place = desk.window.range_place
         self.into_range(desk)
         seen: list[int] = []
-        place.viewer.picture.connect(
+        place.pictures.viewer.picture.connect(
             lambda slot, _s, frame, _i: seen.append(frame) if slot == "here" else None
         )
         desk.key(Qt.Key.Key_Space)
@@ -413,7 +413,7 @@ class Ranges(unittest.TestCase):
         self.shows(desk, "here", 0)
         desk.key(Qt.Key.Key_Space)
         desk.until(lambda: place.player.frame > 5, "playing", 15)
-        child = place.viewer.child
+        child = place.pictures.viewer.child
         assert child is not None
         child.kill()
         desk.until(lambda: "brought the decoder down" in desk.window.notice.text(), "the reason", 15)

@@ -111,12 +111,10 @@ class FrameReader:
             near = self.index.key_shown(number) < self.index.times[self._next]
         if near and (found := self._forward(number)) is not None:
             return found
-        for place in dict.fromkeys(
-            [
-                self.index.key_shown(number),
-                *(self.index.key_before(number, back) for back in (0, 1, 2, 4, 8, 1 << 30)),
-            ]
-        ):
+        places = [self.index.key_before(number, back) for back in (0, 1, 2, 4, 8, 1 << 30)]
+        if self._hurry and not self.index.repeated:
+            places.insert(0, self.index.key_shown(number))
+        for place in dict.fromkeys(places):
             self._seek(place)
             if (found := self._forward(number)) is not None:
                 return found

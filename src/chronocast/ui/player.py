@@ -21,6 +21,7 @@ from chronocast.ui.speaker import NoSpeaker, Speaker, default_speaker
 log = logging.getLogger(__name__)
 FASTEST_HEARD = 4
 BLOCK = 4096
+SAMPLE_BYTES = 4
 
 
 class Hearing:
@@ -61,13 +62,14 @@ class Hearing:
             return
 
     def take(self, most: int) -> bytes:
-        """Up to so many bytes of what there is."""
+        """Up to so many bytes of what there is, in whole samples."""
         while len(self._rest) < most:
             try:
                 self._rest += self._blocks.get_nowait()
             except Empty:
                 break
-        found, self._rest = self._rest[:most], self._rest[most:]
+        whole = min(most, len(self._rest)) // SAMPLE_BYTES * SAMPLE_BYTES
+        found, self._rest = self._rest[:whole], self._rest[whole:]
         return found
 
     def end(self) -> None:
@@ -213,6 +215,7 @@ class Player(QObject):
         self._warm = None
         self._hearing.begin(self._json, self.shuttle.frame, self.shuttle.speed)
         self._speaker.begin()
+        QTimer.singleShot(300, self.warm_up)
 
     def _silent(self, problem: str, frame: int) -> None:
         """Go on from a frame without sound; say why, once."""

@@ -5,25 +5,13 @@ from __future__ import annotations
 from dataclasses import replace
 from fractions import Fraction
 
-from PyQt6.QtCore import QRectF, QTimer, pyqtSignal
-from PyQt6.QtGui import QHideEvent, QImage, QShowEvent
+from PyQt6.QtCore import QTimer, pyqtSignal
+from PyQt6.QtGui import QHideEvent, QShowEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from chronocast.model.batch import FULL, Batch, Framing, Output
+from chronocast.model.batch import FULL, Batch
 from chronocast.model.edits import fill
-from chronocast.model.ends import End
 from chronocast.model.errors import ModelError
-from chronocast.model.framing import (
-    Framed,
-    centre_share,
-    crop_share,
-    framed,
-    shaped_crop,
-    with_centre,
-    with_crop,
-    without_centre,
-)
-from chronocast.model.geometry import View
 from chronocast.model.ranges import (
     add_range,
     checked,
@@ -33,11 +21,11 @@ from chronocast.model.ranges import (
     set_framing,
 )
 from chronocast.model.timing import FrameRange
-from chronocast.pieces.plan import output_rate
 from chronocast.run.outlook import Outlook
-from chronocast.run.prepare import Prospect, SourceReady, framing_view
+from chronocast.run.prepare import Prospect, SourceReady
 from chronocast.ui.film_band import Band, PieceBand
 from chronocast.ui.player import Player
+from chronocast.ui.range_framing import FramingDesk
 from chronocast.ui.range_model import (
     DRAFT,
     Draft,
@@ -50,12 +38,8 @@ from chronocast.ui.range_model import (
     with_ends,
 )
 from chronocast.ui.range_parts import RangeParts
+from chronocast.ui.range_pictures import RangePictures
 from chronocast.ui.theme import Theme
-from chronocast.ui.viewer import Viewer
-
-PATIENCE_MS = 45
-"""After so long, the nearest picture stands for the one that was asked for."""
-Ends = tuple[End | None, End | None]
 
 
 class RangePlace(QWidget):
@@ -84,41 +68,24 @@ class RangePlace(QWidget):
         self.output = ""
         self.sheet: RangeSheet | None = None
         self.drafts: dict[str, Draft] = {}
-        self.ends: dict[tuple[str, str], dict[tuple[int, int], Ends]] = {}
         self.recipes: tuple[str, ...] | None = None
-        self.framing_on = False
-        self._live: FrameRange | None = None
-        self._live_framing: Framing | None = None
-        self._loaded: SourceReady | None = None
+        self.live: FrameRange | None = None
         self._stood: dict[str, int] = {}
-        self._waiting = -1
-        self._asked_stills: dict[str, tuple[object, ...]] = {}
         self.parts = parts = RangeParts(theme)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.addWidget(parts)
-        self.viewer = Viewer(self)
         self.player = Player(self)
-        self._patience = QTimer(self)
-        self._patience.setSingleShot(True)
-        self._patience.setInterval(PATIENCE_MS)
-        self._patience.timeout.connect(self._show_nearest)
-        self._ends_later = QTimer(self)
-        self._ends_later.setSingleShot(True)
-        self._ends_later.setInterval(250)
-        self._ends_later.timeout.connect(self._ask_ends)
-        self._preview_later = QTimer(self)
-        self._preview_later.setSingleShot(True)
-        self._preview_later.setInterval(60)
-        self._preview_later.timeout.connect(self._ask_preview)
+        self.pictures = RangePictures(self)
+        self.framing = FramingDesk(self)
+        self.preview_later = QTimer(self)
+        self.preview_later.setSingleShot(True)
+        self.preview_later.setInterval(60)
+        self.preview_later.timeout.connect(self._ask_preview)
         self._connect()
 
     def _connect(self) -> None:
-        parts, viewer = self.parts, self.viewer
-        viewer.picture.connect(self.picture_came)
-        viewer.still.connect(self._still_came)
-        viewer.ends.connect(self._ends_came)
-        viewer.failed.connect(self._picture_failed)
+        parts = self.parts
         self.player.moved.connect(self._moved)
         self.player.told.connect(self.said)
         film = parts.film
@@ -126,7 +93,6 @@ class RangePlace(QWidget):
         film.marking.connect(self._marking)
         film.marked.connect(self._marked)
         film.chosen.connect(self.choose)
-        film.want.connect(lambda frames, w, h: self.viewer.strip(self.source, frames, (w, h)))
         parts.sources.activated.connect(lambda n: self.show_source(str(parts.sources.itemData(n))))
         parts.field_in.given.connect(lambda text: self._typed("in", text))
         parts.field_last.given.connect(lambda text: self._typed("last", text))
@@ -144,26 +110,10 @@ class RangePlace(QWidget):
             (parts.button_more, lambda: self.player.step(1)), (parts.button_in, self.mark_in),
             (parts.button_out, self.mark_out), (parts.take, self.take), (parts.instead, lambda: self.take(True)),
             (parts.remove, self.remove), (parts.split, self.split), (parts.marked, self.take_marked),
-            (parts.mode_time, lambda: self.set_framing(False)), (parts.mode_framing, lambda: self.set_framing(True)),
+            (parts.mode_time, lambda: self.framing.switch(False)), (parts.mode_framing, lambda: self.framing.switch(True)),
         ):  # fmt: skip
             button.clicked.connect(lambda _=False, d=do: d())
         parts.becomes.changed.connect(self._becomes)
-        for box in (parts.first, parts.last, parts.here, parts.after):
-            box.resized.connect(lambda: QTimer.singleShot(0, self._show_pictures))
-        page, here = parts.framing, parts.here
-        page.placing_asked.connect(
-            lambda name: self._frame(self.framing().model_copy(update={"placing": name}), "place the picture")
-        )
-        page.crop_typed.connect(self._crop_typed)
-        page.centre_typed.connect(self._centre_typed)
-        page.key_asked.connect(self.set_key)
-        page.shape_asked.connect(self._crop_to_shape)
-        page.same_asked.connect(self._frame_alike)
-        page.reset_asked.connect(lambda: self._frame(Framing(), "frame it as the recipe says"))
-        here.cropping.connect(lambda *crop: self._crop(crop, live=True))
-        here.cropped.connect(lambda *crop: self._crop(crop, live=False))
-        here.centring.connect(lambda x, y: self._centre(x, y, live=True))
-        here.centred.connect(lambda x, y: self._centre(x, y, live=False))
 
     # What is shown
 
@@ -190,13 +140,8 @@ class RangePlace(QWidget):
         """Go to a source, one of its ranges, one of its outputs."""
         if source != self.source:
             self._remember()
-            self.source, self._loaded, self.trial, self._live, self._live_framing = (
-                source,
-                None,
-                None,
-                None,
-                None,
-            )
+            self.source, self.trial, self.live = source, None, None
+            self.pictures.loaded = self.framing.live = None
             self.preview.emit(None)
         self.part = part
         self.output = output
@@ -217,7 +162,7 @@ class RangePlace(QWidget):
     def leave(self) -> None:
         """End the processes."""
         self.player.close()
-        self.viewer.leave()
+        self.pictures.viewer.leave()
 
     def ready(self) -> SourceReady | None:
         """The source, if it can be used."""
@@ -233,7 +178,7 @@ class RangePlace(QWidget):
         if self.trial:
             batch, prospect, view, before = (*self.trial, self.view)
         ready = self.ready()
-        seen = self.ends.get((self.source, self._cut_mark(ready)), {})
+        seen = self.pictures.seen(self.source, ready)
         draft = self.draft
         sheet = range_sheet(self.batch, self.prospect, self.view, None, self.source, draft, seen)
         trial = range_sheet(batch, prospect, view, before, self.source) if sheet else None
@@ -242,10 +187,10 @@ class RangePlace(QWidget):
             files = tuple(replace(made, draft=made.output not in asked) for made in trial.files)
             sheet = replace(sheet, files=files, total=trial.total)
         self.sheet = sheet
-        if ready is not None and (self._loaded is None or self._loaded.cut != ready.cut):
+        if ready is not None and (self.pictures.loaded is None or self.pictures.loaded.cut != ready.cut):
             self._load(ready)
         if ready is None:
-            self._loaded = None
+            self.pictures.loaded = None
             self.player.load(None)
         if sheet and sheet.row(self.part) is None:
             self.part = DRAFT if self.part == DRAFT and sheet.row(DRAFT) else FULL
@@ -253,32 +198,27 @@ class RangePlace(QWidget):
             self.part = DRAFT
         self._choose_output()
         self.parts.show_sheet(
-            sheet, self.batch, self.source, self.part, self.output, self._becoming(), self.framing_on
+            sheet, self.batch, self.source, self.part, self.output, self._becoming(), self.framing.on
         )
         self._show_marks()
-        self._show_framing()
-        self._show_pictures()
-
-    def _cut_mark(self, ready: SourceReady | None) -> str:
-        return (
-            f"{ready.mark} {[m.fingerprint for m in ready.cut.media][:40]} {ready.cut.frames}"
-            if ready
-            else ""
-        )
+        self.framing.show()
+        self.pictures.show()
 
     def _load(self, ready: SourceReady) -> None:
-        self._loaded = ready
-        cut = ready.cut
-        self._asked_stills = {}
-        for box in (self.parts.first, self.parts.last, self.parts.here, self.parts.after):
-            box.show_image(None, -1)
-        self.parts.set_shape(cut.width / cut.height)
-        self.parts.film.show_source(self.sheet.clock if self.sheet else self.parts.film.clock, cut.width / cut.height,
-                                    self.sheet.shots if self.sheet else ())  # fmt: skip
-        self.viewer.open(self.source, cut)
-        self.player.load(cut, self._stood.get(self.source, 0))
-        QTimer.singleShot(400, self.player.warm_up)
-        self._moved(self.player.frame, 0)
+        sheet = self.sheet
+        if sheet is not None:
+            self.pictures.load(ready, sheet.clock, sheet.shots)
+            self.player.load(ready.cut, self._stood.get(self.source, 0))
+            QTimer.singleShot(400, self.player.warm_up)
+            self._moved(self.player.frame, 0)
+
+    def _moved(self, frame: int, ahead: int) -> None:
+        self.parts.film.set_here(frame)
+        if self.sheet is not None:
+            self.parts.say_here(self.sheet.clock, frame, self.player.shuttle.speed)
+        if self.framing.on:
+            self.framing.show()
+        self.pictures.ask_here(frame, ahead)
 
     def _remember(self) -> None:
         if self.source:
@@ -297,7 +237,7 @@ class RangePlace(QWidget):
     def now(self) -> FrameRange | None:
         """The chosen range as it stands, a drag in progress included."""
         row = self.row()
-        return self._live or (row.range if row else None)
+        return self.live or (row.range if row else None)
 
     def _show_marks(self) -> None:
         sheet, part = self.sheet, self.now()
@@ -305,7 +245,7 @@ class RangePlace(QWidget):
             self.parts.film.set_marks(None)
             return
         parts, clock = self.parts, sheet.clock
-        whole = self.part == FULL and self._live is None
+        whole = self.part == FULL and self.live is None
         parts.film.set_marks((part.start, part.stop))
         bands = tuple(
             Band(row.part, row.name, part.start if row.part == self.part else row.start,
@@ -313,7 +253,7 @@ class RangePlace(QWidget):
             for row in sheet.rows
             if row.part != FULL
         )  # fmt: skip
-        parts.film.set_bands(bands, self._pieces(), self._key_frames())
+        parts.film.set_bands(bands, self._pieces(), self.framing.key_frames())
         parts.field_in.say(clock.timecode(part.start))
         parts.field_last.say(clock.timecode(part.stop - 1))
         parts.field_out.say(clock.timecode(part.stop))
@@ -322,12 +262,12 @@ class RangePlace(QWidget):
         parts.first.set_caption(f"first picture  {clock.timecode(part.start)}")
         parts.last.set_caption(f"last picture in the file  {clock.timecode(part.stop - 1)}")
         row = self.row()
-        parts.say_ends(row.note if row and self._live is None else "", self._mended() is not None)
+        parts.say_ends(row.note if row and self.live is None else "", self._mended() is not None)
 
     def _pieces(self) -> tuple[PieceBand, ...]:
         """The piece map of the chosen file."""
         item = self.view.output(self.output) if self.view and self.output else None
-        if item is None or self._live is not None:
+        if item is None or self.live is not None:
             return ()
         ready, found, at = item.ready, [], 0
         step = ready.source.cut.rate / ready.plan.rate
@@ -337,121 +277,12 @@ class RangePlace(QWidget):
             found.append(PieceBand(first, ready.part.start + float(at * step), piece.name in item.kept_names))
         return tuple(found)
 
-    # Pictures
-
-    def _moved(self, frame: int, ahead: int) -> None:
-        sheet = self.sheet
-        self.parts.film.set_here(frame)
-        if sheet is not None:
-            self.parts.say_here(sheet.clock, frame, self.player.shuttle.speed)
-        if self.framing_on:
-            self._show_framing()
-        self._ask_here(frame, ahead)
-
-    def _ask_here(self, frame: int, ahead: int = 0) -> None:
-        if self._loaded is None or not self.isVisible():
-            return
-        self._waiting = frame
-        self.viewer.show("here", self.source, frame, self.parts.here.wanted_size(), ahead=ahead)
-        if self.framing_on:
-            self._ask_after(frame)
-        if not self._patience.isActive():
-            self._patience.start()
-
-    def _show_nearest(self) -> None:
-        """The one that was asked for hasn't come in time: the nearest stands for it."""
-        here = self.parts.here
-        if self._waiting < 0 or here.message:
-            return
-        near = self.parts.film.nearest_still(self._waiting)
-        if near and (here.image is None or abs(near[0] - self._waiting) < abs(here.frame - self._waiting)):
-            here.show_image(near[1], near[0], near=True)
-        elif here.image is not None and here.frame != self._waiting:
-            here.show_image(here.image, here.frame, near=True)
-
-    def picture_came(self, slot: str, source: str, frame: int, image: QImage) -> None:
-        """A picture that was asked for is here."""
-        if source != self.source:
-            return
-        if slot == "here":
-            if frame == self._waiting:
-                self._waiting = -1
-                self._patience.stop()
-            self.parts.here.show_image(image, frame)
-        else:
-            {"first": self.parts.first, "last": self.parts.last, "after": self.parts.after}[slot].show_image(
-                image, frame
-            )
-
-    def _still_came(self, source: str, frame: int, image: QImage) -> None:
-        if source == self.source:
-            self.parts.film.add_still(frame, image)
-
-    def _picture_failed(self, slot: str, source: str, frame: int, sentence: str) -> None:
-        if source != self.source or self.sheet is None:
-            return
-        box = {
-            "here": self.parts.here,
-            "first": self.parts.first,
-            "last": self.parts.last,
-            "after": self.parts.after,
-        }.get(slot)
-        if box is None:
-            return
-        if slot == "here":
-            self._waiting = -1
-            self._patience.stop()
-            if self.player.shuttle.moving:
-                self.player.stand()
-                self._waiting = -1
-                self.trouble.emit(
-                    f"{self.sheet.title} stops at {self.sheet.clock.timecode(frame)}: {sentence}"
-                )
-        box.show_message(sentence)
-
-    def _show_pictures(self) -> None:
-        """Ask for the first and last picture where they are others, or the room for them is."""
-        part = self.now()
-        if self._loaded is None or part is None or not self.isVisible():
-            return
-        wanted = {"first": (self.parts.first, part.start), "last": (self.parts.last, part.stop - 1)}
-        if not self.framing_on:
-            for slot, (box, frame) in wanted.items():
-                asked = (self.source, frame, box.wanted_size())
-                if self._asked_stills.get(slot) != asked:
-                    self._asked_stills[slot] = asked
-                    self.viewer.show(slot, *asked)
-        frame = self.player.frame
-        asked_here = (self.source, self.parts.here.wanted_size(), self.framing_on)
-        if self._asked_stills.get("here") != asked_here:
-            self._asked_stills["here"] = asked_here
-            self._ask_here(frame)
-        elif self.framing_on:
-            self._ask_after(frame)
-        row = self.row()
-        if row and self._live is None and not row.note:
-            self._ends_later.start()
-
-    def _ask_ends(self) -> None:
-        row, ready = self.row(), self.ready()
-        if row is None or ready is None or self._loaded is None or len(row.range) < 4:
-            return
-        known = self.ends.setdefault((self.source, self._cut_mark(ready)), {})
-        if (row.start, row.stop) not in known:
-            self.viewer.look_at_ends(self.source, row.start, row.stop)
-
-    def _ends_came(self, source: str, start: int, stop: int, first: End | None, last: End | None) -> None:
-        ready = self.prospect.sources.get(source) if self.prospect else None
-        self.ends.setdefault((source, self._cut_mark(ready)), {})[(start, stop)] = (first, last)
-        if source == self.source:
-            self.refresh()
-
     # Choosing
 
     def choose(self, part: str) -> None:
         """Another range."""
         if part != self.part:
-            self._live = self._live_framing = None
+            self.live = self.framing.live = None
             self.part = part
             row = self.row()
             self.refresh()
@@ -462,7 +293,7 @@ class RangePlace(QWidget):
         """Another file: its range with it."""
         made = self.sheet.file(output) if self.sheet else None
         if made and output != self.output:
-            self.output, self._live_framing = output, None
+            self.output, self.framing.live = output, None
             if made.part != self.part and self.batch.output(output):
                 self.part = made.part
             self.refresh()
@@ -490,10 +321,10 @@ class RangePlace(QWidget):
         """Stand where another one stands: a window made anew shows what the old one did."""
         other._remember()
         self.source, self.part, self.output = other.source, other.part, other.output
-        self.drafts, self.recipes, self.framing_on, self._stood = (
+        self.drafts, self.recipes, self.framing.on, self._stood = (
             other.drafts,
             other.recipes,
-            other.framing_on,
+            other.framing.on,
             other._stood,
         )
 
@@ -562,10 +393,10 @@ class RangePlace(QWidget):
         except ModelError as error:
             self.trouble.emit(str(error))
             return False
-        self._live = None
+        self.live = None
         if self.part in (FULL, DRAFT):
             self.drafts[self.source], self.part = draft, DRAFT
-            self._preview_later.start()
+            self.preview_later.start()
             self.refresh()
         else:
             row = self.row()
@@ -575,13 +406,13 @@ class RangePlace(QWidget):
 
     def _marking(self, start: int, stop: int) -> None:
         """An end is being dragged."""
-        self._live = FrameRange(start, stop)
+        self.live = FrameRange(start, stop)
         self._show_marks()
-        self._show_pictures()
-        self._preview_later.start()
+        self.pictures.show()
+        self.preview_later.start()
 
     def _marked(self, start: int, stop: int) -> None:
-        self._live = None
+        self.live = None
         row = self.row()
         if row and (row.start, row.stop) == (start, stop):
             self.refresh()
@@ -594,7 +425,7 @@ class RangePlace(QWidget):
                 keep_in, stop if stop < frames or have.stop is not None else None
             )
             self.part = DRAFT
-            self._preview_later.start()
+            self.preview_later.start()
             self.refresh()
         else:
             self._set_ends(start, stop, "both")
@@ -665,7 +496,7 @@ class RangePlace(QWidget):
 
     def _becomes(self, recipes: tuple[str, ...]) -> None:
         self.recipes = recipes
-        self._preview_later.start()
+        self.preview_later.start()
         self.refresh()
 
     def take(self, instead: bool = False) -> None:
@@ -692,7 +523,7 @@ class RangePlace(QWidget):
     def drop_marks(self) -> None:
         """What is marked and not taken is let go."""
         if self.drafts.pop(self.source, None):
-            self.part, self.trial, self._live = FULL, None, None
+            self.part, self.trial, self.live = FULL, None, None
             self.preview.emit(None)
             self.refresh()
 
@@ -771,7 +602,7 @@ class RangePlace(QWidget):
             return None
         if row.stop > ready.cut.frames > row.start:
             return FrameRange(row.start, ready.cut.frames)
-        seen = self.ends.get((self.source, self._cut_mark(ready)), {}).get((row.start, row.stop))
+        seen = self.pictures.seen(self.source, ready).get((row.start, row.stop))
         if seen is None or seen == (None, None):
             return None
         first, last = seen
@@ -794,12 +625,12 @@ class RangePlace(QWidget):
     def _ask_preview(self) -> None:
         """What it would come to, before it is an edit."""
         batch = self.batch
-        part = self._live or (
+        part = self.live or (
             self.draft.part(self.sheet.clock.frames) if self.sheet and self.part == DRAFT else None
         )
         try:
-            if self._live_framing is not None and self.output:
-                batch = set_framing(batch, [self.output], self._live_framing)
+            if self.framing.live is not None and self.output:
+                batch = set_framing(batch, [self.output], self.framing.live)
             elif part is not None and self.part in (FULL, DRAFT):
                 batch, _ = with_draft(batch, self.source, part, self._becoming(), False)
             elif part is not None:
@@ -807,206 +638,3 @@ class RangePlace(QWidget):
         except ModelError:
             return
         self.preview.emit(batch)
-
-    # Framing
-
-    def set_framing(self, on: bool) -> None:
-        """The pictures before and after framing, or the first and the last."""
-        self.framing_on = on
-        self._asked_stills = {}
-        self.refresh()
-
-    def chosen_output(self) -> Output | None:
-        """The file being framed."""
-        return self.batch.output(self.output) if self.output else None
-
-    def framing(self) -> Framing:
-        """How it is framed now, a drag in progress included."""
-        output = self.chosen_output()
-        return self._live_framing or (output.framing if output and output.framing else Framing())
-
-    def _framed(self) -> tuple[Framed, View, int, Fraction] | None:
-        """What the framing does at this frame, its view, the frame of the output, the output's rate."""
-        output, ready, part = self.chosen_output(), self.ready(), self.now()
-        recipe = self.batch.recipe(output.recipe) if output else None
-        if recipe is None or ready is None or part is None:
-            return None
-        rate = output_rate(ready.cut, recipe)
-        frame = max(0, round((self.player.frame - part.start) * rate / ready.cut.rate))
-        view = framing_view(self.framing(), recipe)
-        return (
-            framed((ready.cut.width, ready.cut.height), view, recipe.picture.size, frame),
-            view,
-            frame,
-            rate,
-        )
-
-    def _key_frames(self) -> tuple[int, ...]:
-        """The key positions of the chosen file, in frames of the source."""
-        found, part, ready = self._framed(), self.now(), self.ready()
-        if (
-            found is None
-            or part is None
-            or ready is None
-            or len(self.framing().centres) < 2
-            or not self.framing_on
-        ):
-            return ()
-        return tuple(part.start + round(key[0] * ready.cut.rate / found[3]) for key in self.framing().centres)
-
-    def _show_framing(self) -> None:
-        parts = self.parts
-        found, output = self._framed(), self.chosen_output()
-        if not self.framing_on or found is None or output is None:
-            parts.here.set_crop((0, 0, 0, 0), QRectF(0, 0, 1, 1), False, False)
-            parts.framing.show_nothing(
-                "Ask for a file of this range first: framing is of an output." if self.sheet else ""
-            )
-            return
-        said, _, frame, _ = found
-        framing, recipe = self.framing(), self.batch.recipe(output.recipe)
-        assert recipe is not None
-        x, y, w, h = said.lies.crop
-        window = QRectF(x / said.canvas[0], y / said.canvas[1], w / said.canvas[0], h / said.canvas[1])
-        crop = (framing.left, framing.top, framing.right, framing.bottom)
-        parts.here.set_crop(crop, window, said.placing == "fill", True)
-        parts.after.shape = said.output[0] / said.output[1]
-        parts.after.set_caption(f"the file's picture  {said.output[0]}×{said.output[1]}, square pixels")
-        parts.here.set_caption(f"the source's picture  {said.canvas[0]}×{said.canvas[1]}")
-        keys = (
-            [n for n, key in enumerate(framing.centres) if key[0] == frame]
-            if len(framing.centres) > 1
-            else []
-        )
-        alike = sum(
-            o.recipe == output.recipe and o.id != output.id and o.source == self.source
-            for o in self.batch.outputs
-        )
-        row = self.row()
-        title = f"{row.name if row else ''} · {recipe.name}"
-        parts.framing.show_framing(
-            title,
-            framing,
-            said,
-            recipe.picture.framing,
-            keys[0] if keys else None,
-            alike,
-            recipe.picture.size.mode == "fixed",
-        )
-
-    def _ask_after(self, frame: int) -> None:
-        found, part = self._framed(), self.now()
-        if found is None or part is None or self._loaded is None:
-            return
-        said, view, _, rate = found
-        wide, high = self.parts.after.wanted_size()
-        shape = said.output[0] / said.output[1]
-        size = (
-            (round(high * shape / 2) * 2, high)
-            if wide / high > shape
-            else (wide, round(wide / shape / 2) * 2)
-        )
-        self.viewer.show("after", self.source, frame, size, view, part.start, str(rate))
-
-    def _frame(self, framing: Framing, what: str, outputs: list[str] | None = None) -> None:
-        self._live_framing = None
-        names = outputs or ([self.output] if self.output else [])
-        self.edited.emit(what, set_framing(self.batch, names, framing))
-        self._show_framing()
-        self._ask_after(self.player.frame)
-
-    def _live_frame(self, framing: Framing) -> None:
-        self._live_framing = framing
-        self._show_framing()
-        self._ask_after(self.player.frame)
-        self._preview_later.start()
-
-    def _crop(self, crop: tuple[float, ...], live: bool) -> None:
-        try:
-            framing = with_crop(self.framing(), *crop)
-        except ModelError as error:
-            self.trouble.emit(str(error))
-            return
-        if live:
-            self._live_frame(framing)
-        else:
-            self._frame(framing, "crop the picture")
-
-    def _crop_typed(self, side: str, text: str) -> None:
-        found = self._framed()
-        if found is None:
-            return
-        canvas = found[0].canvas
-        try:
-            share = crop_share(text, canvas[0] if side in ("left", "right") else canvas[1])
-            crop = {name: getattr(self.framing(), name) for name in ("left", "top", "right", "bottom")} | {
-                side: share
-            }
-            framing = with_crop(self.framing(), **crop)
-        except ModelError as error:
-            self.trouble.emit(str(error))
-            self.parts.framing.sides[side].setModified(True)
-            return
-        self.parts.framing.sides[side].setModified(False)
-        self._frame(framing, "crop the picture")
-
-    def _centre(self, x: float, y: float, live: bool) -> None:
-        found = self._framed()
-        if found is None:
-            return
-        framing = with_centre(self.framing(), found[2], x, y, len(self.framing().centres) > 1)
-        if live:
-            self._live_frame(framing)
-        else:
-            self._frame(framing, "move the centre")
-
-    def _centre_typed(self, axis: str, text: str) -> None:
-        found = self._framed()
-        if found is None:
-            return
-        _, view, frame, _ = found
-        try:
-            share = centre_share(text)
-        except ModelError as error:
-            self.trouble.emit(str(error))
-            return
-        x, y = (float(value) for value in view.centre(frame))
-        x, y = (share, y) if axis == "x" else (x, share)
-        self.parts.framing.centre[axis].setModified(False)
-        self._frame(
-            with_centre(self.framing(), frame, x, y, len(self.framing().centres) > 1), "move the centre"
-        )
-
-    def set_key(self, on: bool) -> None:
-        """The centre gets a key position at this frame, or loses it."""
-        found = self._framed()
-        if found is None or found[0].placing != "fill":
-            self.said.emit("A centre can move only where the frame is filled.")
-            return
-        _, view, frame, _ = found
-        framing = self.framing()
-        if not on:
-            self._frame(without_centre(framing, frame), "take a key away")
-            return
-        x, y = (float(value) for value in view.centre(frame))
-        if not framing.centres:
-            framing = framing.model_copy(update={"centres": ((0, x, y),)})
-        self._frame(with_centre(framing, frame, x, y, True), "set a key")
-
-    def _crop_to_shape(self) -> None:
-        found = self._framed()
-        if found is not None:
-            try:
-                self._frame(
-                    shaped_crop(self.framing(), found[0].canvas, found[0].output), "crop to the frame's shape"
-                )
-            except ModelError as error:
-                self.trouble.emit(str(error))
-
-    def _frame_alike(self) -> None:
-        output = self.chosen_output()
-        if output is not None:
-            alike = [
-                o.id for o in self.batch.outputs if o.recipe == output.recipe and o.source == self.source
-            ]
-            self._frame(self.framing(), f"frame {len(alike)} outputs alike", alike)

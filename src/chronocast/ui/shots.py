@@ -86,11 +86,11 @@ class _Shooter:
         window.open_range()
         self.show_range(window)
         self.shoot(window, "range-ink")
-        window.range_place.set_framing(True)
+        window.range_place.framing.switch(True)
         window.range_place.player.go(420)
         self.settle(1.5)
         self.shoot(window, "range-framing-ink")
-        window.range_place.set_framing(False)
+        window.range_place.framing.switch(False)
         window.go_to(PLAN)
         window.begin_run()
 
