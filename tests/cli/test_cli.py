@@ -12,6 +12,10 @@ import unittest
 from pathlib import Path
 from typing import Any
 
+import opentimelineio as otio
+
+from chronocast.journal.documents import load_batch
+from tests.footage import clip
 from tests.runs import small_batch
 
 
@@ -259,6 +263,67 @@ class CommandLine(unittest.TestCase):
         self.assertEqual(sorted(Path(line).suffix for line in written if line), [".edl", ".otio"])
         again = self.answer("inspect", folder / "cuts" / "tour.otio", "--json")["sources"][0]
         self.assertEqual((again["frames"], again["rate"], again["problems"]), (100, "25", []))
+
+    def test_ranges_and_framing_are_listed_changed_and_refused(self) -> None:
+        path = self.folder / "parts.batch.json"
+        clip(self.folder / "reef.mp4", 3, 120)
+        run(
+            "batch",
+            "new",
+            path,
+            "--source",
+            self.folder / "reef.mp4",
+            "--recipe",
+            "review-360",
+            "--to",
+            self.folder / "out",
+        )
+        told = run(
+            "ranges", "add", path, "reef", "Turn", "--in", "1:00", "--out", "+2s", "--recipe", "upright-720"
+        ).stdout
+        self.assertIn("trim, 2.0 s of 4.8 s, 42 %", told)
+        found = self.answer("ranges", "list", path, "--json")["ranges"]
+        self.assertEqual(
+            [(r["range"], r["kind"], r["start"], r["stop"]) for r in found],
+            [("full", "full", 0, 120), ("turn", "trim", 25, 75)],
+        )
+        run("ranges", "set", path, "reef", "turn", "--out", "-5", "--name", "Short turn")
+        self.assertEqual(self.answer("ranges", "list", path, "--json")["ranges"][1]["stop"], 70)
+        output = found[1]["outputs"][0]
+        said = self.answer(
+            "frame",
+            path,
+            output,
+            "--crop",
+            "10%,0,0,0",
+            "--centre",
+            "0=0,50",
+            "--centre",
+            "40=100,50",
+            "--json",
+        )["outputs"][0]
+        self.assertEqual((said["width"], said["height"], said["bars"]), (720, 1280, [0, 0, 0, 0]))
+        self.assertEqual(load_batch(path).outputs[-1].framing.centres, ((0, 0.0, 0.5), (40, 1.0, 0.5)))
+        forecast = self.answer("forecast", path, "--json")["outputs"]
+        self.assertEqual(forecast[1]["extent"]["told"], "trim, 1.8 s of 4.8 s, 38 %")
+        picks = self.folder / "picks.otio"
+        run("ranges", "write", path, picks)
+        (item,) = otio.adapters.read_from_file(str(picks), "otio_json")
+        self.assertEqual(
+            (item.name, item.source_range.start_time.value, item.source_range.duration.value),
+            ("Short turn", 25, 45),
+        )
+        before = path.read_bytes()
+        for words, wrong in (
+            ("beyond the end", ("ranges", "add", path, "reef", "x", "--in", "1s", "--out", "9s")),
+            ("before the in point", ("ranges", "set", path, "reef", "turn", "--in", "4s")),
+            ("no range", ("ranges", "remove", path, "reef", "nothing")), ("no source", ("ranges", "add", path, "ray", "x")),
+            ("no sequence", ("ranges", "clips", path, "reef", "--recipe", "review-360")),
+            ("nothing of the picture", ("frame", path, output, "--crop", "100%,0,0,0")), ("no centre", ("frame", path, output, "--centre", "x")),
+            ("no output", ("frame", path, "nothing", "--placing", "fit")), ("no way", ("frame", path, output, "--placing", "tile")),
+        ):  # fmt: skip
+            self.refused(*wrong, code=2, says=words)
+        self.assertEqual(path.read_bytes(), before)
 
     def test_demo_and_help(self) -> None:
         done = run("demo", "--to", self.folder / "demo", "--no-window")

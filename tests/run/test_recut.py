@@ -4,17 +4,22 @@ from __future__ import annotations
 
 import shutil
 import unittest
+from fractions import Fraction
 from pathlib import Path
 
+import av
 import opentimelineio as otio
 
 from chronocast.journal.facts import FactsStore
 from chronocast.model.batch import FULL, Batch
 from chronocast.model.edits import add_recipe, fill
+from chronocast.model.ranges import add_range, change_range
 from chronocast.model.recipe import SUPPLIED
+from chronocast.model.timing import FrameRange
 from chronocast.run.gather import gather
 from chronocast.run.prepare import prepare
 from chronocast.run.recut import compare, relink, search_in, take
+from chronocast.timeline.layout import clip_cut_list
 from tests.footage import clip, folder
 from tests.sequences import clip_item, sequence
 
@@ -102,6 +107,51 @@ class Recut(unittest.TestCase):
         after = prepare(taken, self.folder, self.fresh())
         self.assertEqual(after.outputs[0].plan.frames, 610)
         self.assertNotIn("changed", " ".join(problem.told for problem in after.problems))
+
+    def test_what_a_source_marks_of_itself_is_offered_and_follows_its_new_cut(self) -> None:
+        def write(first: int, frames: int) -> None:
+            timeline = sequence([clip_item(self.clips[0], 0, 200), clip_item(self.clips[1], 20, 200)])
+            span = otio.opentime.TimeRange(
+                otio.opentime.RationalTime(first, 25), otio.opentime.RationalTime(frames, 25)
+            )
+            timeline.tracks.markers.append(otio.schema.Marker(name="Wreck dive", marked_range=span))
+            self.path.write_text(otio.adapters.write_to_string(timeline, "otio_json"))
+
+        write(150, 100)
+        batch = self.gathered()
+        source = batch.sources[0].id
+        (mark,) = prepare(batch, self.folder, self.fresh()).sources[source].cut.marked
+        self.assertEqual((mark.name, mark.start, mark.stop), ("Wreck dive", 150, 250))
+        batch, part = add_range(batch, source, mark.name, FrameRange(mark.start, mark.stop), "marked")
+        batch, _ = add_range(batch, source, "By hand", FrameRange(5, 50))
+        write(170, 60)
+        self.assertEqual(batch.sources[0].ranges[0].start, 150)
+        taken = take(batch, self.folder, self.fresh(), [source])
+        self.assertEqual(
+            [(r.start, r.stop, r.kind) for r in taken.sources[0].ranges],
+            [(170, 230, "marked"), (5, 50, "trim")],
+        )
+        self.assertEqual(
+            change_range(taken, source, part, FrameRange(171, 230)).sources[0].ranges[0].kind, "trim"
+        )
+
+    def test_chapters_of_a_film_are_what_it_marks(self) -> None:
+        path = self.folder / "chaptered.mkv"
+        with av.open(str(self.clips[0])) as film, av.open(str(path), "w") as made:
+            stream = made.add_stream_from_template(film.streams.video[0])
+            base = Fraction(1, 1000)
+            made.set_chapters(
+                [{"id": n, "start": first, "end": last, "time_base": base, "metadata": {"title": name}}
+                 for n, (name, first, last) in enumerate((("Reef", 0, 4000), ("", 4000, 10_000)))]
+            )  # fmt: skip
+            for packet in film.demux(film.streams.video[0]):
+                if packet.dts is not None:
+                    packet.stream = stream
+                    made.mux(packet)
+        for store in (self.fresh(), self.fresh()):  # looked at, and read back from what is kept
+            cut = clip_cut_list(store.clip(str(path)))
+            told = [(m.name, m.start, m.stop) for m in cut.marked]
+            self.assertEqual(told, [("Reef", 0, 100), ("Chapter 2", 100, 250)])
 
     def test_a_sequence_without_its_media_still_comes_in(self) -> None:
         self.moved({"reef.mp4": "reef.mp4"})

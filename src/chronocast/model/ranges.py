@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Sequence, Set
 
 from chronocast.model.batch import FULL, Batch, Framing, NamedRange, RangeKind, Source
 from chronocast.model.edits import fill, identifier
@@ -50,14 +50,17 @@ def checked(start: int, stop: int, frames: int, what: str) -> FrameRange:
     return FrameRange(start, stop)
 
 
-def unused_name(owner: Source, wanted: str) -> str:
-    """A name for a range unlike those its source has, whatever their case."""
+def _unlike(wanted: str, taken: Set[str]) -> str:
     wanted = " ".join(wanted.split())[:74] or "Range"
-    taken = {part.name.casefold() for part in owner.ranges} | {FULL}
     name, number = wanted, 2
     while name.casefold() in taken:
         name, number = f"{wanted} {number}", number + 1
     return name
+
+
+def unused_name(owner: Source, wanted: str) -> str:
+    """A name for a range unlike those its source has, whatever their case."""
+    return _unlike(wanted, {part.name.casefold() for part in owner.ranges} | {FULL})
 
 
 def next_name(owner: Source, word: str) -> str:
@@ -157,14 +160,34 @@ def one_for_each_clip(
         ModelError: as ``add_range``.
     """
     wanted = list(recipes)
+    if len(clips) > MOST_RANGES:
+        raise ModelError(
+            f"The sequence has {len(clips):,} clips; at most {MOST_RANGES:,} can each become a file.",
+            "Make ranges of it, and files of those.",
+        )
     cells = []
-    known = {(part.start, part.stop): part.id for part in _owner(batch, source).ranges}
+    owner = _owner(batch, source)
+    parts = {(part.start, part.stop): part.id for part in owner.ranges}
+    identifiers = {FULL, *(part.id for part in owner.ranges)}
+    taken = {FULL, *(part.name.casefold() for part in owner.ranges)}
+    made: list[NamedRange] = []
     width = len(str(len(clips)))
     for number, (title, part) in enumerate(clips):
-        made = known.get((part.start, part.stop))
-        if made is None:
-            batch, made = add_range(batch, source, f"{number + 1:0{width}d} {title}", part, "clip")
-        cells += [(source, made, recipe) for recipe in wanted]
+        if (part.start, part.stop) not in parts:
+            name = _unlike(f"{number + 1:0{width}d} {title}", taken)
+            new = NamedRange(
+                id=identifier(name, identifiers, "range"),
+                name=name,
+                start=part.start,
+                stop=part.stop,
+                kind="clip",
+            )
+            taken.add(name.casefold())
+            identifiers.add(new.id)
+            parts[(part.start, part.stop)] = new.id
+            made.append(new)
+        cells += [(source, parts[(part.start, part.stop)], recipe) for recipe in wanted]
+    batch = _with(batch, owner, (*owner.ranges, *made))
     if instead:
         batch = fill(batch, [(source, FULL, recipe) for recipe in wanted], False)
     return fill(batch, cells)

@@ -81,26 +81,39 @@ class Looker:
     """Carries orders out."""
 
     def __init__(self) -> None:
-        self._stills: OrderedDict[str, Any] = OrderedDict()
+        self._cuts: OrderedDict[str, Any] = OrderedDict()
+        self._stills: dict[tuple[str, bool], Any] = {}
         self._kept: OrderedDict[Any, Any] = OrderedDict()
         self._bytes = 0
         self._ahead: dict[str, Any] | None = None
         self._block: list[int] = []
 
     def open(self, order: dict[str, Any]) -> None:
-        """Have a source ready by its name."""
-        from chronocast.media.stills import LookingReaders, Stills
+        """Know a source by its name."""
         from chronocast.model.cutlist import CutList
 
-        key = order["source"]
-        known = self._stills.pop(key, None)
-        if known is not None:
-            known.readers.close()
-        self._stills[key] = Stills(
-            CutList.model_validate(order["cut"]), LookingReaders(4, os.cpu_count() or 2, hurry=True)
-        )
-        while len(self._stills) > 2:
-            self._stills.popitem(last=False)[1].readers.close()
+        self._close(order["source"])
+        self._cuts[order["source"]] = CutList.model_validate(order["cut"])
+        while len(self._cuts) > 2:
+            self._close(next(iter(self._cuts)))
+
+    def _close(self, source: str) -> None:
+        self._cuts.pop(source, None)
+        for moving in (False, True):
+            if known := self._stills.pop((source, moving), None):
+                known.readers.close()
+        self._kept = OrderedDict((key, kept) for key, kept in self._kept.items() if key[0] != source)
+        self._bytes = sum(kept.nbytes for kept in self._kept.values())
+
+    def stills(self, source: str, moving: bool) -> Any:
+        """What gives a source's pictures: jumps come sooner with one thread, playing is faster with several."""
+        from chronocast.media.stills import LookingReaders, Stills
+
+        key = (source, moving)
+        if key not in self._stills:
+            threads = (os.cpu_count() or 2) if moving else 1
+            self._stills[key] = Stills(self._cuts[source], LookingReaders(4, threads, hurry=True))
+        return self._stills[key]
 
     def show(self, order: dict[str, Any]) -> Any:
         """The picture of an order, from what is kept where it is; backwards, with those before it."""
@@ -130,7 +143,7 @@ class Looker:
         if key in self._kept:
             self._kept.move_to_end(key)
             return self._kept[key]
-        stills = self._stills[order["source"]]
+        stills = self.stills(order["source"], bool(order.get("ahead")))
         view = View.model_validate(order["view"]) if order.get("view") else None
         rate = Fraction(order["rate"]) if order.get("rate") else None
         made = stills.picture(frame, Frame(key[2], view), int(order.get("first", 0)), rate)
@@ -148,7 +161,7 @@ class Looker:
         step, here = int(order["ahead"]), int(order["frame"])
         if step > 0:
             ahead = here + step
-            if ahead >= self._stills[order["source"]].cut.frames or self._key(order, ahead) in self._kept:
+            if ahead >= self._cuts[order["source"]].frames or self._key(order, ahead) in self._kept:
                 return False
             self._picture(order, ahead)
             return True
@@ -165,7 +178,7 @@ class Looker:
         from chronocast.media.ends import look_at_ends
         from chronocast.model.timing import FrameRange
 
-        found = look_at_ends(self._stills[order["source"]], FrameRange(order["start"], order["stop"]))
+        found = look_at_ends(self.stills(order["source"], False), FrameRange(order["start"], order["stop"]))
         return {
             side: {"kind": end.kind, "frames": end.frames} if end else None
             for side, end in zip(("first", "last"), found, strict=True)

@@ -16,7 +16,7 @@ from chronocast.forecast.work import EFFORT
 from chronocast.journal.facts import FactsStore
 from chronocast.media.codecs import CONTAINERS
 from chronocast.media.images import stamp
-from chronocast.model.batch import FULL, Batch, Framing, Output, Source, resolve
+from chronocast.model.batch import FULL, Batch, Framing, NamedRange, Output, Source, resolve
 from chronocast.model.changes import changes
 from chronocast.model.check import Expected
 from chronocast.model.colour import high_range
@@ -110,6 +110,7 @@ class OutputReady:
     plan: OutputPlan
     path: Path
     range_name: str
+    range_kind: str = FULL
 
     @property
     def digest(self) -> str:
@@ -131,10 +132,7 @@ class OutputReady:
     @property
     def extent(self) -> Extent:
         """How much of its source it has."""
-        kind = FULL if self.output.range == FULL else "trim"
-        if kind != FULL and (named := self.source.source.part(self.output.range)):
-            kind = named.kind
-        return Extent(kind, len(self.part), self.source.cut.frames, self.source.cut.rate)
+        return Extent(self.range_kind, len(self.part), self.source.cut.frames, self.source.cut.rate)
 
     @property
     def family(self) -> str:
@@ -412,34 +410,47 @@ def prepare(
             prospect.problems.append(Problem(source.name, error.sentence, error.remedy))
         if progress:
             progress(number + 1, len(batch.sources))
+    _plan_outputs(prospect)
+    return prospect
+
+
+def _plan_outputs(prospect: Prospect) -> None:
+    """Plan every output whose source can be used, and name its file."""
+    batch = prospect.batch
+    recipes = {recipe.id: recipe for recipe in batch.recipes}
+    parts = {(source.id, part.id): part for source in batch.sources for part in source.ranges}
     stems = []
-    ready: list[tuple[Output, SourceReady, Recipe, FrameRange, str]] = []
+    ready: list[tuple[Output, SourceReady, Recipe, FrameRange, NamedRange | None]] = []
     for output in batch.outputs:
-        owner, recipe = batch.source(output.source), batch.recipe(output.recipe)
-        assert owner and recipe, "a batch's names meet"
-        have = prospect.sources.get(owner.id)
+        have = prospect.sources.get(output.source)
         if have is None:
             continue
-        part, range_name = FrameRange(0, have.cut.frames), ""
-        if output.range != FULL:
-            named = next(item for item in owner.ranges if item.id == output.range)
-            range_name = named.name
+        recipe, named = recipes[output.recipe], parts.get((output.source, output.range))
+        part = FrameRange(0, have.cut.frames)
+        name = have.source.name
+        if named is not None:
             if named.stop > have.cut.frames:
                 prospect.problems.append(
                     Problem(
-                        f"{owner.name} · {named.name}",
-                        f"The range ends at frame {named.stop}, but {owner.name} has {have.cut.frames}.",
+                        f"{name} · {named.name}",
+                        f"The range ends at frame {named.stop}, but {name} has {have.cut.frames}.",
                         "Set its out point again.",
                     )
                 )
                 continue
             part = FrameRange(named.start, named.stop)
-        stem = safe_stem(output.name) if output.name else output_stem(owner.name, range_name, recipe.id)
+        stem = (
+            safe_stem(output.name)
+            if output.name
+            else output_stem(name, named.name if named else "", recipe.id)
+        )
         stems.append((stem, CONTAINERS[recipe.container].extension))
-        ready.append((output, have, recipe, part, range_name))
-    for (output, have, recipe, part, range_name), name in zip(ready, unlike(stems), strict=True):
+        ready.append((output, have, recipe, part, named))
+    for (output, have, recipe, part, named), name in zip(ready, unlike(stems), strict=True):
         plan = have.plan(part, recipe, output.framing)
         prospect.outputs.append(
-            OutputReady(output, have, recipe, part, plan, prospect.target / name, range_name)
-        )
-    return prospect
+            OutputReady(
+                output, have, recipe, part, plan, prospect.target / name, named.name if named else "",
+                named.kind if named else FULL,
+            )
+        )  # fmt: skip

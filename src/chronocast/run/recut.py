@@ -10,7 +10,7 @@ from chronocast.model.batch import Batch, Source, portable, resolve
 from chronocast.model.errors import ChronocastError
 from chronocast.model.timing import parse_rate
 from chronocast.run.linking import Shelves, link
-from chronocast.run.prepare import Prospect, SourceReady, prepare
+from chronocast.run.prepare import Prospect, SourceReady, prepare, ready_source
 
 
 @dataclass(frozen=True)
@@ -71,9 +71,26 @@ def take(batch: Batch, folder: Path, store: FactsStore, sources: list[str]) -> B
         if source.id in sources and source.kind == "sequence":
             path = resolve(source.path, folder)
             _, mark = store.timelines.present(path, parse_rate(source.rate) if source.rate else None)
-            source = source.model_copy(update={"taken": mark})
+            source = _with_its_marks(source.model_copy(update={"taken": mark}), folder, store, batch.search)
         kept.append(source)
     return batch.model_copy(update={"sources": tuple(kept)})
+
+
+def _with_its_marks(source: Source, folder: Path, store: FactsStore, search: tuple[str, ...]) -> Source:
+    """A sequence whose marked ranges lie where its new cut marks them; those it no longer marks stay."""
+    if not any(part.kind == "marked" for part in source.ranges):
+        return source
+    try:
+        marks = {mark.name: mark for mark in ready_source(source, folder, store, search).cut.marked}
+    except ChronocastError:
+        return source  # what is missing is said where the batch is made ready
+    ranges = tuple(
+        part.model_copy(update={"start": marks[part.name].start, "stop": marks[part.name].stop})
+        if part.kind == "marked" and part.name in marks
+        else part
+        for part in source.ranges
+    )
+    return source.model_copy(update={"ranges": ranges})
 
 
 def remembered(source: Source, ready: SourceReady, folder: Path) -> Source:

@@ -244,6 +244,10 @@ class FilmBand(QWidget):
                 self._paint_band(painter, band, top + row * LANE * unit)
         painter.setClipping(False)
         self._paint_grips(painter, box)
+        if self.hasFocus():
+            painter.setPen(QPen(t.color("tide", 130), 1, Qt.PenStyle.DotLine))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(box.adjusted(-3, -2, 3, 2))
 
     def _paint_axis(self, painter: QPainter) -> None:
         t, unit = self.theme, scale()

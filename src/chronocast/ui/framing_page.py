@@ -115,7 +115,7 @@ class FramingPage(QWidget):
         self.told.setFont(font(13, narrow=True))
         self.told.setTextFormat(Qt.TextFormat.RichText)
         layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setContentsMargins(0, 0, 10, 0)
         layout.setSpacing(6)
         layout.addWidget(self.title)
         layout.addLayout(row)

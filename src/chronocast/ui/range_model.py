@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from chronocast.model.batch import FULL, Batch, NamedRange, Source
-from chronocast.model.changes import changes
 from chronocast.model.clock import SourceClock
 from chronocast.model.colour import told as colour_told
 from chronocast.model.cutlist import Marked
@@ -160,9 +159,11 @@ def range_sheet(
     cut, clock = ready.cut, SourceClock.of(ready.cut)
     seen = ends or {}
 
+    filled = {(o.range, o.recipe) for o in batch.outputs if o.source == source}
+
     def row(part: str, name: str, kind: str, start: int, stop: int) -> RangeRow:
         extent = Extent(kind, max(0, min(stop, cut.frames) - start), cut.frames, cut.rate)
-        asked = tuple((recipe, batch.cell(source, part, recipe) is not None) for recipe, _ in recipes)
+        asked = tuple((recipe, (part, recipe) in filled) for recipe, _ in recipes)
         wrong = seen.get((start, stop), (None, None))
         note = " ".join(end.told(last) for end, last in zip(wrong, (False, True), strict=True) if end)
         if stop > cut.frames:
@@ -178,7 +179,11 @@ def range_sheet(
     if marks:
         rows.append(row(DRAFT, "Marked here", "trim", marks.start, marks.stop))
     taken = {(part.start, part.stop) for part in owner.ranges}
-    notes = changes(cut, ready.facts) if owner.kind == "sequence" else []
+    notes = (
+        [told.sentence for told in prospect.problems if told.where == owner.name and not told.blocks]
+        if prospect
+        else []
+    )
     edges = tuple(shot.part.start for shot in shots(cut)[1:])
     files, total = _files(batch, prospect, view, before, owner)
     return RangeSheet(
@@ -196,8 +201,9 @@ def _files(
     order = {FULL: 0, **{part.id: n + 1 for n, part in enumerate(owner.ranges)}}
     found = []
     outputs = [output for output in batch.outputs if output.source == owner.id]
+    prepared = {item.output.id: item for item in prospect.outputs} if prospect else {}
     for output in sorted(outputs, key=lambda o: order.get(o.range, 0)):
-        ready = prospect.output(output.id) if prospect else None
+        ready = prepared.get(output.id)
         item, was = known.get(output.id), old.get(output.id)
         change = ""
         if item and was and was is not item:

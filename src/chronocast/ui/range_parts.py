@@ -5,7 +5,7 @@ from __future__ import annotations
 from fractions import Fraction
 
 from PyQt6.QtCore import QPoint, QRectF, QSignalBlocker, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QPainter
+from PyQt6.QtGui import QFontMetrics, QMouseEvent, QPainter
 from PyQt6.QtWidgets import (
     QComboBox,
     QFrame,
@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import (
     QLabel,
     QMenu,
     QPushButton,
+    QScrollArea,
     QSizePolicy,
     QToolButton,
     QVBoxLayout,
@@ -289,7 +290,9 @@ class RangeParts(QWidget):
         self.notes_first, self.notes_last = QLabel(), QLabel()
         self.clock = QLabel()
         self.clock.setFont(font(21, 600))
+        self.clock.setMinimumWidth(QFontMetrics(self.clock.font()).horizontalAdvance("00:00:00:000"))
         self.clock_more = _quiet("")
+        self.clock_more.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.speed = QLabel()
         self.speed.setFont(font(13.5, narrow=True))
         self.length = QLabel()
@@ -358,14 +361,20 @@ class RangeParts(QWidget):
         pictures.addWidget(self.column_here, 10)
         pictures.addWidget(self.after, 7)
         pictures.addWidget(self.column_last, 5)
-        pictures.addWidget(self.framing, 0)
-        self.framing.setFixedWidth(round(330 * unit))
+        self.framing_side = QScrollArea()
+        self.framing_side.setWidget(self.framing)
+        self.framing_side.setWidgetResizable(True)
+        self.framing_side.setFixedWidth(round(342 * unit))
+        self.framing_side.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.framing_side.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        pictures.addWidget(self.framing_side, 0)
         below = QHBoxLayout()
         below.setContentsMargins(0, 0, 0, 0)
         below.setSpacing(0)
         left = QVBoxLayout()
         left.setContentsMargins(0, 0, 0, 0)
         left.setSpacing(0)
+        self.table.setMinimumHeight(round(88 * unit))
         left.addWidget(self.table, 1)
         left.addLayout(self._range_line())
         below.addLayout(left, 62)
@@ -397,8 +406,9 @@ class RangeParts(QWidget):
         layout = QVBoxLayout(column)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(4)
-        picture.setFixedHeight(round(192 * scale()))
-        layout.addWidget(picture)
+        picture.setMinimumHeight(70)
+        picture.setMaximumHeight(round(192 * scale()))
+        layout.addWidget(picture, 30)
         grid = QGridLayout()
         grid.setVerticalSpacing(3)
         for number, (words, field) in enumerate(fields):
@@ -423,9 +433,8 @@ class RangeParts(QWidget):
         upper = QHBoxLayout()
         upper.setSpacing(10)
         upper.addWidget(self.clock)
-        upper.addWidget(self.clock_more)
+        upper.addWidget(self.clock_more, 1)
         upper.addWidget(self.speed)
-        upper.addStretch(1)
         for words, field in (("length", self.field_length), ("go to", self.field_go)):
             upper.addWidget(_quiet(words))
             upper.addWidget(field)
@@ -476,7 +485,7 @@ class RangeParts(QWidget):
         self._show_sources(batch, source)
         for widget in (self.column_first, self.column_last):
             widget.setVisible(not framing)
-        for framed in (self.after, self.framing):
+        for framed in (self.after, self.framing_side):
             framed.setVisible(framing)
         (self.mode_framing if framing else self.mode_time).setChecked(True)
         if not framing:

@@ -143,7 +143,7 @@ class RangePlace(QWidget):
             self.source, self.trial, self.live = source, None, None
             self.pictures.loaded = self.framing.live = None
             self.preview.emit(None)
-        self.part = part
+        self.part = DRAFT if part == FULL and not output and source in self.drafts else part
         self.output = output
         self.refresh()
         row = self.row()
@@ -194,8 +194,6 @@ class RangePlace(QWidget):
             self.player.load(None)
         if sheet and sheet.row(self.part) is None:
             self.part = DRAFT if self.part == DRAFT and sheet.row(DRAFT) else FULL
-        if sheet and draft.part(sheet.clock.frames) and self.part == FULL:
-            self.part = DRAFT
         self._choose_output()
         self.parts.show_sheet(
             sheet, self.batch, self.source, self.part, self.output, self._becoming(), self.framing.on
@@ -556,7 +554,11 @@ class RangePlace(QWidget):
         def planned(recipes: tuple[str, ...], instead: bool) -> Batch:
             return one_for_each_clip(self.batch, self.source, clips, recipes, instead)
 
-        box = SplitBox(self.theme, sheet, self.batch, self._becoming(), clips, planned, self)
+        try:
+            box = SplitBox(self.theme, sheet, self.batch, self._becoming(), clips, planned, self)
+        except ModelError as error:
+            self.trouble.emit(str(error))
+            return
         if box.exec():
             self.part = FULL
             self.edited.emit(f"one file for each of {len(clips)} clips", box.batch())
@@ -584,6 +586,29 @@ class RangePlace(QWidget):
             f"{'ask for' if filled else 'clear'} 1 output",
             fill(self.batch, [(self.source, part, recipe)], filled),
         )
+
+    def fill(self) -> None:
+        """Ask for files of the chosen range in the recipes that new ranges become, or no longer."""
+        recipes = self._becoming()
+        if self.part == DRAFT or not recipes:
+            self.said.emit(
+                "Take what is marked first: Return." if recipes else "Choose first what new ranges become."
+            )
+            return
+        cells = [(self.source, self.part, recipe) for recipe in recipes]
+        filled = not all(self.batch.cell(*cell) for cell in cells)
+        row = self.row()
+        self.edited.emit(
+            f"{'ask for' if filled else 'clear'} files of {row.name if row else 'a range'}",
+            fill(self.batch, cells, filled),
+        )
+
+    def next_file(self, step: int) -> None:
+        """The next file of the source, round and round; its range with it."""
+        files = [made for made in (self.sheet.files if self.sheet else ()) if not made.draft]
+        at = next((n for n, made in enumerate(files) if made.output == self.output), -1)
+        if files:
+            self.choose_file(files[(at + step) % len(files)].output)
 
     def _renamed(self) -> None:
         row, text = self.row(), self.parts.name.text()

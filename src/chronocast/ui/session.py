@@ -57,6 +57,7 @@ class Session(QObject):
     run_begun = pyqtSignal()
     rate_wanted = pyqtSignal(list)
     previewed = pyqtSignal(object, object, object)
+    gathered = pyqtSignal(list)
 
     def __init__(self, path: Path | None, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -175,11 +176,14 @@ class Session(QObject):
             known = {source.path for source in self.batch.sources}
             new = [source for source in gathered.sources if source.path not in known]
             merged = self.batch
+            added = []
             for source in new:
                 merged = add_source(merged, source.path, source.name, source.kind)
                 fresh = source.model_copy(update={"id": merged.sources[-1].id})
                 merged = merged.model_copy(update={"sources": (*merged.sources[:-1], fresh)})
+                added.append(fresh.id)
             self.edit(f"bring in {len(new)} source{'s' if len(new) != 1 else ''}", merged)
+            self.gathered.emit(added)
             unrated = [item.path for item in refused if item.wants_rate]
             refused = [item for item in refused if not item.wants_rate]
             if unrated:

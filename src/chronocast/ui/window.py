@@ -107,7 +107,7 @@ class Window(QMainWindow):
         self._heard = (
             (session.changed, self._show_plan), (session.run_seen, self._show_run), (session.run_begun, self._run_begun),
             (session.trouble, self.tell_trouble), (session.notice, self.tell), (session.rate_wanted, self._ask_rate),
-            (session.previewed, self.range_place.show_trial),
+            (session.previewed, self.range_place.show_trial), (session.gathered, self._gathered),
         )  # fmt: skip
         for signal, slot in self._heard:
             signal.connect(slot)
@@ -274,6 +274,9 @@ class Window(QMainWindow):
             ("Next source", "N", lambda: place.next_source(1)),
             ("Source before", "Shift+N", lambda: place.next_source(-1)),
             ("Next range", "R", lambda: place.next_range(1)),
+            ("Range before", "Shift+R", lambda: place.next_range(-1)),
+            ("Next file of this source", "T", lambda: place.next_file(1)),
+            ("Ask for files of this range, or clear them", "Ctrl+Return", place.fill),
             ("Go to a time", "G", lambda: place.begin_typing("")),
             ("Framing, or first and last", "F", lambda: place.framing.switch(not place.framing.on)),
             ("A key of the centre here", "C", lambda: place.framing.set_key(True)),
@@ -336,6 +339,11 @@ class Window(QMainWindow):
 
     def _run_begun(self) -> None:
         self.go_to(RUN)
+
+    def _gathered(self, sources: list[str]) -> None:
+        """What is dropped while a source is looked at is looked at next."""
+        if sources and self.pages.currentIndex() == RANGE:
+            self.range_place.show_source(sources[0])
 
     def open_range(self) -> None:
         """The source, range or output that is current in the grid, in *Range*."""
