@@ -10,9 +10,11 @@ from typing import Any
 
 from chronocast.demo.copy import demo_batch
 from chronocast.model.batch import Batch
-from chronocast.model.edits import hold
+from chronocast.model.edits import fill, hold
+from chronocast.model.ranges import add_range
+from chronocast.model.timing import FrameRange
 from chronocast.run.view import RunView
-from chronocast.ui.plan_model import difference, plan_model
+from chronocast.ui.plan_model import arranged, difference, plan_model
 from chronocast.ui.run_model import run_model
 
 
@@ -124,6 +126,27 @@ class Plan(unittest.TestCase):
         self.assertTrue(plan.cell(0, 0).waiting)
         self.assertFalse(plan.cell(1, 2).filled)
         self.assertEqual(plan.place(plan.cell(2, 1).output), (2, 1))
+
+    def test_many_ranges_are_folded_until_they_are_asked_for(self) -> None:
+        batch = demo_batch()
+        source = batch.sources[4].id
+        for n in range(14):
+            batch, part = add_range(batch, source, f"Pick {n}", FrameRange(n * 10, n * 10 + 9))
+            batch = fill(batch, [(source, part, "web-720")])
+        plan = plan_model(batch, None, None, None, {(source, 10, 19): "The last picture is black."})
+        note = next(row for row in plan.rows if row.title == "Pick 1")
+        self.assertEqual((note.notes, note.facts), (1, "The last picture is black."))
+        folded, open_ = arranged(plan), arranged(plan, turned=frozenset({source}))
+        self.assertEqual(
+            [row.facts[:16] for row in folded.rows if row.source == source], ["14 ranges folded"]
+        )
+        self.assertEqual(len(open_.rows), len(plan.rows))
+        for shown in (folded, open_):
+            for (row, column), cell in shown.cells.items():
+                output = batch.output(cell.output)
+                assert output
+                where = (shown.rows[row].source, shown.rows[row].part, shown.columns[column].recipe)
+                self.assertEqual(where, (output.source, output.range, output.recipe))
 
     def test_held_outputs_are_not_begun(self) -> None:
         batch = demo_batch()

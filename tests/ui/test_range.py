@@ -21,7 +21,9 @@ from chronocast.media.footage import write_footage
 from chronocast.media.hearing import SAMPLE_RATE
 from chronocast.model.batch import FULL, Batch
 from chronocast.model.edits import add_recipe, add_source, fill
+from chronocast.model.ranges import add_range, remove_ranges
 from chronocast.model.recipe import FrameSize, supplied
+from chronocast.model.timing import FrameRange
 from chronocast.ui.range_model import DRAFT
 from chronocast.ui.speaker import Speaker
 from chronocast.ui.window import RANGE
@@ -234,8 +236,14 @@ class Ranges(unittest.TestCase):
         self.path = small_batch(self.folder, 1, 50, (QUICK,), (320, 180), first=90)
         black = np.full((180, 320, 3), 16, np.uint8)
         write_footage(str(self.folder / "clip 0.mp4"), iter([*counted(9, 80), black]), RATE, 16, None)
+        batch, part = add_range(load_batch(self.path), "clip-0", "Late", FrameRange(20, 81))
+        save_batch(fill(batch, [("clip-0", part, "quick")]), self.path)
         desk = self.open(self.path)
         place, parts = desk.window.range_place, desk.window.range_place.parts
+        desk.until(
+            lambda: "last picture is black" in desk.cell_text(1, 0), "the plan to notice it by itself", 30
+        )
+        desk.session.edit("remove it", remove_ranges(desk.session.batch, "clip-0", [part]))
         self.into_range(desk)
         desk.until(
             lambda: "last picture is black" in parts.notes_last.text(), "the black picture to be noticed"
@@ -250,7 +258,7 @@ class Ranges(unittest.TestCase):
             lambda: [o.range for o in load_batch(self.path).outputs] == ["trim-1"],
             "the mended range instead of the whole",
         )
-        desk.until(lambda: place.pictures.ends and parts.notes_last.text() == "", "nothing more to say")
+        desk.until(lambda: parts.notes_last.text() == "", "nothing more to say")
         desk.key(Qt.Key.Key_R, CTRL)
         desk.until(lambda: desk.session.run and desk.session.run.outcome == "done", "the file proved")
         (made,) = (self.folder / "out").iterdir()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from datetime import datetime
 from typing import Any
@@ -139,9 +139,13 @@ def _stills(cut: CutList) -> tuple[tuple[tuple[str, int], ...], str, float]:
 
 
 def plan_model(
-    batch: Batch, prospect: Prospect | None, view: Outlook | None, before: Outlook | None = None
-) -> PlanModel:
-    """What *Plan* says of a batch.  ``prospect`` and ``view`` may still be missing or be of the batch before an edit."""
+    batch: Batch, prospect: Prospect | None, view: Outlook | None, before: Outlook | None = None,
+    ends: Mapping[tuple[str, int, int], str] | None = None,
+) -> PlanModel:  # fmt: skip
+    """What *Plan* says of a batch.  ``prospect`` and ``view`` may still be missing or be of the batch before an edit.
+
+    ``ends`` is what is wrong at the ends of ranges, by source, first frame and the one after the last.
+    """
     told_of: dict[str, list[Problem]] = {}
     for told in prospect.problems if prospect else ():
         told_of.setdefault(told.where, []).append(told)
@@ -169,7 +173,17 @@ def plan_model(
             )
         )  # fmt: skip
         for part in source.ranges:
-            rows.append(Row(source.id, part.id, part.name, _part_facts(part, ready), indented=True))
+            wrong = (ends or {}).get((source.id, part.start, part.stop), "")
+            rows.append(
+                Row(
+                    source.id,
+                    part.id,
+                    part.name,
+                    f"{wrong} {_part_facts(part, ready)}".strip(),
+                    indented=True,
+                    notes=int(bool(wrong)),
+                )
+            )
     columns = tuple(Column(recipe.id, recipe.name, recipe_facts(recipe)) for recipe in batch.recipes)
     places = {(row.source, row.part): n for n, row in enumerate(rows)}
     recipes = {column.recipe: n for n, column in enumerate(columns)}

@@ -10,6 +10,7 @@ from PyQt6.QtGui import QImage
 from chronocast.model.clock import SourceClock
 from chronocast.model.ends import End
 from chronocast.run.prepare import SourceReady
+from chronocast.ui.ends_watch import Ends
 from chronocast.ui.viewer import Viewer
 
 if TYPE_CHECKING:
@@ -17,14 +18,10 @@ if TYPE_CHECKING:
 
 PATIENCE_MS = 45
 """After so long, the nearest picture stands for the one that was asked for."""
-Ends = tuple[End | None, End | None]
 
 
 class RangePictures(QObject):
-    """``RangePictures(place)``: ``load`` a source, ``moved`` where it stands, ``show`` the first and the last.
-
-    ``ends`` is what was seen at the ends of ranges, by source and cut.
-    """
+    """``RangePictures(place)``: ``load`` a source, ``moved`` where it stands, ``show`` the first and the last."""
 
     def __init__(self, place: RangePlace) -> None:
         super().__init__(place)
@@ -32,7 +29,6 @@ class RangePictures(QObject):
         self.viewer = Viewer(self)
         self.loaded: SourceReady | None = None
         self.asked: dict[str, tuple[object, ...]] = {}
-        self.ends: dict[tuple[str, str], dict[tuple[int, int], Ends]] = {}
         self._waiting = -1
         self._patience = QTimer(self)
         self._patience.setSingleShot(True)
@@ -63,12 +59,7 @@ class RangePictures(QObject):
 
     def seen(self, source: str, ready: SourceReady | None) -> dict[tuple[int, int], Ends]:
         """What was seen at the ends of ranges of a source, as long as its cut is the same."""
-        mark = (
-            f"{ready.mark} {[m.fingerprint for m in ready.cut.media][:40]} {ready.cut.frames}"
-            if ready
-            else ""
-        )
-        return self.ends.setdefault((source, mark), {})
+        return self.place.watch.known(source, ready)
 
     def ask_here(self, frame: int, ahead: int = 0) -> None:
         """Ask for the picture of a frame; ``ahead`` is where it goes next."""

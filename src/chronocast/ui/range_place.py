@@ -23,6 +23,7 @@ from chronocast.model.ranges import (
 from chronocast.model.timing import FrameRange
 from chronocast.run.outlook import Outlook
 from chronocast.run.prepare import Prospect, SourceReady
+from chronocast.ui.ends_watch import EndsWatch
 from chronocast.ui.film_band import Band, PieceBand
 from chronocast.ui.player import Player
 from chronocast.ui.range_framing import FramingDesk
@@ -76,6 +77,7 @@ class RangePlace(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.addWidget(parts)
         self.player = Player(self)
+        self.watch = EndsWatch(self)
         self.pictures = RangePictures(self)
         self.framing = FramingDesk(self)
         self.preview_later = QTimer(self)
@@ -162,6 +164,7 @@ class RangePlace(QWidget):
     def leave(self) -> None:
         """End the processes."""
         self.player.close()
+        self.watch.leave()
         self.pictures.viewer.leave()
 
     def ready(self) -> SourceReady | None:

@@ -302,6 +302,7 @@ class Window(QMainWindow):
         self.plan_place.sheet.take_asked.connect(lambda source: self.take_cut([source]))
         grid.range_asked.connect(self.open_range)
         place = self.range_place
+        place.watch.seen.connect(self._show_plan)
         place.edited.connect(self.session.edit)
         place.preview.connect(self.session.preview)
         place.said.connect(place.parts.say)
@@ -354,7 +355,9 @@ class Window(QMainWindow):
 
     def _show_plan(self) -> None:
         session = self.session
-        self.whole = plan_model(session.batch, session.prospect, session.view, session.before)
+        watch = self.range_place.watch
+        watch.look(session.batch, session.prospect)
+        self.whole = plan_model(session.batch, session.prospect, session.view, session.before, watch.notes())
         self.plan = plan = self._arranged()
         self.title.setText(session.busy or f"{plan.title} → {session.batch.folder}")
         self.title.setToolTip(str(session.path))
