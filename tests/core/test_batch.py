@@ -6,16 +6,19 @@ import json
 import os
 import tempfile
 import unittest
+from datetime import date
 from pathlib import Path
 
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from chronocast.deliver.names import proposed_stems, unlike
 from chronocast.demo.copy import demo_batch
 from chronocast.journal.documents import DocumentError, load_batch, save_batch
-from chronocast.model.batch import FULL, read_batch, write_batch
+from chronocast.model.batch import FULL, Batch, read_batch, write_batch
 from chronocast.model.edits import History, fill, hold, identifier, remove_source, reorder
 from chronocast.model.errors import ChronocastError, ModelError
+from chronocast.model.naming import USUAL, read_pattern
 
 
 class Reading(unittest.TestCase):
@@ -145,3 +148,51 @@ class Edits(unittest.TestCase):
         made = identifier(text, taken)
         self.assertRegex(made, r"^[a-z0-9][a-z0-9._-]{0,63}$")
         self.assertNotIn(made, taken)
+
+
+class Names(unittest.TestCase):
+    def test_patterns_say_what_files_are_called(self) -> None:
+        batch = demo_batch()
+        whole, part = batch.outputs[0], next(o for o in batch.outputs if o.range != FULL)
+        for pattern, first, second in (
+            (USUAL, "Hall of Tides, opening film - web-720", "Hall of Tides, opening film - Teaser - upright-720"),
+            ("{counter}_{source}_{range}_{version}", "001_Hall of Tides, opening film_v3", "021_Hall of Tides, opening film_Teaser_v3"),
+            ("{range} {recipe}", "web-720", "Teaser upright-720"), ("final {date}", "final 2026-11-25", "final 2026-11-25"),
+            ("{Source}", "Hall of Tides, opening film", "Hall of Tides, opening film"),
+        ):  # fmt: skip
+            named = read_batch(
+                write_batch(
+                    batch.model_copy(update={"names": pattern, "edition": 3, "dated": date(2026, 11, 25)})
+                )
+            )
+            self.assertEqual(proposed_stems(named, [whole, part]), [first, second], pattern)
+
+    def test_patterns_that_make_no_sense_are_refused(self) -> None:
+        for pattern, words in (
+            ("", "empty"), ("  ", "empty"), ("{bogus}", "no token"), ("{source", "other half"), ("a}b", "other half"),
+            ("{source}/{recipe}", "not folders"), ("..\\{source}", "not folders"), ("x" * 201, "201 characters"),
+        ):  # fmt: skip
+            with self.assertRaisesRegex(ModelError, words, msg=pattern):
+                read_pattern(pattern)
+            with self.assertRaises(ModelError):
+                read_batch(write_batch(Batch()).replace(USUAL, json.dumps(pattern)[1:-1]))
+
+    @given(
+        st.text(max_size=60),
+        st.sampled_from(["{source}", "{range}", "{recipe} {counter}", "{version}-{date}"]),
+    )
+    def test_whatever_is_typed_never_names_two_files_alike_or_leaves_the_folder(
+        self, words: str, tokens: str
+    ) -> None:
+        batch = demo_batch()
+        try:
+            read_pattern(words + tokens)
+        except ModelError:
+            return
+        named = batch.model_copy(update={"names": words + tokens})
+        files = unlike((stem, ".mp4") for stem in proposed_stems(named, named.outputs))
+        self.assertEqual(len({name.casefold() for name in files}), len(batch.outputs))
+        for name in files:
+            self.assertEqual(Path(name).name, name)
+            self.assertLess(len(name.encode()), 256)
+            self.assertFalse(name.startswith("."))

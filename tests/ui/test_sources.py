@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QLineEdit, 
 from chronocast.journal.documents import load_batch, save_batch
 from chronocast.model.batch import FULL, Batch
 from chronocast.model.edits import add_recipe, add_source, fill
+from chronocast.ui.names_box import NamesBox
 from tests.footage import clip
 from tests.runs import QUICK, small_batch
 from tests.sequences import clip_item, sequence
@@ -125,6 +126,38 @@ class Sources(unittest.TestCase):
         )
         timer.stop()
         self.assertIn("50 frames become 55", told[0])
+
+    def test_files_are_named_by_a_pattern_that_is_seen_filled_in(self) -> None:
+        desk = self.desk(2)
+        told: list[str] = []
+
+        def name() -> bool:
+            box = QApplication.activeModalWidget()
+            if not isinstance(box, NamesBox):
+                return False
+            box.pattern.selectAll()
+            QTest.keyClicks(box.pattern, "film {nothing}")
+            told.append(f"{box.told.text()} {box.yes.isEnabled()}")
+            box.pattern.selectAll()
+            QTest.keyClicks(box.pattern, "film")
+            told.append(box.told.text())
+            QTest.keyClicks(box.pattern, " {counter}")
+            told.extend(box.table.rows_model.rows)
+            desk.click(box.yes)
+            return True
+
+        timer = answering(name)
+        desk.key(Qt.Key.Key_N, CTRL | SHIFT)
+        timer.stop()
+        desk.until(lambda: load_batch(self.path).names == "film {counter}", "the pattern on disk")
+        self.assertIn("no token", told[0])
+        self.assertIn("False", told[0])
+        self.assertIn("1 would be called alike", told[1])
+        self.assertEqual(told[2:], ["film 001.mp4", "film 002.mp4"])
+        desk.until(
+            lambda: desk.session.prospect and desk.session.prospect.outputs[0].path.name == "film 001.mp4",
+            "its plan",
+        )
 
     def test_missing_media_is_searched_for_and_found(self) -> None:
         self.folder = Path(tempfile.mkdtemp()) / "films"

@@ -139,6 +139,29 @@ def batch_new(
         raise typer.Exit(NEEDS_YOU)
 
 
+@batch_app.command("names")
+def batch_names(
+    batch: BatchPath,
+    pattern: Annotated[
+        str, typer.Option(help="Words and tokens: {source} {range} {recipe} {version} {counter} {date}.")
+    ] = "",
+    edition: Annotated[int, typer.Option("--version", help="What {version} says.")] = 0,
+    look: Annotated[bool, typer.Option("--look", help="Only say what the files would be called.")] = False,
+    json_: Json = False,
+) -> None:
+    """How files are named: say or change the pattern; every name is listed."""
+    from chronocast.cli.making import name_files
+
+    try:
+        files = name_files(load(batch), batch, pattern, edition, look)
+    except ChronocastError as error:
+        complain(error, WRONG_USE)
+    if json_:
+        put({"version": 1, "files": files})
+    else:
+        sys.stdout.write("".join(f"{name}\n" for name in files.values()))
+
+
 @batch_app.command("relink")
 def batch_relink(
     batch: BatchPath,

@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+from datetime import date
 from pathlib import Path
 
+from chronocast.deliver.names import proposed_stems, unlike
 from chronocast.journal.documents import BATCH_ENDING, save_batch
 from chronocast.journal.facts import FactsStore
 from chronocast.journal.places import data_folder
+from chronocast.media.codecs import CONTAINERS
 from chronocast.model.batch import FULL, Batch, NamedRange, portable
 from chronocast.model.edits import add_recipe, fill, identifier
 from chronocast.model.errors import ModelError
+from chronocast.model.naming import read_pattern
 from chronocast.model.recipe import SUPPLIED, supplied
 from chronocast.model.timing import Rate, parse_rate, parse_timecode
 from chronocast.run.gather import Refused, gather
@@ -102,3 +106,27 @@ def _range(text: str, rate: Rate, start_timecode: int) -> tuple[str, int, int]:
             f"The range “{text}” ends before it begins.", "Give the out point after the in point."
         )
     return name.strip()[:80], frames[0], frames[1]
+
+
+def name_files(batch: Batch, path: Path, pattern: str, edition: int, look: bool) -> dict[str, str]:
+    """The name of every output's file, by output; a new pattern is saved unless it is only looked at.
+
+    Raises:
+        ChronocastError: the pattern or the version makes no sense, or the batch can't be saved.
+    """
+    change: dict[str, object] = {}
+    if pattern:
+        read_pattern(pattern)
+        change["names"] = pattern
+        if "{date}" in pattern.lower() and batch.dated is None:
+            change["dated"] = date.today()
+    if edition:
+        if not 1 <= edition <= 9999:
+            raise ModelError(f"{edition} is no version.", "Give a number from 1 to 9999.")
+        change["edition"] = edition
+    named = batch.model_copy(update=change)
+    if change and not look:
+        save_batch(named, path)
+    endings = {recipe.id: CONTAINERS[recipe.container].extension for recipe in named.recipes}
+    stems = zip(proposed_stems(named, named.outputs), (endings[o.recipe] for o in named.outputs), strict=True)
+    return dict(zip((output.id for output in named.outputs), unlike(stems), strict=True))

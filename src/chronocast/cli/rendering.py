@@ -143,7 +143,8 @@ def print_status(view: RunView) -> None:
             fact = f"{size_text(output.bytes)}{told} · {time_text(output.seconds)} of work · {passed} of {len(output.checks)} checks"
         elif output.frames:
             fact = f"{output.frames_done / output.frames:.0%}"
-        sys.stdout.write(f"{view.shown_state(output):10} {_name(output):58} {fact}{output.reason}\n")
+        part = f"{output.extent} · " if output.extent and not output.extent.startswith("full") else ""
+        sys.stdout.write(f"{view.shown_state(output):10} {_name(output):58} {part}{fact}{output.reason}\n")
     if view.outcome:
         words = {"done": "Finished", "needs you": "Finished, but something needs you", "stopped": "Stopped"}
         sys.stdout.write(

@@ -6,6 +6,9 @@ import re
 import unicodedata
 from collections.abc import Iterable
 
+from chronocast.model.batch import Batch, Output
+from chronocast.model.naming import read_pattern
+
 LONGEST_BYTES = 200
 
 
@@ -23,9 +26,20 @@ def safe_stem(text: str) -> str:
     return text.strip(" .") or "output"
 
 
-def output_stem(source: str, part: str | None, recipe: str) -> str:
-    """The proposed stem: source, range where it is not the whole, recipe."""
-    return safe_stem(" - ".join(item for item in (source, part, recipe) if item))
+def proposed_stems(batch: Batch, wanted: Iterable[Output]) -> list[str]:
+    """The stems of some outputs of a batch, by its pattern for names, or by the name an output has of its own."""
+    pattern, numbers = read_pattern(batch.names), {output.id: n + 1 for n, output in enumerate(batch.outputs)}
+    sources = {source.id: source for source in batch.sources}
+    ranges = {(source.id, part.id): part.name for source in batch.sources for part in source.ranges}
+    found = []
+    for output in wanted:
+        values = {
+            "source": sources[output.source].name, "range": ranges.get((output.source, output.range), ""),
+            "recipe": output.recipe, "version": f"v{batch.edition}", "counter": f"{numbers.get(output.id, 0):03d}",
+            "date": batch.dated.isoformat() if batch.dated else "",
+        }  # fmt: skip
+        found.append(safe_stem(output.name or pattern.filled(values)))
+    return found
 
 
 def unlike(stems: Iterable[tuple[str, str]]) -> list[str]:

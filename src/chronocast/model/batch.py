@@ -8,14 +8,15 @@ does not know are kept as they are.
 from __future__ import annotations
 
 import json
-from datetime import datetime
+from datetime import date, datetime
 from pathlib import Path
 from typing import Any, Literal
 
-from pydantic import Field, ValidationError, model_validator
+from pydantic import Field, ValidationError, field_validator, model_validator
 
 from chronocast.model.cutlist import Placing
 from chronocast.model.errors import ModelError
+from chronocast.model.naming import USUAL, read_pattern
 from chronocast.model.recipe import Document, Identifier, Recipe
 
 VERSION = 1
@@ -118,17 +119,33 @@ class Output(Document):
 
 
 class Batch(Document):
-    """Sources, recipes, the outputs asked for in their order, and where they go."""
+    """Sources, recipes, the outputs asked for in their order, and where they go.
+
+    ``names`` is the pattern files are named by, ``edition`` and ``dated`` what
+    its tokens {version} and {date} say.
+    """
 
     format: Literal["chronocast batch"] = "chronocast batch"
     version: int = VERSION
     title: str = Field(default="Untitled batch", max_length=200)
     folder: str = Field(default="outgoing", min_length=1, max_length=4096)
     wanted: datetime | None = None
+    names: str = Field(default=USUAL, max_length=400)
+    edition: int = Field(default=1, ge=1, le=9999)
+    dated: date | None = None
     search: tuple[str, ...] = ()
     sources: tuple[Source, ...] = ()
     recipes: tuple[Recipe, ...] = ()
     outputs: tuple[Output, ...] = ()
+
+    @field_validator("names")
+    @classmethod
+    def _a_pattern(cls, value: str) -> str:
+        try:
+            read_pattern(value)
+        except ModelError as error:
+            raise ValueError(f"{error.sentence} {error.remedy}") from None
+        return value
 
     @model_validator(mode="after")
     def _names_meet(self) -> Batch:

@@ -11,7 +11,7 @@ from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from pathlib import Path
 
-from chronocast.deliver.names import output_stem, safe_stem, unlike
+from chronocast.deliver.names import proposed_stems, unlike
 from chronocast.forecast.work import EFFORT
 from chronocast.journal.facts import FactsStore
 from chronocast.media.codecs import CONTAINERS
@@ -419,7 +419,6 @@ def _plan_outputs(prospect: Prospect) -> None:
     batch = prospect.batch
     recipes = {recipe.id: recipe for recipe in batch.recipes}
     parts = {(source.id, part.id): part for source in batch.sources for part in source.ranges}
-    stems = []
     ready: list[tuple[Output, SourceReady, Recipe, FrameRange, NamedRange | None]] = []
     for output in batch.outputs:
         have = prospect.sources.get(output.source)
@@ -439,14 +438,12 @@ def _plan_outputs(prospect: Prospect) -> None:
                 )
                 continue
             part = FrameRange(named.start, named.stop)
-        stem = (
-            safe_stem(output.name)
-            if output.name
-            else output_stem(name, named.name if named else "", recipe.id)
-        )
-        stems.append((stem, CONTAINERS[recipe.container].extension))
         ready.append((output, have, recipe, part, named))
-    for (output, have, recipe, part, named), name in zip(ready, unlike(stems), strict=True):
+    stems = proposed_stems(batch, [item[0] for item in ready])
+    endings = [CONTAINERS[item[2].container].extension for item in ready]
+    for (output, have, recipe, part, named), name in zip(
+        ready, unlike(zip(stems, endings, strict=True)), strict=True
+    ):
         plan = have.plan(part, recipe, output.framing)
         prospect.outputs.append(
             OutputReady(

@@ -35,7 +35,9 @@ class RangeTold:
     @property
     def notes(self) -> list[str]:
         """What is wrong at its ends, in sentences."""
-        return [end.told(last) for end, last in ((self.first, False), (self.last, True)) if end]
+        beyond = self.stop - self.extent.whole
+        found = [f"It ends {beyond} frames beyond the source."] if beyond > 0 else []
+        return found + [end.told(last) for end, last in ((self.first, False), (self.last, True)) if end]
 
 
 def ready(batch: Batch, path: Path, store: FactsStore, source: str) -> SourceReady:
@@ -68,7 +70,7 @@ def told(batch: Batch, source: SourceReady, look: bool) -> list[RangeTold]:
             ends = look_at(source, FrameRange(start, stop))
         made = tuple(o.id for o in batch.outputs if (o.source, o.range) == (owner.id, identifier))
         found.append(
-            RangeTold(owner.id, identifier, name, Extent(kind, stop - start, cut.frames, cut.rate), start, stop,
+            RangeTold(owner.id, identifier, name, Extent(kind, max(0, min(stop, cut.frames) - start), cut.frames, cut.rate), start, stop,
                       clock.timecode(start), clock.timecode(stop - 1), made, *ends)
         )  # fmt: skip
     return found

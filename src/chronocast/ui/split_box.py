@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QCheckBox, QDialog, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from chronocast.deliver.names import output_stem, unlike
+from chronocast.deliver.names import proposed_stems, unlike
 from chronocast.media.codecs import CONTAINERS
 from chronocast.model.batch import Batch
 from chronocast.model.extent import short_time
@@ -82,12 +82,11 @@ class SplitBox(QDialog):
         assert owner is not None
         had = {output.id for output in self._before.outputs}
         lengths = {part.id: part.stop - part.start for part in owner.ranges}
-        names = {part.id: part.name for part in owner.ranges}
         made = [
             o for o in batch.outputs if o.source == owner.id and o.range in lengths and o.recipe in recipes and o.id not in had
         ]  # fmt: skip
         extension = {recipe.id: CONTAINERS[recipe.container].extension for recipe in batch.recipes}
-        stems = [(output_stem(owner.name, names[o.range], o.recipe), extension[o.recipe]) for o in made]
+        stems = zip(proposed_stems(batch, made), (extension[o.recipe] for o in made), strict=True)
         rows = [
             (name, short_time(self._sheet.clock.seconds(lengths[o.range]))) for o, name in zip(made, unlike(stems), strict=True)
         ]  # fmt: skip

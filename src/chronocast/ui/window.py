@@ -198,6 +198,7 @@ class Window(QMainWindow):
         self._action(batch, "Bring in files…", "Ctrl+I", self.bring_in_files)
         self._action(batch, "Bring in a folder…", "Ctrl+Shift+I", self.bring_in_folder)
         self._action(batch, "Target folder…", "Ctrl+T", self.choose_folder)
+        self._action(batch, "How files are named…", "Ctrl+Shift+N", self.name_files)
         self._action(batch, "Search a folder for missing media…", "Ctrl+Shift+M", self.search_media)
         self._action(
             batch, "Take the new cut of changed sequences…", "Ctrl+Shift+K", lambda: self.take_cut([])
@@ -561,6 +562,14 @@ class Window(QMainWindow):
             "choose the target folder",
             set_folder(self.session.batch, portable(folder, self.session.path.parent)),
         )
+
+    def name_files(self) -> None:
+        """The pattern for names, and what every file would be called."""
+        from chronocast.ui.names_box import NamesBox
+
+        box = NamesBox(self.theme, self.session.batch, self)
+        if box.exec():
+            self.session.edit("name the files", box.batch)
 
     def find_sources(self) -> None:
         """Into the line above the grid."""
