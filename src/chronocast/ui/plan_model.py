@@ -179,7 +179,7 @@ def plan_model(
                     source.id,
                     part.id,
                     part.name,
-                    f"{wrong} {_part_facts(part, ready)}".strip(),
+                    _part_facts(part, ready, wrong),
                     indented=True,
                     notes=int(bool(wrong)),
                 )
@@ -203,13 +203,13 @@ def plan_model(
     )
 
 
-def _part_facts(part: NamedRange, ready: SourceReady | None) -> str:
-    """A range in words: what kind, how long, how much of the whole, where it begins."""
+def _part_facts(part: NamedRange, ready: SourceReady | None, wrong: str) -> str:
+    """A range in words: what kind, how long, how much of the whole; where it begins, or what is wrong at its ends."""
     if ready is None:
-        return ""
+        return wrong
     cut = ready.cut
     extent = Extent(part.kind, part.stop - part.start, cut.frames, cut.rate)
-    return f"{extent.text} · from {SourceClock.of(cut).timecode(part.start)}"
+    return f"{extent.text} · {wrong or f'from {SourceClock.of(cut).timecode(part.start)}'}"
 
 
 ORDERS = ("as in the batch", "by name", "longest first", "largest first", "what needs a look first")

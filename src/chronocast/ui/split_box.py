@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QCheckBox, QDialog, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from chronocast.deliver.names import proposed_stems, unlike
 from chronocast.media.codecs import CONTAINERS
@@ -43,7 +43,10 @@ class SplitBox(QDialog):
             self.recipes[name] = button
             row.addWidget(button)
         row.addStretch(1)
-        self.instead = QCheckBox("and no file of the whole any more")
+        self.instead = QPushButton("And no file of the whole any more")
+        self.instead.setCheckable(True)
+        self.instead.setObjectName("choice")
+        self.instead.setAutoDefault(False)
         self.instead.toggled.connect(self._list)
         self.table = RowsTable(
             theme,
@@ -61,7 +64,7 @@ class SplitBox(QDialog):
         layout = QVBoxLayout(self)
         layout.addWidget(self.title)
         layout.addLayout(row)
-        layout.addWidget(self.instead)
+        layout.addWidget(self.instead, 0, Qt.AlignmentFlag.AlignLeft)
         layout.addWidget(self.table, 1)
         layout.addLayout(buttons)
         self.clips = list(clips)
@@ -91,10 +94,12 @@ class SplitBox(QDialog):
             (name, short_time(self._sheet.clock.seconds(lengths[o.range]))) for o, name in zip(made, unlike(stems), strict=True)
         ]  # fmt: skip
         self.table.show_rows(rows)
+        there = len(self.clips) * len(recipes) - len(made)
         files = f"{len(made)} file{'s' if len(made) != 1 else ''}"
         self.title.setText(
             f"{owner.name}: {len(self.clips)} clips become {files}, one for each clip"
             + (f" and recipe ({len(recipes)} recipes)" if len(recipes) > 1 else "")
+            + (f", {there} asked for already" if there else "")
             + (
                 ". No file of the whole sequence is made."
                 if self.instead.isChecked()

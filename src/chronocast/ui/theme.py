@@ -125,7 +125,7 @@ def _sheet(t: Theme) -> str:
     QPushButton:hover {{ border-color: {t.quiet}; }}
     QPushButton:focus, QToolButton:focus {{ border: 1px solid {t.tide}; }}
     QPushButton:disabled {{ color: {t.quiet}; }}
-    QPushButton#act {{ background: {t.ember}; color: {t.on_ember}; border: none; font-weight: 600; padding: 9px 18px; }}
+    QPushButton#act {{ background: {t.ember}; color: {t.on_ember}; border: 2px solid transparent; font-weight: 600; padding: 7px 17px; }}
     QPushButton#act:disabled {{ background: {t.line}; color: {t.quiet}; }}
     QPushButton#act:focus {{ border: 2px solid {t.text}; }}
     QPushButton#small {{ padding: 3px 9px; }}
