@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import random
+import subprocess
+import sys
 import unittest
 from fractions import Fraction
 
@@ -119,6 +121,43 @@ class Looking(unittest.TestCase):
         self.assertEqual(typed_range(ready, "1:00", "+2s"), FrameRange(25, 75))
         self.assertEqual(typed_range(ready, "", "3s"), FrameRange(0, 75))
         self.assertEqual(typed_range(ready, "+5", "", FrameRange(10, 90)), FrameRange(15, 90))
+
+
+class Damaged(unittest.TestCase):
+    def test_a_damaged_film_is_left_in_mid_decoding_without_a_wait(self) -> None:
+        """Decoder threads complain while they are closed; that must not wait for Python, which waits for them."""
+        path = folder() / "broken.mkv"
+        clip(path, 4, 120, width=640, height=360, options={"x264-params": "keyint=20"})
+        data = bytearray(path.read_bytes())
+        dice = random.Random(5)
+        for _ in range(600):
+            data[dice.randrange(3000, len(data) - 3000)] ^= 1 << dice.randrange(8)
+        path.write_bytes(data)
+        done = subprocess.run(
+            [sys.executable, "-c", LEAVING, str(path)], capture_output=True, text=True, timeout=90
+        )
+        self.assertEqual(done.returncode, 0, done.stderr[-500:])
+        shown, refused = map(int, done.stdout.split())
+        self.assertGreater(shown, 20)
+        self.assertGreater(refused, 20)
+
+
+LEAVING = """
+import sys
+from chronocast.media.decode import Readers
+from chronocast.model.errors import ChronocastError
+shown = refused = 0
+for n in range(150):
+    readers = Readers(threads=4)
+    try:
+        for frame in (n * 7 % 100, n * 7 % 100 + 2):
+            readers.source(sys.argv[1]).frame(frame)
+            shown += 1
+    except ChronocastError:
+        refused += 1
+    readers.close()
+print(shown, refused)
+"""
 
 
 class Listening(unittest.TestCase):

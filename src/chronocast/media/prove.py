@@ -102,6 +102,6 @@ def prove(path: str, progress: Callable[[int], None] | None = None) -> Found:
                 audio.codec_context.name if audio else None, by_track[audio.index] if audio else 0, audio.rate if audio else 0,
                 audio.codec_context.channels if audio else 0, peak, said, (), _tags(video), tuple(by_track.values()),
             )  # fmt: skip
-        av.logging.set_level(av.logging.FATAL)
+        av.logging.set_level(None)
     complaints += [f"{name}: {message.strip()}" for level, name, message in logs if level <= av.logging.ERROR]
     return Found(**{**found.__dict__, "complaints": tuple(complaints)})
