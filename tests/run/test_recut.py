@@ -13,7 +13,7 @@ import opentimelineio as otio
 from chronocast.journal.facts import FactsStore
 from chronocast.model.batch import FULL, Batch
 from chronocast.model.edits import add_recipe, fill
-from chronocast.model.ranges import add_range, change_range
+from chronocast.model.ranges import add_range, change_range, take_marked
 from chronocast.model.recipe import SUPPLIED
 from chronocast.model.timing import FrameRange
 from chronocast.run.gather import gather
@@ -122,7 +122,8 @@ class Recut(unittest.TestCase):
         source = batch.sources[0].id
         (mark,) = prepare(batch, self.folder, self.fresh()).sources[source].cut.marked
         self.assertEqual((mark.name, mark.start, mark.stop), ("Wreck dive", 150, 250))
-        batch, part = add_range(batch, source, mark.name, FrameRange(mark.start, mark.stop), "marked")
+        batch, (part,) = take_marked(batch, source, [mark], [SUPPLIED[1].id])
+        self.assertEqual(take_marked(batch, source, [mark], [])[1], [], "what is taken is not offered again")
         batch, _ = add_range(batch, source, "By hand", FrameRange(5, 50))
         write(170, 60)
         self.assertEqual(batch.sources[0].ranges[0].start, 150)

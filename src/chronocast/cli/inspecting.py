@@ -13,13 +13,14 @@ from chronocast.journal.facts import FactsStore
 from chronocast.journal.places import data_folder
 from chronocast.model.batch import Source
 from chronocast.model.colour import told
+from chronocast.model.cutlist import CutList
 from chronocast.model.errors import ChronocastError
 from chronocast.model.facts import ClipFacts
 from chronocast.model.show import rate_bits_text, size_text, time_text
 from chronocast.model.timing import format_timecode, rate_text
 from chronocast.run.gather import expand
 from chronocast.run.prepare import SourceReady, kind_of, notices, ready_source
-from chronocast.timeline.layout import clip_colour
+from chronocast.timeline.layout import clip_colour, clip_cut_list
 
 
 def inspect_paths(paths: Iterable[Path], rate: str | None = None) -> list[dict[str, Any]]:
@@ -50,6 +51,7 @@ def _clip(facts: ClipFacts) -> dict[str, Any]:
         "pixel_format": facts.pixel_format, "colour": told(clip_colour(facts)), "turned": facts.turned, "variable_timing": facts.variable_timing,
         "audio": [{"codec": a.codec, "channels": a.channels, "sample_rate": a.sample_rate} for a in facts.audio],
         "seconds": facts.seconds, "bytes": facts.bytes, "bit_rate": facts.bit_rate, "timecode": facts.timecode,
+        "marked": _marked(clip_cut_list(facts)) if facts.frames else [],
         "fingerprint": facts.fingerprint, "problems": list(facts.problems), "unusable": False,
     }  # fmt: skip
 
@@ -66,9 +68,14 @@ def _sequence(ready: SourceReady) -> dict[str, Any]:
         "audio": [{"codec": audio.codec, "channels": audio.channels, "sample_rate": audio.sample_rate}] if audio else [],
         "seconds": seconds, "bytes": size, "bit_rate": int(size * 8 / seconds) if seconds else 0,
         "timecode": format_timecode(cut.start_timecode, cut.rate), "edits": len(cut.picture),
-        "tracks": _tracks(ready), "markers": _markers(ready), "colour": told(cut.colour),
+        "tracks": _tracks(ready), "markers": _markers(ready), "marked": _marked(cut), "colour": told(cut.colour),
         "media": sorted(ready.facts), "problems": [problem.sentence for problem in notices(ready)], "unusable": False,
     }  # fmt: skip
+
+
+def _marked(cut: CutList) -> list[dict[str, Any]]:
+    """The stretches that a source marks of itself, in frames, ``stop`` exclusive."""
+    return [{"name": mark.name, "start": mark.start, "stop": mark.stop} for mark in cut.marked]
 
 
 def _tracks(ready: SourceReady) -> dict[str, int]:

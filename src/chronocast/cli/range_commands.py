@@ -73,6 +73,18 @@ def ranges_add(
         complain(error, WRONG_USE)
 
 
+@ranges_app.command("marked")
+def ranges_marked(batch: BatchPath, source: SourceId, recipe: Recipes = None) -> None:
+    """Take what a source marks of itself (chapters, markers that last, its in and out) as ranges."""
+    from chronocast.cli.ranging import list_ranges, marked, print_ranges
+
+    try:
+        made, names = marked(load(batch), batch, source, recipe or [])
+        print_ranges([item for item in list_ranges(made, batch, [source], False) if item.part in names])
+    except ChronocastError as error:
+        complain(error, WRONG_USE)
+
+
 @ranges_app.command("set")
 def ranges_set(
     batch: BatchPath, source: SourceId, part: RangeId, first: First = "", last: Last = "",

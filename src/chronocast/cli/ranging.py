@@ -19,6 +19,7 @@ from chronocast.model.ranges import (
     remove_ranges,
     rename_range,
     set_framing,
+    take_marked,
 )
 from chronocast.model.recipe import supplied
 from chronocast.model.shots import shots
@@ -93,6 +94,19 @@ def add(
     part = typed_range(ready(batch, path, _store(), source), first, last)
     batch, names = _recipes(batch, recipes)
     batch, made = add_pick(batch, source, name, part, names)
+    save_batch(batch, path)
+    return batch, made
+
+
+def marked(batch: Batch, path: Path, source: str, recipes: list[str]) -> tuple[Batch, list[str]]:
+    """What a source marks of itself, as ranges with outputs of them.
+
+    Raises:
+        ChronocastError: as ``add``.
+    """
+    marks = ready(batch, path, _store(), source).cut.marked
+    batch, names = _recipes(batch, recipes)
+    batch, made = take_marked(batch, source, marks, names)
     save_batch(batch, path)
     return batch, made
 

@@ -11,7 +11,9 @@ from av.container import InputContainer
 
 from chronocast.media.errors import NotMedia
 
-av.logging.set_level(None)  # a decoder's own threads must never wait for Python, least of all while it is closed
+av.logging.set_level(
+    None
+)  # a decoder's own threads must never wait for Python, least of all while it is closed
 
 _NOT_MEDIA_ENDINGS = {".txt", ".json", ".otio", ".md", ".html", ".py", ".csv", ".xml", ".srt"}
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence, Set
 
 from chronocast.model.batch import FULL, Batch, Framing, NamedRange, RangeKind, Source
+from chronocast.model.cutlist import Marked
 from chronocast.model.edits import fill, identifier
 from chronocast.model.errors import ModelError
 from chronocast.model.timing import FrameRange
@@ -147,6 +148,24 @@ def add_pick(
     """
     batch, made = add_range(batch, source, name, part)
     return fill(batch, [(source, made, recipe) for recipe in recipes]), made
+
+
+def take_marked(
+    batch: Batch, source: str, marks: Iterable[Marked], recipes: Sequence[str]
+) -> tuple[Batch, list[str]]:
+    """Ranges of what a source marks of itself and isn't a range yet, with outputs of them; the ids of the new ones.
+
+    Raises:
+        ModelError: as ``add_range``.
+    """
+    taken = {(part.start, part.stop) for part in _owner(batch, source).ranges}
+    made = []
+    for mark in marks:
+        if (mark.start, mark.stop) not in taken:
+            batch, part = add_range(batch, source, mark.name, FrameRange(mark.start, mark.stop), "marked")
+            batch = fill(batch, [(source, part, recipe) for recipe in recipes])
+            made.append(part)
+    return batch, made
 
 
 def one_for_each_clip(

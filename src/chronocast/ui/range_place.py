@@ -13,12 +13,12 @@ from chronocast.model.batch import FULL, Batch
 from chronocast.model.edits import fill
 from chronocast.model.errors import ModelError
 from chronocast.model.ranges import (
-    add_range,
     checked,
     one_for_each_clip,
     remove_ranges,
     rename_range,
     set_framing,
+    take_marked,
 )
 from chronocast.model.timing import FrameRange
 from chronocast.run.outlook import Outlook
@@ -530,18 +530,13 @@ class RangePlace(QWidget):
 
     def take_marked(self) -> None:
         """The ranges that the source itself marks become ranges."""
-        sheet, batch = self.sheet, self.batch
+        sheet = self.sheet
         if sheet is None or not sheet.marked:
             self.said.emit("This source marks nothing of itself that isn't taken.")
             return
-        made = ""
-        for mark in sheet.marked:
-            batch, made = add_range(
-                batch, self.source, mark.name, FrameRange(mark.start, mark.stop), "marked"
-            )
-            batch = fill(batch, [(self.source, made, recipe) for recipe in self._becoming()])
-        self.part = made
-        self.edited.emit(f"take {len(sheet.marked)} marked", batch)
+        batch, made = take_marked(self.batch, self.source, sheet.marked, self._becoming())
+        self.part = made[-1]
+        self.edited.emit(f"take {len(made)} marked", batch)
 
     def split(self) -> None:
         """One file for each clip, after a look at what they would be called."""

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QLineEdit, QWidget
 
 from chronocast.ui.theme import font, scale
 
-TYPED = "0123456789:;.,+-sSfF "
+TYPED = "0123456789:;.,+-sSfF"
 
 
 class Line(QLineEdit):
