@@ -212,15 +212,17 @@ class Window(QMainWindow):
         self._action(edit, "Find sources", "Ctrl+F", self.find_sources)
         self._action(
             edit,
-            "Ask for the selected cells, or clear them",
+            "Ask for the selected cells, or in Range for the range's files, or clear them",
             "Ctrl+Return",
-            self.plan_place.grid.table.fill_asked.emit,
+            self.fill_here,
         )
         self._action(edit, "Hold back the selected outputs, or release them", "Ctrl+H", self.hold_selected)
         self._action(
             edit, "Fold the ranges of the selected sources, or unfold them", "Ctrl+L", self.fold_selected
         )
-        self._action(edit, "Remove the selected sources", "Ctrl+Delete", self.remove_selected)
+        self._action(
+            edit, "Remove the selected sources, or in Range the range", "Ctrl+Delete", self.remove_here
+        )
         self._action(run, "Begin", "Ctrl+R", self.begin_run)
         self._action(run, "Begin, replacing files of the same name", "", lambda: self.begin_run(replace=True))
         self._action(run, "Pause or resume", "Ctrl+P", self.pause_or_resume)
@@ -277,14 +279,12 @@ class Window(QMainWindow):
             ("Next range", "R", lambda: place.next_range(1)),
             ("Range before", "Shift+R", lambda: place.next_range(-1)),
             ("Next file of this source", "T", lambda: place.next_file(1)),
-            ("Ask for files of this range, or clear them", "Ctrl+Return", place.fill),
             ("Go to a time", "G", lambda: place.begin_typing("")),
             ("Framing, or first and last", "F", lambda: place.framing.switch(not place.framing.on)),
             ("A key of the centre here", "C", lambda: place.framing.set_key(True)),
             ("The range closer on the filmstrip", "Z", place.zoom_range),
             ("All of the source on the filmstrip", "Shift+Z", place.parts.film.zoom_all),
             ("Rename the range", "F2", place.parts.name.setFocus),
-            ("Remove the range", "Ctrl+Delete", place.remove),
             ("One file for each clip…", "Ctrl+Shift+F", place.split),
             ("Write the ranges of this source as sub-clips…", "Ctrl+Shift+U", self.write_picks),
         ):  # fmt: skip
@@ -333,7 +333,7 @@ class Window(QMainWindow):
             action.setEnabled(number == RANGE)
         for action in self.all_actions:
             if "selected" in action.text():  # of what is selected in the grid, which has to be seen for it
-                action.setEnabled(number == PLAN)
+                action.setEnabled(number == PLAN or (number == RANGE and "in Range" in action.text()))
         focus = (
             self.plan_place.grid.table, self.range_place.parts.film, self.run_place.table, self.check_place.outputs,
         )[number]  # fmt: skip
@@ -520,6 +520,20 @@ class Window(QMainWindow):
             self.session.edit(
                 f"{'hold' if held else 'release'} {len(names)}", hold(self.session.batch, names, held)
             )
+
+    def fill_here(self, _checked: bool = False) -> None:
+        """Ask for what is chosen in the place that is shown, or no longer."""
+        if self.pages.currentIndex() == RANGE:
+            self.range_place.fill()
+        else:
+            self.plan_place.grid.table.fill_asked.emit()
+
+    def remove_here(self, _checked: bool = False) -> None:
+        """Remove what is chosen in the place that is shown."""
+        if self.pages.currentIndex() == RANGE:
+            self.range_place.remove()
+        else:
+            self.remove_selected()
 
     def remove_selected(self) -> None:
         """Take sources out of the batch (their files are not touched)."""
