@@ -320,18 +320,17 @@ class Ranges(unittest.TestCase):
         self.shows(desk, "here", 0)
         desk.until(lambda: parts.after.image is not None, "the file's picture")
         self.assertIn("108×192", parts.framing.told.text())
-        here, box = parts.here, parts.here.picture_box()
+        here = parts.here
+        desk.settle()
 
         def drag_centre(share: float) -> None:
+            box = here.picture_box()
+            to = QPointF(box.left() + share * box.width(), box.center().y()).toPoint()
             QTest.mousePress(here, Qt.MouseButton.LeftButton, pos=here.crop_box().center().toPoint())
-            QTest.mouseMove(here, QPointF(box.left() + share * box.width(), box.center().y()).toPoint())
-            QTest.mouseRelease(
-                here,
-                Qt.MouseButton.LeftButton,
-                pos=QPointF(box.left() + share * box.width(), box.center().y()).toPoint(),
-            )
+            QTest.mouseMove(here, to)
+            QTest.mouseRelease(here, Qt.MouseButton.LeftButton, pos=to)
 
-        drag_centre(0.0)
+        drag_centre(-0.05)
         desk.until(
             lambda: self.framing(desk) and self.framing(desk).centres == ((0, 0.0, 0.5),),
             "the centre at the left edge",
