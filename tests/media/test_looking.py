@@ -137,17 +137,22 @@ class Damaged(unittest.TestCase):
             [sys.executable, "-c", LEAVING, str(path)], capture_output=True, text=True, timeout=90
         )
         self.assertEqual(done.returncode, 0, done.stderr[-500:])
-        shown, refused = map(int, done.stdout.split())
-        self.assertGreater(shown, 20)
-        self.assertGreater(refused, 20)
+        level, shown, refused = done.stdout.split()
+        self.assertEqual(
+            level, "None", "how often it would wait depends on the moment; that it can't doesn't"
+        )
+        shown, refused = int(shown), int(refused)
+        self.assertGreater(shown, 10)
+        self.assertGreater(refused, 10)
 
 
 LEAVING = """
 import sys
+import av
 from chronocast.media.decode import Readers
 from chronocast.model.errors import ChronocastError
 shown = refused = 0
-for n in range(150):
+for n in range(70):
     readers = Readers(threads=4)
     try:
         for frame in (n * 7 % 100, n * 7 % 100 + 2):
@@ -156,7 +161,7 @@ for n in range(150):
     except ChronocastError:
         refused += 1
     readers.close()
-print(shown, refused)
+print(av.logging.get_level(), shown, refused)
 """
 
 
