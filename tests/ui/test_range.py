@@ -26,6 +26,7 @@ from chronocast.model.recipe import FrameSize, supplied
 from chronocast.model.timing import FrameRange
 from chronocast.ui.range_model import DRAFT
 from chronocast.ui.speaker import Speaker
+from chronocast.ui.viewer import Viewer
 from chronocast.ui.window import RANGE
 from tests.footage import RATE, clip, counted, counters
 from tests.runs import QUICK, RATED, small_batch
@@ -429,12 +430,38 @@ class Ranges(unittest.TestCase):
         self.shows(desk, "here", 149)
         self.assertEqual(parts.here.message, "")
 
+    def test_what_was_asked_of_a_process_that_died_is_told_and_the_next_order_is_answered(self) -> None:
+        """Nobody may wait for ever for an answer, nor ask a fresh process for a source it doesn't know."""
+        desk = self.desk(frames=60, recipes=(QUICK,))
+        desk.until(lambda: desk.session.prospect and desk.session.prospect.sources, "its facts")
+        cut = next(iter(desk.session.prospect.sources.values())).cut
+        viewer = Viewer(desk.window)
+        self.addCleanup(viewer.leave)
+        failed, seen, shown = [], [], []
+        viewer.failed.connect(lambda *told: failed.append(told))
+        viewer.ends.connect(lambda *told: seen.append(told))
+        viewer.picture.connect(lambda slot, _s, frame, image: shown.append((slot, frame, counter(image))))
+        viewer.open("film", cut)
+        viewer.look_at_ends("film", 0, 60)
+        viewer.child.kill()
+        desk.until(lambda: failed, "the failure to be told", 15)
+        self.assertEqual(failed[0][:3], ("ends", "film", 0))
+        viewer.look_at_ends("film", 10, 50)
+        viewer.show("here", "film", 33, (320, 180))
+        desk.until(lambda: seen and shown, "the answers of the next process", 15)
+        self.assertEqual((seen[0][1:], shown[0]), ((10, 50, None, None), ("here", 33, 33)))
+        while viewer.child is not None:
+            viewer.child.kill()
+            failed.clear()
+            desk.until(lambda: viewer.child is None, "it to be gone", 15)
+            viewer.show("here", "film", 5, (320, 180))
+        desk.until(lambda: any("left alone" in told[3] for told in failed), "it to be left alone", 15)
+
     def test_sources_of_one_frame_or_without_picture(self) -> None:
         self.folder = Path(tempfile.mkdtemp()) / "films"
         self.path = small_batch(self.folder, 2, 50, (QUICK,), (320, 180), first=95)
         write_footage(str(self.folder / "clip 0.mp4"), counted(3, 1), RATE, 16, None)
         tone = np.zeros((2, 48000), np.float32)
-        write_footage(str(self.folder / "clip 1.mp4"), iter(()), RATE, 16, None) if False else None
         import av
 
         with av.open(str(self.folder / "clip 1.mp4"), "w") as output:

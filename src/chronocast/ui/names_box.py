@@ -21,6 +21,7 @@ from chronocast.media.codecs import CONTAINERS
 from chronocast.model.batch import Batch
 from chronocast.model.errors import ModelError
 from chronocast.model.naming import TOKENS, USUAL, read_pattern
+from chronocast.ui.decision import decision
 from chronocast.ui.table import Col, RowsTable
 from chronocast.ui.theme import Theme, font, scale
 
@@ -69,14 +70,7 @@ class NamesBox(QDialog):
         self.table = RowsTable(
             theme, (Col("file", lambda row: row, 1.0),), "Files as they would be named", 26
         )
-        self.yes, no = QPushButton("Name them so"), QPushButton("Leave it as it is")
-        self.yes.setObjectName("act")
-        self.yes.clicked.connect(self.accept)
-        no.clicked.connect(self.reject)
-        buttons = QHBoxLayout()
-        buttons.addStretch(1)
-        buttons.addWidget(no)
-        buttons.addWidget(self.yes)
+        self.yes, buttons = decision(self, "Name them so")
         layout = QVBoxLayout(self)
         layout.addLayout(line)
         layout.addLayout(tokens)

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from chronocast.model.batch import FULL, Batch, NamedRange, Source
+from chronocast.model.batch import FULL, Batch, Source
 from chronocast.model.clock import SourceClock
 from chronocast.model.colour import told as colour_told
 from chronocast.model.cutlist import Marked
 from chronocast.model.edits import fill
 from chronocast.model.ends import End
 from chronocast.model.extent import Extent
-from chronocast.model.ranges import add_pick, change_range, next_name
+from chronocast.model.ranges import add_pick, next_name
 from chronocast.model.shots import shots
 from chronocast.model.show import rate_bits_text, size_text, time_text
 from chronocast.model.timing import FrameRange, rate_text
@@ -254,17 +254,6 @@ def with_draft(
     )
     batch = batch.model_copy(update={"outputs": outputs})
     return fill(batch, [(source, FULL, output.recipe) for output in moved], False), made
-
-
-def with_ends(batch: Batch, source: str, part: str, new: FrameRange) -> Batch:
-    """The batch with other ends for a saved range."""
-    return change_range(batch, source, part, new)
-
-
-def named(batch: Batch, source: str, part: str) -> NamedRange | None:
-    """A saved range."""
-    owner = batch.source(source)
-    return owner.part(part) if owner else None
 
 
 def clip_parts(ready: SourceReady) -> list[tuple[str, FrameRange]]:

@@ -13,6 +13,7 @@ from chronocast.model.batch import FULL, Batch
 from chronocast.model.edits import fill
 from chronocast.model.errors import ModelError
 from chronocast.model.ranges import (
+    change_range,
     checked,
     one_for_each_clip,
     remove_ranges,
@@ -36,7 +37,6 @@ from chronocast.ui.range_model import (
     clip_parts,
     range_sheet,
     with_draft,
-    with_ends,
 )
 from chronocast.ui.range_parts import RangeParts
 from chronocast.ui.range_pictures import RangePictures
@@ -54,7 +54,6 @@ class RangePlace(QWidget):
     preview = pyqtSignal(object)
     said = pyqtSignal(str)
     trouble = pyqtSignal(str)
-    source_changed = pyqtSignal(str)
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -151,7 +150,6 @@ class RangePlace(QWidget):
         row = self.row()
         if row and part not in (FULL, DRAFT) and not row.start <= self.player.frame < row.stop:
             self.player.go(row.start)
-        self.source_changed.emit(self.source)
 
     def showEvent(self, event: QShowEvent | None) -> None:
         super().showEvent(event)
@@ -173,18 +171,22 @@ class RangePlace(QWidget):
 
     @property
     def draft(self) -> Draft:
-        return self.drafts.get(self.source, Draft())
+        """What is marked and not taken; marks beyond the end of a cut that got shorter are none."""
+        have, ready = self.drafts.get(self.source, Draft()), self.ready()
+        if ready is None:
+            return have
+        last = ready.cut.frames
+        return Draft(
+            have.start if have.start is None or have.start < last else None,
+            have.stop if have.stop is None or have.stop <= last else None,
+        )
 
     def refresh(self) -> None:
         """Say it all anew."""
-        batch, prospect, view, before = self.batch, self.prospect, self.view, self.before
-        if self.trial:
-            batch, prospect, view, before = (*self.trial, self.view)
         ready = self.ready()
         seen = self.pictures.seen(self.source, ready)
-        draft = self.draft
-        sheet = range_sheet(self.batch, self.prospect, self.view, None, self.source, draft, seen)
-        trial = range_sheet(batch, prospect, view, before, self.source) if sheet else None
+        sheet = range_sheet(self.batch, self.prospect, self.view, self.before, self.source, self.draft, seen)
+        trial = range_sheet(*self.trial, self.view, self.source) if self.trial else None
         if sheet and trial:
             asked = {output.id for output in self.batch.outputs}
             files = tuple(replace(made, draft=made.output not in asked) for made in trial.files)
@@ -401,7 +403,7 @@ class RangePlace(QWidget):
             self.refresh()
         else:
             row = self.row()
-            new = with_ends(self.batch, self.source, self.part, part)
+            new = change_range(self.batch, self.source, self.part, part)
             self.edited.emit(f"trim {row.name if row else 'a range'}", new)
         return True
 
@@ -439,7 +441,8 @@ class RangePlace(QWidget):
             return
         try:
             if what == "length":
-                good = self._set_ends(part.start, part.start + sheet.clock.span(text), "out")
+                frame = part.start + sheet.clock.span(text) - 1
+                good = self._set_ends(part.start, frame + 1, "out")
             else:
                 here = {"in": part.start, "last": part.stop - 1, "out": part.stop, "go": self.player.frame}[
                     what
@@ -464,9 +467,7 @@ class RangePlace(QWidget):
         if good:
             field.settle()
             if what != "go":
-                self.player.go(
-                    sheet.clock.inside(frame if what != "length" else part.start + sheet.clock.span(text) - 1)
-                )
+                self.player.go(sheet.clock.inside(frame))
         else:
             field.refuse()
 
@@ -657,7 +658,7 @@ class RangePlace(QWidget):
             elif part is not None and self.part in (FULL, DRAFT):
                 batch, _ = with_draft(batch, self.source, part, self._becoming(), False)
             elif part is not None:
-                batch = with_ends(batch, self.source, self.part, part)
+                batch = change_range(batch, self.source, self.part, part)
         except ModelError:
             return
         self.preview.emit(batch)

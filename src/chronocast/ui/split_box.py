@@ -12,6 +12,7 @@ from chronocast.media.codecs import CONTAINERS
 from chronocast.model.batch import Batch
 from chronocast.model.extent import short_time
 from chronocast.model.timing import FrameRange
+from chronocast.ui.decision import decision
 from chronocast.ui.range_model import RangeSheet
 from chronocast.ui.table import Col, RowsTable
 from chronocast.ui.theme import Theme, font, scale
@@ -53,14 +54,7 @@ class SplitBox(QDialog):
             (Col("file", lambda r: r[0], 0.72), Col("clip's length", lambda r: r[1], 0.28, right=True, quiet=True)),
             "Files that would be made", 26,
         )  # fmt: skip
-        self.yes, no = QPushButton(), QPushButton("Leave it as it is")
-        self.yes.setObjectName("act")
-        self.yes.clicked.connect(self.accept)
-        no.clicked.connect(self.reject)
-        buttons = QHBoxLayout()
-        buttons.addStretch(1)
-        buttons.addWidget(no)
-        buttons.addWidget(self.yes)
+        self.yes, buttons = decision(self)
         layout = QVBoxLayout(self)
         layout.addWidget(self.title)
         layout.addLayout(row)

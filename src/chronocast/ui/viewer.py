@@ -54,7 +54,10 @@ class Viewer(QObject):
             json.dumps({"do": "open", "source": source, "cut": cut.model_dump(mode="json")}).encode() + b"\n"
         )
         self._opened = {**dict(list(self._opened.items())[-1:]), source: line}
-        self._send(line)
+        if self._leaving:
+            return
+        if self.child is not None or not self._start():  # a fresh one is told what is open
+            self._send(line)
 
     def show(
         self, slot: str, source: str, frame: int, size: tuple[int, int], view: View | None = None,
@@ -75,9 +78,9 @@ class Viewer(QObject):
 
     def look_at_ends(self, source: str, start: int, stop: int) -> None:
         """Ask what is wrong at the ends of a range."""
-        self._send(
-            json.dumps({"do": "ends", "source": source, "start": start, "stop": stop}).encode() + b"\n"
-        )
+        order = {"do": "ends", "source": source, "start": start, "stop": stop, "frame": start}
+        self._asked["ends"] = order
+        self._send(json.dumps(order).encode() + b"\n")
 
     def leave(self) -> None:
         """End the process."""
@@ -95,10 +98,9 @@ class Viewer(QObject):
         if self._leaving:
             return
         if self.child is None and not self._start():
-            here = self._asked.get("here")
-            if here:
+            for slot, order in self._asked.items():
                 self.failed.emit(
-                    "here", here["source"], here["frame"],
+                    slot, order["source"], order["frame"],
                     f"What shows pictures ended {MOST_STARTS} times within a minute and is left alone for now. "
                     "The file may be damaged; ranges can still be typed.",
                 )  # fmt: skip
@@ -112,6 +114,8 @@ class Viewer(QObject):
             return False
         self._starts.append(now)
         self._orders = Queue()
+        for line in self._opened.values():
+            self._orders.put(line)
         child = subprocess.Popen(
             [sys.executable, "-m", "chronocast.run.looking", str(os.getpid())],
             stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL,
@@ -123,7 +127,7 @@ class Viewer(QObject):
         return True
 
     def _read(self, child: subprocess.Popen[bytes], stream: IO[bytes]) -> None:
-        while line := stream.readline():
+        while (line := stream.readline()).endswith(b"\n"):  # a line that breaks off was its last
             told = json.loads(line)
             data = stream.read(told["bytes"]) if told.get("bytes") else b""
             if told.get("bytes") and len(data) < told["bytes"]:
@@ -152,25 +156,26 @@ class Viewer(QObject):
             return  # the window has gone
 
     def _lost(self, child: subprocess.Popen[bytes]) -> None:
-        """The process ended: say what it was at, and let the next order start another."""
+        """The process ended: say what it was at; the next order starts another.
+
+        Not from here: a child goes with the thread that started it.
+        """
         with self._lock:
             if self._leaving or self.child is not child:
                 return
             self.child = None
         log.warning("the looking process ended with %s", child.returncode)
-        here = self._asked.get("here")
-        if here is None:
-            return
+        slot = "here" if "here" in self._asked else "ends"
+        order = self._asked.get(slot)
         self._asked.clear()
+        if order is None:
+            return
         sentence = (
-            f"Showing frame {here['frame']} brought the decoder down. The file may be damaged there; "
+            f"Showing frame {order['frame']} brought the decoder down. The file may be damaged there; "
             "go to another frame to look on."
         )
-        if self._start():
-            for line in self._opened.values():
-                self._orders.put(line)
         try:
-            self.failed.emit("here", here["source"], here["frame"], sentence)
+            self.failed.emit(slot, order["source"], order["frame"], sentence)
         except RuntimeError:
             return
 
