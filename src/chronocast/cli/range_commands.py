@@ -167,7 +167,7 @@ def ranges_write(
         count = write_picks(whole, batch, file, FactsStore(data_folder() / "facts"), names)
     except ChronocastError as error:
         complain(error, NEEDS_YOU)
-    sys.stdout.write(f"{file}: {count} sub-clips\n")
+    sys.stdout.write(f"{file}: {count} sub-clip{'s' if count != 1 else ''}\n")
 
 
 def frame_outputs(

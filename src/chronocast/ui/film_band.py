@@ -138,13 +138,18 @@ class FilmBand(QWidget):
     def zoom(self, factor: float, around: float | None = None) -> None:
         """See less (above 1) or more, around a frame."""
         around = float(self.here) if around is None else around
-        span = (self.high - self.low) / factor
+        span = self._allowed((self.high - self.low) / factor)
         share = (around - self.low) / (self.high - self.low)
         self._see(around - span * share, span)
 
+    def _allowed(self, span: float) -> float:
+        """So many frames, but no more than there are and no fewer than can be told apart."""
+        whole = float(max(1, self.clock.frames))
+        return min(whole, max(min(whole, LEAST_FRAMES), span))
+
     def _see(self, low: float, span: float) -> None:
         whole = float(max(1, self.clock.frames))
-        span = min(whole, max(min(whole, LEAST_FRAMES), span))
+        span = self._allowed(span)
         self.low = min(max(0.0, low), whole - span)
         self.high = self.low + span
         self._later.start()

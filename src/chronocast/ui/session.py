@@ -266,7 +266,7 @@ class Session(QObject):
         batch, path = self.batch, self.path
         errand(
             lambda: write_picks(batch, path, to, FactsStore(data_folder() / "facts"), sources),
-            lambda count: self.notice.emit(f"{count} sub-clips written to {to}. No film was made."), self.trouble.emit,
+            lambda count: self.notice.emit(f"{count} sub-clip{'s' if count != 1 else ''} written to {to}. No film was made."), self.trouble.emit,
         )  # fmt: skip
 
     # The forecast
