@@ -383,6 +383,53 @@ class Ranges(unittest.TestCase):
                 self.assertLess(near, float(np.median(places)) / 3, frame)
         del place
 
+    def test_a_crop_is_dragged_and_the_frame_size_follows_it(self) -> None:
+        desk = self.desk(frames=60, recipes=(QUICK,))
+        parts = desk.window.range_place.parts
+        self.into_range(desk)
+        desk.key(Qt.Key.Key_F)
+        desk.until(lambda: parts.after.image is not None, "the file's picture")
+        desk.settle()
+        here = parts.here
+        for side, share in (("right", 0.75), ("left", 0.25)):
+            box, crop = here.picture_box(), here.crop_box()
+            begin = QPointF(getattr(crop, side)(), crop.center().y()).toPoint()
+            end = QPointF(box.left() + share * box.width(), crop.center().y()).toPoint()
+            QTest.mousePress(here, Qt.MouseButton.LeftButton, pos=begin)
+            QTest.mouseMove(here, end)
+            QTest.mouseRelease(here, Qt.MouseButton.LeftButton, pos=end)
+            desk.until(
+                lambda s=side: self.framing(desk) and abs(getattr(self.framing(desk), s) - 0.25) < 0.02,
+                f"the crop {side}",
+            )
+        desk.until(lambda: "180, square pixels" in parts.framing.told.text(), "its size")
+        desk.until(
+            lambda: desk.session.prospect and desk.session.prospect.outputs[0].plan.width < 170, "its plan"
+        )
+        plan = desk.session.prospect.outputs[0].plan
+        self.assertEqual(plan.height, 180)
+        self.assertAlmostEqual(plan.width, 160, delta=10)
+        self.assertNotIn("bars", parts.framing.told.text())
+        desk.click(parts.framing.reset)
+        desk.until(lambda: self.framing(desk) is None, "the framing of the recipe")
+
+    def test_a_range_beyond_its_source_is_told_and_mended_and_what_is_dropped_is_looked_at(self) -> None:
+        desk = self.desk(frames=60, recipes=(QUICK,))
+        place, parts = desk.window.range_place, desk.window.range_place.parts
+        batch, part = add_range(desk.session.batch, "clip-0", "Long", FrameRange(20, 90))
+        desk.session.edit("a range of a longer cut", fill(batch, [("clip-0", part, "quick")]))
+        self.into_range(desk)
+        place.choose(part)
+        desk.until(lambda: "30 frames beyond" in parts.notes_last.text(), "the missing pictures to be told")
+        desk.key(Qt.Key.Key_M)
+        desk.until(lambda: load_batch(self.path).sources[0].ranges[0].stop == 60, "the mended range")
+        self.shows(desk, "last", 59)
+        extra = clip(self.folder / "dropped.mp4", 7, 30)
+        parts.field_in.setFocus()
+        desk.drop([extra])
+        desk.until(lambda: place.source == "dropped", "the dropped source to be shown")
+        self.shows(desk, "here", 0)
+
     def test_playing_is_heard_and_shuttled_and_ends_at_the_end(self) -> None:
         desk = self.desk(frames=150)
         place = desk.window.range_place
