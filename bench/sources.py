@@ -13,7 +13,7 @@ from chronocast.demo.copy import copy_demo
 from chronocast.journal.documents import save_batch
 from chronocast.model.batch import FULL, Batch, Source
 from chronocast.model.edits import add_recipe, fill
-from chronocast.model.recipe import SUPPLIED
+from chronocast.model.supplied import BASIC
 
 COUNT = 1000
 
@@ -24,7 +24,7 @@ def build(folder: Path) -> Path:
     place = folder / "thousand"
     place.mkdir()
     batch = Batch(folder=str(folder / "out"))
-    for recipe in SUPPLIED:
+    for recipe in BASIC:
         batch = add_recipe(batch, recipe)
     sources = []
     for number in range(COUNT):
@@ -32,7 +32,7 @@ def build(folder: Path) -> Path:
         os.link(footage / SCENES[number % 5].file, path)
         sources.append(Source(id=f"s{number}", path=str(path), kind="clip", name=f"Shot {number:04}"))
     batch = batch.model_copy(update={"sources": tuple(sources)})
-    batch = fill(batch, [(source.id, FULL, SUPPLIED[n % 3].id) for n, source in enumerate(sources)])
+    batch = fill(batch, [(source.id, FULL, BASIC[n % 3].id) for n, source in enumerate(sources)])
     path = folder / "thousand.batch.json"
     save_batch(batch, path)
     return path

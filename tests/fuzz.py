@@ -129,7 +129,7 @@ def read_all(path: Path) -> None:
     """What the application does with a timeline file: read it, lay it out with media of some facts, plan an output."""
     from chronocast.model.errors import ChronocastError
     from chronocast.model.facts import ClipFacts, SoundFacts
-    from chronocast.model.recipe import SUPPLIED
+    from chronocast.model.supplied import BASIC
     from chronocast.model.timing import FrameRange
     from chronocast.pieces.plan import plan_output
     from chronocast.timeline.layout import sequence_cut_list
@@ -143,7 +143,7 @@ def read_all(path: Path) -> None:
         timeline = read_timeline(path, Fraction(25))
         cut, _ = sequence_cut_list(timeline, {name: facts(name) for name in [*timeline.media, ""]})
         if cut.frames < 200_000:
-            plan_output(cut, FrameRange(0, cut.frames), SUPPLIED[1])
+            plan_output(cut, FrameRange(0, cut.frames), BASIC[1])
     except ChronocastError as error:
         if not str(error).strip():
             raise AssertionError("refused without a sentence") from None

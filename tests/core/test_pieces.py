@@ -12,7 +12,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from chronocast.model.cutlist import CutList, MediaRef, PictureSpan, SoundSpan, plain_span
-from chronocast.model.recipe import SUPPLIED
+from chronocast.model.supplied import BASIC
 from chronocast.model.timing import FrameRange
 from chronocast.pieces.cut import cut
 from chronocast.pieces.plan import plan_output
@@ -76,13 +76,13 @@ def cut_list(names: tuple[str, str] = ("a", "b"), folder: str = "/media") -> Cut
 class Naming(unittest.TestCase):
     def names(self, source: CutList, recipe: int = 0) -> list[str]:
         return [
-            piece.name for piece in plan_output(source, FrameRange(0, source.frames), SUPPLIED[recipe]).pieces
+            piece.name for piece in plan_output(source, FrameRange(0, source.frames), BASIC[recipe]).pieces
         ]
 
     def test_places_and_names_of_files_are_not_in_a_name(self) -> None:
         self.assertEqual(self.names(cut_list()), self.names(cut_list(folder="/elsewhere")))
-        renamed = SUPPLIED[0].model_copy(update={"name": "Something else", "id": "other", "purpose": ""})
-        one = plan_output(cut_list(), FrameRange(0, 500), SUPPLIED[0])
+        renamed = BASIC[0].model_copy(update={"name": "Something else", "id": "other", "purpose": ""})
+        one = plan_output(cut_list(), FrameRange(0, 500), BASIC[0])
         two = plan_output(cut_list(), FrameRange(0, 500), renamed)
         self.assertEqual([p.name for p in one.pieces], [p.name for p in two.pieces])
 
@@ -96,13 +96,13 @@ class Naming(unittest.TestCase):
 
     def test_untagged_colour_is_tagged_only_where_players_would_misread_it(self) -> None:
         untagged = cut_list().model_copy(update={"tags": (2, 2, 2, 1)})
-        found = [plan_output(untagged, FrameRange(0, 50), SUPPLIED[n]).settings.colour for n in (0, 1)]
+        found = [plan_output(untagged, FrameRange(0, 50), BASIC[n]).settings.colour for n in (0, 1)]
         self.assertEqual(found, [(2, 2, 2, 1), (1, 1, 1, 1)], "720 lines are taken for BT.709, 360 are not")
 
     def test_sound_is_cut_to_the_sample(self) -> None:
         source = cut_list()
         for start, stop in ((0, 500), (7, 331), (299, 301)):
-            sound = plan_output(source, FrameRange(start, stop), SUPPLIED[0]).sound
+            sound = plan_output(source, FrameRange(start, stop), BASIC[0]).sound
             assert sound is not None
             self.assertEqual(sound.samples, (stop - start) * 1920)
             self.assertEqual(sum(span.seconds for span in sound.spans), Fraction(stop - start, 25))

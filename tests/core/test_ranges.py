@@ -26,7 +26,8 @@ from chronocast.model.ranges import (
     rename_range,
     set_framing,
 )
-from chronocast.model.recipe import SUPPLIED, FrameSize, supplied
+from chronocast.model.recipe import FrameSize
+from chronocast.model.supplied import BASIC, supplied
 from chronocast.model.shots import shot_at, shots
 from chronocast.model.shuttle import Shuttle
 from chronocast.model.timing import FrameRange
@@ -38,9 +39,9 @@ NTSC = Fraction(30000, 1001)
 
 def batch() -> Batch:
     made = add_source(Batch(), "reef.mp4", "Reef", "clip")
-    for recipe in SUPPLIED[:2]:
+    for recipe in BASIC[:2]:
         made = add_recipe(made, recipe)
-    return fill(made, [("reef", FULL, SUPPLIED[0].id)])
+    return fill(made, [("reef", FULL, BASIC[0].id)])
 
 
 class Clocks(unittest.TestCase):
@@ -96,10 +97,10 @@ class Edits(unittest.TestCase):
 
     def test_one_file_for_each_clip_is_named_and_counted(self) -> None:
         clips = [("reef", FrameRange(0, 50)), ("ray", FrameRange(50, 80)), ("reef", FrameRange(80, 200))]
-        made = one_for_each_clip(batch(), "reef", clips, [SUPPLIED[0].id], instead=True)
+        made = one_for_each_clip(batch(), "reef", clips, [BASIC[0].id], instead=True)
         self.assertEqual([part.name for part in made.sources[0].ranges], ["1 reef", "2 ray", "3 reef"])
         self.assertEqual({o.range for o in made.outputs}, {part.id for part in made.sources[0].ranges})
-        again = one_for_each_clip(made, "reef", clips, [SUPPLIED[1].id], instead=False)
+        again = one_for_each_clip(made, "reef", clips, [BASIC[1].id], instead=False)
         self.assertEqual(len(again.sources[0].ranges), 3)
         self.assertEqual(len(again.outputs), 6)
 
@@ -116,7 +117,7 @@ class Edits(unittest.TestCase):
             if what == "add":
                 made, chosen = add_range(made, "reef", name, FrameRange(at, at + length))
             elif what == "fill":
-                made = fill(made, [("reef", chosen or FULL, SUPPLIED[1].id)], at % 3 > 0)
+                made = fill(made, [("reef", chosen or FULL, BASIC[1].id)], at % 3 > 0)
             elif what == "frame":
                 made = set_framing(made, [o.id for o in made.outputs], Framing(left=at / 250))
             elif not chosen:

@@ -18,7 +18,7 @@ from chronocast.media.inspect import inspect_clip
 from chronocast.media.layers import piece_pictures
 from chronocast.model.batch import Source
 from chronocast.model.cutlist import CutList
-from chronocast.model.recipe import SUPPLIED
+from chronocast.model.supplied import BASIC
 from chronocast.model.timing import FrameRange
 from chronocast.pieces.plan import plan_output
 from chronocast.run.prepare import ready_source
@@ -30,7 +30,7 @@ from tests.sequences import clip_item, sequence, span
 FAST = {"preset": "veryfast"}
 TURN = struct.pack(">9i", 0, 65536, 0, -65536, 0, 0, 0, 0, 1 << 30)
 STRAIGHT = struct.pack(">9i", 65536, 0, 0, 0, 65536, 0, 0, 0, 1 << 30)
-KIOSK = SUPPLIED[2]
+KIOSK = BASIC[2]
 
 
 class Odd(unittest.TestCase):

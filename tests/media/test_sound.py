@@ -22,7 +22,8 @@ from chronocast.media.sound import render_sound, sound_blocks
 from chronocast.model.check import Expected
 from chronocast.model.cutlist import CutList, Fade, MediaRef, SoundSpan, plain_span
 from chronocast.model.jobs import JoinJob, SoundJob
-from chronocast.model.recipe import SUPPLIED, SoundRecipe
+from chronocast.model.recipe import SoundRecipe
+from chronocast.model.supplied import BASIC
 from chronocast.model.timing import FrameRange
 from chronocast.pieces.plan import plan_output, plan_sound
 from chronocast.timeline.layout import clip_cut_list
@@ -106,7 +107,7 @@ class Sound(unittest.TestCase):
                       {"preset": "ultrafast"}, Format(sound_codec="pcm_s16le"))  # fmt: skip
         cut = clip_cut_list(inspect_clip(str(path)))
         self.assertEqual((len(cut.sound_tracks), cut.sound[0].tracks), (3, (0, 1, 2)))
-        recipe = SUPPLIED[1].model_copy(update={"sound": SoundRecipe(layout="mono", tracks="each")})
+        recipe = BASIC[1].model_copy(update={"sound": SoundRecipe(layout="mono", tracks="each")})
         plan = plan_output(cut, FrameRange(5, 45), recipe)
         assert plan.sound
         targets = [str(HERE / f"part {n}.mp4") for n in range(len(plan.pieces))]

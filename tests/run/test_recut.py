@@ -14,7 +14,7 @@ from chronocast.journal.facts import FactsStore
 from chronocast.model.batch import FULL, Batch
 from chronocast.model.edits import add_recipe, fill
 from chronocast.model.ranges import add_range, change_range, take_marked
-from chronocast.model.recipe import SUPPLIED
+from chronocast.model.supplied import BASIC
 from chronocast.model.timing import FrameRange
 from chronocast.run.gather import gather
 from chronocast.run.prepare import prepare
@@ -50,8 +50,8 @@ class Recut(unittest.TestCase):
     def gathered(self) -> Batch:
         batch, refused = gather(Batch(), self.folder, [self.path], self.store)
         self.assertEqual(refused, [])
-        batch = add_recipe(batch, SUPPLIED[1])
-        return fill(batch, [(batch.sources[0].id, FULL, SUPPLIED[1].id)])
+        batch = add_recipe(batch, BASIC[1])
+        return fill(batch, [(batch.sources[0].id, FULL, BASIC[1].id)])
 
     def fresh(self) -> FactsStore:
         return FactsStore(self.folder / "kept" / "facts")
@@ -122,7 +122,7 @@ class Recut(unittest.TestCase):
         source = batch.sources[0].id
         (mark,) = prepare(batch, self.folder, self.fresh()).sources[source].cut.marked
         self.assertEqual((mark.name, mark.start, mark.stop), ("Wreck dive", 150, 250))
-        batch, (part,) = take_marked(batch, source, [mark], [SUPPLIED[1].id])
+        batch, (part,) = take_marked(batch, source, [mark], [BASIC[1].id])
         self.assertEqual(take_marked(batch, source, [mark], [])[1], [], "what is taken is not offered again")
         batch, _ = add_range(batch, source, "By hand", FrameRange(5, 50))
         write(170, 60)

@@ -22,7 +22,8 @@ from chronocast.media.hearing import SAMPLE_RATE
 from chronocast.model.batch import FULL, Batch
 from chronocast.model.edits import add_recipe, add_source, fill
 from chronocast.model.ranges import add_range, remove_ranges
-from chronocast.model.recipe import FrameSize, supplied
+from chronocast.model.recipe import FrameSize
+from chronocast.model.supplied import supplied
 from chronocast.model.timing import FrameRange
 from chronocast.ui.range_model import DRAFT
 from chronocast.ui.speaker import Speaker

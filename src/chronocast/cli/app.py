@@ -10,7 +10,9 @@ import typer
 
 from chronocast import __version__
 from chronocast.cli.answers import NEEDS_YOU, WRONG_USE, BatchPath, Json, complain, load, put
+from chronocast.cli.cell_commands import cell_commands
 from chronocast.cli.range_commands import frame_outputs, ranges_app
+from chronocast.cli.recipe_commands import cards_app, recipes_app
 from chronocast.model.errors import ChronocastError
 
 app = typer.Typer(
@@ -19,13 +21,14 @@ app = typer.Typer(
     "prove them. Without a command, or with a batch file alone, the desktop opens.",
 )  # fmt: skip
 batch_app = typer.Typer(no_args_is_help=True, help="Make and change batch files.")
-recipes_app = typer.Typer(no_args_is_help=True, help="The supplied recipes.")
 stock_app = typer.Typer(no_args_is_help=True, help="The stock of finished pieces.")
 app.add_typer(batch_app, name="batch")
 app.add_typer(recipes_app, name="recipes")
+app.add_typer(cards_app, name="cards")
 app.add_typer(ranges_app, name="ranges")
 app.add_typer(stock_app, name="stock")
 app.command("frame")(frame_outputs)
+cell_commands(batch_app)
 
 
 def _version(wanted: bool) -> None:
@@ -243,31 +246,6 @@ def batch_cuts(
         complain(error, NEEDS_YOU)
 
 
-@recipes_app.command("list")
-def recipes_list(json_: Json = False) -> None:
-    """The supplied recipes, and what each is for."""
-    from chronocast.model.recipe import SUPPLIED
-
-    if json_:
-        put({"version": 1, "recipes": [recipe.model_dump(mode="json") for recipe in SUPPLIED]})
-        return
-    for recipe in SUPPLIED:
-        sys.stdout.write(f"{recipe.id:16} {recipe.name:28} {recipe.purpose}\n")
-
-
-@recipes_app.command("show")
-def recipes_show(identifier: Annotated[str, typer.Argument(metavar="ID", help="A recipe's id.")]) -> None:
-    """One recipe as JSON."""
-    from chronocast.model.recipe import SUPPLIED, supplied
-
-    recipe = supplied(identifier)
-    if recipe is None:
-        complain(
-            f"There is no recipe “{identifier}”. There are: {', '.join(r.id for r in SUPPLIED)}.", WRONG_USE
-        )
-    put(recipe.model_dump(mode="json"))
-
-
 @app.command()
 def forecast(batch: BatchPath, json_: Json = False) -> None:
     """What a batch will take: seconds, bytes, finish by the clock, room. Nothing is encoded."""
@@ -395,6 +373,7 @@ def stop(
 def check(
     path: Annotated[Path, typer.Argument(help="A batch, or a finished file.", metavar="BATCH|FILE")],
     recipe: Annotated[str, typer.Option(help="The recipe a single file should follow.")] = "",
+    card: Annotated[list[str] | None, typer.Option("--card", help="A receiver card to judge it by.")] = None,
     json_: Json = False,
 ) -> None:
     """Prove finished files again, by decoding them to the end."""
@@ -404,7 +383,7 @@ def check(
         if path.name.endswith(".batch.json"):
             files = check_batch(load(path), path)
         else:
-            files = [check_file(path, recipe)]
+            files = [check_file(path, recipe, card)]
     except ChronocastError as error:
         complain(error, WRONG_USE)
     if json_:

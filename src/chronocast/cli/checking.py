@@ -5,18 +5,23 @@ from __future__ import annotations
 import json
 import subprocess
 import sys
-from dataclasses import asdict
+from dataclasses import asdict, replace
+from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
 from chronocast.journal.facts import FactsStore
+from chronocast.journal.library import Library, needed_card, needed_recipe
 from chronocast.journal.places import data_folder
 from chronocast.model.batch import Batch
 from chronocast.model.check import Check, Expected
+from chronocast.model.cutlist import CutList
 from chronocast.model.errors import ModelError
-from chronocast.model.recipe import SUPPLIED, frame_size, supplied
+from chronocast.model.recipe import frame_size
+from chronocast.model.timing import FrameRange
+from chronocast.pieces.plan import plan_sound
 from chronocast.pieces.stock import Stock
-from chronocast.run.prepare import OutputReady
+from chronocast.run.prepare import OutputReady, expected_of
 from chronocast.run.today import prepared
 
 
@@ -62,31 +67,38 @@ def _checked(path: Path, expected: Expected) -> dict[str, Any]:
     return {"path": str(path), "ok": all(check["ok"] for check in checks), "checks": checks}
 
 
-def check_file(path: Path, recipe_id: str) -> dict[str, Any]:
-    """One file against a recipe.  Without its source, its length is taken from its own header.
+def check_file(path: Path, recipe_id: str, cards: list[str] | None = None) -> dict[str, Any]:
+    """One file against a recipe, receiver cards, or both.  Without its source, its length is taken from its own header.
 
     Raises:
-        ModelError: no such recipe, or no recipe was named.
+        ModelError: no such recipe or card, or none was named.
         NotMedia: the file can't be opened.
     """
-    recipe = supplied(recipe_id)
-    if recipe is None:
+    library = Library()
+    if not recipe_id:
         raise ModelError(
-            f"There is no recipe “{recipe_id}”."
-            if recipe_id
-            else "A single file is checked against a recipe: add --recipe ID.",
-            f"There are: {', '.join(r.id for r in SUPPLIED)}.",
+            "A single file is checked against a recipe: add --recipe ID.",
+            f"There are: {', '.join(item.id for item in library.recipes())}.",
         )
+    recipe = needed_recipe(library, recipe_id)
+    wanted = tuple(needed_card(library, name).model_dump(mode="json") for name in cards or ())
+    if path.is_dir():
+        raise ModelError(f"{path} is a folder of images; check it with its batch.")
     facts = FactsStore(data_folder() / "facts").clip(str(path))
-    width, height = frame_size(recipe.picture.size, facts.width or 16, facts.height or 16, facts.pixel_aspect)
-    sound = recipe.sound if facts.audio else None
-    samples = round(facts.frames / facts.rate * sound.sample_rate) if sound else None
-    channels = {"mono": 1, "stereo": 2}[sound.layout] if sound else 0
-    expected = Expected(
-        facts.frames, width, height, str(facts.rate), recipe.picture.codec, recipe.container,
-        sound.codec if sound else None, samples, sound.sample_rate if sound else 0, channels, True,
-    )  # fmt: skip
-    return _checked(path, expected)
+    width, height, rate = 0, 0, facts.rate
+    if recipe.picture:
+        width, height = frame_size(recipe.picture.size, facts.width or 16, facts.height or 16, facts.pixel_aspect,
+                                   recipe.picture.kind.multiple)  # fmt: skip
+    sound = None
+    if recipe.sound and facts.audio:
+        seconds = facts.frames / rate if facts.frames else Fraction(facts.seconds).limit_denominator(10**6)
+        cut = CutList(rate=rate, width=2, height=2, frames=1, picture=())
+        sound = plan_sound(cut, FrameRange(0, 1), recipe.sound)
+        sound = sound.model_copy(update={"samples": round(seconds * recipe.sound.sample_rate)})
+        if recipe.sound.tracks == "each":
+            sound = sound.model_copy(update={"tracks": ((),) * len(facts.audio)})
+    expected = expected_of(recipe, facts.frames, width, height, rate, sound, True)
+    return _checked(path, replace(expected, cards=wanted, name=path.name))
 
 
 def print_files(files: list[dict[str, Any]]) -> None:

@@ -8,13 +8,13 @@ from pathlib import Path
 from chronocast.deliver.names import proposed_stems, unlike
 from chronocast.journal.documents import BATCH_ENDING, save_batch
 from chronocast.journal.facts import FactsStore
+from chronocast.journal.library import Library, needed_recipe
 from chronocast.journal.places import data_folder
-from chronocast.media.codecs import CONTAINERS
 from chronocast.model.batch import FULL, Batch, NamedRange, portable
 from chronocast.model.edits import add_recipe, fill, identifier
 from chronocast.model.errors import ModelError
+from chronocast.model.formats import extension
 from chronocast.model.naming import read_pattern
-from chronocast.model.recipe import SUPPLIED, supplied
 from chronocast.model.timing import Rate, parse_rate, parse_timecode
 from chronocast.run.gather import Refused, gather
 from chronocast.run.prepare import ready_source
@@ -42,13 +42,9 @@ def make_batch(
         raise ModelError(f"{file} is there already and was not touched.", "Choose another name.")
     folder = file.absolute().parent
     batch = Batch(title=title or file.name.removesuffix(BATCH_ENDING), folder=portable(to.absolute(), folder))
+    library = Library()
     for name in recipes:
-        recipe = supplied(name)
-        if recipe is None:
-            raise ModelError(
-                f"There is no recipe “{name}”.", f"There are: {', '.join(r.id for r in SUPPLIED)}."
-            )
-        batch = add_recipe(batch, recipe)
+        batch = add_recipe(batch, needed_recipe(library, name))
     store = FactsStore(data_folder() / "facts")
     if search:
         batch = batch.model_copy(
@@ -127,6 +123,6 @@ def name_files(batch: Batch, path: Path, pattern: str, edition: int, look: bool)
     named = batch.model_copy(update=change)
     if change and not look:
         save_batch(named, path)
-    endings = {recipe.id: CONTAINERS[recipe.container].extension for recipe in named.recipes}
+    endings = {recipe.id: extension(recipe.container) for recipe in named.recipes}
     stems = zip(proposed_stems(named, named.outputs), (endings[o.recipe] for o in named.outputs), strict=True)
     return dict(zip((output.id for output in named.outputs), unlike(stems), strict=True))

@@ -8,6 +8,7 @@ from typing import Any
 
 from chronocast.journal.documents import save_batch
 from chronocast.journal.facts import FactsStore
+from chronocast.journal.library import Library, needed_recipe
 from chronocast.journal.places import data_folder
 from chronocast.model.batch import Batch, Framing
 from chronocast.model.errors import ModelError
@@ -21,7 +22,6 @@ from chronocast.model.ranges import (
     set_framing,
     take_marked,
 )
-from chronocast.model.recipe import supplied
 from chronocast.model.shots import shots
 from chronocast.model.timing import FrameRange
 from chronocast.run.prepare import framing_view
@@ -33,18 +33,12 @@ def _store() -> FactsStore:
 
 
 def _recipes(batch: Batch, names: list[str]) -> tuple[Batch, list[str]]:
-    """The batch with recipes that it hasn't yet and that come with Chronocast."""
+    """The batch with recipes that it hasn't yet and that are saved."""
     from chronocast.model.edits import add_recipe
 
     for name in names:
         if batch.recipe(name) is None:
-            made = supplied(name)
-            if made is None:
-                raise ModelError(
-                    f"There is no recipe “{name}” in this batch.",
-                    f"There are: {', '.join(r.id for r in batch.recipes)}.",
-                )
-            batch = add_recipe(batch, made)
+            batch = add_recipe(batch, needed_recipe(Library(), name))
     return batch, names
 
 
@@ -216,6 +210,8 @@ def frame(
         for text in centres:
             framing = _with_centre(framing, text)
         batch = set_framing(batch, [name], framing)
+        if recipe.picture is None:
+            raise ModelError(f"{name} is sound only; there is nothing to frame.")
         found = framed(canvas, framing_view(framing, recipe), recipe.picture.size)
         said.append({"output": name, "width": found.output[0], "height": found.output[1], "taken": list(found.lies.crop),
                      "bars": list(found.bars), "told": found.told(), "problems": found.warnings()})  # fmt: skip

@@ -30,26 +30,31 @@ def proposed_stems(batch: Batch, wanted: Iterable[Output]) -> list[str]:
     """The stems of some outputs of a batch, by its pattern for names, or by the name an output has of its own."""
     pattern, numbers = read_pattern(batch.names), {output.id: n + 1 for n, output in enumerate(batch.outputs)}
     sources = {source.id: source for source in batch.sources}
+    recipes = {recipe.id: recipe for recipe in batch.recipes}
     ranges = {(source.id, part.id): part.name for source in batch.sources for part in source.ranges}
     found = []
     for output in wanted:
         values = {
             "source": sources[output.source].name, "range": ranges.get((output.source, output.range), ""),
-            "recipe": output.recipe, "version": f"v{batch.edition}", "counter": f"{numbers.get(output.id, 0):03d}",
+            "recipe": recipes[output.recipe].short_id, "version": f"v{batch.edition}", "counter": f"{numbers.get(output.id, 0):03d}",
             "date": batch.dated.isoformat() if batch.dated else "",
         }  # fmt: skip
         found.append(safe_stem(output.name or pattern.filled(values)))
     return found
 
 
-def unlike(stems: Iterable[tuple[str, str]]) -> list[str]:
-    """File names from (stem, extension), each unlike all before it even where case is ignored."""
-    taken: set[str] = set()
+def unlike(stems: Iterable[tuple[str, str] | tuple[str, str, str]]) -> list[str]:
+    """File names from (stem, extension) or (stem, extension, folder).
+
+    Each is unlike all before it in its folder, even where case is ignored.
+    """
+    taken: set[tuple[str, str]] = set()
     names = []
-    for stem, extension in stems:
+    for stem, extension, *folders in stems:
+        folder = folders[0] if folders else ""
         name, number = stem + extension, 2
-        while name.casefold() in taken:
+        while (folder, name.casefold()) in taken:
             name, number = f"{stem} {number}{extension}", number + 1
-        taken.add(name.casefold())
+        taken.add((folder, name.casefold()))
         names.append(name)
     return names

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import errno
 import os
+import shutil
 from pathlib import Path
 
 from chronocast.model.errors import ChronocastError
@@ -33,26 +34,42 @@ def make_folder(folder: Path) -> None:
         )
 
 
+def measured(path: Path) -> tuple[int, int]:
+    """Bytes and time of last change of a file; of a folder of images all together.
+
+    Raises:
+        OSError: it is not there.
+    """
+    if not path.is_dir():
+        status = path.stat()
+        return status.st_size, status.st_mtime_ns
+    found = [entry.stat() for entry in os.scandir(path) if entry.is_file()]
+    return sum(item.st_size for item in found), max((item.st_mtime_ns for item in found), default=0)
+
+
+def discard(path: Path) -> None:
+    """Remove a temporary file or folder, if it is there."""
+    if path.is_dir() and not path.is_symlink():
+        shutil.rmtree(path, ignore_errors=True)
+    else:
+        path.unlink(missing_ok=True)
+
+
 def place(temporary: Path, final: Path, replace: bool) -> None:
     """Rename; without ``replace`` an existing file is kept and this is refused.
+
+    A folder of images is only ever put in the place of another such folder.
 
     Raises:
         PlaceError: a file of that name is there, or the rename failed.
     """
     try:
-        if replace:
+        if temporary.is_dir():
+            _place_folder(temporary, final, replace)
+        elif replace:
             os.replace(temporary, final)
-            return
-        try:
-            os.link(temporary, final)
-        except OSError as error:
-            if error.errno not in (errno.EPERM, errno.EOPNOTSUPP, errno.EMLINK, errno.ENOSYS):
-                raise
-            if final.exists():
-                raise FileExistsError from None
-            os.rename(temporary, final)
-            return
-        os.unlink(temporary)
+        else:
+            _place_new(temporary, final)
     except FileExistsError:
         raise PlaceError(
             f"{final} is there already and was not touched.",
@@ -62,3 +79,32 @@ def place(temporary: Path, final: Path, replace: bool) -> None:
         raise PlaceError(
             f"{final} could not be written: {error.strerror}.", "Check the folder and its drive."
         ) from None
+
+
+def _place_new(temporary: Path, final: Path) -> None:
+    try:
+        os.link(temporary, final)
+    except OSError as error:
+        if error.errno not in (errno.EPERM, errno.EOPNOTSUPP, errno.EMLINK, errno.ENOSYS):
+            raise
+        if final.exists():
+            raise FileExistsError from None
+        os.rename(temporary, final)
+        return
+    os.unlink(temporary)
+
+
+def _place_folder(temporary: Path, final: Path, replace: bool) -> None:
+    if not os.path.lexists(final):
+        os.rename(temporary, final)
+        return
+    only_images = final.is_dir() and all(
+        entry.is_file() and entry.name.startswith(f"{final.name}.") for entry in os.scandir(final)
+    )
+    if not replace or not only_images:
+        raise FileExistsError
+    old = final.with_name(f".{final.name}.old.part")
+    discard(old)
+    os.rename(final, old)
+    os.rename(temporary, final)
+    discard(old)

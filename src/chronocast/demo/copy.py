@@ -14,7 +14,7 @@ from chronocast.model.batch import FULL, Batch, Framing, RangeKind
 from chronocast.model.edits import add_recipe, add_source, fill
 from chronocast.model.errors import ChronocastError
 from chronocast.model.ranges import add_range, set_framing
-from chronocast.model.recipe import SUPPLIED
+from chronocast.model.supplied import BASIC
 from chronocast.model.timing import FrameRange
 
 NAME = "hall-of-tides"
@@ -55,7 +55,7 @@ FOLLOWED = Framing(centres=((0, 0.3, 0.5), (150, 0.62, 0.5), (275, 0.45, 0.5)))
 def demo_batch() -> Batch:
     """The demo's batch; its paths are relative to its own folder."""
     batch = Batch(title=TITLE, folder="outgoing")
-    for recipe in SUPPLIED:
+    for recipe in BASIC:
         batch = add_recipe(batch, recipe)
     for file, name, recipes in WANTED:
         batch = add_source(batch, f"footage/{file}", name, "sequence" if file in SEQUENCES else "clip")

@@ -4,25 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from math import log
 
 import numpy as np
 
 from chronocast.forecast.band import Chance, Draws
 from chronocast.forecast.learn import Belief, update
+from chronocast.forecast.priors import SizePrior
 
 # Container: bytes a packet costs in MP4 (sample tables), and once; measured on joined files.
 PACKET_BYTES = 17.0
 FILE_BYTES = 1400.0
-
-RATE_PRIOR = Belief(mean=log(0.94), sd=0.16, spread=0.30)
-"""Bytes against rate × length in one pass over pieces: easy content undershoots (down to 0.77 was
-measured), uneven content comes out at 1.0 and a little above."""
-
-QUALITY_PRIOR = Belief(mean=log(0.055), sd=0.75, spread=0.8)
-"""Bits a pixel at constant quality 20, over all kinds of content."""
-QUALITY_STEP = log(2) / 6
-"""A step of constant quality halves the rate every six."""
 
 
 @dataclass(frozen=True)
@@ -35,38 +26,27 @@ class PictureAsk:
 
     name: str
     family: str
-    pixels: int
-    rate: float
-    mode: str
-    target_bits_per_second: float
-    peak_bits_per_second: float
-    quality: float
+    prior: SizePrior
     pieces: Sequence[int]
     kept: Sequence[int | None]
     seen: Sequence[float] = field(default=())
 
 
 def basis_value(ask: PictureAsk, frames: float) -> float:
-    """Bytes that a factor of one stands for: rate × length, or a bit a pixel at this quality."""
-    if ask.mode == "quality":
-        return ask.pixels * frames / 8 * float(np.exp(QUALITY_STEP * (20 - ask.quality)))
-    return ask.target_bits_per_second * frames / ask.rate / 8
+    """Bytes that a factor of one stands for: rate × length, or a typical picture's at this quality or grade."""
+    return ask.prior.bytes_a_frame * frames
 
 
 def belief(ask: PictureAsk) -> Belief:
     """What is believed of this recipe's factor: the prior, the ledger, and this output's own pieces."""
-    prior = QUALITY_PRIOR if ask.mode == "quality" else RATE_PRIOR
-    known = update(prior, ask.seen)
+    known = update(ask.prior.belief, ask.seen)
     own = [
         size / basis_value(ask, frames)
         for frames, size in zip(ask.pieces, ask.kept, strict=True)
         if size is not None
     ]
-    if not own:
-        return Belief(known.mean, max(known.sd, 0.6 * known.spread), known.spread, known.seen)
-    return update(
-        Belief(known.mean, max(known.sd, 0.6 * known.spread), known.spread, known.seen), own, correlated=0.2
-    )
+    known = Belief(known.mean, max(known.sd, 0.6 * known.spread), known.spread, known.seen)
+    return update(known, own, correlated=0.2) if own else known
 
 
 def picture_bytes(ask: PictureAsk, chance: Chance) -> Draws:
@@ -83,9 +63,8 @@ def picture_bytes(ask: PictureAsk, chance: Chance) -> Draws:
         weights = np.array([basis_value(ask, count) for count in open_frames])
         own = chance.normals("bytes " + ask.name, len(open_frames)) * known.spread * 0.8
         factor = np.exp(known.mean + known.sd * chance.normal("bytes family " + ask.family + ask.name) + own)
-        if ask.mode != "quality":
-            ceiling = max(ask.peak_bits_per_second / ask.target_bits_per_second, 1.0)
-            factor = np.minimum(factor, min(ceiling, 1.08))
+        if ask.prior.ceiling is not None:
+            factor = np.minimum(factor, ask.prior.ceiling)
         total += weights @ factor
     return total
 
@@ -111,9 +90,5 @@ def why(ask: PictureAsk) -> str:
     if ask.seen:
         parts.append(f"{len(ask.seen)} finished piece{'s' if len(ask.seen) != 1 else ''} of this recipe")
     if not parts:
-        return (
-            "rate × length"
-            if ask.mode != "quality"
-            else "a typical picture, nothing of this recipe measured yet"
-        )
+        return ask.prior.rests_on
     return " and ".join(parts)

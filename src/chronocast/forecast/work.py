@@ -11,9 +11,6 @@ import numpy as np
 from chronocast.forecast.band import Chance, Draws
 from chronocast.forecast.learn import Belief, update
 
-EFFORT = {"fast": 0.62, "medium": 1.0, "slow": 1.9}
-"""Encoding time against medium: measured increments, not a flat factor."""
-
 
 @dataclass(frozen=True)
 class Pace:
@@ -39,18 +36,20 @@ SUPPLIED_PACE = Pace()
 
 @dataclass(frozen=True)
 class PieceAsk:
-    """A piece that must be encoded: its work in millions of pixels (those read for it included), encoder and effort."""
+    """A piece that must be encoded: its work in millions of pixels (those read for it included).
+
+    ``factor`` is its encoder's time against x264 at medium effort; ``times`` how often it will be encoded.
+    """
 
     megapixels: float
-    effort: str
+    factor: float
     pace: str
+    times: float = 1.0
 
 
-def encode_belief(pace: Pace, effort: str, seen: Sequence[float]) -> Belief:
-    """Seconds a million pixels for one effort: the calibration, shifted by finished pieces."""
-    prior = Belief(
-        mean=log(pace.encode * EFFORT.get(effort, 1.0)), sd=0.35 if pace.calibrated else 0.8, spread=0.30
-    )
+def encode_belief(pace: Pace, factor: float, seen: Sequence[float]) -> Belief:
+    """Seconds a million pixels for one encoder and effort: the calibration, shifted by finished pieces."""
+    prior = Belief(mean=log(pace.encode * factor), sd=0.35 if pace.calibrated else 0.8, spread=0.30)
     return update(prior, seen[:60], correlated=0.3)
 
 
@@ -64,8 +63,8 @@ def piece_seconds(
     """
     if not asks:
         return np.zeros((0, chance.draws))
-    beliefs = {ask.pace: encode_belief(pace, ask.effort, seen.get(ask.pace, ())) for ask in asks}
-    mean = np.array([log(max(ask.megapixels, 1e-6)) + beliefs[ask.pace].mean for ask in asks])
+    beliefs = {ask.pace: encode_belief(pace, ask.factor, seen.get(ask.pace, ())) for ask in asks}
+    mean = np.array([log(max(ask.megapixels * ask.times, 1e-6)) + beliefs[ask.pace].mean for ask in asks])
     sd = np.array([np.hypot(beliefs[ask.pace].sd, 0.12) for ask in asks])
     spread = np.array([beliefs[ask.pace].spread for ask in asks])
     shared = chance.normal("station")

@@ -16,7 +16,7 @@ from chronocast.media.images import is_numbered, stamp
 from chronocast.media.inspect import inspect_clip
 from chronocast.model.facts import ClipFacts, SoundFacts
 
-VERSION = 4
+VERSION = 5
 
 
 class FactsStore:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable, Iterator
+from dataclasses import dataclass
 from fractions import Fraction
 from functools import cache
 from typing import cast
@@ -11,6 +12,7 @@ from typing import cast
 import av
 from av.video.frame import PictureType
 
+from chronocast.media.convert import converted, woven
 from chronocast.media.decode import Readers
 from chronocast.media.errors import EncodeFailed
 from chronocast.media.layers import piece_pictures
@@ -19,8 +21,16 @@ from chronocast.model.jobs import EncoderSettings, PieceJob
 Progress = Callable[[int, av.VideoFrame], None]
 
 
-def encode_piece(job: PieceJob, readers: Readers, progress: Progress | None = None) -> int:
-    """Write the piece to ``job.target`` (the caller renames it); its size in bytes.
+@dataclass(frozen=True)
+class Encoded:
+    """Bytes of a piece's file, and of its picture packets in decoding order."""
+
+    bytes: int
+    packets: tuple[int, ...]
+
+
+def encode_piece(job: PieceJob, readers: Readers, progress: Progress | None = None) -> Encoded:
+    """Write the piece to ``job.target`` (the caller renames it); its size in bytes, and of each picture's packet.
 
     Raises:
         MediaError: a source can't be decoded or the encoder refuses.
@@ -59,12 +69,24 @@ def _steady(settings: EncoderSettings) -> dict[str, str]:
     return {"x264-params": f"{told}:asm=avx2" if told else "asm=avx2"}
 
 
+def _fields(settings: EncoderSettings) -> dict[str, str]:
+    """Which field comes first, said to the stream as well as in it."""
+    return {"field_order": {"top": "tt", "bottom": "bb"}[settings.fields]} if settings.fields else {}
+
+
 def encode_pictures(
     pictures: Iterator[av.VideoFrame], target: str, rate: Fraction, width: int, height: int,
     settings: EncoderSettings, progress: Progress | None = None,
-) -> int:  # fmt: skip
-    """Encode pictures to a file of one closed stream; its size in bytes."""
-    with av.open("file:" + target, "w", format="mp4", options={"fflags": "+bitexact"}) as output:
+) -> Encoded:  # fmt: skip
+    """Encode pictures to a file of one closed stream; its size in bytes, and of each packet in decoding order.
+
+    For interlaced frames two pictures come for each: the moments of its fields.
+    """
+    if settings.fields:
+        pictures = woven(pictures, settings.fields, rate)
+    if settings.working and settings.working != settings.pixel_format:
+        pictures = converted(pictures, settings)
+    with av.open("file:" + target, "w", format=settings.piece, options={"fflags": "+bitexact"}) as output:
         try:
             stream = cast(av.VideoStream, output.add_stream(settings.encoder, rate=rate))
             context = stream.codec_context
@@ -77,22 +99,31 @@ def encode_pictures(
             )
             if settings.bits_per_second:
                 context.bit_rate = settings.bits_per_second
-            context.options = {**settings.options, **_steady(settings)}
+            if settings.tag:
+                context.codec_tag = settings.tag
+            context.options = {**settings.options, **_fields(settings), **_steady(settings)}
             context.open()
         except (av.error.FFmpegError, ValueError) as error:
             raise EncodeFailed(
                 f"The encoder {settings.encoder} refused {width}×{height} at {float(rate):g} frames per second: {error}.",
                 "Change the recipe's picture settings.",
             ) from error
-        count = 0
+        count, sizes = 0, []
+
+        def send(picture: av.VideoFrame | None) -> None:
+            for packet in stream.encode(picture):
+                if packet.size:
+                    sizes.append(packet.size)
+                output.mux(packet)
+
         for picture in pictures:
             picture.pts, picture.time_base = count, 1 / rate
             picture.pict_type = PictureType.NONE
-            output.mux(stream.encode(picture))
+            send(picture)
             count += 1
             if progress:
                 progress(count, picture)
-        output.mux(stream.encode(None))
+        send(None)
     with open(target, "rb") as file:
         os.fsync(file.fileno())
-        return os.fstat(file.fileno()).st_size
+        return Encoded(os.fstat(file.fileno()).st_size, tuple(sizes))

@@ -110,7 +110,11 @@ def _is_cover(stream: av.VideoStream) -> bool:
 def _sound(stream: av.AudioStream) -> SoundFacts:
     context = stream.codec_context
     seconds = float(stream.duration * stream.time_base) if stream.duration and stream.time_base else 0.0
-    return SoundFacts(context.name, context.channels, context.sample_rate, context.layout.name, seconds)
+    language = stream.metadata.get("language", "").lower()
+    return SoundFacts(
+        context.name, context.channels, context.sample_rate, context.layout.name, seconds,
+        language if len(language) == 3 and language.isalpha() and language != "und" else "",
+    )  # fmt: skip
 
 
 def _first_pictures(path: str) -> tuple[str, int]:

@@ -9,9 +9,9 @@ from typing import Any
 
 import av
 
-from chronocast.media.codecs import CONTAINERS
 from chronocast.media.errors import JoinFailed
 from chronocast.media.opening import opened
+from chronocast.model.formats import CONTAINERS, IMAGE_EXTENSIONS
 from chronocast.model.jobs import JoinJob
 
 
@@ -76,8 +76,10 @@ def join(job: JoinJob) -> int:
         JoinFailed: pieces that don't fit together.
         OSError: the target can't be written.
     """
+    if job.container == "images":
+        return write_images(job)
     rate = Fraction(job.rate)
-    delay, at, shared = 0, 0, None
+    delay, shared = 0, None
     for path, frames in job.pieces:
         times, extra = _piece_times(path, frames, rate)
         if shared is not None and extra != shared:
@@ -86,35 +88,71 @@ def join(job: JoinJob) -> int:
             )
         shared = extra
         delay = max(delay, max(order - time for order, time in enumerate(times)))
-        at += frames
     container = CONTAINERS[job.container]
     with av.open(
         "file:" + job.target, "w", format=container.muxer, options=dict(container.options)
     ) as output:
         if job.title:
             output.metadata["title"] = job.title
-        with opened(job.pieces[0][0]) as first:
-            video = output.add_stream_from_template(first.streams.video[0], opaque=True)
-            video.time_base = 1 / rate
-            video.codec_context.framerate = rate
+        video, audios = None, []
+        pictures: Iterator[tuple[Fraction, av.Packet[Any]]] = iter(())
+        sounds: Iterator[tuple[Fraction, int, av.Packet[Any]]] = iter(())
+        if job.pieces:
+            with opened(job.pieces[0][0]) as first:
+                template = first.streams.video[0]
+                video = output.add_stream_from_template(template, opaque=True)
+                video.time_base = 1 / rate
+                video.codec_context.framerate = rate
+                if tag := _tag(job, template.codec_context.codec_tag):
+                    video.codec_context.codec_tag = tag
             pictures = _picture_packets(job, rate, delay)
-            if job.sound:
-                audios = []
-                with opened(job.sound) as sound_file:
-                    for track in sound_file.streams.audio:
-                        audio = output.add_stream_from_template(track, opaque=True)
-                        audio.time_base = track.time_base
-                        audios.append(audio)
-                for packet, number in _interleaved(pictures, _sound_packets(job.sound)):
-                    packet.stream = video if number is None else audios[number]
-                    output.mux(packet)
-            else:
-                for _, packet in pictures:
-                    packet.stream = video
-                    output.mux(packet)
+        if job.sound:
+            with opened(job.sound) as sound_file:
+                for at, track in enumerate(sound_file.streams.audio):
+                    audio = output.add_stream_from_template(track, opaque=True)
+                    audio.time_base = track.time_base
+                    if at < len(job.languages) and job.languages[at]:
+                        audio.metadata["language"] = job.languages[at]
+                    audios.append(audio)
+            sounds = _sound_packets(job.sound)
+        for packet, number in _interleaved(pictures, sounds):
+            packet.stream = video if number is None else audios[number]
+            output.mux(packet)
     with open(job.target, "rb") as file:
         os.fsync(file.fileno())
         return os.fstat(file.fileno()).st_size
+
+
+def _tag(job: JoinJob, piece: str) -> str:
+    """The FourCC to write, where it isn't the container's own usual one."""
+    if job.codec == "hevc" and job.container in ("mp4", "mov"):
+        return "hvc1"
+    return piece if job.codec == "prores" and job.container == "mov" else ""
+
+
+def write_images(job: JoinJob) -> int:
+    """A folder of numbered stills, one a picture: each packet is a whole file; bytes of all of them."""
+    ending, number, total = IMAGE_EXTENSIONS[job.codec], 1, 0
+    os.makedirs(job.target, exist_ok=True)
+    for path, frames in job.pieces:
+        begin = number
+        with opened(path) as container:
+            for packet in container.demux(container.streams.video[0]):
+                if not packet.size:
+                    continue
+                name = os.path.join(job.target, f"{job.stem or job.name}.{number:05d}{ending}")
+                with open(name, "wb") as file:
+                    file.write(bytes(packet))
+                    file.flush()
+                    os.fsync(file.fileno())
+                total += packet.size
+                number += 1
+        if number - begin != frames:
+            raise JoinFailed(
+                f"The piece {os.path.basename(path)} has {number - begin} pictures where {frames} belong.",
+                "It is damaged; it will be made again.",
+            )
+    return total
 
 
 def _interleaved(

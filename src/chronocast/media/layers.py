@@ -26,7 +26,8 @@ def piece_pictures(job: PieceJob, readers: Readers) -> Iterator[av.VideoFrame]:
     Raises:
         MediaError: a source can't be decoded.
     """
-    composer = Composer(job.width, job.height, job.settings.pixel_format, job.canvas, job.view, job.colour)
+    working = job.settings.working or job.settings.pixel_format
+    composer = Composer(job.width, job.height, working, job.canvas, job.view, job.colour)
     for span in job.spans:
         yield from SpanPictures(span, job.canvas, composer, readers).pictures()
 
@@ -151,7 +152,9 @@ def go_between(around: list[av.VideoFrame], part: float) -> av.VideoFrame:
     )
     node = graph.add("minterpolate", "fps=1:mi_mode=mci:mc_mode=aobmc:me_mode=bidir:scd=none")
     source.link_to(node)
-    node.link_to(graph.add("buffersink"))
+    same = graph.add("format", first.format.name)  # the filter itself works in eight bits
+    node.link_to(same)
+    same.link_to(graph.add("buffersink"))
     graph.configure()
     # A picture comes out each 1000 ticks from the first one's time on; the second lies ``offset`` before such a moment.
     times = [0, 2 * tick - offset, 3 * tick - offset, 4 * tick - offset]

@@ -14,6 +14,7 @@ from av.audio.fifo import AudioFifo
 from av.audio.resampler import AudioResampler
 from numpy.typing import NDArray
 
+from chronocast.media.codecs import sound_encoder, sound_muxer
 from chronocast.media.errors import DecodeFailed, NotMedia
 from chronocast.media.opening import opened
 from chronocast.model.cutlist import Fade, SoundSpan
@@ -249,10 +250,15 @@ class _Track:
 
     def __init__(self, output: av.container.OutputContainer, job: SoundJob, number: int) -> None:
         self.job, self.output, self.blocks = job, output, sound_blocks(job, number)
+        encoder, kind = sound_encoder(job.codec, job.depth)
         self.stream = cast(
-            av.AudioStream, output.add_stream(job.codec, rate=job.sample_rate, layout=LAYOUTS[job.channels])
+            av.AudioStream, output.add_stream(encoder, rate=job.sample_rate, layout=LAYOUTS[job.channels])
         )
-        self.stream.bit_rate = job.bits_per_second
+        self.stream.codec_context.format = av.AudioFormat(kind)
+        if job.bits_per_second:
+            self.stream.bit_rate = job.bits_per_second
+        if encoder == "libopus":
+            self.stream.codec_context.options = {"vbr": "constrained"}
         self.stream.codec_context.open()
         self.size = self.stream.codec_context.frame_size or 1024
         self.fifo = AudioFifo()
@@ -286,7 +292,8 @@ def render_sound(job: SoundJob, progress: Callable[[int], None] | None = None) -
         OSError: the target can't be written.
     """
     peak, written = 0.0, 0
-    with av.open("file:" + job.target, "w", format="mp4", options={"fflags": "+bitexact"}) as output:
+    kind = sound_muxer(job.codec)
+    with av.open("file:" + job.target, "w", format=kind, options={"fflags": "+bitexact"}) as output:
         tracks = [_Track(output, job, number) for number in range(len(job.each_track))]
         for blocks in zip(*(track.blocks for track in tracks), strict=True):
             for track, block in zip(tracks, blocks, strict=True):

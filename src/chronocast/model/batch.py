@@ -12,10 +12,12 @@ from datetime import date, datetime
 from pathlib import Path
 from typing import Any, Literal
 
-from pydantic import Field, ValidationError, field_validator, model_validator
+from pydantic import Field, JsonValue, ValidationError, field_validator, model_validator
 
+from chronocast.model.card import ReceiverCard
 from chronocast.model.cutlist import Placing
 from chronocast.model.errors import ModelError
+from chronocast.model.exceptions import MOST_EXCEPTIONS, effective
 from chronocast.model.naming import USUAL, read_pattern
 from chronocast.model.recipe import Document, Identifier, Recipe
 
@@ -107,7 +109,11 @@ class Framing(Document):
 
 
 class Output(Document):
-    """One file to be made: a range of a source × a recipe."""
+    """One file to be made: a range of a source × a recipe.
+
+    ``own`` are its exceptions from the recipe, by dotted field; ``cards`` the receiver cards it is
+    judged by; ``folder`` a target folder of its own.
+    """
 
     id: Identifier
     source: str
@@ -116,6 +122,9 @@ class Output(Document):
     name: str | None = Field(default=None, max_length=400)
     held: bool = False
     framing: Framing | None = None
+    own: dict[str, JsonValue] = Field(default_factory=dict, max_length=MOST_EXCEPTIONS)
+    cards: tuple[str, ...] = Field(default=(), max_length=16)
+    folder: str = Field(default="", max_length=4096)
 
 
 class Batch(Document):
@@ -136,6 +145,7 @@ class Batch(Document):
     search: tuple[str, ...] = ()
     sources: tuple[Source, ...] = ()
     recipes: tuple[Recipe, ...] = ()
+    cards: tuple[ReceiverCard, ...] = ()
     outputs: tuple[Output, ...] = ()
 
     @field_validator("names")
@@ -149,7 +159,7 @@ class Batch(Document):
 
     @model_validator(mode="after")
     def _names_meet(self) -> Batch:
-        for what, items in (("source", self.sources), ("recipe", self.recipes), ("output", self.outputs)):
+        for what, items in (("source", self.sources), ("recipe", self.recipes), ("receiver card", self.cards), ("output", self.outputs)):
             seen: set[str] = set()
             for item in items:
                 if item.id in seen:
@@ -165,6 +175,15 @@ class Batch(Document):
                 raise ValueError(
                     f"output “{output.id}” names the recipe “{output.recipe}”, which is not in the batch"
                 )
+            if missing := [name for name in output.cards if self.card(name) is None]:
+                raise ValueError(
+                    f"output “{output.id}” names the receiver card “{missing[0]}”, which is not in the batch"
+                )
+            if output.own:
+                try:
+                    self.made_by(output)
+                except ModelError as error:
+                    raise ValueError(f"output “{output.id}”: {error.sentence}") from None
             if output.range != FULL and all(part.id != output.range for part in source.ranges):
                 raise ValueError(
                     f"output “{output.id}” names the range “{output.range}”, which {source.name} does not have"
@@ -176,6 +195,19 @@ class Batch(Document):
 
     def recipe(self, identifier: str) -> Recipe | None:
         return next((item for item in self.recipes if item.id == identifier), None)
+
+    def card(self, identifier: str) -> ReceiverCard | None:
+        return next((item for item in self.cards if item.id == identifier), None)
+
+    def made_by(self, output: Output) -> Recipe:
+        """The recipe an output is made by, its exceptions taken in.
+
+        Raises:
+            ModelError: an exception that can't be.
+        """
+        recipe = self.recipe(output.recipe)
+        assert recipe is not None
+        return effective(recipe, output.own)
 
     def output(self, identifier: str) -> Output | None:
         return next((item for item in self.outputs if item.id == identifier), None)

@@ -22,8 +22,14 @@ class Check:
 
 @dataclass(frozen=True)
 class Expected:
-    """What a finished file must be.  ``sound_samples`` is None for a file that has no sound on purpose,
-    ``colour`` for one whose tags are left to what they are."""
+    """What a finished file must be, by the names the libraries have for codecs.
+
+    ``video_codec`` is empty for sound only; ``sound_samples`` is None for a file that has no
+    sound on purpose, ``colour`` for one whose tags are left to what they are.  ``profile`` and
+    ``level`` are empty where none was asked for.  ``peak`` (bit/s) and ``buffer`` (bits) are of
+    the bucket that the whole stream has to keep.  ``cards`` are receiver cards as JSON; ``name``
+    the file's final name and ``box`` our own word for its container, which they speak of.
+    """
 
     frames: int
     width: int
@@ -38,3 +44,17 @@ class Expected:
     sound_is_silent: bool = False
     colour: tuple[int, int, int, int] | None = None
     sound_tracks: int = 1
+    scan: str = "progressive"
+    profile: str = ""
+    level: str = ""
+    peak: int = 0
+    buffer: int = 0
+    full: float = 0.0
+    sound_packet: int = 1024
+    languages: tuple[str, ...] = ()
+    pixel_format: str = ""
+    picture_bytes: int = 0
+    picture_bytes_off: float = 0.0
+    cards: tuple[dict[str, Any], ...] = ()
+    name: str = ""
+    box: str = ""

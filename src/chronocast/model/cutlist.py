@@ -222,7 +222,7 @@ class Marked(Stated):
 class CutList(Stated):
     """One source laid out: picture spans without gaps or overlaps, and sound spans.
 
-    ``sound`` is everything together, ``sound_tracks`` the same track by track.
+    ``sound`` is everything together, ``sound_tracks`` the same track by track, ``languages`` theirs (ISO 639-2).
     ``width`` and ``height`` are in square pixels; ``colour`` is what its
     pictures are composed in, ``tags`` what its outputs are tagged with.
     """
@@ -237,6 +237,7 @@ class CutList(Stated):
     start_timecode: int = 0
     drop_frame: bool = False
     marked: tuple[Marked, ...] = ()
+    languages: tuple[str, ...] = ()
     colour: Colour = BT709
     tags: Colour = (2, 2, 2, 1)
 

@@ -17,6 +17,7 @@ class SoundFacts:
     sample_rate: int
     layout: str = ""
     seconds: float = 0.0
+    language: str = ""
 
 
 @dataclass(frozen=True)

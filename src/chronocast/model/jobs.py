@@ -17,13 +17,22 @@ from chronocast.model.geometry import View
 
 
 class EncoderSettings(Stated):
-    """Everything about the encoder that changes its bits."""
+    """Everything about the encoder that changes its bits.
+
+    Pictures are composed in ``working`` (the encoder's own format where it says nothing);
+    ``fields`` is which field of an interlaced picture comes first; ``piece`` the kind of file a
+    piece is kept in, ``tag`` its FourCC where the codec has several.
+    """
 
     encoder: str
     options: dict[str, str]
     bits_per_second: int | None = None
     threads: int = 1
     pixel_format: str = "yuv420p"
+    working: str = ""
+    fields: Literal["", "top", "bottom"] = ""
+    piece: Literal["mp4", "mov"] = "mp4"
+    tag: str = ""
     key_frame_frames: int = 50
     colour: Colour = (2, 2, 2, 1)  # what the stream is tagged with
 
@@ -48,8 +57,14 @@ class PieceJob(Stated):
     settings: EncoderSettings
 
     @property
-    def frames(self) -> int:
+    def moments(self) -> int:
+        """Pictures that are composed: two for each frame that is made of fields."""
         return sum(span.frames for span in self.spans)
+
+    @property
+    def frames(self) -> int:
+        """Frames that are encoded."""
+        return self.moments // 2 if self.settings.fields else self.moments
 
     @property
     def media(self) -> tuple[MediaRef, ...]:
@@ -63,6 +78,7 @@ class SoundJob(Stated):
     """Render an output's sound whole: ``samples`` at ``sample_rate``; overlapping spans are mixed.
 
     ``tracks``, where there are any, are rendered as tracks of their own instead of ``spans``.
+    ``depth`` is in bits a sample, of codecs that lose nothing; ``languages`` are of the tracks, in order.
     """
 
     kind: Literal["sound"] = "sound"
@@ -75,6 +91,8 @@ class SoundJob(Stated):
     bits_per_second: int
     spans: tuple[SoundSpan, ...]
     tracks: tuple[tuple[SoundSpan, ...], ...] = ()
+    depth: int = 0
+    languages: tuple[str, ...] = ()
 
     @property
     def each_track(self) -> tuple[tuple[SoundSpan, ...], ...]:
@@ -83,7 +101,7 @@ class SoundJob(Stated):
 
 
 class JoinJob(Stated):
-    """Join pieces and sound to one file, without encoding anything."""
+    """Join pieces and sound to one file, without encoding anything; *images* to a folder of them."""
 
     kind: Literal["join"] = "join"
     name: str
@@ -93,6 +111,9 @@ class JoinJob(Stated):
     pieces: tuple[tuple[str, int], ...]
     sound: str | None
     title: str = ""
+    codec: str = ""
+    stem: str = ""
+    languages: tuple[str, ...] = ()
 
 
 class CheckJob(Stated):

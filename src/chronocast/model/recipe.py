@@ -2,16 +2,31 @@
 
 from __future__ import annotations
 
+import hashlib
+import json
 import re
+from datetime import date
 from fractions import Fraction
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, field_validator
+from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
 
 from chronocast.model.errors import ModelError
+from chronocast.model.formats import PICTURE, PictureCodec, Scan
 from chronocast.model.timing import parse_rate
 
 Identifier = Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9._-]{0,63}$")]
+Language = Annotated[str, Field(pattern=r"^[a-z]{3}$")]
+PictureCodecId = Literal[
+    "h264", "hevc", "av1", "vp9", "mpeg2", "prores", "dnxhr", "cineform", "ffv1", "rle",
+    "jpeg", "png", "tiff", "dpx", "exr",
+]  # fmt: skip
+SoundCodecId = Literal["aac", "opus", "pcm", "flac", "mp3"]
+ContainerId = Literal[
+    "mp4", "mov", "mkv", "webm", "mxf", "ts", "wav", "m4a", "flac", "mp3", "opus", "images"
+]
+Effort = Literal["fast", "medium", "slow"]
+CHANNELS = {"mono": 1, "stereo": 2, "5.1": 6}
 
 
 class Document(BaseModel):
@@ -33,24 +48,49 @@ class FrameSize(Document):
 
 
 class RateControl(Document):
-    """*variable*: a target and a peak in bit/s.  *quality*: one constant quality, 0 (best) to 51."""
+    """How many bits a picture gets.
 
-    mode: Literal["variable", "quality"] = "variable"
+    *constant*: the target at every moment.  *variable*: the target as an
+    average, in one pass, no moment above the peak.  *two pass*: the target as an average
+    of one quality for the whole output.  *quality*: one constant quality on the codec's own scale.
+    Rates in bit/s; ``buffer_bits`` is the receiver's buffer that a peak is measured with
+    (one second of the peak where none is said).
+    """
+
+    mode: Literal["constant", "variable", "two pass", "quality"] = "variable"
     target_bits_per_second: int = Field(default=4_000_000, ge=10_000, le=1_000_000_000)
     peak_bits_per_second: int | None = Field(default=None, ge=10_000, le=2_000_000_000)
-    quality: float = Field(default=20.0, ge=0, le=51)
+    buffer_bits: int | None = Field(default=None, ge=10_000, le=4_000_000_000)
+    quality: float = Field(default=20.0, ge=0, le=63)
+
+
+class StillsTaken(Document):
+    """Which pictures become stills: *every* one, one each *interval* of seconds, or the *first* or *middle* one."""
+
+    mode: Literal["every", "interval", "first", "middle"] = "every"
+    seconds: float = Field(default=5.0, ge=0.04, le=3600)
 
 
 class PictureRecipe(Document):
-    codec: Literal["h264"] = "h264"
+    """Everything about the picture.  None of a setting means the codec's usual."""
+
+    codec: PictureCodecId = "h264"
+    encoder: str | None = Field(default=None, max_length=40)
     route: Literal["software"] = "software"
-    effort: Literal["fast", "medium", "slow"] = "medium"
+    effort: Effort = "medium"
+    grade: str | None = Field(default=None, max_length=20)
+    depth: Literal[8, 10, 16] | None = None
+    chroma: Literal["4:2:0", "4:2:2", "4:4:4", "RGB"] | None = None
     size: FrameSize = FrameSize()
     framing: Literal["fit", "fill", "stretch"] = "fit"
     rate: str | None = None  # frames per second; None as the source
     retime: Literal["nearest", "blend", "motion"] = "nearest"
+    scan: Scan = "progressive"
     rate_control: RateControl = RateControl()
-    key_frame_seconds: float = Field(default=2.0, ge=0.1, le=20)
+    key_frame_seconds: float = Field(default=2.0, ge=0.04, le=20)
+    profile: str | None = Field(default=None, max_length=20)
+    level: str | None = Field(default=None, max_length=10)
+    stills: StillsTaken = StillsTaken()
 
     @field_validator("rate")
     @classmethod
@@ -62,38 +102,116 @@ class PictureRecipe(Document):
                 raise ValueError(error.sentence) from None
         return value
 
+    @property
+    def kind(self) -> PictureCodec:
+        """Its codec's row of the table."""
+        return PICTURE[self.codec]
+
+    @property
+    def control(self) -> str:
+        """How its rate comes about: a mode of rate control, *grade*, or *lossless*."""
+        if self.kind.grades:
+            return "grade"
+        return self.rate_control.mode if self.kind.modes else "lossless"
+
+    @property
+    def peak(self) -> int | None:
+        """The peak that is kept, in bit/s, if there is one."""
+        rates = self.rate_control
+        if self.control == "constant":
+            return rates.target_bits_per_second
+        if self.control == "variable":
+            return max(
+                rates.peak_bits_per_second or rates.target_bits_per_second * 2, rates.target_bits_per_second
+            )
+        if self.control in ("two pass", "quality") and rates.peak_bits_per_second:
+            target = rates.target_bits_per_second if self.control == "two pass" else 0
+            return max(rates.peak_bits_per_second, target)
+        return None
+
+    @property
+    def buffer(self) -> int | None:
+        """The buffer a peak is kept with, in bits."""
+        return (self.rate_control.buffer_bits or self.peak) if self.peak else None
+
 
 class SoundRecipe(Document):
-    """*mixed*: one track of everything.  *each*: every sound track of the source as a track of its own;
-    with *mono*, discrete channels stay discrete."""
+    """Everything about the sound.
 
-    codec: Literal["aac"] = "aac"
+    *mixed*: one track of everything.  *each*: every sound track of the source as a track of its own;
+    with *mono*, discrete channels stay discrete.  ``languages`` are ISO 639-2 codes, one a track;
+    where none is said a track keeps its source's.  ``depth`` is of PCM and FLAC, in bits a sample.
+    """
+
+    codec: SoundCodecId = "aac"
     bits_per_second: int = Field(default=128_000, ge=16_000, le=512_000)
+    depth: Literal[16, 24] = 24
     sample_rate: Literal[44100, 48000] = 48000
     layout: Literal["mono", "stereo", "5.1"] = "stereo"
     tracks: Literal["mixed", "each"] = "mixed"
+    languages: tuple[Language, ...] = Field(default=(), max_length=16)
 
 
 class Recipe(Document):
-    """Container, picture, sound.  ``id`` names it in a batch; ``name`` tells what it makes."""
+    """Container, picture, sound.  ``id`` names it in a batch; ``name`` tells what it makes.
+
+    No ``picture`` is sound only, no ``sound`` picture only.  ``saved`` is the mark of the
+    saved recipe that it came from: while its own differs, it is a changed one.
+    """
 
     id: Identifier
     name: str = Field(min_length=1, max_length=80)
     purpose: str = Field(default="", max_length=400)
-    container: Literal["mp4"] = "mp4"
-    picture: PictureRecipe = PictureRecipe()
+    container: ContainerId = "mp4"
+    picture: PictureRecipe | None = PictureRecipe()
     sound: SoundRecipe | None = SoundRecipe()
+    dated: date | None = None
+    saved: str = Field(default="", max_length=40)
 
     @field_validator("name")
     @classmethod
     def _one_line(cls, value: str) -> str:
         return re.sub(r"\s+", " ", value).strip() or "Recipe"
 
+    @model_validator(mode="after")
+    def _something(self) -> Recipe:
+        if self.picture is None and self.sound is None:
+            raise ValueError("it has neither picture nor sound")
+        return self
+
+    @property
+    def mark(self) -> str:
+        """A digest of everything that makes its files: id, names and dates are not in it."""
+        told = self.model_dump(mode="json", include={"container", "picture", "sound"})
+        text = json.dumps(told, sort_keys=True, separators=(",", ":"))
+        return hashlib.blake2b(text.encode(), digest_size=10).hexdigest()
+
+    @property
+    def changed(self) -> bool:
+        """Whether it differs from the saved recipe it came from."""
+        return bool(self.saved) and self.saved != self.mark
+
+    @property
+    def title(self) -> str:
+        """Its name; a changed one never passes for the saved one."""
+        return f"{self.name} (changed)" if self.changed else self.name
+
+    @property
+    def short_id(self) -> str:
+        """What file names call it."""
+        return f"{self.id}-changed" if self.changed else self.id
+
+    def as_saved(self) -> Recipe:
+        """It, taken as the saved one."""
+        return self.model_copy(update={"saved": self.mark})
+
 
 def frame_size(
-    size: FrameSize, width: int, height: int, pixel_aspect: Fraction = Fraction(1)
+    size: FrameSize, width: int, height: int, pixel_aspect: Fraction = Fraction(1), multiple: int = 2
 ) -> tuple[int, int]:
     """The exact frame size of an output, in square pixels, both sides even.
+
+    ``multiple`` is what its codec wants widths to be a multiple of.
 
     >>> frame_size(FrameSize(mode="ceiling", width=640, height=360), 1280, 720)
     (640, 360)
@@ -102,59 +220,9 @@ def frame_size(
     """
     shown_width = Fraction(width) * pixel_aspect
     if size.mode == "fixed":
-        return size.width // 2 * 2, size.height // 2 * 2
+        return max(multiple, size.width // multiple * multiple), size.height // 2 * 2
     if size.mode == "source":
-        return max(2, round(shown_width / 2) * 2), max(2, height // 2 * 2)
+        return max(multiple, round(shown_width / multiple) * multiple), max(2, height // 2 * 2)
     scale = min(Fraction(1), Fraction(size.width) / shown_width, Fraction(size.height, height))
     # rounded down, to stay below the ceiling
-    return max(2, int(shown_width * scale / 2) * 2), max(2, int(height * scale / 2) * 2)
-
-
-SUPPLIED: tuple[Recipe, ...] = (
-    Recipe(
-        id="web-720",
-        name="Web 720, 3 Mb/s",
-        purpose="For the exhibition site: up to 1280×720, an average of 3 Mb/s.",
-        picture=PictureRecipe(
-            size=FrameSize(mode="ceiling", width=1280, height=720),
-            rate_control=RateControl(target_bits_per_second=3_000_000, peak_bits_per_second=6_000_000),
-        ),
-    ),
-    Recipe(
-        id="review-360",
-        name="Review 360, 700 kb/s",
-        purpose="A small copy to look at and comment on: up to 640×360, quick to make.",
-        picture=PictureRecipe(
-            effort="fast",
-            size=FrameSize(mode="ceiling", width=640, height=360),
-            rate_control=RateControl(target_bits_per_second=700_000, peak_bits_per_second=1_400_000),
-        ),
-        sound=SoundRecipe(bits_per_second=96_000),
-    ),
-    Recipe(
-        id="kiosk-quality",
-        name="Kiosk, constant quality 20",
-        purpose="For the hall's players: size as the source, the same quality everywhere, whatever it takes.",
-        picture=PictureRecipe(
-            size=FrameSize(mode="source"),
-            rate_control=RateControl(mode="quality", quality=20),
-            key_frame_seconds=1.0,
-        ),
-        sound=SoundRecipe(bits_per_second=192_000),
-    ),
-    Recipe(
-        id="upright-720",
-        name="Upright 720×1280, 2 Mb/s",
-        purpose="For phones held upright and the column at the door: 720×1280, filled, its sides cut off.",
-        picture=PictureRecipe(
-            size=FrameSize(mode="fixed", width=720, height=1280),
-            framing="fill",
-            rate_control=RateControl(target_bits_per_second=2_000_000, peak_bits_per_second=4_000_000),
-        ),
-    ),
-)
-
-
-def supplied(identifier: str) -> Recipe | None:
-    """The supplied recipe of that id, if there is one."""
-    return next((recipe for recipe in SUPPLIED if recipe.id == identifier), None)
+    return max(multiple, int(shown_width * scale / multiple) * multiple), max(2, int(height * scale / 2) * 2)

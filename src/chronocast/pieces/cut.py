@@ -12,8 +12,10 @@ LONG_SECONDS = 8
 SHORT_SECONDS = 2
 
 
-def cut(spans: Sequence[PictureSpan], rate: Rate) -> tuple[FrameRange, ...]:
+def cut(spans: Sequence[PictureSpan], rate: Rate, multiple: int = 1) -> tuple[FrameRange, ...]:
     """Pieces of an output whose first frame is 0: at edits, and every 8 s of *source* inside long takes.
+
+    Boundaries are multiples of ``multiple`` (two moments make a frame of fields).
 
     Counting in source frames keeps the boundaries of a take where they were
     when something is inserted before it.  No piece is shorter than 2 s unless
@@ -28,7 +30,7 @@ def cut(spans: Sequence[PictureSpan], rate: Rate) -> tuple[FrameRange, ...]:
         marks += [span.start + inside for inside in _grid(span, grid)
                   if shortest <= inside <= span.frames - shortest]  # fmt: skip
     end = spans[-1].start + spans[-1].frames
-    marks.sort()
+    marks = sorted({mark // multiple * multiple for mark in marks})
     kept = [marks[0]]
     for mark in marks[1:]:
         if mark - kept[-1] >= shortest:

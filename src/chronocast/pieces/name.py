@@ -61,6 +61,6 @@ def sound_name(job: SoundJob, library: str) -> str:
             "samples": job.samples,
             "heard": _nameless(job.spans),
             **({"tracks": [_nameless(track) for track in job.tracks]} if job.tracks else {}),
-            "encoder": [job.codec, job.bits_per_second, job.sample_rate, job.channels, library],
+            "encoder": [job.codec, job.bits_per_second, job.sample_rate, job.channels, library, job.depth],
         }
     )

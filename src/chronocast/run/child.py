@@ -83,12 +83,11 @@ class Worker:
 
     def do(self, job: Any, attempt: int) -> dict[str, Any]:
         """Carry out one job; its result."""
-        from chronocast.deliver.checks import judge
         from chronocast.media.encode import encode_piece
         from chronocast.media.join import join
-        from chronocast.media.prove import prove
         from chronocast.media.sound import render_sound
         from chronocast.model.check import Expected
+        from chronocast.run.prove import proved_checks
 
         def progress(count: int, _picture: Any = None) -> None:
             if time.monotonic() - self._last >= PROGRESS_SECONDS:
@@ -97,7 +96,9 @@ class Worker:
 
         if job.kind == "piece":
             self._same_media(job)
-            return {"bytes": encode_piece(job, self.readers, progress), "frames": job.frames}
+            made = encode_piece(job, self.readers, progress)
+            told = {"packets": list(made.packets)} if {"crf", "maxrate"} & job.settings.options.keys() else {}
+            return {"bytes": made.bytes, "frames": job.frames, **told}
         if job.kind == "sound":
             result = render_sound(job, progress)
             return {
@@ -108,8 +109,8 @@ class Worker:
             }
         if job.kind == "join":
             return {"bytes": join(job)}
-        checks = judge(prove(job.target, progress), Expected(**job.expected))
-        return {"checks": [asdict(check) for check in checks], "bytes": os.path.getsize(job.target)}
+        checks, size = proved_checks(job.target, Expected(**job.expected), progress)
+        return {"checks": [asdict(check) for check in checks], "bytes": size}
 
     def _same_media(self, job: Any) -> None:
         """See that each source still is what was planned with: a replaced file must not end in a piece's name."""

@@ -13,15 +13,18 @@ from typing import Any
 import numpy as np
 
 from chronocast.forecast.band import Band, Chance, Draws, band, exact
+from chronocast.forecast.priors import effort_factor
 from chronocast.forecast.room import Room
 from chronocast.forecast.size import PictureAsk, container_bytes, picture_bytes, sound_bytes, why
 from chronocast.forecast.work import Pace, PieceAsk, other_seconds, piece_seconds
-from chronocast.model.jobs import PieceJob
+from chronocast.model.formats import SOUND
+from chronocast.model.jobs import PieceJob, SoundJob
 from chronocast.pieces.stock import Stock
 from chronocast.run.prepare import OutputReady, Problem, Prospect
 from chronocast.schedule.clock import Work, simulate
 
-PACKET_SAMPLES = 1024
+FLAC_SHARE = 0.6
+"""Of PCM, over all kinds of sound."""
 
 
 @dataclass(frozen=True)
@@ -94,20 +97,24 @@ def experience(rows: Mapping[str, Sequence[Mapping[str, Any]]]) -> Experience:
     return Experience(size, pace)
 
 
+def sound_rate(sound: SoundJob) -> float:
+    """Bit/s of one track of sound."""
+    if not sound.depth:
+        return sound.bits_per_second
+    return sound.sample_rate * sound.channels * sound.depth * (FLAC_SHARE if sound.codec == "flac" else 1.0)
+
+
 def picture_ask(ready: OutputReady, stock: Stock, seen: Sequence[float] = ()) -> PictureAsk:
     """An output's picture as the forecast of bytes asks for it."""
-    plan, control = ready.plan, ready.recipe.picture.rate_control
-    target = control.target_bits_per_second
+    plan = ready.plan
     sizes = [(piece.frames, stock.size(piece.name)) for piece in plan.pieces]
     kept = [
         None if size is None else max(0, size - round(container_bytes(frames, 0))) for frames, size in sizes
     ]
+    if ready.searching:  # what is there now is of qualities that are being tried
+        kept = [None] * len(kept)
     return PictureAsk(
-        name=ready.output.id, family=ready.family, pixels=plan.width * plan.height, rate=float(plan.rate),
-        mode=control.mode, target_bits_per_second=target,
-        peak_bits_per_second=control.peak_bits_per_second or target * 2, quality=control.quality,
-        pieces=[piece.frames for piece in plan.pieces], kept=kept,
-        seen=seen,
+        ready.output.id, ready.family, ready.size_prior, [piece.frames for piece in plan.pieces], kept, seen
     )  # fmt: skip
 
 
@@ -128,21 +135,23 @@ def outlook(
             continue
         plan, name = ready.plan, ready.output.id
         made = name in done
-        ask = picture_ask(ready, stock, learned.size.get(ready.family, ()))
+        ask = picture_ask(ready, stock, learned.size.get(ready.family, ())) if plan.settings else None
         tracks = len(plan.sound.each_track) if plan.sound else 0
-        heard = tracks * sound_bytes(plan.seconds, plan.sound.bits_per_second) if plan.sound else 0.0
+        heard = tracks * sound_bytes(plan.seconds, sound_rate(plan.sound)) if plan.sound else 0.0
         sound_kept = stock.size(plan.sound.name) if plan.sound else None
-        packets = tracks * -(-plan.sound.samples // PACKET_SAMPLES) if plan.sound else 0
+        packets = tracks * -(-plan.sound.samples // SOUND[plan.sound.codec].packet) if plan.sound else 0
         if made:
             size: Draws = np.full(chance.draws, float(done[name]))
         else:
-            size = picture_bytes(ask, chance) + (sound_kept or heard) + container_bytes(plan.frames, packets)
-        open_pieces = [p for p, kept in zip(plan.pieces, ask.kept, strict=True) if kept is None and not made]
+            picture = picture_bytes(ask, chance) if ask else np.zeros(chance.draws)
+            size = picture + (sound_kept or heard) + container_bytes(plan.frames if ask else 0, packets)
+        there = [None if ready.searching else stock.size(p.name) for p in plan.pieces]
+        open_pieces = [p for p, kept in zip(plan.pieces, there, strict=True) if kept is None and not made]
         asks = [_piece_ask(ready, piece) for piece in open_pieces]
         seconds = piece_seconds(asks, pace, learned.pace, chance, name)
-        megapixels = plan.width * plan.height * plan.frames / 1e6
+        megapixels = plan.width * plan.height * plan.frames / 1e6 if ask else 0.0
         sound, join, check = other_seconds(
-            plan.seconds, megapixels, plan.frames + packets, size, pace, chance
+            plan.seconds, megapixels, (plan.frames if ask else 0) + packets, size, pace, chance
         )
         need_sound = plan.sound is not None and sound_kept is None and not made
         nothing = np.zeros(chance.draws)
@@ -153,6 +162,8 @@ def outlook(
             )
         )  # fmt: skip
         kept_frames = plan.frames if made else plan.frames - sum(piece.frames for piece in open_pieces)
+        if ask is None:
+            kept_frames = plan.frames if made or sound_kept is not None else 0
         all_seconds = piece_seconds(
             [_piece_ask(ready, p) for p in plan.pieces], pace, learned.pace, chance, name
         )
@@ -166,7 +177,7 @@ def outlook(
             {
                 "ready": ready, "spent": spent if not made else nothing, "size": size, "heard": sound_kept or heard,
                 "kept": len(plan.pieces) - len(open_pieces),
-                "kept_names": frozenset(p.name for p in plan.pieces) - {p.name for p in open_pieces}, "basis": "made and proved" if made else why(ask), "made": made,
+                "kept_names": frozenset(p.name for p in plan.pieces) - {p.name for p in open_pieces}, "basis": "made and proved" if made else why(ask) if ask else "its rate × length", "made": made,
                 "parts": {
                     "encode": float(np.median(encode)), "sound": float(np.median(sound)) if need_sound else 0.0,
                     "join": 0.0 if made else float(np.median(join)), "check": 0.0 if made else float(np.median(check)),
@@ -198,7 +209,9 @@ def outlook(
 
 
 def _piece_ask(ready: OutputReady, piece: PieceJob) -> PieceAsk:
-    return PieceAsk(ready.work(piece), ready.recipe.picture.effort, ready.pace)
+    return PieceAsk(
+        ready.work(piece), effort_factor(piece.settings.encoder, ready.effort), ready.pace, ready.times
+    )  # fmt: skip
 
 
 def _fan(finishes: Sequence[Any]) -> tuple[tuple[float, float, float], ...]:

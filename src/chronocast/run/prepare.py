@@ -12,24 +12,31 @@ from fractions import Fraction
 from pathlib import Path
 
 from chronocast.deliver.names import proposed_stems, unlike
-from chronocast.forecast.work import EFFORT
+from chronocast.forecast.priors import SizePrior, effort_factor, size_prior
 from chronocast.journal.facts import FactsStore
-from chronocast.media.codecs import CONTAINERS
+from chronocast.journal.rounds import RoundsStore
+from chronocast.media.codecs import FULLNESS, sampling_of, sound_encoder
 from chronocast.media.images import stamp
+from chronocast.model.agree import conflicts, level_conflicts
 from chronocast.model.batch import FULL, Batch, Framing, NamedRange, Output, Source, resolve
+from chronocast.model.bucket import Bucket
+from chronocast.model.card import ReceiverCard
 from chronocast.model.changes import changes
 from chronocast.model.check import Expected
 from chronocast.model.colour import high_range
 from chronocast.model.cutlist import CutList, media_title
 from chronocast.model.errors import ChronocastError
+from chronocast.model.exceptions import effective
 from chronocast.model.extent import Extent
 from chronocast.model.facts import ClipFacts
+from chronocast.model.formats import CONTAINERS, SOUND, extension
 from chronocast.model.geometry import Centre, View
-from chronocast.model.jobs import PieceJob
+from chronocast.model.jobs import PieceJob, SoundJob
 from chronocast.model.recipe import Recipe
 from chronocast.model.timing import FrameRange, Rate, parse_rate
 from chronocast.pieces.name import digest
-from chronocast.pieces.plan import OutputPlan, plan_output
+from chronocast.pieces.plan import OutputPlan, output_rate, picture_size, plan_output
+from chronocast.pieces.rounds import Rounds, left
 from chronocast.run.linking import Linked, Shelves, link
 from chronocast.timeline.described import Note, Timeline
 from chronocast.timeline.errors import TimelineError
@@ -82,15 +89,22 @@ class SourceReady:
     present: str = ""
     plans: dict[tuple[str, ...], OutputPlan] = field(default_factory=dict, compare=False, repr=False)
 
-    def plan(self, part: FrameRange, recipe: Recipe, framing: Framing | None) -> OutputPlan:
-        """The plan of an output of it; worked out once for as long as the source stays as it is."""
+    def plan(
+        self, part: FrameRange, recipe: Recipe, framing: Framing | None, rounds: Rounds | None = None
+    ) -> OutputPlan:
+        """The plan of an output of it; worked out once for as long as the source stays as it is.
+
+        Raises:
+            MediaError: no encoder for it is here.
+        """
         key = (
             str(part),
-            recipe.model_dump_json(exclude={"name", "purpose"}),
+            recipe.model_dump_json(include={"container", "picture", "sound"}),
             framing.model_dump_json() if framing else "",
+            rounds.model_dump_json() if rounds else "",
         )
         if key not in self.plans:
-            self.plans[key] = plan_output(self.cut, part, recipe, framing_view(framing, recipe))
+            self.plans[key] = plan_output(self.cut, part, recipe, framing_view(framing, recipe), rounds)
         return self.plans[key]
 
     @property
@@ -111,6 +125,9 @@ class OutputReady:
     path: Path
     range_name: str
     range_kind: str = FULL
+    rounds: Rounds | None = None
+    rounds_key: str = ""
+    cards: tuple[ReceiverCard, ...] = ()
 
     @property
     def digest(self) -> str:
@@ -121,6 +138,7 @@ class OutputReady:
                 "sound": self.plan.sound.name if self.plan.sound else None,
                 "container": self.recipe.container,
                 "title": self.title,
+                "languages": self.plan.sound.languages if self.plan.sound else (),
             }
         )
 
@@ -137,10 +155,13 @@ class OutputReady:
     @property
     def family(self) -> str:
         """Outputs alike enough to learn bytes from each other."""
-        settings = self.plan.settings
-        control = self.recipe.picture.rate_control
-        return digest({"encoder": settings.model_dump(mode="json", exclude={"colour"}), "mode": control.mode,
-                       "size": [self.plan.width, self.plan.height]})[:16]  # fmt: skip
+        settings, picture = self.plan.settings, self.recipe.picture
+        if settings is None or picture is None:
+            return ""
+        told = settings.model_dump(mode="json", exclude={"colour"})
+        if picture.control == "two pass":
+            told["options"].pop("crf", None)
+        return digest({"encoder": told, "mode": picture.control, "size": [self.plan.width, self.plan.height]})[:16]
 
     def work(self, piece: PieceJob) -> float:
         """What a piece costs, in millions of pixels encoded: its own, and a share for each that is read for it.
@@ -149,9 +170,8 @@ class OutputReady:
         a short piece more than its frames.
         """
         total = piece.frames * piece.width * piece.height / 1e6
-        share = READ_SHARE / EFFORT.get(
-            self.recipe.picture.effort, 1.0
-        )  # reading doesn't hurry with the encoder
+        # reading doesn't hurry with the encoder
+        share = READ_SHARE / effort_factor(piece.settings.encoder, self.effort)
         for span in piece.spans:
             for layer in span.layers:
                 if layer.media and (read := layer.needs(span.frames)):
@@ -164,22 +184,69 @@ class OutputReady:
     def pace(self) -> str:
         """Outputs alike enough to learn seconds from each other."""
         settings = self.plan.settings
-        return f"{settings.encoder} {self.recipe.picture.effort} {settings.threads} by work"
+        if settings is None:
+            return "sound"
+        return f"{settings.encoder} {self.effort} {settings.threads} by work"
+
+    @property
+    def effort(self) -> str:
+        """How hard its encoder tries."""
+        return self.recipe.picture.effort if self.recipe.picture else "medium"
 
     def expected(self, sound_is_silent: bool) -> Expected:
         """What the finished file must be."""
-        plan, sound = self.plan, self.plan.sound
-        return Expected(
-            plan.frames, plan.width, plan.height, str(plan.rate), self.recipe.picture.codec,
-            CONTAINERS[self.recipe.container].muxer, sound.codec if sound else None, sound.samples if sound else None,
-            sound.sample_rate if sound else 0, sound.channels if sound else 0, sound_is_silent, plan.settings.colour,
-            len(sound.each_track) if sound else 1,
+        plan = self.plan
+        found = expected_of(self.recipe, plan.frames, plan.width, plan.height, plan.rate, plan.sound, sound_is_silent)
+        found = replace(
+            found, name=self.path.name, cards=tuple(card.model_dump(mode="json") for card in self.cards),
         )  # fmt: skip
+        picture, settings = self.recipe.picture, plan.settings
+        if picture is None or settings is None:
+            return found
+        if picture.control == "two pass" and self.rounds and self.rounds.settled:
+            found = replace(found, picture_bytes=round(self.target_bytes), picture_bytes_off=self.rounds.off_allowed)
+        return replace(found, colour=settings.colour)
+
+    @property
+    def searching(self) -> bool:
+        """Whether its common quality is still to be found."""
+        picture = self.recipe.picture
+        return bool(picture and picture.control == "two pass" and not (self.rounds and self.rounds.settled))
+
+    @property
+    def times(self) -> float:
+        """How often its pieces will about be encoded: more than once while a common quality is searched for."""
+        return left(self.rounds, len(self.plan.pieces)) if self.searching else 1.0
+
+    @property
+    def size_prior(self) -> SizePrior:
+        """What is believed of its picture's bytes before anything of it was measured."""
+        picture, plan = self.recipe.picture, self.plan
+        assert picture is not None and plan.settings is not None
+        control, grade = picture.rate_control, picture.kind.grade(picture.grade)
+        return size_prior(
+            picture.codec, picture.control, plan.width * plan.height, float(plan.rate), control.target_bits_per_second,
+            picture.peak, control.quality, grade.bits_a_pixel if grade else 0.0, plan.settings.encoder,
+        )  # fmt: skip
+
+    @property
+    def target_bytes(self) -> float:
+        """Bytes that the picture of an output in two passes has to come to."""
+        picture = self.recipe.picture
+        return picture.rate_control.target_bits_per_second * self.plan.seconds / 8 if picture else 0.0
+
+    @property
+    def bucket(self) -> Bucket | None:
+        """The receiver's buffer that the whole picture has to keep, if a peak was asked for."""
+        picture = self.recipe.picture
+        if picture is None or not picture.peak or not picture.buffer or picture.codec not in KEEPS_PEAK:
+            return None
+        return Bucket(picture.peak, picture.buffer, float(self.plan.rate), FULLNESS)
 
 
 @dataclass
 class Prospect:
-    """A batch made ready: what can be made, and what can't and why."""
+    """A batch made ready: what can be made, and what can't and why.  ``refused`` are outputs that contradict themselves."""
 
     batch: Batch
     folder: Path
@@ -187,6 +254,7 @@ class Prospect:
     sources: dict[str, SourceReady] = field(default_factory=dict)
     outputs: list[OutputReady] = field(default_factory=list)
     problems: list[Problem] = field(default_factory=list)
+    refused: dict[str, Problem] = field(default_factory=dict)
 
     def output(self, identifier: str) -> OutputReady | None:
         return next((item for item in self.outputs if item.output.id == identifier), None)
@@ -194,8 +262,9 @@ class Prospect:
 
 def framing_view(framing: Framing | None, recipe: Recipe) -> View:
     """How an output is framed, by its own framing or its recipe's, as numbers that are exact."""
+    usual = recipe.picture.framing if recipe.picture else "fit"
     if framing is None:
-        return View(placing=recipe.picture.framing)
+        return View(placing=usual)
     exact = [
         Fraction(value).limit_denominator(100_000)
         for value in (framing.left, framing.top, framing.right, framing.bottom)
@@ -207,7 +276,7 @@ def framing_view(framing: Framing | None, recipe: Recipe) -> View:
         for frame, x, y in framing.centres
     )
     return View(
-        placing=framing.placing or recipe.picture.framing, left=exact[0], top=exact[1], right=exact[2],
+        placing=framing.placing or usual, left=exact[0], top=exact[1], right=exact[2],
         bottom=exact[3], centres=centres,
     )  # fmt: skip
 
@@ -410,11 +479,11 @@ def prepare(
             prospect.problems.append(Problem(source.name, error.sentence, error.remedy))
         if progress:
             progress(number + 1, len(batch.sources))
-    _plan_outputs(prospect)
+    _plan_outputs(prospect, store.folder.parent / "rounds")
     return prospect
 
 
-def _plan_outputs(prospect: Prospect) -> None:
+def _plan_outputs(prospect: Prospect, rounds_folder: Path) -> None:
     """Plan every output whose source can be used, and name its file."""
     batch = prospect.batch
     recipes = {recipe.id: recipe for recipe in batch.recipes}
@@ -424,7 +493,7 @@ def _plan_outputs(prospect: Prospect) -> None:
         have = prospect.sources.get(output.source)
         if have is None:
             continue
-        recipe, named = recipes[output.recipe], parts.get((output.source, output.range))
+        recipe, named = effective(recipes[output.recipe], output.own), parts.get((output.source, output.range))
         part = FrameRange(0, have.cut.frames)
         name = have.source.name
         if named is not None:
@@ -440,14 +509,90 @@ def _plan_outputs(prospect: Prospect) -> None:
             part = FrameRange(named.start, named.stop)
         ready.append((output, have, recipe, part, named))
     stems = proposed_stems(batch, [item[0] for item in ready])
-    endings = [CONTAINERS[item[2].container].extension for item in ready]
-    for (output, have, recipe, part, named), name in zip(
-        ready, unlike(zip(stems, endings, strict=True)), strict=True
-    ):
-        plan = have.plan(part, recipe, output.framing)
+    endings = [extension(item[2].container) for item in ready]
+    store = RoundsStore(rounds_folder)
+    names = unlike(
+        (stem, ending, item[0].folder) for stem, ending, item in zip(stems, endings, ready, strict=True)
+    )
+    told: set[tuple[str, str]] = set()
+    cards = {card.id: card for card in batch.cards}
+    for (output, have, recipe, part, named), name in zip(ready, names, strict=True):
+        problem = _contradiction(output, have, recipe)
+        if problem is not None:
+            prospect.refused[output.id] = problem
+            if (problem.where, problem.sentence) not in told:
+                told.add((problem.where, problem.sentence))
+                prospect.problems.append(problem)
+            continue
+        key = rounds_key(have, output, recipe)
+        rounds = store.load(key) if key else None
+        try:
+            plan = have.plan(part, recipe, output.framing, rounds)
+        except ChronocastError as error:
+            problem = Problem(recipe.title, error.sentence, error.remedy)
+            prospect.refused[output.id] = problem
+            prospect.problems.append(problem)
+            continue
+        folder = resolve(output.folder, prospect.folder) if output.folder else prospect.target
         prospect.outputs.append(
             OutputReady(
-                output, have, recipe, part, plan, prospect.target / name, named.name if named else "",
-                named.kind if named else FULL,
+                output, have, recipe, part, plan, folder / name, named.name if named else "",
+                named.kind if named else FULL, rounds, key, tuple(cards[card] for card in output.cards),
             )
         )  # fmt: skip
+
+
+KEEPS_PEAK = frozenset({"h264", "hevc", "mpeg2"})
+"""Codecs whose encoders keep a peak through a buffer; with the others a peak is a wish."""
+_FFMPEG = {"mpeg2": "mpeg2video", "dnxhr": "dnxhd", "cineform": "cfhd", "rle": "qtrle", "jpeg": "mjpeg"}
+
+
+def rounds_key(have: SourceReady, output: Output, recipe: Recipe) -> str:
+    """A key for what is decided for an output as a whole; empty where nothing is.
+
+    The cut is not in it: after an edit, pieces that are as they were keep what was decided for them.
+    """
+    picture = recipe.picture
+    if picture is None or not (picture.control == "two pass" or (picture.peak and picture.codec in KEEPS_PEAK)):
+        return ""
+    return digest({"source": str(have.path), "range": output.range, "picture": picture.model_dump(mode="json"),
+                   "framing": output.framing.model_dump(mode="json") if output.framing else None})  # fmt: skip
+
+
+def _contradiction(output: Output, have: SourceReady, recipe: Recipe) -> Problem | None:
+    """The first thing in which an output's recipe contradicts itself or its source."""
+    found = conflicts(recipe)
+    if not found and recipe.picture:
+        view = framing_view(output.framing, recipe)
+        width, height = picture_size(have.cut, recipe.picture, view)
+        found = level_conflicts(recipe.picture, width, height, output_rate(have.cut, recipe.picture))
+    if not found and recipe.picture is None and not have.cut.sound:
+        return Problem(have.source.name, f"{have.source.name} has no sound, and {recipe.title} is sound only.", "Take it out.")
+    if not found:
+        return None
+    where = recipe.title if not output.own else f"{recipe.title} for {have.source.name}"
+    return Problem(where, found[0].sentence, found[0].remedy)
+
+
+def expected_of(
+    recipe: Recipe, frames: int, width: int, height: int, rate: Rate, sound: SoundJob | None, silent: bool
+) -> Expected:
+    """What a file of a recipe must be, at a size, a rate and a length."""
+    picture = recipe.picture
+    codec = sound_encoder(sound.codec, sound.depth)[0] if sound else None
+    found = Expected(
+        frames if picture else 0, width if picture else 0, height if picture else 0, str(rate), "",
+        CONTAINERS[recipe.container].opened_as or "images", {"libopus": "opus", "libmp3lame": "mp3"}.get(codec or "", codec),
+        sound.samples if sound else None, sound.sample_rate if sound else 0, sound.channels if sound else 0, silent,
+        sound_tracks=len(sound.each_track) if sound else 1, sound_packet=SOUND[sound.codec].packet if sound else 1024,
+        languages=sound.languages if sound and recipe.container in ("mp4", "mov", "mkv", "webm", "ts") else (),
+        box=recipe.container,
+    )  # fmt: skip
+    if picture is None:
+        return found
+    peak = picture.peak if picture.codec in KEEPS_PEAK else None
+    return replace(
+        found, video_codec=_FFMPEG.get(picture.codec, picture.codec), scan=picture.scan, profile=picture.profile or "",
+        level=picture.level or "" if picture.codec in KEEPS_PEAK else "", peak=peak or 0, buffer=(picture.buffer or 0) if peak else 0, full=FULLNESS,
+        pixel_format=sampling_of(picture).pixel_format if picture.kind.kind in ("long", "intra", "lossless") else "",
+    )  # fmt: skip

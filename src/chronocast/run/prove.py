@@ -4,18 +4,34 @@ from __future__ import annotations
 
 import json
 import sys
+from collections.abc import Callable
 from dataclasses import asdict
 
+from chronocast.deliver.cards import card_checks, needs_loudness, needs_luma
 from chronocast.deliver.checks import judge
 from chronocast.media.errors import MediaError
 from chronocast.media.prove import prove
+from chronocast.model.card import ReceiverCard
 from chronocast.model.check import Check, Expected
+
+
+def proved_checks(
+    path: str, expected: Expected, progress: Callable[[int], None] | None = None
+) -> tuple[list[Check], int]:
+    """Every check of a finished file, its receivers' cards included; and its bytes.
+
+    Raises:
+        MediaError: it can't be opened.
+    """
+    cards = [ReceiverCard.model_validate(card) for card in expected.cards]
+    found = prove(path, progress, needs_luma(cards), needs_loudness(cards))
+    return [*judge(found, expected), *card_checks(found, expected, expected.name or path.rsplit("/", 1)[-1])], found.bytes
 
 
 def main() -> None:
     order = json.load(sys.stdin)
     try:
-        checks = judge(prove(order["path"]), Expected(**order["expected"]))
+        checks, _ = proved_checks(order["path"], Expected(**order["expected"]))
     except MediaError as error:
         checks = [
             Check(

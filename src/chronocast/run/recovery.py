@@ -8,6 +8,7 @@ import os
 from pathlib import Path
 from typing import Any
 
+from chronocast.deliver.place import discard
 from chronocast.model.errors import ChronocastError
 from chronocast.pieces.stock import Stock
 from chronocast.run.prepare import Prospect
@@ -32,7 +33,7 @@ def tidy(prospect: Prospect, stock: Stock, child_log: Path, mark: str) -> None:
     for item in prospect.outputs:
         for path in item.path.parent.glob(f".*.{mark}-*.part"):
             if path.name.startswith(f".{item.path.name}."):
-                path.unlink(missing_ok=True)
+                discard(path)
 
 
 def last_done(child_log: Path, names: set[str]) -> list[dict[str, Any]]:

@@ -20,12 +20,13 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import IO, Any
 
-from chronocast.deliver.place import PlaceError, make_folder, place
+from chronocast.deliver.place import PlaceError, discard, make_folder, measured, place
 from chronocast.forecast.size import basis_value
 from chronocast.journal.database import JournalError
 from chronocast.journal.facts import FactsStore
 from chronocast.journal.ledger import Ledger
 from chronocast.journal.places import data_folder, state_folder
+from chronocast.journal.rounds import RoundsStore
 from chronocast.journal.runs import Request, RunJournal, batch_key
 from chronocast.model.batch import Batch, read_batch
 from chronocast.model.cutlist import Stated
@@ -42,6 +43,7 @@ from chronocast.run.outlook import as_json, picture_ask
 from chronocast.run.prepare import OutputReady, Prospect, prepare
 from chronocast.run.recovery import tidy
 from chronocast.run.saying import Saying
+from chronocast.run.settling import decide, superseded, wanted_pieces
 from chronocast.run.today import made_record
 
 log = logging.getLogger("chronocast.runner")
@@ -66,6 +68,7 @@ class Runner:
         self.machine = Machine()
         self.stock = Stock(data_folder() / "stock")
         self.store = FactsStore(data_folder() / "facts")
+        self.rounds = RoundsStore(data_folder() / "rounds")
         self.ledger: Ledger | None = None
         self.child_log = state_folder() / "children.log"
         self.queue: asyncio.Queue[e.Event | Request | None] = asyncio.Queue()
@@ -159,6 +162,7 @@ class Runner:
                 ),
                 None,
             )
+            found = prospect.refused.get(identifier, found)
             self._unready(
                 identifier, f"{found.sentence} {found.remedy}".strip() if found else "It can't be prepared."
             )
@@ -179,25 +183,15 @@ class Runner:
         self.unready.pop(identifier, None)
         self.ready[identifier] = ready
         plan = ready.plan
-        for piece in plan.pieces:
-            self.jobs[e.TaskId("piece", piece.name)] = piece
-        if plan.sound:
-            self.jobs[e.TaskId("sound", plan.sound.name)] = plan.sound
-        names = [piece.name for piece in plan.pieces] + ([plan.sound.name] if plan.sound else [])
-        kept = frozenset(name for name in names if self.stock.size(name) is not None)
-        spec = e.OutputSpec(
-            identifier,
-            tuple(piece.name for piece in plan.pieces),
-            plan.sound.name if plan.sound else None,
-            output.held,
-        )
+        self._know(ready)
+        spec, kept = self._spec(ready, output.held)
         self.journal.append(
             "output ready",
             {"id": identifier, "path": str(ready.path), "frames": plan.frames, "pieces": len(plan.pieces),
              "kept": sum(1 for piece in plan.pieces if piece.name in kept), "rate": str(plan.rate),
              "width": plan.width, "height": plan.height, "title": ready.source.title, "range": ready.range_name,
              "extent": ready.extent.text,
-             "recipe": ready.recipe.name, "made": bool(made)},
+             "recipe": ready.recipe.title, "made": bool(made)},
         )  # fmt: skip
         if made:
             self.checks[identifier] = made["checks"]
@@ -269,7 +263,7 @@ class Runner:
                 await self._place(output, attempt)
             case e.Discard(output, attempt):
                 if output in self.ready:
-                    self._joined(output, attempt).unlink(missing_ok=True)
+                    discard(self._joined(output, attempt))
             case e.DropPiece(name):
                 self.stock.discard(name)
             case e.Offer(slots):
@@ -285,6 +279,8 @@ class Runner:
 
     async def _start(self, task: e.TaskId, attempt: int, slot: str) -> None:
         assert self.crew is not None
+        if task.kind == "join" and await self._goes_on(task, attempt):
+            return
         self.journal.append("started", {"task": str(task), "attempt": attempt, "slot": slot})
         self.starts[(str(task), attempt)] = (task, slot, time.time(), self._for_output(task))
         try:
@@ -298,6 +294,47 @@ class Runner:
             self.queue.put_nowait(e.Failed(task, attempt, fault, str(error)))
             return
         await self.crew.start(slot, str(task), attempt, job, fresh=task.kind == "check")
+
+    async def _goes_on(self, join: e.TaskId, attempt: int) -> bool:
+        """Before an output is joined: whether its pieces will do.  If not, they are made anew and the join waits."""
+        ready = self.ready[join.name]
+        if not ready.rounds_key:
+            return False
+        decided = await asyncio.to_thread(decide, ready, self.stock, self.rounds)
+        self.ready[join.name] = decided.ready
+        if decided.sentence:
+            number = len(decided.ready.rounds.tried) if decided.ready.rounds else 0
+            self.journal.append(
+                "round", {"id": join.name, "round": number, "sentence": decided.sentence, "again": decided.again}
+            )  # fmt: skip
+        if not decided.again:
+            self._drop_superseded(decided.ready)
+            return False
+        self._know(decided.ready)
+        spec, kept = self._spec(decided.ready, self.machine.outputs[join.name].state == "held")
+        self.queue.put_nowait(e.Amended(spec, kept))
+        self.queue.put_nowait(e.Failed(join, attempt, "stopped"))
+        return True
+
+    def _drop_superseded(self, ready: OutputReady) -> None:
+        """Give back the room of pieces of qualities that were tried and not taken, unless another output has them."""
+        wanted = {piece.name for item in self.ready.values() for piece in item.plan.pieces}
+        for name in superseded(ready) - wanted:
+            self.stock.discard(name)
+
+    def _know(self, ready: OutputReady) -> None:
+        """Have an output's jobs at hand."""
+        for piece in ready.plan.pieces:
+            self.jobs[e.TaskId("piece", piece.name)] = piece
+        if ready.plan.sound:
+            self.jobs[e.TaskId("sound", ready.plan.sound.name)] = ready.plan.sound
+
+    def _spec(self, ready: OutputReady, held: bool) -> tuple[e.OutputSpec, frozenset[str]]:
+        """An output as the machine must know it, and what of it is in the stock."""
+        sound = ready.plan.sound.name if ready.plan.sound else None
+        pieces = wanted_pieces(ready)
+        kept = frozenset(name for name in (*pieces, *([sound] if sound else [])) if self.stock.size(name) is not None)
+        return e.OutputSpec(ready.output.id, pieces, sound, held), kept
 
     def _for_output(self, task: e.TaskId) -> str:
         if task.kind in ("join", "check"):
@@ -328,6 +365,8 @@ class Runner:
                 name=task.name, target=str(self._joined(task.name, attempt)), container=ready.recipe.container,
                 rate=str(plan.rate), pieces=tuple((str(self.stock.path(p.name)), p.frames) for p in plan.pieces),
                 sound=str(self.stock.path(plan.sound.name)) if plan.sound else None, title=ready.title,
+                codec=ready.recipe.picture.codec if ready.recipe.picture else "",
+                languages=plan.sound.languages if plan.sound else (), stem=ready.path.name,
             )  # fmt: skip
         kept = self.stock.find(plan.sound.name) if plan.sound else None
         expected = ready.expected(bool(kept and kept.facts.get("silent")))
@@ -343,7 +382,7 @@ class Runner:
         except PlaceError as error:
             self.queue.put_nowait(e.PlaceRefused(output, str(error)))
             return
-        status = ready.path.stat()
+        size, changed = measured(ready.path)
         tasks = [f"piece:{piece.name}" for piece in ready.plan.pieces] + [f"join:{output}", f"check:{output}"]
         tasks += [f"sound:{ready.plan.sound.name}"] if ready.plan.sound else []
         walls = sum(sum(self.spent.get(task, ())) for task in tasks)
@@ -351,15 +390,17 @@ class Runner:
             (o for o in self.promised.get("outputs", []) if o["id"] == output), {}
         )
         body = {
-            "path": str(ready.path), "bytes": status.st_size, "seconds": round(walls, 3),
+            "path": str(ready.path), "bytes": size, "seconds": round(walls, 3),
             "cpu_seconds": round(sum(self.cpu.get(task, 0.0) for task in tasks), 3), "checks": self.checks.get(output, []),
         }  # fmt: skip
         self.journal.append("made", {"id": output, **body})
         if self.ledger:
             with contextlib.suppress(JournalError):
                 self.ledger.add_made(
-                    str(ready.path), ready.digest, status.st_size, status.st_mtime_ns,
-                    {**body, "forecast": {key: promised.get(key) for key in ("seconds", "bytes")}},
+                    str(ready.path), ready.digest, size, changed,
+                    {**body, "forecast": {key: promised.get(key) for key in ("seconds", "bytes")},
+                     "recipe": ready.recipe.model_dump(mode="json"), "source": str(ready.source.path),
+                     "quality": ready.plan.quality},
                 )  # fmt: skip
         self.queue.put_nowait(e.Placed(output))
 
@@ -469,7 +510,7 @@ class Runner:
             self.ledger.add_piece(
                 family=ready.family, pace=ready.pace, frames=job.frames, pixels=round(ready.work(job) * 1e6),
                 seconds=float(job.frames / ready.plan.rate), bytes=event.result["bytes"], cpu_seconds=event.cpu_seconds,
-                wall_seconds=event.wall_seconds, target=round(basis_value(ask, job.frames)),
+                wall_seconds=event.wall_seconds, target=0 if ready.searching else round(basis_value(ask, job.frames)),
             )  # fmt: skip
 
     async def _read_requests(self) -> None:

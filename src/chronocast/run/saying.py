@@ -11,6 +11,7 @@ import socket
 import time
 from typing import TYPE_CHECKING, Any
 
+from chronocast.deliver.place import measured
 from chronocast.journal.database import JournalError
 from chronocast.model.errors import ChronocastError
 from chronocast.model.jobs import PieceJob, SoundJob
@@ -97,11 +98,11 @@ class Saying:
         rows = {}
         with contextlib.suppress(JournalError):
             rows = self.runner.ledger.pieces() if self.runner.ledger else {}
-        made = {name: item.path.stat().st_size for name, item in self.runner.ready.items()
+        made = {name: measured(item.path)[0] for name, item in self.runner.ready.items()
                 if name in self.runner.machine.outputs and self.runner.machine.outputs[name].state == "proved" and item.path.exists()}  # fmt: skip
         if not self.runner.ready:
             made = {
-                item.output.id: item.path.stat().st_size
+                item.output.id: measured(item.path)[0]
                 for item in self.runner.prospect.outputs
                 if self.runner.made(item)
             }

@@ -7,10 +7,12 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from chronocast.deliver.place import measured
 from chronocast.journal.facts import FactsStore
 from chronocast.journal.places import data_folder
 from chronocast.model.batch import Batch
-from chronocast.model.errors import ChronocastError
+from chronocast.model.errors import ChronocastError, ModelError
+from chronocast.model.recipe import Recipe
 from chronocast.pieces.stock import Stock
 from chronocast.run.local import machine_slots
 from chronocast.run.outlook import Experience, Outlook, experience, outlook
@@ -29,14 +31,14 @@ def prepared(batch: Batch, path: Path, progress: Callable[[int, int], None] | No
 def made_record(item: OutputReady, ledger: Ledger) -> dict[str, Any]:
     """The ledger's record of the very same file, if it is where it was and unchanged since it was proved."""
     try:
-        status = item.path.stat()
+        size, changed = measured(item.path)
     except OSError:
         return {}
     row = ledger.made(str(item.path))
     if not row or (row["digest"], row["bytes"], row["mtime_ns"]) != (
         item.digest,
-        status.st_size,
-        status.st_mtime_ns,
+        size,
+        changed,
     ):
         return {}
     return row
@@ -79,3 +81,28 @@ def outlook_now(prospect: Prospect, experienced: Experience | None = None) -> Ou
         prospect, Stock(data_folder() / "stock"), load_pace(), machine_slots(),
         experienced if experienced is not None else learned(), what_is_made(prospect.outputs),
     )  # fmt: skip
+
+
+def recipe_of(path: Path) -> Recipe:
+    """The exact recipe that made a finished file, from the record that was kept of it.
+
+    Raises:
+        ChronocastError: nothing is known of it, or the file isn't the one that was made.
+    """
+    from chronocast.journal.ledger import Ledger
+
+    path = path.absolute()
+    ledger = Ledger(data_folder() / "ledger.sqlite")
+    try:
+        row = ledger.made(str(path))
+    finally:
+        ledger.close()
+    if not row or not row.get("recipe"):
+        raise ModelError(f"There is no record of how {path} was made.", "It was made elsewhere, or moved since.")
+    try:
+        same = measured(path) == (row["bytes"], row["mtime_ns"])
+    except OSError:
+        raise ModelError(f"{path} is missing.", "Put it back.") from None
+    if not same:
+        raise ModelError(f"{path} is not the file that was made: it was changed since.", "Choose an untouched file.")
+    return Recipe.model_validate(row["recipe"])

@@ -81,6 +81,7 @@ def clip_cut_list(facts: ClipFacts) -> CutList:
     return CutList(
         rate=facts.rate, width=width, height=height, frames=facts.frames,
         picture=(PictureSpan(start=0, frames=facts.frames, layers=(clip_layer(facts),)),), sound=sound, sound_tracks=single,
+        languages=tuple(track.language for track in facts.audio),
         start_timecode=_timecode(facts) or 0, drop_frame=bool(facts.timecode and ";" in facts.timecode),
         marked=_chapters(facts), colour=colour, tags=tags,
     )  # fmt: skip

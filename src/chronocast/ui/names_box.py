@@ -17,9 +17,9 @@ from PyQt6.QtWidgets import (
 )
 
 from chronocast.deliver.names import proposed_stems, unlike
-from chronocast.media.codecs import CONTAINERS
 from chronocast.model.batch import Batch
 from chronocast.model.errors import ModelError
+from chronocast.model.formats import extension
 from chronocast.model.naming import TOKENS, USUAL, read_pattern
 from chronocast.ui.decision import decision
 from chronocast.ui.table import Col, RowsTable
@@ -93,7 +93,7 @@ class NamesBox(QDialog):
             self.yes.setEnabled(False)
             return
         self.batch = made
-        endings = {recipe.id: CONTAINERS[recipe.container].extension for recipe in made.recipes}
+        endings = {recipe.id: extension(recipe.container) for recipe in made.recipes}
         stems = proposed_stems(made, made.outputs)
         files = unlike(
             (stem, endings[output.recipe]) for stem, output in zip(stems, made.outputs, strict=True)

@@ -12,8 +12,8 @@ from chronocast.model.clock import SourceClock
 from chronocast.model.colour import told as colour_told
 from chronocast.model.cutlist import CutList
 from chronocast.model.extent import Extent, short_time
-from chronocast.model.recipe import Recipe
 from chronocast.model.show import clock_text, rate_bits_text, size_text, time_text
+from chronocast.model.telling import recipe_facts
 from chronocast.model.timing import format_timecode, rate_text
 from chronocast.run.outlook import Outlook, OutputOutlook, clock
 from chronocast.run.prepare import Problem, Prospect, SourceReady
@@ -103,23 +103,6 @@ class PlanModel:
     def place(self, output: str) -> tuple[int, int] | None:
         """Row and column of an output."""
         return next((key for key, cell in self.cells.items() if cell.output == output), None)
-
-
-def recipe_facts(recipe: Recipe) -> str:
-    """A recipe in a few words: size, codec, rate."""
-    size = recipe.picture.size
-    where = {
-        "source": "as source",
-        "ceiling": f"up to {size.height}",
-        "fixed": f"{size.width}×{size.height}",
-    }[size.mode]
-    control = recipe.picture.rate_control
-    rate = (
-        f"quality {control.quality:g}"
-        if control.mode == "quality"
-        else rate_bits_text(control.target_bits_per_second)
-    )
-    return f"{where} · H.264 · {rate}" + ("" if recipe.sound else " · no sound")
 
 
 _STILLS: dict[int, tuple[CutList, tuple[tuple[str, int], ...], str, float]] = {}

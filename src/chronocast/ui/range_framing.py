@@ -69,10 +69,10 @@ class FramingDesk(QObject):
     def framed(self) -> tuple[Framed, View, int, Fraction] | None:
         """What the framing does at this frame, its view, the frame of the output, the output's rate."""
         output, ready, part = self.chosen(), self.place.ready(), self.place.now()
-        recipe = self.place.batch.recipe(output.recipe) if output else None
-        if recipe is None or ready is None or part is None:
+        recipe = self.place.batch.made_by(output) if output else None
+        if recipe is None or recipe.picture is None or ready is None or part is None:
             return None
-        rate = output_rate(ready.cut, recipe)
+        rate = output_rate(ready.cut, recipe.picture)
         frame = max(0, round((self.place.player.frame - part.start) * rate / ready.cut.rate))
         view = framing_view(self.now(), recipe)
         return (
@@ -99,8 +99,8 @@ class FramingDesk(QObject):
             )
             return
         said, _, frame, _ = found
-        framing, recipe = self.now(), self.place.batch.recipe(output.recipe)
-        assert recipe is not None
+        framing, recipe = self.now(), self.place.batch.made_by(output)
+        assert recipe.picture is not None
         x, y, w, h = said.lies.crop
         window = QRectF(x / said.canvas[0], y / said.canvas[1], w / said.canvas[0], h / said.canvas[1])
         crop = (framing.left, framing.top, framing.right, framing.bottom)

@@ -15,7 +15,7 @@ from chronocast.journal.facts import FactsStore
 from chronocast.journal.places import data_folder
 from chronocast.model.batch import Batch
 from chronocast.model.edits import History, add_recipe, add_source, fill
-from chronocast.model.recipe import SUPPLIED
+from chronocast.model.supplied import BASIC
 from chronocast.run.gather import gather
 from chronocast.run.outlook import Outlook
 from chronocast.run.prepare import Prospect
@@ -29,7 +29,7 @@ log = logging.getLogger(__name__)
 def new_batch() -> Batch:
     """A batch with nothing in it but the supplied recipes."""
     batch = Batch()
-    for recipe in SUPPLIED:
+    for recipe in BASIC:
         batch = add_recipe(batch, recipe)
     return batch
 

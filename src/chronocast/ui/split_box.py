@@ -8,9 +8,9 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QDialog, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from chronocast.deliver.names import proposed_stems, unlike
-from chronocast.media.codecs import CONTAINERS
 from chronocast.model.batch import Batch
 from chronocast.model.extent import short_time
+from chronocast.model.formats import extension
 from chronocast.model.timing import FrameRange
 from chronocast.ui.decision import decision
 from chronocast.ui.range_model import RangeSheet
@@ -82,7 +82,7 @@ class SplitBox(QDialog):
         made = [
             o for o in batch.outputs if o.source == owner.id and o.range in lengths and o.recipe in recipes and o.id not in had
         ]  # fmt: skip
-        extension = {recipe.id: CONTAINERS[recipe.container].extension for recipe in batch.recipes}
+        extension = {recipe.id: extension(recipe.container) for recipe in batch.recipes}
         stems = zip(proposed_stems(batch, made), (extension[o.recipe] for o in made), strict=True)
         rows = [
             (name, short_time(self._sheet.clock.seconds(lengths[o.range]))) for o, name in zip(made, unlike(stems), strict=True)

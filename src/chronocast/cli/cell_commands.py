@@ -1,0 +1,112 @@
+"""``batch fill``, ``batch set``, ``batch card``: what is made of what, and the exceptions."""
+
+from __future__ import annotations
+
+import json
+import sys
+from collections.abc import Callable
+from typing import Annotated, Any
+
+import typer
+
+from chronocast.cli.answers import WRONG_USE, BatchPath, complain, load
+from chronocast.model.errors import ChronocastError, ModelError
+
+Outputs = Annotated[list[str], typer.Argument(metavar="OUTPUT...", help="Ids of outputs, or “all”.")]
+
+
+def _edit(path: Any, change: Callable[[Any], Any]) -> Any:
+    """Load, change, save; the batch as it then is."""
+    from chronocast.journal.documents import save_batch
+
+    batch = load(path)
+    try:
+        batch = type(batch).model_validate(change(batch).model_dump())
+        save_batch(batch, path)
+    except ChronocastError as error:
+        complain(error, WRONG_USE)
+    return batch
+
+
+def _chosen(batch: Any, outputs: list[str]) -> list[str]:
+    if outputs == ["all"]:
+        return [output.id for output in batch.outputs]
+    if unknown := [name for name in outputs if batch.output(name) is None]:
+        raise ModelError(
+            f"There is no output “{unknown[0]}” in this batch.",
+            f"There are: {', '.join(o.id for o in batch.outputs[:12])}.",
+        )
+    return outputs
+
+
+def set_cells(
+    batch: BatchPath, outputs: Outputs,
+    set_: Annotated[list[str] | None, typer.Option("--set", metavar="FIELD=VALUE", help="An exception, by dotted field.")] = None,
+    clear: Annotated[bool, typer.Option("--clear", help="Take all their exceptions away.")] = False,
+) -> None:  # fmt: skip
+    """Exceptions: what some outputs say otherwise than their recipe."""
+    from chronocast.cli.recipe_commands import _values
+    from chronocast.model.columns import clear_own, exceptions, set_own
+
+    def change(loaded: Any) -> Any:
+        chosen = _chosen(loaded, outputs)
+        cleared = clear_own(loaded, chosen) if clear else loaded
+        return set_own(cleared, chosen, _values(set_ or []))
+
+    for output, own in exceptions(_edit(batch, change)):
+        told = ", ".join(f"{field} = {json.dumps(value)}" for field, value in own.items())
+        sys.stdout.write(f"{output.id}  {told}\n")
+
+
+def fill_cells(
+    batch: BatchPath,
+    recipe: Annotated[list[str], typer.Option("--recipe", metavar="ID", help="A recipe; it becomes a column.")],
+    source: Annotated[list[str] | None, typer.Option("--source", metavar="ID", help="A source; without one all of them.")] = None,
+    clear: Annotated[bool, typer.Option("--clear", help="Clear these cells instead.")] = False,
+) -> None:  # fmt: skip
+    """Ask for sources in recipes: N × M cells in one act."""
+    from chronocast.journal.library import Library, needed_recipe
+    from chronocast.model.batch import FULL
+    from chronocast.model.edits import add_recipe, fill
+
+    def change(loaded: Any) -> Any:
+        ids = []
+        for name in recipe:
+            if loaded.recipe(name) is None and not clear:
+                made = needed_recipe(Library(), name)
+                loaded = add_recipe(loaded, made)
+                ids.append(made.id)
+            else:
+                ids.append(name)
+        cells = [(item, FULL, name) for item in source or [s.id for s in loaded.sources] for name in ids]
+        return fill(loaded, cells, not clear)
+
+    sys.stdout.write(f"{len(_edit(batch, change).outputs)} outputs\n")
+
+
+def card_cells(
+    batch: BatchPath, outputs: Outputs,
+    card: Annotated[str, typer.Option("--card", metavar="ID", help="A saved receiver card, or its file.")],
+    off: Annotated[bool, typer.Option("--off", help="No longer judge them by it.")] = False,
+) -> None:  # fmt: skip
+    """Judge some outputs by a receiver card, before and after."""
+    from chronocast.journal.library import Library, needed_card
+    from chronocast.model.columns import add_card, set_card
+
+    def change(loaded: Any) -> Any:
+        chosen = _chosen(loaded, outputs)
+        if off:
+            return set_card(loaded, chosen, card, False)
+        made = needed_card(Library(), card)
+        return set_card(add_card(loaded, made), chosen, made.id)
+
+    for output in _edit(batch, change).outputs:
+        if output.cards:
+            sys.stdout.write(f"{output.id}  {', '.join(output.cards)}\n")
+
+
+def cell_commands(app: typer.Typer) -> None:
+    """Put them among the commands of ``batch``."""
+    app.command("set")(set_cells)
+    app.command("fill")(fill_cells)
+    app.command("card")(card_cells)

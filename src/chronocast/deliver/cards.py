@@ -1,0 +1,72 @@
+"""Receiver cards on finished files: what was found, offered to the card."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from chronocast.media.prove import Found
+from chronocast.model.card import ReceiverCard
+from chronocast.model.check import Check, Expected
+from chronocast.model.fits import Offer, headroom, judge
+
+_OURS = {"mpeg2video": "mpeg2", "dnxhd": "dnxhr", "cfhd": "cineform", "qtrle": "rle", "mjpeg": "jpeg"}
+_SOUNDS = {"pcm_s16le": "pcm", "pcm_s24le": "pcm", "pcm_s16be": "pcm", "pcm_s24be": "pcm"}
+_LAYOUTS = {1: "mono", 2: "stereo", 6: "5.1"}
+
+
+def needs_luma(cards: Iterable[ReceiverCard]) -> bool:
+    """Whether any of the cards wants the brightness looked at."""
+    return any(card.limits.legal_range for card in cards)
+
+
+def needs_loudness(cards: Iterable[ReceiverCard]) -> bool:
+    """Whether any of the cards wants loudness or true peak measured."""
+    return any(card.limits.loudness is not None or card.limits.true_peak_most is not None for card in cards)
+
+
+def level_name(codec: str, level: int) -> str | None:
+    """A level as people say it, from the stream's code."""
+    if level <= 0:
+        return None
+    if codec == "hevc":
+        text = f"{level / 30:.1f}"
+    elif codec == "h264":
+        text = "1b" if level == 9 else f"{level / 10:.1f}"
+    elif codec == "mpeg2video":
+        return {10: "low", 8: "main", 6: "high1440", 4: "high", 5: "main", 2: "high"}.get(level)
+    else:
+        return None
+    return text.removesuffix(".0")
+
+
+def offer_of(found: Found, expected: Expected, name: str, container: str) -> Offer:
+    """What a finished file offers its receiver.  ``container`` is ours, since several share a reader."""
+    legal = None
+    if found.luma is not None:
+        bits = 16 if "16" in found.pixel_format else 10 if "10" in found.pixel_format else 8
+        legal = found.luma[0] >= 16 << (bits - 8) and found.luma[1] <= 235 << (bits - 8)
+    seconds = found.frames / float(found.rate) if found.frames and found.rate else 0.0
+    if not found.frames and found.sample_rate:
+        seconds = found.said_samples / found.sample_rate
+    order = expected.scan if found.fields else "progressive"
+    codec = _OURS.get(found.video_codec, found.video_codec) or None
+    return Offer(
+        name, container, seconds, (found.bytes, found.bytes), codec, expected.profile or None, found.width, found.height, found.rate, order,
+        expected.peak or None, expected.buffer or None, level_name(found.video_codec, found.level),
+        _SOUNDS.get(found.sound_codec or "", found.sound_codec), _LAYOUTS.get(found.channels), found.sample_rate or None,
+        found.loudness, found.true_peak, legal,
+    )  # fmt: skip
+
+
+def card_checks(found: Found, expected: Expected, name: str) -> list[Check]:
+    """Every requirement of every card, as checks."""
+    checks = []
+    for told in expected.cards:
+        card = ReceiverCard.model_validate(told)
+        for verdict in judge(card, offer_of(found, expected, name, expected.box)):
+            ok = verdict.state in ("fits", "tight")
+            have = verdict.have + (f" ({headroom(verdict.use)})" if ok and verdict.use is not None else "")
+            checks.append(
+                Check(f"{card.name}: {verdict.what}", ok, verdict.wanted, have or "could not be measured", "measured on the finished file")
+            )  # fmt: skip
+    return checks

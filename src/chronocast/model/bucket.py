@@ -1,0 +1,69 @@
+"""The receiver's buffer as a leaky bucket (Rec. ITU-T H.264 annex C, in the variable-rate form).
+
+It fills at the peak rate and holds no more than its size; each picture takes
+its bits out at once.  A stream keeps its peak when the bucket never runs dry.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Bucket:
+    """``peak`` in bit/s, ``size`` in bits, ``rate`` in pictures a second, ``start`` the share that is full at first."""
+
+    peak: float
+    size: float
+    rate: float
+    start: float
+
+
+@dataclass(frozen=True)
+class Level:
+    """The least and the last fullness, as shares of the bucket; below 0 it ran dry, at picture ``where``."""
+
+    lowest: float
+    last: float
+    where: int
+
+    @property
+    def holds(self) -> bool:
+        return self.lowest >= 0
+
+
+def run_through(bucket: Bucket, sizes: Iterable[int], full: float | None = None) -> Level:
+    """Send pictures of these sizes in bytes, in decoding order, through a bucket.
+
+    >>> run_through(Bucket(8000, 8000, 1, 0.5), [400, 1200]).lowest
+    -0.2
+    """
+    level = (bucket.start if full is None else full) * bucket.size
+    refill = bucket.peak / bucket.rate
+    lowest, where = level, 0
+    for number, size in enumerate(sizes):
+        level -= size * 8
+        if level < lowest:
+            lowest, where = level, number
+        level = min(bucket.size, level + refill)
+    return Level(round(lowest / bucket.size, 6), round(level / bucket.size, 6), where)
+
+
+def offenders(bucket: Bucket, pieces: Sequence[Sequence[int]]) -> list[int]:
+    """Pieces that must be made smaller so that the joined stream keeps the bucket: those that run it dry or leave
+    less in it than the next was promised when that one then runs dry."""
+    found: list[int] = []
+    full, at = bucket.start, 0
+    while at < len(pieces):
+        state = run_through(bucket, pieces[at], full)
+        if not state.holds:
+            alone = run_through(bucket, pieces[at])
+            guilty = at if not alone.holds or at == 0 else at - 1
+            if guilty not in found:
+                found.append(guilty)
+            full = bucket.start
+        else:
+            full = state.last
+        at += 1
+    return found

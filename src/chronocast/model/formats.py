@@ -1,0 +1,315 @@
+"""What goes with what: picture codecs, sound codecs, containers and their extensions, in one table.
+
+Pure data.  How an encoder is told is in ``media/codecs.py``; whether a recipe
+agrees with this table is said by ``model/agree.py``.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Literal
+
+Scan = Literal["progressive", "top first", "bottom first"]
+Mode = Literal["constant", "variable", "two pass", "quality"]
+MODES: dict[str, str] = {
+    "constant": "the same rate at every moment: for lines and players that can't store",
+    "variable": "an average rate, in one pass: quickest, its size is near what is asked",
+    "two pass": "an average rate met within 1 %: one quality for the whole film, found in a few rounds",
+    "quality": "the same look everywhere, whatever it takes: its size is forecast, not asked",
+}
+STEPS: dict[str, str] = {
+    "grade": "its rate follows from its grade",
+    "lossless": "nothing is lost, so its rate is what the picture takes",
+}
+
+
+@dataclass(frozen=True)
+class Sampling:
+    """Bits a sample and colour resolution; ``working`` is what pictures are composed in before the encoder's own."""
+
+    depth: int
+    chroma: str
+    pixel_format: str
+    working: str = ""
+
+    @property
+    def name(self) -> str:
+        return f"{self.depth} bit {self.chroma}"
+
+    @property
+    def composed(self) -> str:
+        """The pixel format pictures are composed in."""
+        return self.working or self.pixel_format
+
+
+@dataclass(frozen=True)
+class Grade:
+    """One strength of a mezzanine codec: what its encoder calls it, its FourCC, and about how many bits a pixel takes."""
+
+    id: str
+    name: str
+    profile: str
+    sampling: Sampling
+    bits_a_pixel: float
+    tag: str = ""
+
+
+@dataclass(frozen=True)
+class PictureCodec:
+    """A picture codec as a person chooses it.
+
+    ``quality`` is (best, worst, usual) of its constant-quality scale; ``encoders`` are
+    the libraries' names, the first the usual one; ``without`` says why a rate control can't be had.
+    """
+
+    id: str
+    name: str
+    use: str
+    kind: Literal["long", "intra", "lossless", "images"]
+    encoders: tuple[str, ...]
+    samplings: tuple[Sampling, ...]
+    modes: tuple[Mode, ...] = ()
+    quality: tuple[float, float, float] | None = None
+    grades: tuple[Grade, ...] = ()
+    scans: tuple[Scan, ...] = ("progressive",)
+    profiles: tuple[str, ...] = ()
+    without: Mapping[str, str] = field(default_factory=dict)
+    multiple: int = 2
+    least: tuple[int, int] = (16, 16)
+    piece: Literal["mp4", "mov"] = "mp4"
+
+    @property
+    def rated(self) -> bool:
+        """Whether a rate can be asked for."""
+        return bool(self.modes)
+
+    def grade(self, identifier: str | None) -> Grade | None:
+        """The grade of that id; the usual one for none."""
+        if not self.grades:
+            return None
+        usual = self.grades[min(2, len(self.grades) - 1)]
+        return next((item for item in self.grades if item.id == identifier), usual)
+
+    def sampling(self, depth: int | None, chroma: str | None, grade: str | None = None) -> Sampling:
+        """What is encoded for a depth and a chroma asked for; the usual one where nothing is said."""
+        if chosen := self.grade(grade):
+            return chosen.sampling
+        fits = [
+            item
+            for item in self.samplings
+            if (depth is None or item.depth == depth) and (chroma is None or item.chroma == chroma)
+        ]
+        return fits[0] if fits else self.samplings[0]
+
+
+@dataclass(frozen=True)
+class SoundCodec:
+    """A sound codec; ``rates`` in Hz, none for any; ``lossless`` ones have depths instead of a rate."""
+
+    id: str
+    name: str
+    use: str
+    lossless: bool = False
+    rates: tuple[int, ...] = (44100, 48000)
+    channels: tuple[int, ...] = (1, 2, 6)
+    bits: tuple[int, int, int] = (16_000, 512_000, 128_000)
+    depths: tuple[int, ...] = ()
+    packet: int = 1024
+
+
+@dataclass(frozen=True)
+class Container:
+    """A kind of file: FFmpeg's muxer, its extension, the codecs it holds; ``note`` says what else binds it."""
+
+    id: str
+    name: str
+    muxer: str
+    extension: str
+    picture: tuple[str, ...]
+    sound: tuple[str, ...]
+    use: str = ""
+    options: tuple[tuple[str, str], ...] = ()
+    sound_rates: tuple[int, ...] = (44100, 48000)
+    most_tracks: int = 16
+    read_as: str = ""
+
+    @property
+    def opened_as(self) -> str:
+        """What a reader's library calls it."""
+        return self.read_as or self.muxer
+
+
+_420 = Sampling(8, "4:2:0", "yuv420p")
+_422 = Sampling(8, "4:2:2", "yuv422p")
+_444 = Sampling(8, "4:4:4", "yuv444p")
+_420_10 = Sampling(10, "4:2:0", "yuv420p10le")
+_422_10 = Sampling(10, "4:2:2", "yuv422p10le")
+_444_10 = Sampling(10, "4:4:4", "yuv444p10le")
+_RGB = Sampling(8, "RGB", "rgb24", "yuv444p")
+_RGB_10 = Sampling(10, "RGB", "gbrp10be", "yuv444p10le")
+_RGB_16 = Sampling(16, "RGB", "rgb48be", "yuv444p16le")
+_RGB_16L = Sampling(16, "RGB", "rgb48le", "yuv444p16le")
+_RGB_FLOAT = Sampling(16, "RGB", "gbrpf32le", "yuv444p16le")
+
+_NOT_CONSTANT = {"constant": "this encoder holds a constant rate only without looking ahead, which costs too much of the look"}
+_ONE_PASS = {
+    "two pass": "one common quality is found only with the H.264 and HEVC encoders, whose scale answers to small steps"
+}
+
+PICTURE: dict[str, PictureCodec] = {
+    item.id: item
+    for item in (
+        PictureCodec(
+            "h264", "H.264", "plays everywhere", "long", ("libx264",),
+            (_420, _422, _444, _420_10, _422_10, _444_10), ("constant", "variable", "two pass", "quality"), (0, 51, 20),
+            scans=("progressive", "top first", "bottom first"),
+            profiles=("baseline", "main", "high", "high10", "high422", "high444"),
+        ),
+        PictureCodec(
+            "hevc", "HEVC", "about a third smaller than H.264 for the same look, several times slower to make", "long", ("libx265",),
+            (_420, _422, _444, _420_10, _422_10, _444_10), ("constant", "variable", "two pass", "quality"), (0, 51, 23),
+            profiles=("main", "main10", "main422-10", "main444-8", "main444-10"), least=(32, 32),
+        ),
+        PictureCodec(
+            "av1", "AV1", "smallest for the web; recent players only", "long", ("libsvtav1",), (_420, _420_10),
+            ("variable", "quality"), (1, 63, 30), without=_NOT_CONSTANT | _ONE_PASS, profiles=("main",), least=(64, 64),
+        ),
+        PictureCodec(
+            "vp9", "VP9", "for the web, free of fees, in most browsers", "long", ("libvpx-vp9",), (_420, _422, _444),
+            ("constant", "variable", "quality"), (0, 63, 31), without=_ONE_PASS, profiles=("0", "1"),
+        ),
+        PictureCodec(
+            "mpeg2", "MPEG-2", "for broadcast servers and older players; needs two or three times the rate of H.264", "long",
+            ("mpeg2video",), (_420, _422), ("constant", "variable", "quality"), (1, 31, 4),
+            scans=("progressive", "top first", "bottom first"), without=_ONE_PASS, profiles=("main", "4:2:2"),
+        ),
+        PictureCodec(
+            "prores", "ProRes", "intra mezzanine for editing and hand-over, read by every editing seat", "intra",
+            ("prores_aw", "prores_ks"), (_422_10, _444_10),
+            grades=(
+                Grade("proxy", "Proxy", "0", _422_10, 0.86, "apco"),
+                Grade("lt", "LT", "1", _422_10, 1.95, "apcs"),
+                Grade("standard", "Standard", "2", _422_10, 2.8, "apcn"),
+                Grade("hq", "HQ", "3", _422_10, 4.2, "apch"),
+                Grade("4444", "4444", "4", _444_10, 6.3, "ap4h"),
+            ), piece="mov",
+        ),
+        PictureCodec(
+            "dnxhr", "DNxHR", "intra mezzanine of a known size: every frame takes the same", "intra", ("dnxhd",),
+            (_422, _422_10, _444_10),
+            grades=(
+                Grade("lb", "LB", "dnxhr_lb", _422, 0.87),
+                Grade("sq", "SQ", "dnxhr_sq", _422, 2.8),
+                Grade("hq", "HQ", "dnxhr_hq", _422, 4.25),
+                Grade("hqx", "HQX", "dnxhr_hqx", _422_10, 4.25),
+                Grade("444", "444", "dnxhr_444", _444_10, 8.5),
+            ), least=(256, 120), piece="mov",
+        ),
+        PictureCodec(
+            "cineform", "CineForm", "intra mezzanine by wavelets, gentle with gradients", "intra", ("cfhd",), (_422_10,),
+            grades=(
+                Grade("low", "Low", "low", _422_10, 3.0),
+                Grade("medium", "Medium", "medium", _422_10, 4.0),
+                Grade("high", "High", "high", _422_10, 5.0),
+                Grade("film", "Film", "film1", _422_10, 6.5),
+            ), multiple=16, least=(48, 32), piece="mov",
+        ),
+        PictureCodec(
+            "ffv1", "FFV1", "lossless, with a sum for every slice: for archives", "lossless", ("ffv1",),
+            (_420, _422, _444, _420_10, _422_10, _444_10),
+        ),
+        PictureCodec(
+            "rle", "Run length (QuickTime Animation)", "lossless for drawn pictures and graphics; very large for filmed ones", "lossless",
+            ("qtrle",), (_RGB,), piece="mov",
+        ),
+        PictureCodec(
+            "jpeg", "JPEG", "small stills, with a quality", "images", ("mjpeg",),
+            (Sampling(8, "4:2:0", "yuvj420p", "yuv420p"), Sampling(8, "4:4:4", "yuvj444p", "yuv444p")), ("quality",), (1, 31, 3),
+            without=dict.fromkeys(("constant", "variable", "two pass"), "stills have a quality, not a rate"), piece="mov",
+        ),
+        PictureCodec("png", "PNG", "lossless stills, any program reads them", "images", ("png",), (_RGB, _RGB_16), piece="mov"),
+        PictureCodec("tiff", "TIFF", "lossless stills for print and grading", "images", ("tiff",), (_RGB, _RGB_16L), piece="mov"),
+        PictureCodec("dpx", "DPX", "film frames in 10 bits, uncompressed", "images", ("dpx",), (_RGB_10, _RGB), piece="mov"),
+        PictureCodec(
+            "exr", "EXR", "half-float frames for compositing; values are the picture's own, not linear light", "images", ("exr",),
+            (_RGB_FLOAT,), piece="mov",
+        ),
+    )
+}  # fmt: skip
+
+SOUND: dict[str, SoundCodec] = {
+    item.id: item
+    for item in (
+        SoundCodec("aac", "AAC", "plays everywhere"),
+        SoundCodec(
+            "opus", "Opus", "best at small rates; for the web", rates=(48000,), bits=(16_000, 510_000, 112_000), packet=960
+        ),
+        SoundCodec("pcm", "PCM", "as it is, for editing and broadcast", lossless=True, depths=(16, 24)),
+        SoundCodec("flac", "FLAC", "lossless, about half of PCM", lossless=True, depths=(16, 24), packet=4608),
+        SoundCodec(
+            "mp3", "MP3", "for old players", channels=(1, 2), bits=(32_000, 320_000, 192_000), packet=1152
+        ),
+    )
+}  # fmt: skip
+
+_BITEXACT = ("fflags", "+bitexact")
+_IMAGES = ("jpeg", "png", "tiff", "dpx", "exr")
+CONTAINERS: dict[str, Container] = {
+    item.id: item
+    for item in (
+        Container(
+            "mp4", "MP4", "mp4", ".mp4", ("h264", "hevc", "av1", "vp9", "mpeg2"), ("aac", "opus", "flac", "mp3"),
+            "plays everywhere", (("movflags", "+faststart"), _BITEXACT),
+        ),
+        Container(
+            "mov", "MOV", "mov", ".mov", ("h264", "hevc", "mpeg2", "prores", "dnxhr", "cineform", "rle"), ("aac", "pcm"),
+            "for editing seats", (("movflags", "+faststart"), _BITEXACT),
+        ),
+        Container(
+            "mkv", "MKV", "matroska", ".mkv", ("h264", "hevc", "av1", "vp9", "mpeg2", "prores", "ffv1"),
+            ("aac", "opus", "pcm", "flac", "mp3"), "open, for archives and players", (_BITEXACT,),
+        ),
+        Container(
+            "webm", "WebM", "webm", ".webm", ("av1", "vp9"), ("opus",), "for web pages", (_BITEXACT,), (48000,),
+            read_as="matroska",
+        ),
+        Container(
+            "mxf", "MXF", "mxf", ".mxf", ("mpeg2", "prores", "dnxhr"), ("pcm",), "for broadcast servers", (_BITEXACT,), (48000,),
+        ),
+        Container(
+            "ts", "MPEG-TS", "mpegts", ".ts", ("h264", "hevc", "mpeg2"), ("aac", "mp3"),
+            "for lines and play-out", (("mpegts_flags", "+resend_headers"), _BITEXACT), (44100, 48000),
+        ),
+        Container("wav", "WAV", "wav", ".wav", (), ("pcm",), "sound only, for editing", (_BITEXACT,), most_tracks=1),
+        Container("m4a", "M4A", "mp4", ".m4a", (), ("aac",), "sound only, plays everywhere", (("movflags", "+faststart"), _BITEXACT)),
+        Container("flac", "FLAC", "flac", ".flac", (), ("flac",), "sound only, lossless", (_BITEXACT,), most_tracks=1),
+        Container("mp3", "MP3", "mp3", ".mp3", (), ("mp3",), "sound only, old players", (_BITEXACT,), most_tracks=1),
+        Container(
+            "opus", "Opus", "ogg", ".opus", (), ("opus",), "sound only, small", (_BITEXACT,), (48000,), most_tracks=1
+        ),
+        Container("images", "Images", "", "", _IMAGES, (), "a folder of numbered stills"),
+    )
+}  # fmt: skip
+IMAGE_EXTENSIONS = {"jpeg": ".jpg", "png": ".png", "tiff": ".tif", "dpx": ".dpx", "exr": ".exr"}
+
+
+def extension(container: str) -> str:
+    """The ending of a file's name, seen before it is made; a folder of images has none."""
+    return CONTAINERS[container].extension
+
+
+def ending_told(container: str, picture: str | None = None) -> str:
+    """What a person is told of it: ``.mp4``, ``folder of .jpg``."""
+    if container == "images":
+        return f"folder of {IMAGE_EXTENSIONS.get(picture or '', '.jpg')}"
+    return CONTAINERS[container].extension
+
+
+def holding(picture: str | None, sound: str | None) -> tuple[str, ...]:
+    """Containers that hold these codecs together; either may be none."""
+    return tuple(
+        item.id
+        for item in CONTAINERS.values()
+        if (picture in item.picture if picture else not item.picture) and (sound is None or sound in item.sound)
+    )

@@ -1,0 +1,118 @@
+"""What is decided for a whole output once its pieces are there: its common quality, and that it keeps its peak."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from chronocast.forecast.size import container_bytes
+from chronocast.journal.rounds import RoundsStore
+from chronocast.model.bucket import offenders
+from chronocast.pieces.rounds import MOST_EASED, Rounds, sample, settle
+from chronocast.pieces.stock import Stock
+from chronocast.run.prepare import OutputReady
+
+
+@dataclass(frozen=True)
+class Decided:
+    """``ready`` is the output as it is now to be made; ``again`` whether pieces of it have to be made anew."""
+
+    ready: OutputReady
+    again: bool
+    sentence: str = ""
+
+
+def wanted_pieces(ready: OutputReady) -> tuple[str, ...]:
+    """Names of the pieces that are made next: all of them, or a sample while a quality is first looked for."""
+    names = [piece.name for piece in ready.plan.pieces]
+    if ready.searching and (ready.rounds is None or ready.rounds.sampling):
+        return tuple(names[n] for n in sample(len(names)))
+    return tuple(names)
+
+
+def decide(ready: OutputReady, stock: Stock, store: RoundsStore) -> Decided:
+    """After all wanted pieces of an output were made: whether they will do, else what is tried next.
+
+    What is decided is kept before it is acted on, so that a runner that is killed goes on from there.
+    """
+    if ready.searching:
+        found = _common_quality(ready, stock, store)
+        if found.again:
+            return found
+        ready = found.ready
+        kept = _keep_peak(ready, stock, store)
+        return kept if kept.again else found
+    return _keep_peak(ready, stock, store)
+
+
+def _common_quality(ready: OutputReady, stock: Stock, store: RoundsStore) -> Decided:
+    plan = ready.plan
+    rounds = ready.rounds or Rounds(quality=plan.quality if plan.quality is not None else 20.0)
+    made = {
+        number: size
+        for number, piece in enumerate(plan.pieces)
+        if piece.name in wanted_pieces(ready) and (size := picture_bytes(stock, piece.name, piece.frames))
+    }
+    step = settle(rounds, made, [piece.frames for piece in plan.pieces], ready.target_bytes)
+    store.save(ready.rounds_key, step.rounds)
+    return Decided(replanned(ready, step.rounds), not _as_it_is(ready, step.rounds), step.sentence)
+
+
+def _as_it_is(ready: OutputReady, rounds: Rounds) -> bool:
+    """Whether a settled search ends on the very pieces that were just made."""
+    return rounds.settled and rounds.quality == ready.plan.quality
+
+
+def replanned(ready: OutputReady, rounds: Rounds) -> OutputReady:
+    """The output, planned anew with what was decided."""
+    plan = ready.source.plan(ready.part, ready.recipe, ready.output.framing, rounds)
+    return replace(ready, plan=plan, rounds=rounds)
+
+
+def picture_bytes(stock: Stock, name: str, frames: int) -> int:
+    """Bytes of a piece's picture packets."""
+    kept = stock.find(name)
+    if kept is None:
+        return 0
+    packets = kept.facts.get("packets")
+    return sum(packets) if packets else max(1, kept.bytes - round(container_bytes(frames, 0)))
+
+
+def _keep_peak(ready: OutputReady, stock: Stock, store: RoundsStore) -> Decided:
+    """Send the joined stream through the receiver's buffer; make pieces that overrun it smaller."""
+    bucket = ready.bucket
+    if bucket is None:
+        return Decided(ready, False)
+    packets: list[Sequence[int]] = []
+    for piece in ready.plan.pieces:
+        kept = stock.find(piece.name)
+        found = kept.facts.get("packets") if kept else None
+        if not found:
+            return Decided(ready, False)  # a piece from elsewhere: the check of the joined file will tell
+        packets.append(found)
+    rounds = ready.rounds or Rounds(quality=ready.plan.quality or 0.0, settled=True)
+    eased = dict(rounds.eased)
+    guilty = [n for n in offenders(bucket, packets) if eased.get(ready.plan.shown[n], 0) < MOST_EASED]
+    if not guilty:
+        return Decided(ready, False)
+    for number in guilty:
+        eased[ready.plan.shown[number]] = eased.get(ready.plan.shown[number], 0) + 1
+    rounds = rounds.model_copy(update={"eased": eased})
+    store.save(ready.rounds_key, rounds)
+    count = len(guilty)
+    return Decided(
+        replanned(ready, rounds), True,
+        f"{count} piece{'s' if count > 1 else ''} would overrun the receiver's buffer and {'are' if count > 1 else 'is'} made smaller",
+    )  # fmt: skip
+
+
+def superseded(ready: OutputReady) -> set[str]:
+    """Names of pieces of qualities that were tried and not taken."""
+    if ready.rounds is None or ready.plan.quality is None:
+        return set()
+    found: set[str] = set()
+    for tried in ready.rounds.tried:
+        if tried.quality != ready.rounds.quality:
+            other = replanned(ready, Rounds(quality=tried.quality, settled=True))
+            found |= {piece.name for piece in other.plan.pieces}
+    return found - {piece.name for piece in ready.plan.pieces}
