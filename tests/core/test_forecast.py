@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 
 from chronocast.forecast.band import Band, Chance, band
 from chronocast.forecast.learn import Belief, update
+from chronocast.forecast.priors import effort_factor, size_prior
 from chronocast.forecast.room import RESERVE_BYTES, Room
 from chronocast.forecast.size import PictureAsk, belief, container_bytes, picture_bytes
 from chronocast.forecast.work import SUPPLIED_PACE, Pace, PieceAsk, piece_seconds
@@ -22,10 +23,10 @@ def ask(
     kept: list[int | None] | None = None,
     seen: tuple[float, ...] = (),
     pieces: int = 5,
+    quality: float = 20.0,
 ) -> PictureAsk:
-    return PictureAsk(
-        "o", "f", 1280 * 720, 25.0, mode, 3e6, 6e6, 20.0, [200] * pieces, kept or [None] * pieces, seen
-    )
+    prior = size_prior("h264", mode, 1280 * 720, 25.0, 3e6, 6e6, quality, 0.0, "libx264")
+    return PictureAsk("o", "f", prior, [200] * pieces, kept or [None] * pieces, seen)
 
 
 class Size(unittest.TestCase):
@@ -35,6 +36,13 @@ class Size(unittest.TestCase):
         self.assertLess(told.likely, by_rate)
         self.assertGreater(told.likely, by_rate * 0.7)
         self.assertLessEqual(told.safe, by_rate * 1.08)
+
+    def test_two_passes_and_a_constant_rate_are_known_before(self) -> None:
+        by_rate = 3e6 * 40 / 8
+        for mode in ("two pass", "constant"):
+            told = band(picture_bytes(ask(mode), Chance()))
+            self.assertLess(abs(told.likely / by_rate - 1), 0.01, mode)
+            self.assertLess(told.safe / told.p10, 1.05, mode)
 
     def test_kept_pieces_are_exact(self) -> None:
         told = band(picture_bytes(ask(kept=[1000, 2000, 3000, 4000, 5000]), Chance()))
@@ -54,7 +62,7 @@ class Size(unittest.TestCase):
         self.assertLess(abs(exp(after.mean) - 0.5), 0.08)
 
     def test_a_step_of_quality_is_a_twelfth_of_a_doubling(self) -> None:
-        better = PictureAsk("o", "f", 1280 * 720, 25.0, "quality", 3e6, 6e6, 14.0, [200] * 5, [None] * 5)
+        better = ask("quality", quality=14.0)
         self.assertAlmostEqual(
             band(picture_bytes(better, Chance())).likely
             / band(picture_bytes(ask("quality"), Chance())).likely,
@@ -87,9 +95,8 @@ class Learning(unittest.TestCase):
 class Seconds(unittest.TestCase):
     def test_seconds_follow_pixels_effort_and_pace(self) -> None:
         def likely(effort: str, megapixels: float, pace: Pace = SUPPLIED_PACE) -> float:
-            return band(
-                piece_seconds([PieceAsk(megapixels, effort, "p")], pace, {}, Chance(), "o").sum(axis=0)
-            ).likely
+            asks = [PieceAsk(megapixels, effort_factor("libx264", effort), "p")]
+            return band(piece_seconds(asks, pace, {}, Chance(), "o").sum(axis=0)).likely
 
         self.assertLess(likely("fast", 100), likely("medium", 100))
         self.assertLess(likely("medium", 100), likely("slow", 100))
@@ -99,12 +106,12 @@ class Seconds(unittest.TestCase):
         )
 
     def test_errors_that_are_shared_do_not_cancel(self) -> None:
-        asks = [PieceAsk(100, "medium", "p")] * 60
+        asks = [PieceAsk(100, 1.0, "p")] * 60
         total = band(piece_seconds(asks, SUPPLIED_PACE, {}, Chance(), "o").sum(axis=0))
         self.assertGreater(total.safe / total.likely, 1.5)
 
     def test_measured_stations_are_known_better(self) -> None:
-        asks = [PieceAsk(100, "medium", "p")] * 10
+        asks = [PieceAsk(100, 1.0, "p")] * 10
         known = band(
             piece_seconds(asks, Pace(encode=0.08, calibrated=True), {"p": [0.08] * 20}, Chance(), "o").sum(
                 axis=0

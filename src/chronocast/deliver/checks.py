@@ -107,7 +107,7 @@ def level_code(codec: str, level: str, profile: str = "") -> int:
 def _scan(found: Found, expected: Expected) -> Check:
     fields = expected.scan != "progressive"
     wanted = "every picture in fields, " + expected.scan if fields else "no picture in fields"
-    order = {"tt": "top first", "tb": "top first", "bb": "bottom first", "bt": "bottom first"}.get(found.field_order, "")
+    order = found.field_order
     have = f"{found.fields} of {found.frames} in fields" + (f", {order}" if order and found.fields else "")
     right = found.fields == found.frames and order in ("", expected.scan) if fields else found.fields == 0
     return Check("scan", right, wanted, have, "flags of all pictures")

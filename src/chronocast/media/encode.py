@@ -18,6 +18,8 @@ from chronocast.media.errors import EncodeFailed
 from chronocast.media.layers import piece_pictures
 from chronocast.model.jobs import EncoderSettings, PieceJob
 
+os.environ.setdefault("SVT_LOG", "1")  # errors only: it would write pages about itself to standard error
+
 Progress = Callable[[int, av.VideoFrame], None]
 
 

@@ -94,6 +94,15 @@ def prove(
     return replace(found, complaints=(*reading.complaints, *told))
 
 
+_ORDERS = {2: "top first", 3: "bottom first", 4: "top first", 5: "bottom first"}
+"""AVFieldOrder: which field is shown first."""
+
+
+def _rate(video: av.VideoStream) -> Fraction:
+    """Pictures a second, by the container where it says so, else as its times have them."""
+    return Fraction(video.average_rate or video.base_rate or video.guessed_rate or 0)
+
+
 class _Reading:
     """A file being decoded from its beginning to its end."""
 
@@ -113,7 +122,7 @@ class _Reading:
         """Everything in it."""
         videos, audios = container.streams.video, container.streams.audio
         video = videos[0] if videos else None
-        rate = Fraction(video.average_rate or 0) if video else Fraction(0)
+        rate = _rate(video) if video else Fraction(0)
         self.heard = {stream.index: 0 for stream in audios}
         main = audios[0].index if audios else -1
         try:
@@ -169,9 +178,9 @@ class _Reading:
             context = video.codec_context
             found = replace(
                 found, frames=self.frames, width=context.width, height=context.height,
-                rate=Fraction(video.average_rate or 0), uneven=self.uneven, video_codec=context.codec.canonical_name,
+                rate=_rate(video), uneven=self.uneven, video_codec=context.codec.canonical_name,
                 colour=_tags(video), picture_sizes=tuple(self.sizes), fields=self.fields,
-                field_order=str(getattr(context.field_order, "name", context.field_order)).lower(),
+                field_order=_ORDERS.get(int(context.field_order or 0), ""),
                 profile=str(context.profile or ""), level=int(context.level or 0), pixel_format=context.pix_fmt or "",
                 luma=(self.luma[0], self.luma[1]) if self.luma and self.luma[1] >= 0 else None,
             )  # fmt: skip

@@ -109,6 +109,12 @@ def _picture(picture: PictureRecipe) -> Iterator[Conflict]:
             "Raise the peak, or lower the average.",
             (("picture.rate_control.peak_bits_per_second", control.target_bits_per_second * 2),),
         )  # fmt: skip
+    if peak and codec.modes and picture.control not in codec.peaks:
+        yield Conflict(
+            "picture.rate_control.peak_bits_per_second",
+            f"{codec.name} keeps no peak with {picture.control}.", "Take the peak out, or choose H.264, HEVC or MPEG-2.",
+            (("picture.rate_control.peak_bits_per_second", None),),
+        )  # fmt: skip
     if codec.grades and picture.grade is not None and all(item.id != picture.grade for item in codec.grades):
         yield Conflict(
             "picture.grade", f"{codec.name} has no grade “{picture.grade}”.",

@@ -60,7 +60,8 @@ class PictureCodec:
     """A picture codec as a person chooses it.
 
     ``quality`` is (best, worst, usual) of its constant-quality scale; ``encoders`` are
-    the libraries' names, the first the usual one; ``without`` says why a rate control can't be had.
+    the libraries' names, the first the usual one; ``without`` says why a rate control can't be had;
+    with ``peaks`` a peak is kept through a buffer.
     """
 
     id: str
@@ -75,6 +76,7 @@ class PictureCodec:
     scans: tuple[Scan, ...] = ("progressive",)
     profiles: tuple[str, ...] = ()
     without: Mapping[str, str] = field(default_factory=dict)
+    peaks: tuple[Mode, ...] = ()
     multiple: int = 2
     least: tuple[int, int] = (16, 16)
     piece: Literal["mp4", "mov"] = "mp4"
@@ -165,11 +167,13 @@ PICTURE: dict[str, PictureCodec] = {
             (_420, _422, _444, _420_10, _422_10, _444_10), ("constant", "variable", "two pass", "quality"), (0, 51, 20),
             scans=("progressive", "top first", "bottom first"),
             profiles=("baseline", "main", "high", "high10", "high422", "high444"),
+            peaks=("constant", "variable", "two pass", "quality"),
         ),
         PictureCodec(
             "hevc", "HEVC", "about a third smaller than H.264 for the same look, several times slower to make", "long", ("libx265",),
             (_420, _422, _444, _420_10, _422_10, _444_10), ("constant", "variable", "two pass", "quality"), (0, 51, 23),
             profiles=("main", "main10", "main422-10", "main444-8", "main444-10"), least=(32, 32),
+            peaks=("constant", "variable", "two pass", "quality"),
         ),
         PictureCodec(
             "av1", "AV1", "smallest for the web; recent players only", "long", ("libsvtav1",), (_420, _420_10),
@@ -177,12 +181,12 @@ PICTURE: dict[str, PictureCodec] = {
         ),
         PictureCodec(
             "vp9", "VP9", "for the web, free of fees, in most browsers", "long", ("libvpx-vp9",), (_420, _422, _444),
-            ("constant", "variable", "quality"), (0, 63, 31), without=_ONE_PASS, profiles=("0", "1"),
+            ("constant", "variable", "quality"), (0, 63, 31), without=_ONE_PASS, profiles=("0", "1"), peaks=("constant", "variable"),
         ),
         PictureCodec(
             "mpeg2", "MPEG-2", "for broadcast servers and older players; needs two or three times the rate of H.264", "long",
             ("mpeg2video",), (_420, _422), ("constant", "variable", "quality"), (1, 31, 4),
-            scans=("progressive", "top first", "bottom first"), without=_ONE_PASS, profiles=("main", "4:2:2"),
+            scans=("progressive", "top first", "bottom first"), without=_ONE_PASS, profiles=("main", "4:2:2"), peaks=("constant", "variable"),
         ),
         PictureCodec(
             "prores", "ProRes", "intra mezzanine for editing and hand-over, read by every editing seat", "intra",

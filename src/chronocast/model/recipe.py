@@ -118,6 +118,8 @@ class PictureRecipe(Document):
     def peak(self) -> int | None:
         """The peak that is kept, in bit/s, if there is one."""
         rates = self.rate_control
+        if self.control not in self.kind.peaks:
+            return None
         if self.control == "constant":
             return rates.target_bits_per_second
         if self.control == "variable":

@@ -96,6 +96,10 @@ def plan_output(
     picture = recipe.picture
     part = taken(part, picture)
     rate = output_rate(source, picture)
+    if picture.kind.kind == "images" and picture.stills.mode == "interval" and part.start:
+        # the first still is the first picture of the range, wherever it begins
+        source = source.model_copy(update={"picture": source.picture_in(part), "frames": len(part)})
+        part = FrameRange(0, len(part))
     view = view or View(placing=picture.framing)
     width, height = picture_size(source, picture, view)
     tags = picture_tags(source, picture, height)

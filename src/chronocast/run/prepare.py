@@ -594,5 +594,6 @@ def expected_of(
     return replace(
         found, video_codec=_FFMPEG.get(picture.codec, picture.codec), scan=picture.scan, profile=picture.profile or "",
         level=picture.level or "" if picture.codec in KEEPS_PEAK else "", peak=peak or 0, buffer=(picture.buffer or 0) if peak else 0, full=FULLNESS,
-        pixel_format=sampling_of(picture).pixel_format if picture.kind.kind in ("long", "intra", "lossless") else "",
+        # of 4444 the decoder says 12 bits, whatever was written
+        pixel_format=sampling_of(picture).pixel_format if picture.kind.kind != "images" and picture.grade != "4444" else "",
     )  # fmt: skip

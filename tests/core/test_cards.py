@@ -1,0 +1,115 @@
+"""Receiver cards: judged with headroom, read safely, never contradicting in silence."""
+
+from __future__ import annotations
+
+import json
+import unittest
+from fractions import Fraction
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from chronocast.model.bucket import Bucket, offenders, run_through
+from chronocast.model.card import Limits, ReceiverCard, fits_name, read_card, write_card
+from chronocast.model.errors import ModelError
+from chronocast.model.fits import Offer, contradictions, headroom, judge, worst
+
+
+def card(called: str = "Hall", **limits: object) -> ReceiverCard:
+    return ReceiverCard(id=called.lower().replace(" ", "-"), name=called, limits=Limits.model_validate(limits))
+
+
+OFFER = Offer(
+    "HALL_reef_v01.mp4", "mp4", 100.0, (50_000_000, 60_000_000), "h264", "high", 1280, 720, Fraction(25), "progressive",
+    8_000_000, 8_000_000, None, "aac", "stereo", 48000,
+)  # fmt: skip
+
+
+def state(made: ReceiverCard, offer: Offer = OFFER) -> str:
+    return worst(judge(made, offer))
+
+
+class Judging(unittest.TestCase):
+    def test_every_kind_of_limit_fits_and_breaks(self) -> None:
+        for fits, breaks in (
+            ({"bytes_most": 70_000_000}, {"bytes_most": 40_000_000}), ({"bytes_least": 10}, {"bytes_least": 51_000_000}),
+            ({"seconds_most": 100}, {"seconds_most": 99.9}), ({"seconds_least": 100}, {"seconds_least": 101}),
+            ({"bits_most": 5_000_000}, {"bits_most": 3_900_000}), ({"bits_least": 4_000_000}, {"bits_least": 4_100_000}),
+            ({"peak_bits_most": 8_000_000}, {"peak_bits_most": 7_000_000}), ({"width_most": 1280}, {"width_most": 1279}),
+            ({"height_least": 720}, {"height_least": 721}), ({"sizes": ["1280x720", "1920x1080"]}, {"sizes": ["1920x1080"]}),
+            ({"rates": ["25", "50"]}, {"rates": ["24"]}), ({"scans": ["progressive"]}, {"scans": ["top first"]}),
+            ({"codecs": ["h264"]}, {"codecs": ["hevc"]}), ({"containers": ["mp4"]}, {"containers": ["mxf"]}),
+            ({"sound": "needed"}, {"sound": "none"}), ({"sound_codecs": ["aac"]}, {"sound_codecs": ["pcm"]}),
+            ({"layouts": ["stereo"]}, {"layouts": ["5.1"]}), ({"sample_rates": [48000]}, {"sample_rates": [44100]}),
+            ({"level_most": {"h264": "3.1"}}, {"level_most": {"h264": "3"}}), ({"name": "HALL_*_v##.mp4"}, {"name": "DOOR_*"}),
+            ({"name_longest": 17}, {"name_longest": 16}), ({"free_bytes": 60_000_000}, {"free_bytes": 1000}),
+        ):  # fmt: skip
+            with self.subTest(fits):
+                self.assertEqual(state(card(**fits)), "fits")
+                broken = judge(card(**breaks), OFFER)
+                self.assertEqual(worst(broken), "breaks")
+                self.assertTrue(all(verdict.wanted and verdict.have for verdict in broken))
+        self.assertEqual(state(card(bytes_most=55_000_000)), "tight")
+        self.assertEqual(state(card(loudness=-23, true_peak_most=-1, legal_range=True)), "unknown")
+
+    def test_measured_things_are_judged_once_they_are_known(self) -> None:
+        made = Offer(**{**OFFER.__dict__, "loudness": -23.4, "true_peak": -0.5, "legal": False})
+        self.assertEqual(state(card(loudness=-23), made), "fits")
+        self.assertEqual(state(card(loudness=-16), made), "breaks")
+        self.assertEqual(state(card(true_peak_most=-1), made), "breaks")
+        self.assertEqual(state(card(legal_range=True), made), "breaks")
+
+    def test_headroom_as_people_say_it(self) -> None:
+        self.assertEqual(headroom(0.21), "uses 21 % of the limit, room for 4.8×")
+        told = judge(card(bytes_most=250_000_000), OFFER)[0].told
+        self.assertIn("uses 20 % of the limit, room for 5.0×", told)
+
+    def test_cards_that_cannot_both_be_met_are_told(self) -> None:
+        one, two = card("One", codecs=["h264"], bytes_least=100), card("Two", codecs=["prores"], bytes_most=50)
+        self.assertEqual(len(contradictions([one, two])), 2)
+        self.assertEqual(contradictions([one, card("Three", codecs=["h264", "hevc"])]), [])
+
+
+class Reading(unittest.TestCase):
+    def test_a_card_s_file_reads_back_the_same(self) -> None:
+        made = card("Hall of players", bytes_most=10**9, rates=["25", "30000/1001"], level_most={"h264": "4.1"}, name="H_*_v##.mp4")
+        self.assertEqual(read_card(write_card(made)), made)
+
+    def test_impossible_and_hostile_cards_are_refused_with_a_sentence(self) -> None:
+        good = json.loads(write_card(card(bytes_most=100)))
+        for limits in (
+            {"bytes_least": 10, "bytes_most": 5}, {"bytes_most": -1}, {"bytes_most": 10**30}, {"rates": ["25 or so"]}, {"codecs": ["realmagic"]},
+            {"level_most": {"h264": "9"}}, {"level_most": {"prores": "4"}}, {"name": "../*"}, {"name": "*" * 50}, {"name": "a" * 500},
+            {"sizes": ["big"]}, {"sound": "none", "layouts": ["stereo"]}, {"loudness": 5}, {"seconds_most": float("nan")},
+        ):  # fmt: skip
+            with self.subTest(limits), self.assertRaises(ModelError) as told:
+                read_card(json.dumps({**good, "limits": limits}))
+            self.assertTrue(str(told.exception).startswith("The receiver card can't be used"))
+        for text in ("", "{", "[1]", json.dumps({**good, "version": 2}), json.dumps({**good, "version": True}), json.dumps({**good, "id": "../x"})):
+            with self.assertRaises(ModelError):
+                read_card(text)
+
+    @given(st.text("ab*?#.", max_size=12), st.text("ab12.", max_size=30))
+    def test_name_patterns_never_take_long_and_match_themselves(self, pattern: str, name: str) -> None:
+        if pattern.count("*") <= 4:
+            fits_name(pattern, name * 8)
+        plain = name.replace("*", "").replace("?", "").replace("#", "")
+        self.assertTrue(fits_name(plain, plain))
+
+
+class Buckets(unittest.TestCase):
+    @given(st.lists(st.integers(0, 40_000), min_size=1, max_size=200))
+    def test_a_stream_below_the_peak_never_runs_dry_and_fullness_stays_in_bounds(self, sizes: list[int]) -> None:
+        bucket = Bucket(1_000_000, 1_000_000, 25, 0.7)
+        told = run_through(bucket, sizes)
+        self.assertLessEqual(told.last, 1)
+        if max(sizes) * 8 <= bucket.peak / bucket.rate:
+            self.assertTrue(told.holds)
+
+    @given(st.lists(st.lists(st.integers(0, 25_000), min_size=1, max_size=30), min_size=1, max_size=6))
+    def test_whoever_runs_it_dry_is_named(self, pieces: list[list[int]]) -> None:
+        bucket = Bucket(1_000_000, 1_000_000, 25, 0.7)
+        whole = run_through(bucket, [size for piece in pieces for size in piece])
+        guilty = offenders(bucket, pieces)
+        self.assertEqual(whole.holds, not guilty)
+        self.assertTrue(all(0 <= n < len(pieces) for n in guilty))

@@ -1,0 +1,67 @@
+"""One common quality for a whole output: the search meets its rate in a few rounds, whatever the picture."""
+
+from __future__ import annotations
+
+import unittest
+from math import exp
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from chronocast.pieces.rounds import BEST, MOST_ROUNDS, TOLERANCE, WORST, Rounds, first_quality, left, sample, settle
+
+
+class World:
+    """Pieces whose bytes fall with quality, each by a slope of its own that bends."""
+
+    def __init__(self, hardness: list[float], bend: float) -> None:
+        self.hardness, self.bend = hardness, bend
+
+    def size(self, piece: int, quality: float) -> int:
+        hard = self.hardness[piece]
+        slope = 0.095 + 0.05 * (hard % 1)
+        return max(1, round(200_000 * hard * exp(-slope * (quality - 20) - self.bend * (quality - 20) ** 2 / 100)))
+
+
+class Search(unittest.TestCase):
+    @given(
+        st.lists(st.floats(0.05, 6), min_size=1, max_size=40), st.floats(-0.05, 0.05), st.floats(0.1, 3),
+        st.integers(12, 30),
+    )  # fmt: skip
+    def test_it_meets_the_rate_or_says_that_nothing_does(self, hardness: list[float], bend: float, wanted: float, first: int) -> None:
+        world = World(hardness, bend)
+        target = sum(world.size(n, 22) for n in range(len(hardness))) * wanted
+        rounds, frames = Rounds(quality=float(first)), [100] * len(hardness)
+        for number in range(MOST_ROUNDS + 3):
+            made = sample(len(hardness)) if rounds.sampling else range(len(hardness))
+            step = settle(rounds, {n: world.size(n, rounds.quality) for n in made}, frames, target)
+            rounds = step.rounds
+            if rounds.settled:
+                break
+        self.assertTrue(rounds.settled)
+        self.assertLessEqual(number, MOST_ROUNDS + 1)
+        total = sum(world.size(n, rounds.quality) for n in range(len(hardness)))
+        off = abs(total / target - 1)
+        self.assertTrue(off <= TOLERANCE + 0.002 or rounds.off_allowed == 1.0, (off, rounds))
+
+    def test_it_takes_two_or_three_rounds_as_a_rule(self) -> None:
+        counts = []
+        for seed in range(30):
+            world = World([0.3 + (seed * 7 + n * 13) % 17 / 6 for n in range(12)], 0.01)
+            target = sum(world.size(n, 23) for n in range(12)) * (0.5 + seed / 20)
+            rounds = Rounds(quality=20.0)
+            while not rounds.settled:
+                made = sample(12) if rounds.sampling else range(12)
+                rounds = settle(rounds, {n: world.size(n, rounds.quality) for n in made}, [100] * 12, target).rounds
+            counts.append(sum(item.share > 0.999 for item in rounds.tried))
+        self.assertLessEqual(sum(counts) / len(counts), 2.6)
+
+    def test_where_it_begins_follows_the_rate(self) -> None:
+        one = first_quality(3_000_000, 1280 * 720, 25)
+        self.assertLess(first_quality(6_000_000, 1280 * 720, 25), one)
+        self.assertGreater(one, BEST)
+        self.assertLess(first_quality(10_000, 3840 * 2160, 60), WORST)
+
+    def test_what_is_left_is_less_the_further_it_is(self) -> None:
+        self.assertGreater(left(None, 20), 2)
+        self.assertEqual(left(Rounds(quality=20, settled=True), 20), 1.0)

@@ -1,0 +1,61 @@
+"""Make one output without a run: plan, encode, render, join, prove.  All of it real."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from fractions import Fraction
+from pathlib import Path
+
+from chronocast.deliver.checks import judge
+from chronocast.media.decode import Readers
+from chronocast.media.encode import encode_piece
+from chronocast.media.inspect import inspect_clip
+from chronocast.media.join import join
+from chronocast.media.prove import prove
+from chronocast.media.sound import render_sound
+from chronocast.model.check import Check
+from chronocast.model.cutlist import CutList
+from chronocast.model.jobs import JoinJob
+from chronocast.model.recipe import Recipe
+from chronocast.model.timing import FrameRange
+from chronocast.pieces.plan import OutputPlan, plan_output
+from chronocast.run.prepare import expected_of
+from chronocast.timeline.layout import clip_cut_list
+
+
+class Maker:
+    """``Maker(folder, source)``: pieces that were made are not made again."""
+
+    def __init__(self, folder: Path, source: Path) -> None:
+        self.folder = folder
+        self.cut: CutList = clip_cut_list(inspect_clip(str(source)))
+        self.readers = Readers()
+        self.made: dict[str, Path] = {}
+
+    def plan(self, recipe: Recipe, part: FrameRange | None = None) -> OutputPlan:
+        return plan_output(self.cut, part or FrameRange(0, self.cut.frames), recipe)
+
+    def make(self, recipe: Recipe, part: FrameRange | None = None, name: str = "") -> tuple[Path, list[Check]]:
+        """The finished file, and everything that is proved about it."""
+        plan = self.plan(recipe, part)
+        for piece in plan.pieces:
+            if piece.name not in self.made:
+                self.made[piece.name] = self.folder / f"{piece.name}.mp4"
+                encode_piece(piece.model_copy(update={"target": str(self.made[piece.name])}), self.readers)
+        if plan.sound and plan.sound.name not in self.made:
+            self.made[plan.sound.name] = self.folder / f"{plan.sound.name}.mp4"
+            render_sound(plan.sound.model_copy(update={"target": str(self.made[plan.sound.name])}))
+        target = self.folder / f"{name or recipe.id}.{recipe.container}"
+        join(
+            JoinJob(
+                name=recipe.id, target=str(target), container=recipe.container, rate=str(plan.rate),
+                pieces=tuple((str(self.made[p.name]), p.frames) for p in plan.pieces),
+                sound=str(self.made[plan.sound.name]) if plan.sound else None,
+                codec=recipe.picture.codec if recipe.picture else "", stem="still",
+                languages=plan.sound.languages if plan.sound else (),
+            )
+        )  # fmt: skip
+        expected = expected_of(recipe, plan.frames, plan.width, plan.height, Fraction(plan.rate), plan.sound, False)
+        if plan.settings:
+            expected = replace(expected, colour=plan.settings.colour)
+        return target, judge(prove(str(target)), expected)
