@@ -29,7 +29,7 @@ from chronocast.pieces.rounds import Rounds, first_quality, sample, settle
 from chronocast.run.today import prepared
 
 SECONDS = 32
-SOURCES = ("Hall opening", "Tide walk", "Night round", "Kelp forest", "Storm light")
+SOURCES = ("Hall of Tides, opening film", "Tide walk", "Night round", "Old reel, grain", "Feeding hour")
 WIDTH, HEIGHT = 640, 360
 
 
