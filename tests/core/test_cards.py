@@ -62,7 +62,7 @@ class Judging(unittest.TestCase):
     def test_headroom_as_people_say_it(self) -> None:
         self.assertEqual(headroom(0.21), "uses 21 % of the limit, room for 4.8×")
         told = judge(card(bytes_most=250_000_000), OFFER)[0].told
-        self.assertIn("uses 20 % of the limit, room for 5.0×", told)
+        self.assertEqual(told, "size: 50.0 MB of at most 250 MB; uses 20 % of the limit, room for 5.0×")
 
     def test_cards_that_cannot_both_be_met_are_told(self) -> None:
         one, two = card("One", codecs=["h264"], bytes_least=100), card("Two", codecs=["prores"], bytes_most=50)

@@ -7,6 +7,7 @@ import unicodedata
 from collections.abc import Iterable
 
 from chronocast.model.batch import Batch, Output
+from chronocast.model.exceptions import effective
 from chronocast.model.naming import read_pattern
 
 LONGEST_BYTES = 200
@@ -36,7 +37,7 @@ def proposed_stems(batch: Batch, wanted: Iterable[Output]) -> list[str]:
     for output in wanted:
         values = {
             "source": sources[output.source].name, "range": ranges.get((output.source, output.range), ""),
-            "recipe": recipes[output.recipe].short_id, "version": f"v{batch.edition}", "counter": f"{numbers.get(output.id, 0):03d}",
+            "recipe": effective(recipes[output.recipe], output.own).short_id, "version": f"v{batch.edition}", "counter": f"{numbers.get(output.id, 0):03d}",
             "date": batch.dated.isoformat() if batch.dated else "",
         }  # fmt: skip
         found.append(safe_stem(output.name or pattern.filled(values)))

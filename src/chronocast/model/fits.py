@@ -61,7 +61,7 @@ class Verdict:
         if self.state == "unknown":
             return f"{self.what}: {self.wanted}; known once the file is made"
         if self.use is not None and self.state == "fits":
-            return f"{self.what}: {self.have}, {headroom(self.use)} of {self.wanted}"
+            return f"{self.what}: {self.have} of {self.wanted}; {headroom(self.use)}"
         mark = {"fits": "", "tight": " may not fit", "breaks": " doesn't fit"}[self.state]
         return f"{self.what}: {self.have}{mark}, wanted {self.wanted}"
 

@@ -45,6 +45,7 @@ class CheckPlace(QWidget):
     open_asked = pyqtSignal(str)
     folder_asked = pyqtSignal(str)
     copy_asked = pyqtSignal(str)
+    recipe_asked = pyqtSignal(str)
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -57,10 +58,11 @@ class CheckPlace(QWidget):
         self.where.setObjectName("quiet")
         self.where.setFont(font(13, narrow=True))
         self.where.setContentsMargins(16, 0, 16, 8)
-        self.open_file, self.open_folder, self.copy = (
+        self.open_file, self.open_folder, self.copy, self.recipe = (
             QPushButton("Open file"),
             QPushButton("Open folder"),
             QPushButton("Copy path"),
+            QPushButton("Its recipe, to change one thing"),
         )
         buttons = QHBoxLayout()
         buttons.setSpacing(8)
@@ -69,6 +71,7 @@ class CheckPlace(QWidget):
             (self.open_file, self.open_asked),
             (self.open_folder, self.folder_asked),
             (self.copy, self.copy_asked),
+            (self.recipe, self.recipe_asked),
         ):
             button.clicked.connect(lambda _=False, s=signal: self._report(s))
             buttons.addWidget(button)
@@ -104,7 +107,7 @@ class CheckPlace(QWidget):
 
     def _describe(self) -> None:
         row: RunRow | None = self.outputs.chosen()
-        for button in (self.open_file, self.open_folder, self.copy):
+        for button in (self.open_file, self.open_folder, self.copy, self.recipe):
             button.setEnabled(bool(row and row.state == "proved"))
         if row is None:
             self.proofs.show_rows([])

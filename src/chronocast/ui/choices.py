@@ -3,7 +3,16 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QEvent, QPoint, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QFontMetricsF, QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
+from PyQt6.QtGui import (
+    QFontMetricsF,
+    QHelpEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QResizeEvent,
+)
 from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from chronocast.ui import draw
@@ -96,7 +105,7 @@ class Choices(QWidget):
                 painter.setBrush(Qt.BrushStyle.NoBrush)
                 painter.drawRoundedRect(inner.adjusted(1.5, 1.5, -1.5, -1.5), 2, 2)
             words = box.adjusted(PAD, 0, -PAD + 2, 0)
-            if choice.effect or self.line > 30 * unit:
+            if choice.effect:
                 words = QRectF(words.left(), words.top() + 3 * unit, words.width(), 18 * unit)
             colour = t.color("quiet" if choice.why else "text")
             draw.text(painter, words, choice.words, font(13.5, 600 if chosen else 400), colour)

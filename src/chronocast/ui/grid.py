@@ -125,7 +125,9 @@ def cell_sentence(cell: Cell) -> str:
         return "being forecast"
     kept = f", {cell.kept_share:.0%} kept" if cell.kept_share else ""
     part = f", {cell.share} of the whole" if cell.share else ""
-    return f"{cell.time}, {cell.size}{kept}{part}"
+    own = f"; otherwise than its column: {cell.own}" if cell.own else ""
+    card = f"; {cell.card_told}" if cell.card_told else ""
+    return f"{cell.time}, {cell.size}{kept}{part}{own}{card}"
 
 
 class CellPainter(QStyledItemDelegate):
@@ -218,6 +220,10 @@ class CellPainter(QStyledItemDelegate):
             draw.text(painter, box, told, font(13, narrow=True), t.color("rust" if cell.problem else "quiet"))
             return
         words = max(46 * unit, 52 * unit)
+        if cell.card == "breaks":  # a receiver's card isn't met
+            draw.mark(painter, QRectF(box.right() - 6, box.top() + 2, 6, 8).center(), "needs you", t, 3.6)
+        if cell.own:  # it says something otherwise than its column
+            draw.text(painter, QRectF(box.left() - 5, box.top() + 1, 12, 12 * unit), "≠", font(13, 600), t.color("lichen"))
         if cell.share:  # a part never passes for the whole
             wide = 36 * unit
             draw.text(
@@ -298,7 +304,7 @@ class RecipeHeader(QHeaderView):
                 QRectF(left.left(), box.top() + 6 * unit, left.width(), 18 * unit),
                 column.title,
                 font(14, 600),
-                t.color("text"),
+                t.color("lichen" if column.changed else "text"),
             )
             draw.text(
                 painter,
@@ -384,6 +390,7 @@ class Grid(QWidget):
     fill_asked = pyqtSignal(list, bool)
     menu_asked = pyqtSignal(QPoint)
     range_asked = pyqtSignal()
+    column_moved = pyqtSignal(str, int)
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -392,7 +399,11 @@ class Grid(QWidget):
         self.painter = CellPainter(theme, table)
         table.setModel(self.model)
         table.setItemDelegate(self.painter)
-        table.setHorizontalHeader(RecipeHeader(theme, table))
+        self.header = RecipeHeader(theme, table)
+        table.setHorizontalHeader(self.header)
+        self.header.setSectionsMovable(True)
+        self.header.setFirstSectionMovable(False)
+        self.header.sectionMoved.connect(self._moved)
         table.setAccessibleName("Sources and recipes")
         table.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectItems)
@@ -407,6 +418,7 @@ class Grid(QWidget):
         rows.hide()
         rows.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
         rows.setDefaultSectionSize(round(ROW * scale()))
+        self._putting_back = False
         self.totals = Totals(theme, table)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -484,6 +496,15 @@ class Grid(QWidget):
         filled = not all(plan.cell(*cell).filled for cell in cells)
         names = [(plan.rows[r].source, plan.rows[r].part, plan.columns[c].recipe) for r, c in cells]
         self.fill_asked.emit(names, filled)
+
+    def _moved(self, section: int, old: int, new: int) -> None:
+        """A column was dragged by its head: the batch's order changes, and the grid follows it."""
+        if self._putting_back or self.model.plan is None or section < 1:
+            return
+        self._putting_back = True
+        self.header.moveSection(new, old)
+        self._putting_back = False
+        self.column_moved.emit(self.model.plan.columns[section - 1].recipe, max(0, new - 1))
 
     def _fit(self) -> None:
         count = self.model.columnCount()

@@ -15,9 +15,11 @@ from chronocast.model.extent import Extent, short_time
 from chronocast.model.show import clock_text, rate_bits_text, size_text, time_text
 from chronocast.model.telling import recipe_facts
 from chronocast.model.timing import format_timecode, rate_text
+from chronocast.run.judging import Judged, judged_outputs
 from chronocast.run.outlook import Outlook, OutputOutlook, clock
 from chronocast.run.prepare import Problem, Prospect, SourceReady
 from chronocast.run.recut import Recut
+from chronocast.ui.recipe_model import label_of, say
 
 
 @dataclass(frozen=True)
@@ -44,11 +46,14 @@ class Column:
     recipe: str
     title: str
     facts: str
+    changed: bool = False
 
 
 @dataclass(frozen=True)
 class Cell:
-    """A possible output.  Shares are of the column's largest."""
+    """A possible output.  Shares are of the column's largest; ``own`` are its exceptions in words,
+    ``card`` the worst verdict of its receivers' cards.
+    """
 
     output: str = ""
     held: bool = False
@@ -61,6 +66,9 @@ class Cell:
     problem: str = ""
     waiting: bool = False
     share: str = ""
+    own: str = ""
+    card: str = ""
+    card_told: str = ""
 
     @property
     def filled(self) -> bool:
@@ -167,11 +175,16 @@ def plan_model(
                     notes=int(bool(wrong)),
                 )
             )
-    columns = tuple(Column(recipe.id, recipe.name, recipe_facts(recipe)) for recipe in batch.recipes)
+    columns = tuple(
+        Column(recipe.id, recipe.name, f"{'changed · ' if recipe.changed else ''}{recipe_facts(recipe)}", recipe.changed)
+        for recipe in batch.recipes
+    )
     places = {(row.source, row.part): n for n, row in enumerate(rows)}
     recipes = {column.recipe: n for n, column in enumerate(columns)}
     outlooks = {item.ready.output.id: item for item in view.outputs} if view else {}
-    cells = _cells(batch.outputs, places, recipes, outlooks, bool(view))
+    judged = {item.output: item for item in judged_outputs(view)} if view and batch.cards else {}
+    refused = prospect.refused if prospect else {}
+    cells = _cells(batch.outputs, places, recipes, outlooks, bool(view), judged, refused)
     totals = []
     for column in columns:
         group = [outlooks[o.id] for o in batch.outputs if o.recipe == column.recipe and o.id in outlooks]
@@ -321,7 +334,7 @@ def source_sheet(batch: Batch, prospect: Prospect | None, source: str) -> Source
 
 def _cells(
     outputs: tuple[Output, ...], places: dict[tuple[str, str], int], recipes: dict[str, int],
-    outlooks: dict[str, OutputOutlook], forecast: bool,
+    outlooks: dict[str, OutputOutlook], forecast: bool, judged: Mapping[str, Judged], refused: Mapping[str, Problem],
 ) -> dict[tuple[int, int], Cell]:  # fmt: skip
     longest: dict[str, float] = {}
     largest: dict[str, float] = {}
@@ -338,15 +351,23 @@ def _cells(
                 output.id,
                 output.held,
                 waiting=not output.held and not forecast,
-                problem="" if output.held or not forecast else "can't be made",
+                problem="" if output.held or not forecast else refused[output.id].told if output.id in refused else "can't be made",
+                own=_own_words(output),
             )
             continue
         cells[key] = Cell(
             output.id, output.held, "made" if item.made else time_text(item.seconds.likely), size_text(item.bytes.likely),
             item.seconds.likely / longest[output.recipe], item.bytes.likely / largest[output.recipe], item.kept_share, item.made,
-            share="" if item.ready.extent.full else item.ready.extent.share_text,
+            share="" if item.ready.extent.full else item.ready.extent.share_text, own=_own_words(output),
+            card=judged[output.id].state if output.id in judged else "",
+            card_told="; ".join(f"{card.name}: {verdict.told}" for card, verdict in judged[output.id].broken[:2]) if output.id in judged else "",
         )  # fmt: skip
     return cells
+
+
+def _own_words(output: Output) -> str:
+    """An output's exceptions in words."""
+    return ", ".join(f"{label_of(name)} {say(name, value)}" for name, value in output.own.items())
 
 
 def difference(value: float, kind: str) -> str:
@@ -438,7 +459,7 @@ def detail(view: Outlook, output: str) -> Detail | None:
         return None
     ready, plan = item.ready, item.ready.plan
     length = plan.seconds
-    lines = (
+    lines: tuple[tuple[str, str], ...] = (
         ("range", f"{ready.range_name}: {ready.extent.text}" if ready.range_name else ready.extent.text),
         ("time", "made already" if item.made else f"{time_text(item.seconds.likely)} likely, {time_text(item.seconds.safe)} safe"),
         ("pace", f"{length / item.seconds.likely:.2g} × real time on one slot" if item.seconds.likely > 0.05 else "nothing to do"),
@@ -448,13 +469,21 @@ def detail(view: Outlook, output: str) -> Detail | None:
         ("pieces", f"{item.pieces_total}, of which {item.pieces_kept} kept"),
         ("rests on", item.basis + ("" if view.calibrated else "; this machine is not measured yet")),
     )  # fmt: skip
+    judged = next((one for one in judged_outputs(view) if one.output == output), None) if ready.cards else None
+    if judged is not None:
+        told = [f"{card.name}: {v.told}" for card, v in judged.broken] or [
+            f"{card.name}: " + next((v.told for v in verdicts if v.use is not None), "everything fits") for card, verdicts in judged.cards
+        ]
+        lines += tuple(("receiver", words) for words in told[:3])
+    if own := _own_words(ready.output):
+        lines += (("exceptions", own),)
     points = tuple(
-        (o.ready.recipe.name, o.seconds.p10, o.seconds.likely, o.seconds.safe, o.bytes.p10, o.bytes.likely, o.bytes.safe, o is item)
+        (o.ready.recipe.title, o.seconds.p10, o.seconds.likely, o.seconds.safe, o.bytes.p10, o.bytes.likely, o.bytes.safe, o is item)
         for o in view.outputs
         if (o.ready.output.source, o.ready.output.range) == (ready.output.source, ready.output.range)
     )  # fmt: skip
     parts = tuple((name, item.parts.get(name, 0.0)) for name in ("encode", "sound", "join", "check"))
-    return Detail(f"{ready.title} · {ready.recipe.name}", str(ready.path), lines, parts, item.basis, points)
+    return Detail(f"{ready.title} · {ready.recipe.title}", str(ready.path), lines, parts, item.basis, points)
 
 
 def recut_lines(recuts: list[Recut]) -> list[str]:

@@ -42,6 +42,7 @@ class Ruled:
     saved: float | None = None
     stops: tuple[Stop, ...] = ()
     files: int = 0
+    mixed: bool = False
 
 
 class SizeRuler(QWidget):
@@ -167,7 +168,7 @@ class SizeRuler(QWidget):
             QPolygonF([QPointF(x, base - 12 * unit), QPointF(x + 6, base - 19 * unit), QPointF(x + 6, base - 31 * unit),
                        QPointF(x - 6, base - 31 * unit), QPointF(x - 6, base - 19 * unit)])
         )  # fmt: skip
-        words = rate_bits_text(target)
+        words = "differs" if self.ruled.mixed and self.live is None else rate_bits_text(target)
         left = x + 10 < self.width() - 70
         box = QRectF(x + 10 if left else x - 80, base - 33 * unit, 70, 16 * unit)
         draw.text(painter, box, words, font(13.5, 600), t.color("text"), draw.LEFT if left else draw.RIGHT)

@@ -45,10 +45,12 @@ from chronocast.ui import theme as themes
 from chronocast.ui.check_place import CheckPlace
 from chronocast.ui.finder import Finder
 from chronocast.ui.headline import HeadlineBand
+from chronocast.ui.plan_columns import PlanColumns
 from chronocast.ui.plan_model import PlanModel, arranged, plan_model, recut_lines
 from chronocast.ui.plan_place import PlanPlace
 from chronocast.ui.range_keys import range_keys
 from chronocast.ui.range_place import RangePlace
+from chronocast.ui.recipe_place import RecipePlace
 from chronocast.ui.run_model import RunModel, run_model
 from chronocast.ui.run_place import RunPlace
 from chronocast.ui.session import Session
@@ -56,8 +58,8 @@ from chronocast.ui.strips import StripMaker
 from chronocast.ui.theme import Theme, font
 
 log = logging.getLogger(__name__)
-PLACES = ("Plan", "Range", "Run", "Check")
-PLAN, RANGE, RUN, CHECK = range(4)
+PLACES = ("Plan", "Range", "Recipe", "Run", "Check")
+PLAN, RANGE, RECIPE, RUN, CHECK = range(5)
 
 
 def settings() -> QSettings:
@@ -81,9 +83,10 @@ class Window(QMainWindow):
         self.begin = QPushButton("Begin")
         self.begin.setObjectName("act")
         self.begin.clicked.connect(self.begin_run)
-        self.plan_place, self.range_place, self.run_place, self.check_place = (
+        self.plan_place, self.range_place, self.recipe_place, self.run_place, self.check_place = (
             PlanPlace(theme),
             RangePlace(theme),
+            RecipePlace(theme),
             RunPlace(theme),
             CheckPlace(theme),
         )
@@ -94,6 +97,7 @@ class Window(QMainWindow):
         self.notice.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.notice.hide()
         self._build()
+        self.columns = PlanColumns(self)
         self._actions()
         self.strips = StripMaker(self)
         self.strips.made.connect(self._strip)
@@ -108,7 +112,7 @@ class Window(QMainWindow):
         self._heard = (
             (session.changed, self._show_plan), (session.run_seen, self._show_run), (session.run_begun, self._run_begun),
             (session.trouble, self.tell_trouble), (session.notice, self.tell), (session.rate_wanted, self._ask_rate),
-            (session.previewed, self.range_place.show_trial), (session.gathered, self._gathered),
+            (session.previewed, self._previewed), (session.gathered, self._gathered),
         )  # fmt: skip
         for signal, slot in self._heard:
             signal.connect(slot)
@@ -160,7 +164,7 @@ class Window(QMainWindow):
         self.head = head
         head.setObjectName("head")
         head.setStyleSheet(f"#head {{ border-bottom: 1px solid {self.theme.line}; }}")
-        for page in (self.plan_place, self.range_place, self.run_place, self.check_place):
+        for page in (self.plan_place, self.range_place, self.recipe_place, self.run_place, self.check_place):
             self.pages.addWidget(page)
         body = QWidget()
         layout = QVBoxLayout(body)
@@ -232,6 +236,10 @@ class Window(QMainWindow):
         self._action(run, "Move the chosen output down", "Alt+Down", lambda: self.move_output(1))
         self._action(run, "Try again what needs you", "", lambda: self.session.ask("retry"))
         self._action(run, "Measure this machine again", "", self.measure)
+        inner = menu.addMenu("Recipes")
+        assert inner
+        for words, key, do in self.columns.acts():
+            self._action(inner, words, key, lambda _=False, d=do: d())
         self._range_actions(menu)
         for number, name in enumerate(PLACES):
             self._action(look, name, f"Ctrl+{number + 1}", lambda _=False, n=number: self.go_to(n))
@@ -273,6 +281,15 @@ class Window(QMainWindow):
         place.preview.connect(self.session.preview)
         place.said.connect(place.parts.say)
         place.trouble.connect(self.tell_trouble)
+        recipes = self.recipe_place
+        recipes.edited.connect(self.session.edit)
+        recipes.said.connect(self.tell)
+        recipes.trouble.connect(self.tell_trouble)
+        recipes.names_asked.connect(self.name_files)
+        recipes.cards_asked.connect(self.show_cards)
+        recipes.ruler.dragged.connect(recipes.try_rate)
+        recipes.preview.connect(self.session.preview)
+        self.check_place.recipe_asked.connect(self.columns.open_recipe_of)
         run = self.run_place
         run.pause_asked.connect(lambda: self.session.ask("pause"))
         run.resume_asked.connect(lambda: self.session.ask("resume"))
@@ -293,16 +310,31 @@ class Window(QMainWindow):
         button = self.places.button(number)
         assert button is not None
         button.setChecked(True)
-        self.head.setVisible(number in (PLAN, RANGE))
+        self.head.setVisible(number in (PLAN, RANGE, RECIPE))
         for action in self.range_actions:
             action.setEnabled(number == RANGE)
         for action in self.all_actions:
             if "selected" in action.text():  # of what is selected in the grid, which has to be seen for it
                 action.setEnabled(number == PLAN or (number == RANGE and "in Range" in action.text()))
         focus = (
-            self.plan_place.grid.table, self.range_place.parts.film, self.run_place.table, self.check_place.outputs,
+            self.plan_place.grid.table, self.range_place.parts.film, self.recipe_place.shelf.table, self.run_place.table,
+            self.check_place.outputs,
         )[number]  # fmt: skip
         focus.setFocus()
+
+    def _previewed(self, *told: object) -> None:
+        """A forecast of what is only tried: for the place that is shown."""
+        if self.pages.currentIndex() == RECIPE:
+            self.recipe_place.show_trial(*told)
+        else:
+            self.range_place.show_trial(*told)  # type: ignore[arg-type]
+
+    def show_cards(self) -> None:
+        """The saved receiver cards: brought in, looked at, changed."""
+        from chronocast.ui.cards_box import CardsBox
+
+        CardsBox(self.theme, self).exec()
+        self.recipe_place.show_now()
 
     def _run_begun(self) -> None:
         self.go_to(RUN)
@@ -332,6 +364,7 @@ class Window(QMainWindow):
         self._show_begin()
         self.plan_place.show_plan(plan, session.view, session.batch, session.prospect)
         self.range_place.show_batch(session.batch, session.prospect, session.view, session.before)
+        self.recipe_place.show_batch(session.batch, session.prospect, session.view, session.before)
         self.undo_action.setEnabled(bool(session.history.before))
         self.redo_action.setEnabled(bool(session.history.after))
         if plan.problems:
@@ -720,6 +753,7 @@ class Window(QMainWindow):
             paths = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
             batches = [path for path in paths if path.name.endswith(BATCH_ENDING)]
             event.acceptProposedAction()
+            paths = self.columns.take_documents(paths)
             if batches:
                 self._take_session(batches[0])
             elif paths:
