@@ -27,9 +27,9 @@ from chronocast.model.ranges import (
     set_framing,
 )
 from chronocast.model.recipe import FrameSize
-from chronocast.model.supplied import BASIC, supplied
 from chronocast.model.shots import shot_at, shots
 from chronocast.model.shuttle import Shuttle
+from chronocast.model.supplied import BASIC, supplied
 from chronocast.model.timing import FrameRange
 from chronocast.model.weight import Weight
 from chronocast.run.prepare import framing_view

@@ -27,10 +27,10 @@ from chronocast.model.columns import (
 from chronocast.model.edits import add_recipe, add_source, fill
 from chronocast.model.errors import ChronocastError, ModelError
 from chronocast.model.exceptions import differences, effective, leaves, with_values
+from chronocast.model.facts import ClipFacts, SoundFacts
 from chronocast.model.formats import CONTAINERS, PICTURE, SOUND, holding
 from chronocast.model.levels import broken, least_level, level_of, levels
 from chronocast.model.nearest import as_the_source
-from chronocast.model.facts import ClipFacts, SoundFacts
 from chronocast.model.recipe import PictureRecipe, RateControl, Recipe, SoundRecipe
 from chronocast.model.recipe_file import read_recipe, write_recipe
 from chronocast.model.supplied import SUPPLIED, supplied

@@ -13,7 +13,7 @@ import numpy as np
 
 from chronocast.media.codecs import is_here
 from chronocast.model.agree import conflicts, level_conflicts
-from chronocast.model.formats import CONTAINERS, PICTURE, SOUND
+from chronocast.model.formats import CONTAINERS, PICTURE
 from chronocast.model.recipe import FrameSize, PictureRecipe, RateControl, Recipe, SoundRecipe, StillsTaken
 from chronocast.model.timing import FrameRange
 from tests.footage import clip, counters, folder

@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QApplication, QMessageBox
 
 from chronocast.journal.documents import load_batch
 from chronocast.run.client import runner_lives
+from chronocast.ui.window import CHECK, RUN
 from tests.footage import clip, counters
 from tests.runs import HEAVY, QUICK, RATED, small_batch
 from tests.ui.hands import Desk
@@ -54,14 +55,14 @@ class Tasks(unittest.TestCase):
         desk.until(lambda: window.begin.text() == "Begin 3", "the edit done again")
         self.assertEqual(len(load_batch(self.path).outputs), 3)
         desk.key(Qt.Key.Key_R, CTRL)
-        desk.until(lambda: window.pages.currentIndex() == 2 and desk.session.run is not None, "the run")
+        desk.until(lambda: window.pages.currentIndex() == RUN and desk.session.run is not None, "the run")
         desk.until(lambda: desk.session.run and desk.session.run.outcome == "done", "every file proved")
         desk.settle()
         assert window.run_shown is not None
         self.assertEqual({row.state for row in window.run_shown.rows}, {"proved"})
-        desk.key(Qt.Key.Key_4, CTRL)
-        self.assertEqual(window.pages.currentIndex(), 3)
-        self.assertIn("of 10 proved", window.check_place.title.text())
+        desk.key(Qt.Key.Key_5, CTRL)
+        self.assertEqual(window.pages.currentIndex(), CHECK)
+        self.assertIn("of 13 proved", window.check_place.title.text())
         self.assertTrue(window.check_place.open_file.isEnabled())
         desk.key(Qt.Key.Key_1, CTRL)
         desk.until(lambda: "made" in desk.cell_text(0, 1), "the plan to know what is made")
@@ -140,7 +141,7 @@ class Tasks(unittest.TestCase):
         desk.until(lambda: window.begin.text() == "Add 1 to the run", "the offer to add it")
         desk.click(window.begin)
         desk.until(lambda: desk.session.run and len(desk.session.run.outputs) == 4, "the fourth output")
-        desk.key(Qt.Key.Key_3, CTRL, window)
+        desk.key(Qt.Key.Key_4, CTRL, window)
         desk.key(Qt.Key.Key_End, CTRL, window.run_place.table)
         desk.key(Qt.Key.Key_Down, into=window.run_place.table)
         last = window.run_place.table.chosen().id

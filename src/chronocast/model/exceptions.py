@@ -58,6 +58,22 @@ def with_values(recipe: Recipe, values: Mapping[str, Any]) -> Recipe:
         raise ModelError(f"{recipe.name} can't be set so: {explain(error)}.") from None
 
 
+def replaced(recipe: Recipe, values: Mapping[str, Any]) -> Recipe:
+    """The same as ``with_values`` for values that are known to be right: nothing is validated, so it is quick."""
+    for field, value in values.items():
+        *parts, last = field.split(".")
+        chain: list[Any] = [recipe]
+        for name in parts:
+            chain.append(getattr(chain[-1], name))
+        if isinstance(value, dict) or any(item is None for item in chain):
+            return with_values(recipe, values)
+        made = chain.pop().model_copy(update={last: value})
+        for name in reversed(parts):
+            made = chain.pop().model_copy(update={name: made})
+        recipe = made
+    return recipe
+
+
 def _part(known: Any, name: str, field: str) -> Any:
     """The document that a field of another holds."""
     found = known.model_fields.get(name)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from fractions import Fraction
+from math import ceil
 
 from chronocast.media.codecs import encoder_settings, library_version, sound_encoder
 from chronocast.model.colour import Colour, tags_for
@@ -100,6 +101,10 @@ def plan_output(
         # the first still is the first picture of the range, wherever it begins
         source = source.model_copy(update={"picture": source.picture_in(part), "frames": len(part)})
         part = FrameRange(0, len(part))
+    if picture.kind.kind == "images" and picture.stills.mode == "interval":
+        count = ceil(len(part) * rate / source.rate)  # one for an interval that has only begun, too
+        part = FrameRange(0, ceil(count * source.rate / rate))
+        source = source.model_copy(update={"frames": max(source.frames, part.stop)})
     view = view or View(placing=picture.framing)
     width, height = picture_size(source, picture, view)
     tags = picture_tags(source, picture, height)
@@ -138,10 +143,11 @@ def plan_output(
         content = ""
         if picture.peak or quality is not None:
             content = piece_name(_unrated(job), library)
-            if steps := eased.get(content):
-                own = encoder_settings(eased_by(picture, steps), width, height, rate, tags,
-                                       None if quality is None else quality + steps)  # fmt: skip
-                job = job.model_copy(update={"settings": own})
+            steps = eased.get(content, 0)
+            its = None if quality is None else (rounds.quality_of(content) if rounds else quality) + steps
+            if steps or its != quality:
+                made = eased_by(picture, steps) if steps else picture
+                job = job.model_copy(update={"settings": encoder_settings(made, width, height, rate, tags, its)})
         pieces.append(job.model_copy(update={"name": piece_name(job, library)}))
         shown.append(content)
     sound = plan_sound(source, part, recipe.sound) if recipe.sound and source.sound else None

@@ -22,7 +22,7 @@ TOLERANCE = 0.008
 MOST_ROUNDS = 6
 BEST, WORST = 4.0, 51.0
 """Qualities that are tried: below 4 nobody sees more, the bits would be wasted."""
-SAMPLED_FROM = 9
+SAMPLED_FROM = 5
 SAMPLE_EVERY = 3
 USUAL_SLOPE = -log(2) / 6
 TYPICAL_BITS = 0.055
@@ -31,33 +31,51 @@ MOST_EASED = 8
 
 
 class Tried(Stated):
-    """One round: the quality, bytes of the pieces that were made, and the share of the frames they are."""
+    """One round: the quality, bytes of the pieces that were made by position, and the share of the frames they are."""
 
     quality: float
-    bytes: int
+    made: dict[int, int]
     share: float = 1.0
+
+    @property
+    def bytes(self) -> int:
+        return sum(self.made.values())
+
+    @property
+    def whole(self) -> bool:
+        return self.share > 0.999
 
 
 class Rounds(Stated):
-    """Where the search stands.  ``eased`` are pieces made smaller to keep a peak, by what they show: how many steps."""
+    """Where the search stands.
+
+    ``shown`` are the pieces it was settled for, by what they show; ``own`` those of them that came later and got what
+    was left, with their quality.  ``eased`` are pieces made smaller to keep a peak: how many steps.
+    """
 
     quality: float
     settled: bool = False
     tried: tuple[Tried, ...] = ()
     eased: dict[str, int] = Field(default_factory=dict)
+    shown: tuple[str, ...] = ()
+    own: dict[str, float] = Field(default_factory=dict)
+    best_found: bool = False
 
     @property
     def off_allowed(self) -> float:
         """How far the bytes may be from the target: 1 %, or as far as the search could come."""
-        whole = [item for item in self.tried if item.share > 0.999]
-        if self.quality <= BEST or self.quality >= WORST or len(whole) >= MOST_ROUNDS:
+        if self.best_found:
             return 1.0
-        return 0.01
+        return 0.05 if self.eased else 0.01
 
     @property
     def sampling(self) -> bool:
         """Whether this round is the first one, over a sample."""
         return not self.tried
+
+    def quality_of(self, content: str) -> float:
+        """The quality of a piece, by what it shows."""
+        return self.own.get(content, self.quality)
 
 
 def first_quality(target: float, pixels: int, rate: float, usual: float = 20.0, codec: str = "h264") -> float:
@@ -72,22 +90,29 @@ def sample(count: int) -> tuple[int, ...]:
     return tuple(range(count)) if count < SAMPLED_FROM else tuple(range(1, count, SAMPLE_EVERY))
 
 
+def slope_between(one: Tried, two: Tried) -> float | None:
+    """How the logarithm of the bytes moves with quality, from pieces that were made in both rounds."""
+    both = one.made.keys() & two.made.keys()
+    if not both or abs(one.quality - two.quality) < 0.05:
+        return None
+    a, b = (sum(item.made[n] for n in both) for item in (one, two))
+    found = log(max(1, a) / max(1, b)) / (one.quality - two.quality)
+    return min(-0.02, max(-0.6, found))
+
+
 def next_quality(tried: Sequence[Tried], target_bytes: float) -> float:
     """The quality that should meet the target, from what was tried."""
-    points = [(t.quality, log(max(1.0, t.bytes) / max(t.share, 1e-6) / target_bytes)) for t in tried]
-    quality, off = points[-1]
-    whole = [(q, o) for (q, o), item in zip(points, tried, strict=True) if item.share == 1]
-    slope = USUAL_SLOPE
-    if len(whole) >= 2:
-        below = [p for p in whole if p[1] <= 0]
-        above = [p for p in whole if p[1] > 0]
-        near = sorted(whole, key=lambda p: abs(p[1]))
-        pair = (min(below, key=lambda p: -p[1]), min(above, key=lambda p: p[1])) if below and above else (near[0], near[1])
-        if abs(pair[0][0] - pair[1][0]) > 1e-3:
-            slope = (pair[0][1] - pair[1][1]) / (pair[0][0] - pair[1][0])
-            slope = min(-0.02, max(-0.6, slope))
-        quality, off = near[0]
-    return min(WORST, max(BEST, quality - off / slope))
+
+    def off(item: Tried) -> float:
+        return log(max(1.0, item.bytes) / max(item.share, 1e-6) / target_bytes)
+
+    whole = [item for item in tried if item.whole]
+    base = min(whole, key=lambda item: abs(off(item))) if whole else tried[-1]
+    others = sorted((item for item in tried if item is not base), key=lambda item: abs(item.quality - base.quality))
+    # one on the other side says more than one further away on the same side
+    across = [item for item in others if item.whole and off(item) * off(base) < 0]
+    slope = next((found for item in (*across, *others) if (found := slope_between(base, item)) is not None), USUAL_SLOPE)
+    return min(WORST, max(BEST, base.quality - off(base) / slope))
 
 
 @dataclass(frozen=True)
@@ -99,43 +124,65 @@ class Step:
 
 
 def settle(
-    rounds: Rounds, sizes: Mapping[int, int], frames: Sequence[int], target_bytes: float,
+    rounds: Rounds, sizes: Mapping[int, int], frames: Sequence[int], target_bytes: float, shown: Sequence[str] = (),
 ) -> Step:  # fmt: skip
     """After a round: settled, or the next quality.
 
     ``sizes`` are bytes of the pieces that were made, by position; ``frames`` of all pieces;
-    ``target_bytes`` of the whole picture.
+    ``target_bytes`` of the whole picture; ``shown`` what each piece shows.
     """
     share = sum(frames[n] for n in sizes) / max(1, sum(frames))
-    total = sum(sizes.values())
-    tried = (*rounds.tried, Tried(quality=rounds.quality, bytes=total, share=round(share, 6)))
-    off = total / max(share, 1e-9) / target_bytes - 1
-    whole = share > 0.999
-    best = rounds.quality <= BEST and off < 0
-    worst = rounds.quality >= WORST and off > 0
-    if whole and (abs(off) <= TOLERANCE or best or worst):
-        return Step(replace_rounds(rounds, settled=True, tried=tried), f"{off:+.1%} of the rate asked for")
-    full = [item for item in tried if item.share > 0.999]
+    last = Tried(quality=rounds.quality, made=dict(sizes), share=round(share, 6))
+    tried = (*rounds.tried, last)
+    off = last.bytes / max(share, 1e-9) / target_bytes - 1
+    end = (rounds.quality <= BEST and off < 0) or (rounds.quality >= WORST and off > 0)
+    if last.whole and (abs(off) <= TOLERANCE or end):
+        update = {"settled": True, "tried": tried, "shown": tuple(shown), "best_found": end}
+        return Step(rounds.model_copy(update=update), f"{off:+.1%} of the rate asked for")
+    full = [item for item in tried if item.whole]
     if len(full) >= MOST_ROUNDS:
         nearest = min(full, key=lambda item: abs(log(max(1, item.bytes) / target_bytes)))
-        return Step(
-            replace_rounds(rounds, quality=nearest.quality, settled=True, tried=tried), "the nearest that was found"
-        )  # fmt: skip
+        update = {"quality": nearest.quality, "settled": True, "tried": tried, "shown": tuple(shown), "best_found": True}
+        return Step(rounds.model_copy(update=update), "the nearest that was found")
     quality = round(next_quality(tried, target_bytes), 4)
+    told = f"quality {rounds.quality:.2f} gave {off:+.1%}; next {quality:.2f}"
+    return Step(rounds.model_copy(update={"quality": quality, "tried": tried}), told)
+
+
+MOST_APART = 4.0
+"""Further than this from the common quality, later pieces would look like another film: all are decided anew."""
+
+
+def after_an_edit(
+    rounds: Rounds, sizes: Sequence[int], shown: Sequence[str], target_bytes: float,
+) -> Step | None:  # fmt: skip
+    """A settled output whose cut has changed: pieces that are as they were keep their quality, new ones get what remains.
+
+    None if its bytes are still right.  Where what remains is too little or too much, everything is decided anew.
+    """
+    total = sum(sizes)
+    if rounds.best_found or abs(total / target_bytes - 1) <= rounds.off_allowed * 0.95:
+        return None
+    old = set(rounds.shown)
+    new = [number for number, content in enumerate(shown) if content not in old]
+    kept = total - sum(sizes[n] for n in new)
+    got, wanted = total - kept, target_bytes - kept
+    begun = rounds.model_copy(update={"settled": False, "tried": (), "own": {}, "shown": ()})
+    if not new or wanted <= 0 or got <= 0:
+        return Step(begun, "the cut has changed too much for what was decided: one quality is looked for anew")
+    shift = log(got / wanted) / -USUAL_SLOPE
+    own = {shown[n]: round(rounds.quality_of(shown[n]) + shift, 4) for n in new}
+    if any(abs(quality - rounds.quality) > MOST_APART for quality in own.values()):
+        return Step(begun, "the cut has changed too much for what was decided: one quality is looked for anew")
     return Step(
-        replace_rounds(rounds, quality=quality, tried=tried), f"quality {rounds.quality:.2f} gave {off:+.1%}; next {quality:.2f}"
+        rounds.model_copy(update={"own": {**rounds.own, **own}}), f"{len(new)} new pieces get what the others leave: {shift:+.1f} steps"
     )  # fmt: skip
-
-
-def replace_rounds(rounds: Rounds, **values: object) -> Rounds:
-    """The same with some values changed."""
-    return rounds.model_copy(update=values)
 
 
 def left(rounds: Rounds | None, pieces: int) -> float:
     """How many times the whole picture will about be encoded from here on, and that beyond once what is settled."""
     if rounds is not None and rounds.settled:
         return 1.0
-    done = len([item for item in rounds.tried if item.share > 0.999]) if rounds else 0
+    done = len([item for item in rounds.tried if item.whole]) if rounds else 0
     sampled = 0.0 if pieces < SAMPLED_FROM or (rounds and rounds.tried) else 1 / SAMPLE_EVERY
     return sampled + (2.2 if pieces >= SAMPLED_FROM else 2.6) if done == 0 else max(1.0, 2.2 - done)

@@ -63,9 +63,14 @@ def offered(item: OutputOutlook) -> Offer:
     return Offer(**values)
 
 
+_LAST: list[tuple[Outlook, list[Judged]]] = []
+
+
 def judged_outputs(view: Outlook, extra: Sequence[ReceiverCard] = ()) -> list[Judged]:
     """Every output with cards, or by those given.  A receiver's room is judged against all its outputs together."""
-    found = []
+    if not extra and _LAST and _LAST[0][0] is view:
+        return _LAST[0][1]
+    found: list[Judged] = []
     wanted = [(item, tuple(extra) or item.ready.cards) for item in view.outputs]
     totals: dict[str, list[float]] = {}
     for item, cards in wanted:
@@ -84,6 +89,8 @@ def judged_outputs(view: Outlook, extra: Sequence[ReceiverCard] = ()) -> list[Ju
                 verdicts = [v if v.what != "room at the receiver" else _room(card, totals[card.id], v) for v in verdicts]
             told.append((card, tuple(verdicts)))
         found.append(Judged(item.ready.output.id, item.ready.path, tuple(told), tuple(contradictions(cards))))
+    if not extra:
+        _LAST[:] = [(view, found)]
     return found
 
 

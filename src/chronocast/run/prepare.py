@@ -208,10 +208,14 @@ class OutputReady:
         return replace(found, colour=settings.colour)
 
     @property
+    def twice(self) -> bool:
+        """Whether it is made in two passes, to a rate."""
+        return bool(self.recipe.picture and self.recipe.picture.control == "two pass")
+
+    @property
     def searching(self) -> bool:
         """Whether its common quality is still to be found."""
-        picture = self.recipe.picture
-        return bool(picture and picture.control == "two pass" and not (self.rounds and self.rounds.settled))
+        return self.twice and not (self.rounds and self.rounds.settled)
 
     @property
     def times(self) -> float:

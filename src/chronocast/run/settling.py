@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from chronocast.forecast.size import container_bytes
 from chronocast.journal.rounds import RoundsStore
 from chronocast.model.bucket import offenders
-from chronocast.pieces.rounds import MOST_EASED, Rounds, sample, settle
+from chronocast.pieces.rounds import MOST_EASED, Rounds, Step, after_an_edit, sample, settle
 from chronocast.pieces.stock import Stock
 from chronocast.run.prepare import OutputReady
 
@@ -35,6 +35,9 @@ def decide(ready: OutputReady, stock: Stock, store: RoundsStore) -> Decided:
 
     What is decided is kept before it is acted on, so that a runner that is killed goes on from there.
     """
+    if ready.twice and not ready.searching and (step := _after_an_edit(ready, stock)) is not None:
+        store.save(ready.rounds_key, step.rounds)
+        return Decided(replanned(ready, step.rounds), True, step.sentence)
     if ready.searching:
         found = _common_quality(ready, stock, store)
         if found.again:
@@ -53,9 +56,17 @@ def _common_quality(ready: OutputReady, stock: Stock, store: RoundsStore) -> Dec
         for number, piece in enumerate(plan.pieces)
         if piece.name in wanted_pieces(ready) and (size := picture_bytes(stock, piece.name, piece.frames))
     }
-    step = settle(rounds, made, [piece.frames for piece in plan.pieces], ready.target_bytes)
+    frames = [piece.frames for piece in plan.pieces]
+    step = settle(rounds, made, frames, ready.target_bytes, plan.shown)
     store.save(ready.rounds_key, step.rounds)
     return Decided(replanned(ready, step.rounds), not _as_it_is(ready, step.rounds), step.sentence)
+
+
+def _after_an_edit(ready: OutputReady, stock: Stock) -> Step | None:
+    """Whether the bytes are still right though the cut may have changed since the quality was found."""
+    assert ready.rounds is not None
+    sizes = [picture_bytes(stock, piece.name, piece.frames) for piece in ready.plan.pieces]
+    return after_an_edit(ready.rounds, sizes, ready.plan.shown, ready.target_bytes) if all(sizes) else None
 
 
 def _as_it_is(ready: OutputReady, rounds: Rounds) -> bool:

@@ -15,11 +15,11 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
-from chronocast.ui import draw
 from chronocast.ui.recipe_model import Setting
 from chronocast.ui.theme import Theme, font, scale
 
 PAD, GAP = 10.0, 4.0
+FLAGS = int((Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter).value) | int(Qt.TextFlag.TextSingleLine.value)
 
 
 class Choices(QWidget):
@@ -37,6 +37,9 @@ class Choices(QWidget):
         self.setting = Setting("", "", "")
         self.at = 0
         self.boxes: list[QRectF] = []
+        self._words: tuple[tuple[str, str], ...] = ()
+        self._widths: list[float] = []
+        self.line = 25.0  # the height of a chip: more where any of them says what it does
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         policy = QSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
@@ -45,6 +48,12 @@ class Choices(QWidget):
 
     def show_setting(self, setting: Setting) -> None:
         """Show other choices, or other effects of the same."""
+        words = tuple((choice.words, choice.effect) for choice in setting.choices)
+        self.line = (37.0 if any(effect for _, effect in words) else 25.0) * scale()
+        if words != self._words:
+            self._words = words
+            first, second = QFontMetricsF(font(13.5, 600)), QFontMetricsF(font(12, narrow=True))
+            self._widths = [max(first.horizontalAdvance(a), second.horizontalAdvance(b) if b else 0.0) + 2 * PAD for a, b in words]
         self.setting = setting
         if not self.hasFocus() and setting.chosen >= 0:
             self.at = setting.chosen
@@ -56,23 +65,15 @@ class Choices(QWidget):
         self.updateGeometry()
         self.update()
 
-    @property
-    def line(self) -> float:
-        """The height of a chip: two lines where any of them says what it does."""
-        two = any(choice.effect for choice in self.setting.choices)
-        return (37.0 if two else 25.0) * scale()
-
     def _lay(self, width: int) -> float:
         """Place the chips in lines; how high they are together."""
-        first, second = QFontMetricsF(font(13.5)), QFontMetricsF(font(12, narrow=True))
-        x, y, self.boxes = 0.0, 0.0, []
-        for choice in self.setting.choices:
-            wide = max(first.horizontalAdvance(choice.words), second.horizontalAdvance(choice.effect)) + 2 * PAD
+        x, y, line, self.boxes = 0.0, 0.0, self.line, []
+        for wide in self._widths:
             if x and x + wide > width:
-                x, y = 0.0, y + self.line + GAP
-            self.boxes.append(QRectF(x, y, wide, self.line))
+                x, y = 0.0, y + line + GAP
+            self.boxes.append(QRectF(x, y, wide, line))
             x += wide + GAP
-        return y + self.line if self.boxes else 0.0
+        return y + line if self.boxes else 0.0
 
     def hasHeightForWidth(self) -> bool:
         return True
@@ -90,6 +91,8 @@ class Choices(QWidget):
     def paintEvent(self, _: QPaintEvent | None) -> None:
         painter, t, unit = QPainter(self), self.theme, scale()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        usual, bold, small = font(13.5), font(13.5, 600), font(12, narrow=True)
+        quiet, text = t.color("quiet"), t.color("text")
         for number, (choice, box) in enumerate(zip(self.setting.choices, self.boxes, strict=True)):
             chosen = number == self.setting.chosen
             inner = box.adjusted(0.5, 0.5, -0.5, -0.5)
@@ -107,11 +110,13 @@ class Choices(QWidget):
             words = box.adjusted(PAD, 0, -PAD + 2, 0)
             if choice.effect:
                 words = QRectF(words.left(), words.top() + 3 * unit, words.width(), 18 * unit)
-            colour = t.color("quiet" if choice.why else "text")
-            draw.text(painter, words, choice.words, font(13.5, 600 if chosen else 400), colour)
+            painter.setFont(bold if chosen else usual)
+            painter.setPen(quiet if choice.why else text)
+            painter.drawText(words, FLAGS, choice.words)
             if choice.effect:
-                low = QRectF(words.left(), words.bottom() - 1, words.width() + 4, 14 * unit)
-                draw.text(painter, low, choice.effect, font(12, narrow=True), t.color("quiet"))
+                painter.setFont(small)
+                painter.setPen(quiet)
+                painter.drawText(QRectF(words.left(), words.bottom() - 1, words.width() + 4, 14 * unit), FLAGS, choice.effect)
 
     def number_at(self, at: QPoint) -> int:
         """Which choice lies at a point; −1 for none."""

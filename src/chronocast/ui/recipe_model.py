@@ -10,7 +10,7 @@ from chronocast.forecast.weigh import Weighed, against, weigh
 from chronocast.model.agree import Conflict, conflicts, level_conflicts, unavailable, usual_profile
 from chronocast.model.columns import MIXED, common
 from chronocast.model.errors import ModelError
-from chronocast.model.exceptions import differences, with_values
+from chronocast.model.exceptions import differences, replaced
 from chronocast.model.formats import CONTAINERS, IMAGE_EXTENSIONS, MODES, PICTURE, SOUND, ending_told
 from chronocast.model.levels import broken, levels
 from chronocast.model.recipe import Recipe, frame_size
@@ -103,7 +103,7 @@ class _Maker:
     def effect(self, values: Mapping[str, Any]) -> str:
         """What a choice does to size and time against what is now."""
         try:
-            return against(self.weighed(with_values(self.first, values)), self.now)
+            return against(self.weighed(replaced(self.first, values)), self.now)
         except (ModelError, ValueError, ZeroDivisionError):
             return ""
 

@@ -96,6 +96,15 @@ class Shelf(QWidget):
             self.chosen.emit(row.kind, row.id)
 
 
+def recolour(label: QLabel, role: str) -> None:
+    """Give a label the colour of a role, by the application's style sheet."""
+    if label.objectName() != role:
+        label.setObjectName(role)
+        if style := label.style():
+            style.unpolish(label)
+            style.polish(label)
+
+
 class SettingRow(QWidget):
     """One setting: its name and what it does, and under them its choices or its line."""
 
@@ -147,8 +156,7 @@ class SettingRow(QWidget):
         self.setting = setting
         mark = " · changed" if setting.changed else ""
         self.name.setText(setting.label + mark if setting.kind == "choices" else setting.label)
-        colour = self.theme.rust if setting.wrong else self.theme.lichen if setting.changed else self.theme.text
-        self.name.setStyleSheet(f"color: {colour};")
+        recolour(self.name, "rust" if setting.wrong else "lichen" if setting.changed else "")
         told = "differs; a choice is for all" if setting.mixed else setting.told
         self.told.setText(told)
         self.told.setToolTip(told)
@@ -167,7 +175,7 @@ class SettingRow(QWidget):
 
 
 class Form(QScrollArea):
-    """Questions, each with its settings.  Rebuilt only when what is asked changes."""
+    """Questions, each with its settings.  A row is made once, and shown where it is asked for."""
 
     taken = pyqtSignal(str, int)
     typed = pyqtSignal(str, str)
@@ -179,6 +187,11 @@ class Form(QScrollArea):
         self.rows: dict[str, SettingRow] = {}
         self.heads: dict[str, QLabel] = {}
         self._shape: tuple[Any, ...] = ()
+        self._body = QWidget()
+        self._rows = QVBoxLayout(self._body)
+        self._rows.setContentsMargins(18, 2, 14, 12)
+        self._rows.setSpacing(9)
+        self.setWidget(self._body)
         self.setWidgetResizable(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setFrameShape(QScrollArea.Shape.NoFrame)
@@ -187,46 +200,45 @@ class Form(QScrollArea):
     def show_groups(self, groups: Sequence[Group]) -> None:
         """Show another state of the settings."""
         shape = tuple((group.question, tuple(item.shape for item in group.settings)) for group in groups)
-        if shape != self._shape:
-            self._shape = shape
-            self._build(groups)
-            return
         for group in groups:
             for setting in group.settings:
-                self.rows[setting.key].show_setting(setting)
+                if setting.key in self.rows:
+                    self.rows[setting.key].show_setting(setting)
+                else:
+                    self._row(setting)
+        if shape != self._shape:
+            self._shape = shape
+            self._arrange(groups)
 
-    def _build(self, groups: Sequence[Group]) -> None:
-        bar = self.verticalScrollBar()
-        at = bar.value() if bar else 0
-        focus = next((key for key, row in self.rows.items() if (row.choices or row.line) and (row.choices or row.line).hasFocus()), "")  # type: ignore[union-attr]
-        body = QWidget()
-        layout = QVBoxLayout(body)
-        layout.setContentsMargins(18, 6, 14, 12)
-        layout.setSpacing(9)
-        self.rows, self.heads = {}, {}
-        for number, group in enumerate(groups):
-            if number:
-                layout.addSpacing(8)
-            head = QLabel(group.question)
-            head.setFont(font(16))
-            head.setStyleSheet(f"color: {self.theme.tide};")
-            self.heads[group.question] = head
-            layout.addWidget(head)
+    def _row(self, setting: Setting) -> None:
+        row = SettingRow(self.theme, setting, self._body)
+        row.taken.connect(self.taken)
+        row.typed.connect(self.typed)
+        row.refused.connect(self.refused)
+        self.rows[setting.key] = row
+
+    def _arrange(self, groups: Sequence[Group]) -> None:
+        """The rows that are asked for, in their order; the others wait out of sight."""
+        self._body.setUpdatesEnabled(False)
+        while self._rows.count():
+            self._rows.takeAt(0)
+        shown: set[QWidget] = set()
+        for group in groups:
+            head = self.heads.get(group.question)
+            if head is None:
+                head = self.heads[group.question] = QLabel(group.question, self._body)
+                head.setObjectName("tide")
+                head.setFont(font(16))
+                head.setContentsMargins(0, round(7 * scale()), 0, 0)
+            self._rows.addWidget(head)
+            shown.add(head)
             for setting in group.settings:
-                row = SettingRow(self.theme, setting)
-                row.taken.connect(self.taken)
-                row.typed.connect(self.typed)
-                row.refused.connect(self.refused)
-                self.rows[setting.key] = row
-                layout.addWidget(row)
-        layout.addStretch(1)
-        self.setWidget(body)
-        if focus in self.rows:
-            target = self.rows[focus].choices or self.rows[focus].line
-            if target is not None:
-                target.setFocus()
-        if bar:
-            bar.setValue(at)
+                self._rows.addWidget(self.rows[setting.key])
+                shown.add(self.rows[setting.key])
+        self._rows.addStretch(1)
+        for widget in (*self.heads.values(), *self.rows.values()):
+            widget.setVisible(widget in shown)
+        self._body.setUpdatesEnabled(True)
 
     def go_to(self, question: str) -> None:
         """Show a question at the top."""
@@ -259,7 +271,6 @@ class Outcome(QScrollArea):
         cards: Sequence[tuple[str, str, bool]], exceptions: Sequence[str], names: Sequence[str],
     ) -> None:  # fmt: skip
         """Answers are (question, answer, more); verdicts (state, sentence); cards (id, name, whether they judge)."""
-        t = self.theme
         body = QWidget()
         layout = QVBoxLayout(body)
         layout.setContentsMargins(16, 10, 14, 10)
@@ -267,18 +278,18 @@ class Outcome(QScrollArea):
         for question, answer, more in answers:
             line = QHBoxLayout()
             line.setSpacing(10)
-            name = self._label(question, 13, t.quiet, True)
-            name.setFixedWidth(round(40 * scale()))
-            line.addWidget(name, 0, Qt.AlignmentFlag.AlignBottom)
-            line.addWidget(self._label(answer, 19, t.text), 0, Qt.AlignmentFlag.AlignBottom)
-            line.addWidget(self._label(more, 12.5, t.quiet, True), 1, Qt.AlignmentFlag.AlignBottom)
+            word = self._label(question, 13, "quiet", True)
+            word.setFixedWidth(round(40 * scale()))
+            line.addWidget(word, 0, Qt.AlignmentFlag.AlignBottom)
+            line.addWidget(self._label(answer, 19, ""), 0, Qt.AlignmentFlag.AlignBottom)
+            line.addWidget(self._label(more, 12.5, "quiet", True), 1, Qt.AlignmentFlag.AlignBottom)
             layout.addLayout(line)
         self.mends = []
         for number, item in enumerate(model.conflicts[:3]):
             layout.addSpacing(6)
-            layout.addWidget(self._label(item.sentence, 13.5, t.rust))
+            layout.addWidget(self._label(item.sentence, 13.5, "rust"))
             if item.changes:
-                layout.addWidget(self._label(item.remedy, 12.5, t.quiet, True))
+                layout.addWidget(self._label(item.remedy, 12.5, "quiet", True))
                 mend = QPushButton("Mend it")
                 mend.setToolTip(item.remedy)
                 mend.setObjectName("small")
@@ -286,7 +297,7 @@ class Outcome(QScrollArea):
                 self.mends.append(mend)
                 layout.addWidget(mend, 0, Qt.AlignmentFlag.AlignLeft)
             else:
-                layout.addWidget(self._label(item.remedy, 12.5, t.quiet, True))
+                layout.addWidget(self._label(item.remedy, 12.5, "quiet", True))
         self._section(layout, "Who receives it?")
         self.cards = {}
         line = QHBoxLayout()
@@ -307,39 +318,46 @@ class Outcome(QScrollArea):
         line.addStretch(1)
         layout.addLayout(line)
         for state, sentence in verdicts[:12]:
-            colour = {"breaks": t.rust, "tight": t.lichen, "unknown": t.quiet}.get(state, t.text)
+            colour = {"breaks": "rust", "tight": "lichen", "unknown": "quiet"}.get(state, "")
             sign = {"breaks": "◆ ", "tight": "◇ ", "unknown": "○ "}.get(state, "· ")
             layout.addWidget(self._label(sign + sentence, 12.5, colour, True))
         if model.differences:
             self._section(layout, "Changed from the saved one")
             for told in model.differences[:10]:
-                layout.addWidget(self._label(told, 12.5, t.lichen, True))
+                layout.addWidget(self._label(told, 12.5, "lichen", True))
         if exceptions:
             self._section(layout, "Exceptions")
             for told in exceptions[:8]:
-                layout.addWidget(self._label(told, 12.5, t.text, True))
+                layout.addWidget(self._label(told, 12.5, "", True))
             if len(exceptions) > 8:
-                layout.addWidget(self._label(f"and {len(exceptions) - 8} more", 12.5, t.quiet, True))
+                layout.addWidget(self._label(f"and {len(exceptions) - 8} more", 12.5, "quiet", True))
         if names:
             self._section(layout, "Named")
             for told in names[:3]:
-                layout.addWidget(self._label(told, 12.5, t.text, True))
+                layout.addWidget(self._label(told, 12.5, "", True))
             rename = QPushButton("How files are named…")
             rename.setObjectName("small")
             rename.clicked.connect(lambda: self.asked.emit("names"))
             layout.addWidget(rename, 0, Qt.AlignmentFlag.AlignLeft)
         layout.addStretch(1)
+        bar = self.verticalScrollBar()
+        at = bar.value() if bar else 0
+        old = self.takeWidget()
         self.setWidget(body)
         self._body = body
+        if old is not None:
+            old.deleteLater()
+        if bar:
+            bar.setValue(at)
 
     def _section(self, layout: QVBoxLayout, words: str) -> None:
         layout.addSpacing(8)
-        layout.addWidget(self._label(words, 14, self.theme.tide))
+        layout.addWidget(self._label(words, 14, "tide"))
 
     def _label(self, words: str, size: float, colour: str, narrow: bool = False) -> QLabel:
         label = QLabel(words)
+        label.setObjectName(colour)
         label.setFont(font(size, narrow=narrow))
-        label.setStyleSheet(f"color: {colour};")
         label.setWordWrap(True)
         label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         return label

@@ -93,14 +93,18 @@ class RecipePlace(QWidget):
         self._build()
         self.shelf.chosen.connect(self._choose)
         self.shelf.asked.connect(self.do)
-        self.form.taken.connect(self._taken)
-        self.form.typed.connect(self._typed)
+        # what is done may build the form anew: only once the widget that asks for it is out of its own hands
+        self.form.taken.connect(lambda key, number: QTimer.singleShot(0, lambda: self._taken(key, number)))
+        self.form.typed.connect(lambda key, text: QTimer.singleShot(0, lambda: self._typed(key, text)))
         self.form.refused.connect(self.said)
         self.ruler.set_to.connect(lambda bits: self.set_values({BITS: bits}, "set the rate"))
-        self.outcome.mended.connect(self._mend)
-        self.outcome.card_set.connect(self._set_card)
-        self.outcome.asked.connect(lambda what: self.names_asked.emit() if what == "names" else self.cards_asked.emit())
+        self.outcome.mended.connect(lambda number: QTimer.singleShot(0, lambda: self._mend(number)))
+        self.outcome.card_set.connect(lambda name, on: QTimer.singleShot(0, lambda: self._set_card(name, on)))
+        self.outcome.asked.connect(lambda what: QTimer.singleShot(0, lambda: self._asked(what)))
         self._stale = True
+        self._step = 0
+        self._steps = QTimer(self)
+        self._steps.timeout.connect(self._next_step)
 
     def _build(self) -> None:
         questions = QHBoxLayout()
@@ -222,8 +226,20 @@ class RecipePlace(QWidget):
             f"Exceptions from {', '.join(columns[:3])}{' and more' if len(columns) > 3 else ''}: what is set here is for these files only."
             if cells else one.purpose or "What it is for isn't written down yet."
         )  # fmt: skip
-        self.form.show_groups(self.model.groups)
-        self._show_outcome(outputs)
+        # one after another, since each alone is soon done and something else may be wanted meanwhile
+        self._steps.start(8)
+        self._step = 0
+
+    def _next_step(self) -> None:
+        """The form, and then what comes of it."""
+        self._step += 1
+        if self.model is None or not self.recipes():
+            self._steps.stop()
+        elif self._step == 1:
+            self.form.show_groups(self.model.groups)
+        elif self._step >= 3:  # a beat between them for what has to be laid out and painted
+            self._steps.stop()
+            self._show_outcome(self.outputs())
 
     def _show_shelf(self) -> None:
         rows = []
@@ -343,6 +359,9 @@ class RecipePlace(QWidget):
         return tuple(found.values())
 
     # What is done
+
+    def _asked(self, what: str) -> None:
+        (self.names_asked if what == "names" else self.cards_asked).emit()
 
     def _choose(self, kind: str, identifier: str) -> None:
         self.kind, self.id = kind, identifier

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cache
 from importlib import resources
 
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
@@ -61,8 +62,13 @@ def load_fonts() -> None:
 
 def font(pixels: float, weight: int = 400, narrow: bool = False) -> QFont:
     """A font of the family at a size in logical pixels, with figures of one width."""
+    return QFont(_font(max(1, round(pixels * scale())), weight, narrow))
+
+
+@cache
+def _font(pixels: int, weight: int, narrow: bool) -> QFont:
     made = QFont(NARROW if narrow else FAMILY)
-    made.setPixelSize(max(1, round(pixels * scale())))
+    made.setPixelSize(pixels)
     made.setWeight(QFont.Weight(weight))
     made.setFeature(QFont.Tag("tnum"), 1)
     return made
@@ -151,6 +157,9 @@ def _sheet(t: Theme) -> str:
     QListView::item {{ padding: 5px 8px; }}
     QListView::item:selected {{ background: {t.choice}; color: {t.text}; }}
     QLabel#quiet {{ color: {t.quiet}; }}
+    QLabel#rust {{ color: {t.rust}; }}
+    QLabel#lichen {{ color: {t.lichen}; }}
+    QLabel#tide {{ color: {t.tide}; }}
     QFrame#rule {{ background: {t.line}; max-height: 1px; min-height: 1px; border: none; }}
     QFrame#upright {{ background: {t.line}; max-width: 1px; min-width: 1px; border: none; }}
     QSplitter::handle {{ background: {t.line}; }}

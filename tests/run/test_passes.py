@@ -1,0 +1,127 @@
+"""Rates that are met: two passes over pieces, killed and taken up; peaks kept over the joins; images placed whole."""
+
+from __future__ import annotations
+
+import os
+import signal
+import tempfile
+import unittest
+from pathlib import Path
+
+import av
+
+from chronocast.journal.documents import load_batch, save_batch
+from chronocast.journal.places import data_folder
+from chronocast.journal.runs import RunJournal
+from chronocast.model.card import Limits, ReceiverCard
+from chronocast.model.columns import add_card, set_card
+from chronocast.model.recipe import FrameSize, PictureRecipe, RateControl, Recipe, SoundRecipe, StillsTaken
+from chronocast.pieces.stock import Stock
+from chronocast.run.client import begin_run
+from chronocast.run.today import recipe_of
+from tests.footage import counters
+from tests.runs import children_did, over, render, small_batch, wait
+
+SIZE = FrameSize(mode="ceiling", width=320, height=180)
+TWO = Recipe(
+    id="two", name="Two pass", sound=SoundRecipe(bits_per_second=64_000),
+    picture=PictureRecipe(effort="fast", size=SIZE, rate_control=RateControl(mode="two pass", target_bits_per_second=260_000)),
+)  # fmt: skip
+PEAK = Recipe(
+    id="peak", name="Peak", sound=None,
+    picture=PictureRecipe(
+        effort="fast", size=SIZE,
+        rate_control=RateControl(mode="quality", quality=6, peak_bits_per_second=700_000, buffer_bits=350_000),
+    ),
+)  # fmt: skip
+STILLS = Recipe(
+    id="stills", name="Stills", container="images", sound=None,
+    picture=PictureRecipe(codec="png", stills=StillsTaken(mode="interval", seconds=1)),
+)  # fmt: skip
+
+
+class Passes(unittest.TestCase):
+    number = 180
+
+    def batch(self, frames: int, *recipes: Recipe, clips: int = 1) -> Path:
+        self.first = Passes.number
+        Passes.number += clips
+        return small_batch(Path(tempfile.mkdtemp()) / "films", clips, frames, recipes, first=self.first)
+
+    def checks(self, view: object) -> dict[str, bool]:
+        (output,) = view.outputs.values()  # type: ignore[attr-defined]
+        return {check["name"]: check["ok"] for check in output.checks}
+
+    def test_a_rate_is_met_within_one_percent_though_the_runner_is_killed_between_rounds(self) -> None:
+        path = self.batch(620, TWO)
+        before = len(children_did())
+        journal = begin_run(load_batch(path), path)
+
+        def rounds(_: object = None) -> list[dict]:
+            opened = RunJournal(journal)
+            try:
+                return [record.body for record in opened.records() if record.kind == "round"]
+            finally:
+                opened.close()
+
+        wait(journal, rounds)
+        pid = int(journal.with_suffix(".lock").read_text())
+        os.kill(pid, signal.SIGKILL)
+        wait(journal, lambda view: not view.lives)
+        view = wait(begin_run(load_batch(path), path), over)
+        self.assertEqual(view.outcome, "done")
+        (output,) = view.outputs.values()
+        with av.open(output.path) as file:
+            size = sum(packet.size for packet in file.demux(file.streams.video[0]))
+        self.assertLess(abs(size * 8 / (620 / 25) / 260_000 - 1), 0.01)
+        self.assertEqual(counters(Path(output.path)), [(self.first, n) for n in range(620)])
+        self.assertTrue(self.checks(view)["size of the picture"])
+        made = children_did()[before:]
+        self.assertEqual(len(made), len(set(made)), "a finished piece was encoded twice")
+        left = {kept.name for kept in Stock(data_folder() / "stock").all() if kept.name in made}
+        self.assertLess(len(left), len(set(made)), "pieces of qualities that were not taken give their room back")
+        again = render(load_batch(path), path)
+        self.assertEqual(again.outcome, "done")
+        self.assertEqual(len(children_did()), before + len(made), "what was decided is kept")
+
+    def test_a_peak_is_kept_over_the_joins(self) -> None:
+        path = self.batch(420, PEAK)
+        view = render(load_batch(path), path)
+        self.assertEqual(view.outcome, "done")
+        self.assertTrue(self.checks(view)["peak rate"])
+
+    def test_stills_are_placed_whole_and_never_over_a_folder_of_other_things(self) -> None:
+        path = self.batch(110, STILLS)
+        view = render(load_batch(path), path)
+        self.assertEqual(view.outcome, "done")
+        (output,) = view.outputs.values()
+        files = sorted(Path(output.path).iterdir())
+        self.assertEqual([counters(file)[0] for file in files], [(self.first, n) for n in (0, 25, 50, 75, 100)])
+        self.assertEqual(recipe_of(Path(output.path)).picture, STILLS.picture)
+        (Path(output.path) / "notes.txt").write_text("mine")
+        batch = load_batch(path)
+        changed = STILLS.model_copy(update={"picture": PictureRecipe(codec="jpeg", rate_control=RateControl(mode="quality", quality=3))})
+        save_batch(batch.model_copy(update={"recipes": (changed,)}), path)
+        view = render(load_batch(path), path, replace=True)
+        self.assertEqual(view.outcome, "needs you")
+        self.assertEqual((Path(output.path) / "notes.txt").read_text(), "mine")
+        self.assertEqual(sorted(Path(output.path).iterdir())[:-1], files)
+
+    def test_a_card_is_judged_again_on_the_finished_file(self) -> None:
+        quick = TWO.model_copy(update={"id": "quick", "picture": PictureRecipe(effort="fast", size=SIZE, rate_control=RateControl(mode="quality", quality=28))})
+        path = self.batch(60, quick)
+        batch = load_batch(path)
+        card = ReceiverCard(
+            id="hall", name="Hall",
+            limits=Limits(bytes_most=5_000_000, codecs=("h264",), rates=("25",), loudness=-23, loudness_within=20, true_peak_most=0),
+        )  # fmt: skip
+        strict = ReceiverCard(id="strict", name="Strict", limits=Limits(loudness=-5, loudness_within=0.5, width_most=640))
+        for made in (card, strict):
+            batch = add_card(batch, made)
+            batch = set_card(batch, [output.id for output in batch.outputs], made.id)
+        save_batch(batch, path)
+        view = render(batch, path)
+        self.assertEqual(view.outcome, "needs you")
+        checks = self.checks(view)
+        self.assertEqual([name for name, ok in checks.items() if not ok], ["Strict: loudness"])
+        self.assertTrue(all(checks[f"Hall: {what}"] for what in ("size", "picture codec", "frame rate", "loudness", "true peak")))
