@@ -210,6 +210,17 @@ class Form(QScrollArea):
             self._shape = shape
             self._arrange(groups)
 
+    def unmade(self, groups: Sequence[Group]) -> int:
+        """How many rows there still aren't."""
+        return sum(item.key not in self.rows for group in groups for item in group.settings)
+
+    def make_some(self, groups: Sequence[Group], count: int = 6) -> None:
+        """Make a few rows ahead, out of sight: all at once would hold the interface up."""
+        missing = [item for group in groups for item in group.settings if item.key not in self.rows]
+        for setting in missing[:count]:
+            self._row(setting)
+            self.rows[setting.key].hide()
+
     def _row(self, setting: Setting) -> None:
         row = SettingRow(self.theme, setting, self._body)
         row.taken.connect(self.taken)

@@ -235,6 +235,9 @@ class RecipePlace(QWidget):
         self._step += 1
         if self.model is None or not self.recipes():
             self._steps.stop()
+        elif self._step == 1 and self.form.unmade(self.model.groups):
+            self._step = 0
+            self.form.make_some(self.model.groups)
         elif self._step == 1:
             self.form.show_groups(self.model.groups)
         elif self._step >= 3:  # a beat between them for what has to be laid out and painted
