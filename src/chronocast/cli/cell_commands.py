@@ -105,8 +105,26 @@ def card_cells(
             sys.stdout.write(f"{output.id}  {', '.join(output.cards)}\n")
 
 
+def place_cells(
+    batch: BatchPath, outputs: Outputs,
+    to: Annotated[str, typer.Option("--to", metavar="DIR", help="Their own target folder; empty for the batch's.")],
+) -> None:  # fmt: skip
+    """A target folder of their own for some outputs."""
+    from pathlib import Path
+
+    from chronocast.model.batch import portable
+    from chronocast.model.columns import set_output_folder
+
+    folder = portable(Path(to).absolute(), batch.absolute().parent) if to else ""
+    changed = _edit(batch, lambda loaded: set_output_folder(loaded, _chosen(loaded, outputs), folder))
+    for output in changed.outputs:
+        if output.folder:
+            sys.stdout.write(f"{output.id}  {output.folder}\n")
+
+
 def cell_commands(app: typer.Typer) -> None:
     """Put them among the commands of ``batch``."""
     app.command("set")(set_cells)
     app.command("fill")(fill_cells)
     app.command("card")(card_cells)
+    app.command("place")(place_cells)

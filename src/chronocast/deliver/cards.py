@@ -51,7 +51,7 @@ def offer_of(found: Found, expected: Expected, name: str, container: str) -> Off
     order = expected.scan if found.fields else "progressive"
     codec = _OURS.get(found.video_codec, found.video_codec) or None
     return Offer(
-        name, container, seconds, (found.bytes, found.bytes), codec, expected.profile or None, found.width, found.height, found.rate, order,
+        name, container, seconds, (found.bytes, found.bytes, found.bytes), codec, expected.profile or None, found.width, found.height, found.rate, order,
         expected.peak or None, expected.buffer or None, level_name(found.video_codec, found.level),
         _SOUNDS.get(found.sound_codec or "", found.sound_codec), _LAYOUTS.get(found.channels), found.sample_rate or None,
         found.loudness, found.true_peak, legal,

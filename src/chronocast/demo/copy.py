@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import shutil
+from datetime import date
 from importlib import resources
 from pathlib import Path
 
@@ -11,6 +12,8 @@ from chronocast.demo.films import NIGHT, OPENING, SEQUENCES, TOUR, WALK
 from chronocast.journal.documents import BATCH_ENDING, save_batch
 from chronocast.journal.places import data_folder
 from chronocast.model.batch import FULL, Batch, Framing, RangeKind
+from chronocast.model.card import Limits, ReceiverCard
+from chronocast.model.columns import add_card, set_card, set_own
 from chronocast.model.edits import add_recipe, add_source, fill
 from chronocast.model.errors import ChronocastError
 from chronocast.model.ranges import add_range, set_framing
@@ -49,6 +52,14 @@ RANGES: tuple[tuple[str, str, RangeKind, int, int, tuple[str, ...]], ...] = (
     ("feeding-hour.mp4", "Rays at the wall", "trim", 40, 190, ("web-720",)),
     ("feeding-hour.mp4", "The shoal turns", "trim", 250, 400, ("web-720",)),
 )
+PLAYERS = ReceiverCard(
+    id="hall-players", name="Hall players", dated=date(2026, 10, 1),
+    note="The players on the walls loop files from a card; they choke on more than 40 Mb/s.",
+    limits=Limits(
+        bytes_most=500_000_000, bits_most=40_000_000, codecs=("h264",), containers=("mp4",), rates=("25", "30", "50"), height_most=1080,
+        scans=("progressive",), sound="needed", level_most={"h264": "4.1"},
+    ),
+)  # fmt: skip
 FOLLOWED = Framing(centres=((0, 0.3, 0.5), (150, 0.62, 0.5), (275, 0.45, 0.5)))
 
 
@@ -68,7 +79,11 @@ def demo_batch() -> Batch:
         source = next(item.id for item in batch.sources if item.path.endswith(file))
         batch, part = add_range(batch, source, name, FrameRange(start, stop), kind)
         batch = fill(batch, [(source, part, recipe) for recipe in wanted])
-    return set_framing(batch, [o.id for o in batch.outputs if o.recipe == "upright-720"], FOLLOWED)
+    batch = set_framing(batch, [o.id for o in batch.outputs if o.recipe == "upright-720"], FOLLOWED)
+    batch = add_card(batch, PLAYERS)
+    batch = set_card(batch, [o.id for o in batch.outputs if o.recipe == "kiosk-quality"], PLAYERS.id)
+    drifting = [o.id for o in batch.outputs if o.source == "jelly-drift" and o.recipe == "web-720"]
+    return set_own(batch, drifting, {"picture.key_frame_seconds": 0.5})
 
 
 def copy_demo(to: Path | None = None) -> Path:

@@ -18,7 +18,7 @@ State = Literal["fits", "tight", "breaks", "unknown"]
 
 @dataclass(frozen=True)
 class Offer:
-    """A file as it will be, or is.  Bytes are (likely, safe), the same number twice once it is made.
+    """A file as it will be, or is.  Bytes are (P10, likely, safe), the same number thrice once it is made.
 
     What isn't known yet is None: loudness, true peak and range before there is a file.
     """
@@ -26,7 +26,7 @@ class Offer:
     name: str
     container: str
     seconds: float
-    bytes: tuple[float, float]
+    bytes: tuple[float, float, float]
     codec: str | None = None
     profile: str | None = None
     width: int = 0
@@ -92,32 +92,32 @@ def worst(verdicts: Sequence[Verdict]) -> State:
 
 
 def _between(
-    what: str, likely: float, safe: float, least: float | None, most: float | None, said: object, remedy: str
+    what: str, band: tuple[float, float, float], least: float | None, most: float | None, said: object, remedy: str
 ) -> Iterator[Verdict]:
+    """It breaks a limit when even the low side of its band does, and is tight when only the other side does."""
     say = said if callable(said) else str
+    low, likely, safe = band
     have = say(likely)
     if most is not None:
-        state: State = "breaks" if likely > most else "tight" if safe > most else "fits"
+        state: State = "breaks" if low > most else "tight" if safe > most else "fits"
         yield Verdict(what, state, f"at most {say(most)}", have, likely / most, remedy if state != "fits" else "")
     if least is not None:
-        yield Verdict(
-            what, "breaks" if likely < least else "fits", f"at least {say(least)}", have, None,
-            f"Ask for more; {remedy.lower()}" if likely < least and remedy else "",
-        )  # fmt: skip
+        state = "breaks" if safe < least else "tight" if low < least else "fits"
+        yield Verdict(what, state, f"at least {say(least)}", have, None, "Ask for more" if state != "fits" else "")
 
 
 def _amounts(limits: Limits, offer: Offer) -> Iterator[Verdict]:
-    likely, safe = offer.bytes
     seconds = max(offer.seconds, 1e-9)
+    low, likely, safe = (value * 8 / seconds for value in offer.bytes)
     yield from _between(
-        "size", likely, safe, limits.bytes_least, limits.bytes_most, size_text,
+        "size", offer.bytes, limits.bytes_least, limits.bytes_most, size_text,
         f"{rate_bits_text((limits.bytes_most or 0) * 8 / seconds)} in all would fit" if limits.bytes_most else "",
     )  # fmt: skip
     yield from _between(
-        "length", offer.seconds, offer.seconds, limits.seconds_least, limits.seconds_most, time_text, "Choose another range"
+        "length", (offer.seconds,) * 3, limits.seconds_least, limits.seconds_most, time_text, "Choose another range"
     )  # fmt: skip
     yield from _between(
-        "bit rate", likely * 8 / seconds, safe * 8 / seconds, limits.bits_least, limits.bits_most, rate_bits_text, "Ask for another rate"
+        "bit rate", (low, likely, safe), limits.bits_least, limits.bits_most, rate_bits_text, "Ask for another rate"
     )  # fmt: skip
     if limits.peak_bits_most is not None and offer.codec:
         buffer = limits.buffer_bits or limits.peak_bits_most
@@ -132,7 +132,7 @@ def _amounts(limits: Limits, offer: Offer) -> Iterator[Verdict]:
                 "Lower the recipe's peak or its buffer" if over else "",
             )  # fmt: skip
     if limits.free_bytes is not None:
-        yield from _between("room at the receiver", likely, safe, None, limits.free_bytes or 1, size_text, "Ask for less")
+        yield from _between("room at the receiver", offer.bytes, None, limits.free_bytes or 1, size_text, "Ask for less")
 
 
 def _one_of(what: str, have: str, wanted: Sequence[str], remedy: str) -> Iterator[Verdict]:
@@ -157,7 +157,7 @@ def _picture(limits: Limits, offer: Offer) -> Iterator[Verdict]:
     yield from _one_of("frame size", frame, [item.replace("x", "×") for item in limits.sizes], "Choose one of its frame sizes")
     for what, value in (("width", offer.width), ("height", offer.height)):
         yield from _between(
-            what, value, value, getattr(limits, f"{what}_least"), getattr(limits, f"{what}_most"), lambda n: f"{n:g} pixels",
+            what, (value,) * 3, getattr(limits, f"{what}_least"), getattr(limits, f"{what}_most"), lambda n: f"{n:g} pixels",
             "Choose another frame size",
         )  # fmt: skip
     if limits.rates:
@@ -230,7 +230,7 @@ def _name(limits: Limits, offer: Offer) -> Iterator[Verdict]:
         )  # fmt: skip
     if limits.name_longest is not None:
         yield from _between(
-            "length of the name", len(offer.name), len(offer.name), None, limits.name_longest, lambda n: f"{n:g} signs", "Name it shorter"
+            "length of the name", (len(offer.name),) * 3, None, limits.name_longest, lambda n: f"{n:g} signs", "Name it shorter"
         )  # fmt: skip
 
 

@@ -11,6 +11,7 @@ from chronocast.model.agree import usual_profile
 from chronocast.model.card import ReceiverCard
 from chronocast.model.fits import Offer, State, Verdict, contradictions, judge, worst
 from chronocast.run.outlook import Outlook, OutputOutlook
+from chronocast.run.prepare import Problem
 
 
 @dataclass(frozen=True)
@@ -51,7 +52,7 @@ def offered(item: OutputOutlook) -> Offer:
     """What an output will be, as its receiver sees it."""
     ready, plan = item.ready, item.ready.plan
     picture, sound = ready.recipe.picture, plan.sound
-    common = Offer(ready.path.name, ready.recipe.container, plan.seconds, (item.bytes.likely, item.bytes.safe))
+    common = Offer(ready.path.name, ready.recipe.container, plan.seconds, (item.bytes.p10, item.bytes.likely, item.bytes.safe))
     values: dict[str, Any] = dict(common.__dict__)
     if picture is not None:
         values |= {
@@ -76,9 +77,9 @@ def judged_outputs(view: Outlook, extra: Sequence[ReceiverCard] = ()) -> list[Ju
     for item, cards in wanted:
         for card in cards:
             if card.limits.free_bytes is not None:
-                sums = totals.setdefault(card.id, [0.0, 0.0])
-                sums[0] += item.bytes.likely
-                sums[1] += item.bytes.safe
+                sums = totals.setdefault(card.id, [0.0, 0.0, 0.0])
+                for number, size in enumerate((item.bytes.p10, item.bytes.likely, item.bytes.safe)):
+                    sums[number] += size
     for item, cards in wanted:
         if not cards:
             continue
@@ -98,8 +99,35 @@ def _room(card: ReceiverCard, total: Sequence[float], one: Verdict) -> Verdict:
     from chronocast.model.show import size_text
 
     free = card.limits.free_bytes or 1
-    state: State = "breaks" if total[0] > free else "tight" if total[1] > free else "fits"
+    state: State = "breaks" if total[0] > free else "tight" if total[2] > free else "fits"
     return Verdict(
-        one.what, state, f"at most {size_text(free)}", f"{size_text(total[0])} for all its files", total[0] / free,
+        one.what, state, f"at most {size_text(free)}", f"{size_text(total[1])} for all its files", total[1] / free,
         "Ask for less, or send fewer files at a time" if state != "fits" else "",
     )  # fmt: skip
+
+
+def refusals(view: Outlook) -> dict[str, str]:
+    """Outputs that can't meet their receivers' cards, each with the sentence why and the way out."""
+    found = {}
+    for item in judged_outputs(view):
+        if item.contradictions:
+            found[item.output] = f"{item.contradictions[0]} Take one of the cards away."
+        elif broken := [(card, verdict) for card, verdict in item.broken if verdict.state == "breaks"]:
+            card, verdict = broken[0]
+            remedy = f"{verdict.remedy}, or take the card away." if verdict.remedy else "Change the recipe, or take the card away."
+            found[item.output] = f"{card.name} doesn't take it: {verdict.what} is {verdict.have}, wanted {verdict.wanted}. {remedy}"
+    return found
+
+
+def card_problems(view: Outlook) -> list[Problem]:
+    """What stands between files and their receivers, said before anything runs."""
+    by_id = {item.ready.output.id: item.ready for item in view.outputs}
+    found = [Problem(by_id[name].path.name, sentence) for name, sentence in refusals(view).items()]
+    for item in judged_outputs(view):
+        for card, verdict in item.broken:
+            if verdict.state == "tight":
+                found.append(
+                    Problem(item.path.name, f"{card.name} may not take it: {verdict.what} is likely {verdict.have}, wanted {verdict.wanted}.",
+                            f"{verdict.remedy}." if verdict.remedy else "", False)
+                )  # fmt: skip
+    return found

@@ -147,7 +147,10 @@ def outlook(
             size = picture + (sound_kept or heard) + container_bytes(plan.frames if ask else 0, packets)
         there = [None if ready.searching else stock.size(p.name) for p in plan.pieces]
         open_pieces = [p for p, kept in zip(plan.pieces, there, strict=True) if kept is None and not made]
-        asks = [_piece_ask(ready, piece) for piece in open_pieces]
+        times = ready.times
+        if ready.searching:  # what of this round is there already
+            times = max(0.05, times - sum(p.frames for p in plan.pieces if stock.size(p.name)) / max(1, plan.frames))
+        asks = [_piece_ask(ready, piece, times) for piece in open_pieces]
         seconds = piece_seconds(asks, pace, learned.pace, chance, name)
         megapixels = plan.width * plan.height * plan.frames / 1e6 if ask else 0.0
         sound, join, check = other_seconds(
@@ -165,7 +168,7 @@ def outlook(
         if ask is None:
             kept_frames = plan.frames if made or sound_kept is not None else 0
         all_seconds = piece_seconds(
-            [_piece_ask(ready, p) for p in plan.pieces], pace, learned.pace, chance, name
+            [_piece_ask(ready, p, 1.0) for p in plan.pieces], pace, learned.pace, chance, name
         )
         encode = seconds.sum(axis=0)
         saved += max(0.0, float(np.median(all_seconds.sum(axis=0)) - np.median(encode)))
@@ -208,9 +211,9 @@ def outlook(
     )  # fmt: skip
 
 
-def _piece_ask(ready: OutputReady, piece: PieceJob) -> PieceAsk:
+def _piece_ask(ready: OutputReady, piece: PieceJob, times: float) -> PieceAsk:
     return PieceAsk(
-        ready.work(piece), effort_factor(piece.settings.encoder, ready.effort), ready.pace, ready.times
+        ready.work(piece), effort_factor(piece.settings.encoder, ready.effort), ready.pace, times
     )  # fmt: skip
 
 

@@ -36,6 +36,7 @@ from chronocast.pieces.stock import Stock
 from chronocast.run import crew as c
 from chronocast.run import events as e
 from chronocast.run.drives import LEAST_FREE, NoRoom, free_bytes, need_room
+from chronocast.run.judging import refusals
 from chronocast.run.lease import Leased, take_lease
 from chronocast.run.local import LocalCrew
 from chronocast.run.machine import Machine
@@ -74,6 +75,7 @@ class Runner:
         self.queue: asyncio.Queue[e.Event | Request | None] = asyncio.Queue()
         self.ready: dict[str, OutputReady] = {}
         self.unready: dict[str, str] = {}
+        self.refused_by_cards: dict[str, str] = {}
         self.jobs: dict[e.TaskId, PieceJob | SoundJob] = {}
         self.starts: dict[tuple[str, int], tuple[e.TaskId, str, float, str]] = {}
         self.counts: dict[str, int] = {}
@@ -127,8 +129,10 @@ class Runner:
         await asyncio.to_thread(tidy, self.prospect, self.stock, self.child_log, self._mark)
         if self.crew is None:
             self.crew = LocalCrew(state_folder() / "slots", self.options.slots, self.child_log)
+        first = await asyncio.to_thread(self.saying.outlook)
+        self.refused_by_cards = refusals(first)
         if not self.promised:
-            self.promised = as_json(await asyncio.to_thread(self.saying.outlook))
+            self.promised = as_json(first)
             self.journal.append("forecast", self.promised)
         for identifier in [output.id for output in self.batch.outputs]:
             await self._admit(identifier, self.prospect)
@@ -168,6 +172,9 @@ class Runner:
             )
             return
         made = self.made(ready)
+        if not made and (refusal := self.refused_by_cards.get(identifier)):
+            self._unready(identifier, refusal)
+            return
         try:
             await asyncio.to_thread(make_folder, ready.path.parent)
         except PlaceError as error:
@@ -302,6 +309,7 @@ class Runner:
             return False
         decided = await asyncio.to_thread(decide, ready, self.stock, self.rounds)
         self.ready[join.name] = decided.ready
+        self.prospect.outputs = [decided.ready if item.output.id == join.name else item for item in self.prospect.outputs]
         if decided.sentence:
             number = len(decided.ready.rounds.tried) if decided.ready.rounds else 0
             self.journal.append(
@@ -558,6 +566,7 @@ class Runner:
             if body.get("replace"):
                 self.options = self.options.model_copy(update={"replace": True})
             self.prospect = await asyncio.to_thread(prepare, self.batch, self.batch_path.parent, self.store)
+            self.refused_by_cards = refusals(await asyncio.to_thread(self.saying.outlook))
             for name in outputs or tuple(self.unready):
                 if name in self.unready:
                     await self._admit(name, self.prospect)
@@ -579,6 +588,7 @@ class Runner:
             if present and present.state in ("placing", "proved", "stopped"):
                 return f"The output “{name}” is {present.state} and can't be changed any more."
         self.batch, self.prospect = batch, prospect
+        self.refused_by_cards = refusals(await asyncio.to_thread(self.saying.outlook))
         for name in outputs:
             await self._admit(name, prospect, amended=name in self.machine.outputs)
         return ""

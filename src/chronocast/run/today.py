@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -14,6 +15,7 @@ from chronocast.model.batch import Batch
 from chronocast.model.errors import ChronocastError, ModelError
 from chronocast.model.recipe import Recipe
 from chronocast.pieces.stock import Stock
+from chronocast.run.judging import card_problems
 from chronocast.run.local import machine_slots
 from chronocast.run.outlook import Experience, Outlook, experience, outlook
 from chronocast.run.pace import load_pace
@@ -77,10 +79,11 @@ def learned() -> Experience:
 
 def outlook_now(prospect: Prospect, experienced: Experience | None = None) -> Outlook:
     """The forecast of a prepared batch at this moment."""
-    return outlook(
+    view = outlook(
         prospect, Stock(data_folder() / "stock"), load_pace(), machine_slots(),
         experienced if experienced is not None else learned(), what_is_made(prospect.outputs),
     )  # fmt: skip
+    return replace(view, problems=(*view.problems, *card_problems(view)))
 
 
 def recipe_of(path: Path) -> Recipe:

@@ -41,6 +41,7 @@ class OutputView:
     seconds: float = 0.0
     cpu_seconds: float = 0.0
     again: bool = False
+    note: str = ""
     began: float = 0.0
     ended: float = 0.0
     checks: list[dict[str, Any]] = field(default_factory=list)
@@ -50,7 +51,7 @@ class OutputView:
         """As ``render`` and ``status`` answer it."""
         return {
             "id": self.id, "state": self.state, "reason": self.reason, "path": self.path, "bytes": self.bytes,
-            "source": self.title, "range": self.range, "extent": self.extent, "recipe": self.recipe, "seconds": round(self.seconds, 3), "cpu_seconds": round(self.cpu_seconds, 3), "frames": self.frames,
+            "source": self.title, "range": self.range, "extent": self.extent, "recipe": self.recipe, "note": self.note, "seconds": round(self.seconds, 3), "cpu_seconds": round(self.cpu_seconds, 3), "frames": self.frames,
             "frames_done": self.frames if self.state == "proved" else self.frames_done, "made_before": self.again,
             "pieces": {"total": self.pieces, "kept": self.kept, "copied": 0, "encoded": self.encoded},
             "checks": self.checks,
@@ -185,6 +186,11 @@ def _made(view: RunView, record: AnyRecord) -> None:
     )
 
 
+def _round(view: RunView, record: AnyRecord) -> None:
+    output, body = view.output(record.body["id"]), record.body
+    output.note = f"round {body['round']}: {body['sentence']}" if body["round"] else str(body["sentence"])
+
+
 def _request(view: RunView, record: AnyRecord) -> None:
     kind, body = record.body["kind"], record.body["body"]
     if kind == "order":
@@ -214,7 +220,7 @@ def _ended(view: RunView, record: AnyRecord) -> None:
 
 _TAKE = {
     "begin": _begin, "forecast": _forecast, "output ready": _ready, "output": _output, "finished": _finished,
-    "made": _made, "outlook": _outlook, "ended": _ended, "request": _request,
+    "made": _made, "outlook": _outlook, "round": _round, "ended": _ended, "request": _request,
 }  # fmt: skip
 
 

@@ -45,6 +45,7 @@ class PlanColumns(QObject):
             ("Set exceptions for the selected cells", "Ctrl+Shift+E", self.open_cells),
             ("Take the exceptions of the selected cells away", "", self.clear),
             ("Add a recipe as a column…", "Ctrl+Shift+A", self.add),
+            ("A recipe that makes files as the selected source is", "Ctrl+Shift+L", self.like_the_source),
             ("Ask for the favourite recipe of the selected sources", "F6", self.favourite),
             ("Fill the selected column", "Ctrl+Shift+D", lambda: self.fill_line(True)),
             ("Fill the selected rows", "Ctrl+D", lambda: self.fill_line(False)),
@@ -94,6 +95,21 @@ class PlanColumns(QObject):
             self.window.tell("Select cells that are asked for: exceptions are of files.")
             return
         self.window.recipe_place.open_cells(outputs)
+        self.window.go_to(RECIPE)
+
+    def like_the_source(self) -> None:
+        """The nearest recipe to the selected source, in *Recipe*."""
+        from chronocast.ui.window import RECIPE
+
+        sources = self.grid.selected_sources()
+        if not sources:
+            self.window.tell("Select a source first.")
+            return
+        try:
+            self.window.recipe_place.like_the_source(sources[0])
+        except ChronocastError as error:
+            self.window.tell_trouble(str(error))
+            return
         self.window.go_to(RECIPE)
 
     def clear(self) -> None:

@@ -193,7 +193,8 @@ def plan_model(
             if group
             else ""
         )
-    blocking = tuple(problem.told for problem in (prospect.problems if prospect else ()) if problem.blocks)
+    known = [*(prospect.problems if prospect else ()), *(view.problems if view else ())]
+    blocking = tuple(dict.fromkeys(problem.told for problem in known if problem.blocks))
     return PlanModel(
         batch.title, tuple(rows), columns, cells, tuple(totals), _headline(batch, view, before), blocking
     )

@@ -32,10 +32,11 @@ from chronocast.model.columns import (
     set_card,
     set_own,
 )
-from chronocast.model.edits import add_recipe
+from chronocast.model.edits import add_recipe, identifier
 from chronocast.model.errors import ChronocastError, ModelError
 from chronocast.model.exceptions import with_values
 from chronocast.model.formats import extension
+from chronocast.model.nearest import as_the_source
 from chronocast.model.recipe import Recipe
 from chronocast.model.show import rate_bits_text, size_text, time_text
 from chronocast.model.telling import recipe_facts, telling_name
@@ -267,6 +268,7 @@ class RecipePlace(QWidget):
             "reset": (column and bool(recipe and recipe.changed)) or (self.kind == "cells" and any(o.own for o in self.outputs()))
             or (self.kind == "saved" and self.library.is_own(self.id)),
             "column": self.kind == "saved", "favourite": self.kind != "cells", "share": self.kind != "cells", "bring in": True, "remove": column,
+            "compare": recipe is not None,
         }  # fmt: skip
         for key, value in on.items():
             self.shelf.buttons[key].setEnabled(value)
@@ -458,7 +460,7 @@ class RecipePlace(QWidget):
         """What the shelf's buttons and their commands do."""
         acts: dict[str, Callable[[], None]] = {
             "save": self._save, "as new": self._save_as, "reset": self._reset, "column": self._as_column, "favourite": self._favourite,
-            "share": self._share, "bring in": self._bring_in, "remove": self._remove,
+            "share": self._share, "bring in": self._bring_in, "remove": self._remove, "compare": self._compare,
         }  # fmt: skip
         try:
             acts[what]()
@@ -504,6 +506,26 @@ class RecipePlace(QWidget):
         self.library.favourite = self.id
         self.said.emit(f"{self.recipes()[0].name} is the favourite: F6 in Plan asks for it.")
 
+    def _compare(self) -> None:
+        from chronocast.ui.compare_box import CompareBox
+
+        others = [*self.batch.recipes, *(recipe for recipe in self.saved if self.batch.recipe(recipe.id) is None)]
+        CompareBox(self.theme, self.recipes()[0], others, self).exec()
+
+    def like_the_source(self, source: str) -> None:
+        """A recipe that makes files as a source is, as a column."""
+        ready = self.prospect.sources.get(source) if self.prospect else None
+        facts = max(ready.facts.values(), key=lambda item: item.bytes, default=None) if ready else None
+        if ready is None or facts is None:
+            self.trouble.emit("Select a source that can be used first.")
+            return
+        recipe, told = as_the_source(facts)
+        taken = {item.id for item in self.batch.recipes}
+        recipe = recipe.model_copy(update={"id": identifier(f"as {ready.source.name}", taken, "as-the-source")})
+        self.open_recipe(recipe.id)
+        self.edited.emit(f"make a recipe as {ready.source.name} is", add_recipe(self.batch, recipe))
+        self.said.emit(" ".join(told) or f"{recipe.name}: as {ready.source.name} is.")
+
     def _share(self) -> None:
         recipe = self.recipes()[0]
         name, _ = QFileDialog.getSaveFileName(self, "Share a recipe", f"{recipe.short_id}.recipe.json", "Recipes (*.recipe.json)")
@@ -527,8 +549,6 @@ class RecipePlace(QWidget):
         there = self.batch.recipe(recipe.id)
         if there is not None and there.mark != recipe.mark:
             taken = {item.id for item in self.batch.recipes}
-            from chronocast.model.edits import identifier
-
             recipe = recipe.model_copy(update={"id": identifier(recipe.id, taken)})
         self.open_recipe(recipe.id)
         self.edited.emit(what, add_recipe(self.batch, recipe))

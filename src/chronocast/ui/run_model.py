@@ -29,6 +29,7 @@ class RunRow:
     reason: str
     path: str
     checks: tuple[tuple[str, bool, str, str, str], ...] = ()
+    note: str = ""
 
 
 @dataclass(frozen=True)
@@ -86,6 +87,7 @@ def run_row(view: RunView, output: OutputView, at: datetime | None) -> RunRow:
     return RunRow(
         output.id, name + (f" · {output.range}" if output.range else ""), output.recipe, output.extent, view.shown_state(output),
         min(1.0, share), min(kept, share), time, size, finish, output.reason, output.path, checks,
+        output.note if output.state in GOING else "",
     )  # fmt: skip
 
 

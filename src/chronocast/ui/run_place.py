@@ -53,6 +53,10 @@ def paint_progress(painter: QPainter, box: QRectF, row: RunRow, t: Theme) -> Non
     if row.state == "needs you":
         draw.text(painter, box, row.reason, font(13, narrow=True), t.color("rust"))
         return
+    if row.note:  # a common quality is being looked for
+        bar.translate(0, -6 * unit)
+        below = QRectF(bar.left(), bar.bottom() + 2, box.width(), 14 * unit)
+        draw.text(painter, below, row.note, font(12, narrow=True), t.color("quiet"))
     kept = bar.width() * row.kept_share
     done = bar.width() * row.share
     if row.state == "proved":

@@ -56,7 +56,7 @@ class _Shooter:
         from chronocast.run.calibrate import calibrate
         from chronocast.ui import theme as themes
         from chronocast.ui.session import Session
-        from chronocast.ui.window import CHECK, PLAN, RANGE, RUN, Window, _windows
+        from chronocast.ui.window import CHECK, PLAN, RANGE, RECIPE, RUN, Window, _windows
         from chronocast.ui.workers import wait_for_errands
 
         sys.stderr.write("measuring this machine…\n")
@@ -91,6 +91,16 @@ class _Shooter:
         self.settle(1.5)
         self.shoot(window, "range-framing-ink")
         window.range_place.framing.switch(False)
+        window.recipe_place.open_recipe("web-720")
+        window.go_to(RECIPE)
+        self.settle(1.0)
+        self.shoot(window, "recipe-ink")
+        window.recipe_place.open_recipe("kiosk-quality")
+        window.recipe_place.show_now()
+        self.settle(0.6)
+        window.recipe_place.form.go_to("How many bits?")
+        self.settle(0.6)
+        self.shoot(window, "recipe-card-ink")
         window.go_to(PLAN)
         window.begin_run()
 
@@ -124,6 +134,9 @@ class _Shooter:
         paper.go_to(RANGE)
         self.show_range(paper)
         self.shoot(paper, "range-paper")
+        paper.go_to(RECIPE)
+        self.settle(1.0)
+        self.shoot(paper, "recipe-paper")
         paper.go_to(RUN)
         self.settle()
         self.shoot(paper, "run-paper")
