@@ -1,7 +1,8 @@
 """One common quality over pieces against an unsplit two-pass encode: size, mean and worst XPSNR, and the work.
 
-Both are given the same composed pictures and the same rate.  The worst piece
-is compared with the same frames of the unsplit encode.
+Both are given the same composed pictures and the same rate; for quality the
+unsplit encode is given the rate at which it comes out as large.  The worst
+piece is compared with the worst stretch of the same bounds.
 """
 
 from __future__ import annotations
@@ -118,13 +119,21 @@ def measure(folder: Path) -> list[tuple[str, str, str]]:
                 one, one_cpu = _unsplit(pictures, plan.settings, bits, Path(place))
                 ours, count, cpu = _split(plan, pictures, recipe, bits, Path(place))
                 target = bits * len(pictures) / 25 / 8
-                off, own_off = (sum(_bytes(file) for file in files) / target - 1 for files in (ours, [one]))
+                size, own = (sum(_bytes(file) for file in files) for files in (ours, [one]))
+                off, own_off = size / target - 1, own / target - 1
+                asked = bits
+                for _ in range(3):  # quality is compared at the same size, whatever the encoder made of its rate
+                    if abs(own / size - 1) < 0.004:
+                        break
+                    asked = round(asked * size / own)
+                    one, _cpu = _unsplit(pictures, plan.settings, asked, Path(place))
+                    own = _bytes(one)
                 a, b = _xpsnr(pictures, ours), _xpsnr(pictures, [one])
             starts = np.cumsum([0, *(piece.frames for piece in plan.pieces)])
             means = [[float(np.mean(q[i:j])) for i, j in zip(starts[:-1], starts[1:], strict=True)] for q in (a, b)]
             rows += [
                 (f"{codec}, {name}, {len(plan.pieces)} pieces: size against the rate (unsplit two pass)", f"{off:+.2%} ({own_off:+.2%})", "±1 %"),
-                ("  mean XPSNR against it", f"{np.mean(a) - np.mean(b):+.2f} dB", "≥ −0.1 dB"),
+                (f"  mean XPSNR against it at the same size ({own / size - 1:+.1%})", f"{np.mean(a) - np.mean(b):+.2f} dB", "≥ −0.1 dB"),
                 ("  worst piece against its worst piece", f"{min(means[0]) - min(means[1]):+.2f} dB", "no worse"),
                 ("  rounds; work against its two passes", f"{count}; {cpu / one_cpu:.2f} ×", "told"),
             ]  # fmt: skip

@@ -14,6 +14,7 @@ from hypothesis import strategies as st
 from chronocast.journal.library import Library
 from chronocast.model.agree import conflicts, level_conflicts, unavailable
 from chronocast.model.batch import FULL, Batch, read_batch, write_batch
+from chronocast.model.card import ReceiverCard
 from chronocast.model.columns import (
     MIXED,
     change_recipe,
@@ -32,7 +33,7 @@ from chronocast.model.formats import CONTAINERS, PICTURE, SOUND, holding
 from chronocast.model.levels import broken, least_level, level_of, levels
 from chronocast.model.nearest import as_the_source
 from chronocast.model.recipe import PictureRecipe, RateControl, Recipe, SoundRecipe
-from chronocast.model.recipe_file import read_recipe, write_recipe
+from chronocast.model.recipe_file import read_recipe, recipe_schema, write_recipe
 from chronocast.model.supplied import SUPPLIED, supplied
 from chronocast.model.telling import telling_name
 from chronocast.model.typed import parse_bits, parse_bytes
@@ -176,6 +177,13 @@ class Typing(unittest.TestCase):
         for text in ("", "fast", "-3M", "3 M M", "1e9", "∞", "3 miles"):
             with self.assertRaises(ModelError):
                 parse_bits(text)
+
+
+class Schemas(unittest.TestCase):
+    def test_what_is_published_is_what_is_read(self) -> None:
+        docs = Path(__file__).parents[2] / "docs"
+        for name, schema in (("batch", Batch.model_json_schema()), ("recipe", recipe_schema()), ("card", ReceiverCard.model_json_schema())):
+            self.assertEqual(json.loads((docs / f"{name}.schema.json").read_text()), schema, f"make docs/{name}.schema.json anew")
 
 
 class Shelf(unittest.TestCase):

@@ -12,8 +12,10 @@ import av
 import numpy as np
 
 from chronocast.media.codecs import is_here
-from chronocast.model.agree import conflicts, level_conflicts
+from chronocast.model.agree import conflicts, level_conflicts, profile_reasons, usual_profile
 from chronocast.model.formats import CONTAINERS, PICTURE
+from chronocast.model.languages import own_code
+from chronocast.model.levels import levels
 from chronocast.model.recipe import FrameSize, PictureRecipe, RateControl, Recipe, SoundRecipe, StillsTaken
 from chronocast.model.timing import FrameRange
 from tests.footage import clip, counters, folder
@@ -108,6 +110,54 @@ class Formats(unittest.TestCase):
                     with av.open(str(path)) as file:
                         tag = file.streams.video[0].codec_context.codec_tag
                     self.assertTrue(not grade.tag or tag == grade.tag, (tag, grade))
+
+    def test_profiles_and_levels_that_are_offered_come_out(self) -> None:
+        for codec in ("h264", "hevc", "mpeg2", "vp9", "av1"):
+            kind, usual = PICTURE[codec], picture(codec)
+            offered = [name for name in kind.profiles if name not in profile_reasons(usual)]
+            self.assertTrue(offered)
+            for profile in offered:
+                with self.subTest(codec=codec, profile=profile):
+                    made = picture(codec, profile=profile)
+                    self.proved(Recipe(id=f"{codec}-p-{profile}".replace(":", ""), name="A", container="mkv", picture=made, sound=None))
+            table = levels(codec, usual_profile(usual)) if codec not in ("vp9", "av1") else ()
+            for level in (*table[-1:], *table[3:8:2]):
+                made = picture(codec, level=level.name)
+                if not level_conflicts(made, 160, 96, Fraction(25)):
+                    with self.subTest(codec=codec, level=level.name):
+                        self.proved(Recipe(id=f"{codec}-l-{level.name}", name="A", container="mkv", picture=made, sound=None))
+
+    def test_tracks_keep_their_languages_and_5_1_becomes_stereo(self) -> None:
+        for box, codec in (("mkv", "flac"), ("mp4", "aac"), ("mov", "pcm"), ("ts", "mp3")):
+            with self.subTest(box):
+                told = Recipe(id=f"said-{box}", name="A", container=box, picture=picture("h264"), sound=sound(codec, languages=("deu",)))
+                with av.open(str(self.proved(told))) as file:
+                    self.assertEqual([own_code(s.metadata.get("language", "")) for s in file.streams.audio], ["deu"])
+        five = self.folder / "five.mkv"
+        wave = np.zeros((6, 57600), np.int16)
+        wave[2] = (np.sin(np.arange(wave.shape[1]) * 0.1) * 12000).astype(np.int16)  # the centre alone
+        with av.open(str(five), "w") as file:
+            video: Any = file.add_stream("libx264", rate=25)
+            video.width, video.height, video.pix_fmt = 160, 96, "yuv420p"
+            heard: Any = file.add_stream("pcm_s16le", rate=48000, layout="5.1")
+            heard.metadata["language"] = "eng"
+            for number in range(30):
+                frame = av.VideoFrame.from_ndarray(np.full((96, 160, 3), 90, np.uint8), format="rgb24").reformat(format="yuv420p")
+                frame.pts = number
+                file.mux(video.encode(frame))
+            block = av.AudioFrame.from_ndarray(np.ascontiguousarray(wave.T.reshape(1, -1)), format="s16", layout="5.1")
+            block.sample_rate = 48000
+            for packets in (heard.encode(block), heard.encode(None), video.encode(None)):
+                file.mux(packets)
+        recipe = Recipe(id="folded", name="A", container="mkv", picture=picture("h264"), sound=sound("flac", layout="stereo"))
+        path, checks = Maker(self.folder, five).make(recipe)
+        self.assertEqual([check for check in checks if not check.ok], [])
+        with av.open(str(path)) as file:
+            self.assertEqual(file.streams.audio[0].metadata.get("language"), "eng")
+            samples = np.concatenate([frame.to_ndarray().reshape(-1, 2) for frame in file.decode(audio=0)]).astype(float)
+        left, right = (float(np.abs(samples[:, side]).max()) for side in (0, 1))
+        self.assertGreater(left, 0)
+        self.assertAlmostEqual(left / right, 1.0, 2)
 
     def test_both_encoders_of_a_format_are_proved(self) -> None:
         for codec in PICTURE.values():

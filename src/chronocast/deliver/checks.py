@@ -10,6 +10,7 @@ from chronocast.media.prove import Found
 from chronocast.model.bucket import Bucket, run_through
 from chronocast.model.check import Check, Expected
 from chronocast.model.colour import told
+from chronocast.model.languages import own_code
 from chronocast.model.show import rate_bits_text, size_text
 from chronocast.model.timing import parse_rate, rate_text
 
@@ -165,8 +166,8 @@ def _sound(found: Found, expected: Expected) -> list[Check]:
                   "every track decoded")
         )  # fmt: skip
     if any(expected.languages):
-        have_languages = tuple(name or "und" for name in found.languages)
-        wanted_languages = tuple(name or "und" for name in expected.languages)
+        have_languages = tuple(own_code(name) for name in found.languages)
+        wanted_languages = tuple(own_code(name) for name in expected.languages)
         checks.append(
             Check("languages", have_languages == wanted_languages, ", ".join(wanted_languages), ", ".join(have_languages),
                   "tags of all tracks")

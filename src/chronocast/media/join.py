@@ -13,6 +13,7 @@ from chronocast.media.errors import JoinFailed
 from chronocast.media.opening import opened
 from chronocast.model.formats import CONTAINERS, IMAGE_EXTENSIONS
 from chronocast.model.jobs import JoinJob
+from chronocast.model.languages import written_code
 
 
 def _piece_times(path: str, frames: int, rate: Fraction) -> tuple[list[int], bytes]:
@@ -112,7 +113,7 @@ def join(job: JoinJob) -> int:
                     audio = output.add_stream_from_template(track, opaque=True)
                     audio.time_base = track.time_base
                     if at < len(job.languages) and job.languages[at]:
-                        audio.metadata["language"] = job.languages[at]
+                        audio.metadata["language"] = written_code(job.languages[at], job.container)
                     audios.append(audio)
             sounds = _sound_packets(job.sound)
         for packet, number in _interleaved(pictures, sounds):

@@ -39,6 +39,18 @@ def _names(ids: tuple[str, ...]) -> str:
     return ", ".join(CONTAINERS[item].name for item in ids) or "none that is written here"
 
 
+def rate_conflicts(recipe: Recipe, rate: Rate) -> list[Conflict]:
+    """Whether a container takes a frame rate."""
+    if recipe.picture is None or recipe.container != "mxf" or rate in MPEG2_RATES:
+        return []
+    return [
+        Conflict(
+            "picture.rate", f"MXF has no edit rate of {rate_text(rate)}.",
+            "Convert the rate to 23.976, 24, 25, 29.97, 30, 50, 59.94 or 60, or choose MOV.", (("picture.rate", "25"),),
+        )
+    ]  # fmt: skip
+
+
 def _container(recipe: Recipe) -> Iterator[Conflict]:
     box = CONTAINERS[recipe.container]
     picture = recipe.picture.codec if recipe.picture else None
@@ -184,11 +196,24 @@ def _profile(picture: PictureRecipe) -> Iterator[Conflict]:
                 "picture.profile", "The baseline profile of H.264 holds no interlaced pictures.",
                 "Choose main or high.", (("picture.profile", "main"),),
             )  # fmt: skip
-    elif needed and codec.profiles.index(picture.profile) < codec.profiles.index(needed):
+    elif needed and picture.profile != needed:
+        below = codec.profiles.index(picture.profile) < codec.profiles.index(needed)
         yield Conflict(
-            "picture.profile", f"The profile {picture.profile} of {codec.name} doesn't hold {sampling.name}.",
-            f"Choose {needed}.", (("picture.profile", needed),),
+            "picture.profile",
+            f"The profile {picture.profile} of {codec.name} doesn't hold {sampling.name}." if below
+            else f"A stream of {sampling.name} is of the profile {needed}, not {picture.profile}.",
+            f"Choose {needed}, or other samples." if not below else f"Choose {needed}.", (("picture.profile", needed),),
         )  # fmt: skip
+
+
+def profile_reasons(picture: PictureRecipe) -> dict[str, str]:
+    """Profiles of a codec that its samples or scan rule out, each with the reason."""
+    found = {}
+    for name in picture.kind.profiles:
+        conflict = next(_profile(picture.model_copy(update={"profile": name})), None)
+        if conflict is not None:
+            found[name] = conflict.sentence.rstrip(".")
+    return found
 
 
 def _sound(sound: SoundRecipe, container: str) -> Iterator[Conflict]:

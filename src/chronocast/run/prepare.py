@@ -17,7 +17,7 @@ from chronocast.journal.facts import FactsStore
 from chronocast.journal.rounds import RoundsStore
 from chronocast.media.codecs import FULLNESS, sampling_of, sound_encoder
 from chronocast.media.images import stamp
-from chronocast.model.agree import conflicts, level_conflicts
+from chronocast.model.agree import conflicts, level_conflicts, rate_conflicts
 from chronocast.model.batch import FULL, Batch, Framing, NamedRange, Output, Source, resolve
 from chronocast.model.bucket import Bucket
 from chronocast.model.card import ReceiverCard
@@ -569,7 +569,8 @@ def _contradiction(output: Output, have: SourceReady, recipe: Recipe) -> Problem
     if not found and recipe.picture:
         view = framing_view(output.framing, recipe)
         width, height = picture_size(have.cut, recipe.picture, view)
-        found = level_conflicts(recipe.picture, width, height, output_rate(have.cut, recipe.picture))
+        rate = output_rate(have.cut, recipe.picture)
+        found = level_conflicts(recipe.picture, width, height, rate) + rate_conflicts(recipe, rate)
     if not found and recipe.picture is None and not have.cut.sound:
         return Problem(have.source.name, f"{have.source.name} has no sound, and {recipe.title} is sound only.", "Take it out.")
     if not found:

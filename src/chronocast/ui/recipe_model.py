@@ -7,7 +7,15 @@ from dataclasses import dataclass, field
 from typing import Any, Literal
 
 from chronocast.forecast.weigh import Weighed, against, weigh
-from chronocast.model.agree import Conflict, conflicts, level_conflicts, unavailable, usual_profile
+from chronocast.model.agree import (
+    Conflict,
+    conflicts,
+    level_conflicts,
+    profile_reasons,
+    rate_conflicts,
+    unavailable,
+    usual_profile,
+)
 from chronocast.model.columns import MIXED, common
 from chronocast.model.errors import ModelError
 from chronocast.model.exceptions import differences, replaced
@@ -160,7 +168,8 @@ def recipe_model(recipes: Sequence[Recipe], saved: Recipe | None, seen: Seen) ->
     found = list(make.found)
     if first.picture and not found:
         out = frame_size(first.picture.size, seen.width, seen.height, multiple=first.picture.kind.multiple)
-        found += level_conflicts(first.picture, *out, parse_rate(first.picture.rate) if first.picture.rate else seen.rate)
+        rate = parse_rate(first.picture.rate) if first.picture.rate else seen.rate
+        found += level_conflicts(first.picture, *out, rate) + rate_conflicts(first, rate)
     told = tuple(f"{label_of(name)}: {say(name, a)}, saved {say(name, b)}" for name, a, b in differences(first, saved)) if saved else ()
     ending = ending_told(first.container, first.picture.codec if first.picture else None)
     return RecipeModel(tuple(groups), tuple(found), told, make.now, ending)
@@ -333,7 +342,8 @@ def _bits(make: _Maker) -> Group:
         found.append(
             make.choices(
                 "profile", "Profile", "What a player must be able to do.",
-                [(f"as needed ({usual_one})", {"picture.profile": None}), *((name, {"picture.profile": name}) for name in codec.profiles)], weighed=False,
+                [(f"as needed ({usual_one})", {"picture.profile": None}), *((name, {"picture.profile": name}) for name in codec.profiles)],
+                profile_reasons(picture), weighed=False,
             )
         )  # fmt: skip
     if table := levels(codec.id, picture.profile or usual_profile(picture)):
