@@ -7,6 +7,7 @@ piece is compared with the worst stretch of the same bounds.
 
 from __future__ import annotations
 
+import itertools
 import tempfile
 import time
 from fractions import Fraction
@@ -130,7 +131,7 @@ def measure(folder: Path) -> list[tuple[str, str, str]]:
                     own = _bytes(one)
                 a, b = _xpsnr(pictures, ours), _xpsnr(pictures, [one])
             starts = np.cumsum([0, *(piece.frames for piece in plan.pieces)])
-            means = [[float(np.mean(q[i:j])) for i, j in zip(starts[:-1], starts[1:], strict=True)] for q in (a, b)]
+            means = [[float(np.mean(q[i:j])) for i, j in itertools.pairwise(starts)] for q in (a, b)]
             rows += [
                 (f"{codec}, {name}, {len(plan.pieces)} pieces: size against the rate (unsplit two pass)", f"{off:+.2%} ({own_off:+.2%})", "±1 %"),
                 (f"  mean XPSNR against it at the same size ({own / size - 1:+.1%})", f"{np.mean(a) - np.mean(b):+.2f} dB", "≥ −0.1 dB"),

@@ -82,8 +82,8 @@ class SplitBox(QDialog):
         made = [
             o for o in batch.outputs if o.source == owner.id and o.range in lengths and o.recipe in recipes and o.id not in had
         ]  # fmt: skip
-        extension = {recipe.id: extension(recipe.container) for recipe in batch.recipes}
-        stems = zip(proposed_stems(batch, made), (extension[o.recipe] for o in made), strict=True)
+        endings = {recipe.id: extension(recipe.container) for recipe in batch.recipes}
+        stems = zip(proposed_stems(batch, made), (endings[o.recipe] for o in made), strict=True)
         rows = [
             (name, short_time(self._sheet.clock.seconds(lengths[o.range]))) for o, name in zip(made, unlike(stems), strict=True)
         ]  # fmt: skip
