@@ -100,8 +100,7 @@ class Tasks(unittest.TestCase):
         self.assertIs(desk.session.batch, before)
         self.take(desk, "codec", "ProRes")
         desk.until(lambda: desk.session.prospect and desk.session.prospect.refused, "the contradiction")
-        desk.settle()
-        self.assertTrue(place.outcome.mends)
+        desk.until(lambda: place.outcome.mends, "the way out")
         self.assertIn("MP4 doesn't hold ProRes", desk.window.notice.text())
         desk.click(place.outcome.mends[0])
         desk.until(lambda: desk.session.prospect and not desk.session.prospect.refused, "what was mended")
@@ -174,6 +173,7 @@ class Tasks(unittest.TestCase):
         desk = self.desk()
         place = desk.window.recipe_place
         self.open_recipe(desk, 1)
+        desk.until(lambda: "door" in place.outcome.cards, "what comes of it")
         desk.click(place.outcome.cards["door"])
         desk.until(lambda: place.ruler.ruled.stops, "the stops")
         self.assertFalse(any(stop.broken for stop in place.ruler.ruled.stops))

@@ -126,7 +126,7 @@ class PlanPlace(QWidget):
 def lane_data(view: Outlook) -> LaneData:
     """The forecast's blocks on this machine's lane."""
     blocks = tuple(
-        Block(o.ready.output.id, f"{o.ready.source.title} · {f'{o.ready.range_name}, {o.ready.extent.share_text} · ' if o.ready.range_name else ''}{o.ready.recipe.name.split(',')[0]}", o.begin.likely,
+        Block(o.ready.output.id, f"{o.ready.source.title} · {f'{o.ready.range_name}, {o.ready.extent.share_text} · ' if o.ready.range_name else ''}{o.ready.recipe.name.split(',')[0]}{' (changed)' if o.ready.recipe.changed else ''}", o.begin.likely,
               max(o.finish.likely, o.begin.likely), max(o.finish.safe, o.finish.likely), o.kept_share)
         for o in view.outputs
         if not o.made

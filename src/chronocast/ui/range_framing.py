@@ -118,7 +118,7 @@ class FramingDesk(QObject):
             for o in self.place.batch.outputs
         )
         row = self.place.row()
-        title = f"{row.name if row else ''} · {recipe.name}"
+        title = f"{row.name if row else ''} · {recipe.title}"
         parts.framing.show_framing(
             title,
             framing,

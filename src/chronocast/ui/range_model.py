@@ -140,7 +140,7 @@ def range_sheet(
     if owner is None:
         return None
     ready = prospect.sources.get(source) if prospect else None
-    recipes = tuple((recipe.id, recipe.name) for recipe in batch.recipes)
+    recipes = tuple((recipe.id, recipe.title) for recipe in batch.recipes)
     if ready is None:
         mine = [p for p in (prospect.problems if prospect else ()) if p.where == owner.name and p.blocks]
         problem = f"{mine[0].sentence} {mine[0].remedy}".strip() if mine else ""
@@ -212,10 +212,10 @@ def _files(
                 difference(item.bytes.likely - was.bytes.likely, "bytes"),
             )
             change = ", ".join(part for part in moved if part)
-        recipe = batch.recipe(output.recipe)
+        recipe = batch.made_by(output) if batch.recipe(output.recipe) else None
         found.append(
             MadeFile(
-                output.id, output.range, recipe.name if recipe else output.recipe,
+                output.id, output.range, recipe.title if recipe else output.recipe,
                 ready.path.name if ready else output.name or output.id, ready.extent.text if ready else "",
                 output.range == FULL, "held" if output.held else "made" if item and item.made else time_text(item.seconds.likely) if item else "…",
                 size_text(item.bytes.likely) if item else "", change, item.kept_share if item else 0.0,
