@@ -277,10 +277,10 @@ def level_conflicts(picture: PictureRecipe, width: int, height: int, rate: Rate)
     clause = broken(picture.codec, level, width, height, rate, bits, buffer, fields)
     if clause:
         least = least_level(picture.codec, profile, width, height, rate, bits, buffer, fields)
-        remedy = f"Choose level {least.name}" if least else "No level holds all of it"
+        remedy = f"Choose level {least.name}, or ask for less." if least else "No level holds all of it: ask for less."
         found.append(
             Conflict(
-                "picture.level", clause[0].upper() + clause[1:] + ".", f"{remedy}, or ask for less.",
+                "picture.level", clause[0].upper() + clause[1:] + ".", remedy,
                 (("picture.level", least.name),) if least else (),
             )
         )  # fmt: skip
