@@ -57,7 +57,7 @@ class Trouble(unittest.TestCase):
         self.assertEqual(view.outcome, "needs you", "without a wait the run ends and says why")
 
     def test_a_source_replaced_in_mid_run_never_ends_in_a_piece(self) -> None:
-        path = self.batch(clips=2, frames=450, recipes=(HEAVY,), size=(256, 144))
+        path = self.batch(clips=2, frames=400, recipes=(HEAVY,), size=(256, 144))
         clip(path.parent / "other.mp4", 199, 450, width=256, height=144)
         journal = begin_run(load_batch(path), path)
         wait(journal, lambda view: bool(view.tasks))
@@ -69,7 +69,7 @@ class Trouble(unittest.TestCase):
         self.assertIn("has changed", states["clip-1-heavy"].reason)
 
     def test_a_source_deleted_in_mid_run_is_named(self) -> None:
-        path = self.batch(clips=2, frames=450, recipes=(HEAVY,), size=(256, 144))
+        path = self.batch(clips=2, frames=400, recipes=(HEAVY,), size=(256, 144))
         journal = begin_run(load_batch(path), path)
         wait(journal, lambda view: bool(view.tasks))
         (path.parent / "clip 1.mp4").unlink()
@@ -78,7 +78,7 @@ class Trouble(unittest.TestCase):
         self.assertIn("clip 1.mp4 is missing", list(view.outputs.values())[1].reason)
 
     def test_a_target_removed_in_mid_run_is_made_again(self) -> None:
-        path = self.batch(clips=1, frames=450, recipes=(HEAVY,), size=(256, 144))
+        path = self.batch(clips=1, frames=400, recipes=(HEAVY,), size=(256, 144))
         journal = begin_run(load_batch(path), path)
         wait(journal, lambda view: bool(view.tasks))
         shutil.rmtree(path.parent / "out")
@@ -121,7 +121,7 @@ class Trouble(unittest.TestCase):
         self.assertEqual(wait(journal, over).outcome, "done")
 
     def test_two_runs_of_one_batch_are_refused(self) -> None:
-        path = self.batch(clips=1, frames=450, recipes=(HEAVY,), size=(256, 144))
+        path = self.batch(clips=1, frames=400, recipes=(HEAVY,), size=(256, 144))
         journal = begin_run(load_batch(path), path)
         wait(journal, lambda view: bool(view.tasks))
         with self.assertRaises(Exception) as caught:

@@ -18,7 +18,7 @@ from chronocast.run.today import outlook_now, prepared
 from tests.footage import counters
 from tests.runs import QUICK, RATED, children_did, render
 
-SHOWN = {"hall-opening.otio", "tide-walk.otio", *(scene.file for scene in SCENES[:5])}
+SHOWN = {"hall-opening.otio", "tide-walk.otio", *(scene.file for scene in SCENES[:3])}
 
 
 class Demo(unittest.TestCase):
@@ -34,10 +34,7 @@ class Demo(unittest.TestCase):
             update={"ranges": (NamedRange(id="cut-down", name="cut-down, 20 s", start=400, stop=900),)}
         )
         batch = batch.model_copy(update={"sources": (first, *batch.sources[1:])})
-        cells = [(source.id, FULL, "quick") for source in batch.sources] + [
-            (first.id, FULL, "rated"),
-            (first.id, "cut-down", "quick"),
-        ]
+        cells = [(source.id, FULL, "quick") for source in batch.sources] + [(first.id, "cut-down", "rated")]
         cls.batch = fill(batch, cells)
         save_batch(cls.batch, cls.path)
         cls.before = outlook_now(prepared(cls.batch, cls.path))
@@ -74,7 +71,7 @@ class Demo(unittest.TestCase):
                     exact += 1
             read += len(found)
         self.assertGreater(exact, 0.85 * read)
-        self.assertEqual(read, 1500 * 2 + 500 + 1800 + 600 + 400 + 400 + 450 + 500)
+        self.assertEqual(read, 1500 + 500 + 1800 + 600 + 400 + 400)
 
     def test_sound_goes_with_the_picture(self) -> None:
         path = next(o.path for o in self.view.outputs.values() if o.id.endswith("film-quick"))
