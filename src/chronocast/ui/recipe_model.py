@@ -413,6 +413,8 @@ def say(name: str, value: Any) -> str:
         return "none"
     if name.endswith("bits_per_second"):
         return rate_bits_text(value)
+    if name.endswith("_seconds"):
+        return f"{value:g} s"
     if isinstance(value, dict):
         return "there"
     return ", ".join(map(str, value)) if isinstance(value, list | tuple) else str(value)

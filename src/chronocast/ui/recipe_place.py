@@ -91,6 +91,7 @@ class RecipePlace(QWidget):
         self.purpose = QLabel()
         self.purpose.setObjectName("quiet")
         self.purpose.setFont(font(13, narrow=True))
+        self.purpose.setWordWrap(True)
         self._build()
         self.shelf.chosen.connect(self._choose)
         self.shelf.asked.connect(self.do)

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from math import log10
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from chronocast.model.show import rate_bits_text, size_text
@@ -143,7 +143,7 @@ class SizeRuler(QWidget):
         """Limits: a post with its foot towards what is allowed; labels in lines so that none lies over another."""
         t, unit = self.theme, scale()
         ends = [-1e9, -1e9]
-        for stop in sorted(self.ruled.stops, key=lambda item: item.bits):
+        for stop in sorted(self.ruled.stops, key=lambda item: item.bits)[:8]:
             x = self._x(stop.bits)
             colour = t.color("rust" if stop.broken else "tide")
             painter.setPen(QPen(colour, 2))
@@ -152,13 +152,11 @@ class SizeRuler(QWidget):
             painter.drawLine(QPointF(x, base - 1), QPointF(x + side * 7, base - 1))
             line = 0 if x - 4 > ends[0] else 1
             words = f"{stop.words}{' — not kept' if stop.broken else ''}"
-            wide = min(190.0, self.width() - x - 8)
-            left = x + 4 if wide > 90 else x - 184
-            used = draw.text(
-                painter, QRectF(left, (2 + 15 * line) * unit, 180, 14 * unit), words, font(12.5, narrow=True), colour,
-                draw.LEFT if left > x else draw.RIGHT,
-            )  # fmt: skip
-            ends[line] = left + used + 8
+            made = font(12.5, narrow=True)
+            wide = QFontMetricsF(made).horizontalAdvance(words) + 2
+            left = x + 4 if x + 4 + wide < self.width() - 4 else max(4.0, x - 4 - wide)
+            draw.text(painter, QRectF(left, (2 + 15 * line) * unit, wide, 15 * unit), words, made, colour)
+            ends[line] = left + wide + 8
 
     def _handle(self, painter: QPainter, base: float, target: float) -> None:
         t, unit, x = self.theme, scale(), self._x(target + self.ruled.sound)
