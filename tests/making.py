@@ -52,10 +52,11 @@ class Maker:
                 pieces=tuple((str(self.made[p.name]), p.frames) for p in plan.pieces),
                 sound=str(self.made[plan.sound.name]) if plan.sound else None,
                 codec=recipe.picture.codec if recipe.picture else "", stem="still",
+                colour=plan.settings.colour if plan.settings and recipe.picture and recipe.picture.kind.tags != "none" else None,
                 languages=plan.sound.languages if plan.sound else (),
             )
         )  # fmt: skip
         expected = expected_of(recipe, plan.frames, plan.width, plan.height, Fraction(plan.rate), plan.sound, False)
-        if plan.settings:
+        if plan.settings and recipe.picture and recipe.picture.kind.tags != "none":
             expected = replace(expected, colour=plan.settings.colour)
         return target, judge(prove(str(target)), expected)

@@ -18,7 +18,7 @@ from chronocast.model.languages import own_code
 from chronocast.model.levels import levels
 from chronocast.model.recipe import FrameSize, PictureRecipe, RateControl, Recipe, SoundRecipe, StillsTaken
 from chronocast.model.timing import FrameRange
-from tests.footage import clip, counters, folder
+from tests.footage import clip, counted, counters, folder
 from tests.making import Maker
 
 SIZE = FrameSize(mode="fixed", width=160, height=96)
@@ -158,6 +158,27 @@ class Formats(unittest.TestCase):
         left, right = (float(np.abs(samples[:, side]).max()) for side in (0, 1))
         self.assertGreater(left, 0)
         self.assertAlmostEqual(left / right, 1.0, 2)
+
+    def test_every_codec_carries_the_source_s_colour_or_what_stands_for_it(self) -> None:
+        for number, tags in enumerate(((2, 2, 2, 0), (1, 1, 1, 1), (9, 16, 9, 1), (6, 6, 6, 1), (1, 1, 1, 2), (2, 2, 2, 2))):
+            source = self.folder / f"colour-{number}.mp4"
+            with av.open(str(source), "w") as file:
+                stream: Any = file.add_stream("libx264", rate=25)
+                stream.width, stream.height, stream.pix_fmt = 320, 180, "yuvj420p" if tags[3] == 2 else "yuv420p"
+                context = stream.codec_context
+                context.color_primaries, context.color_trc, context.colorspace, context.color_range = tags
+                for at, array in enumerate(counted(1, 6)):
+                    frame = av.VideoFrame.from_ndarray(array, format="rgb24").reformat(format=stream.pix_fmt)
+                    frame.pts = at
+                    file.mux(stream.encode(frame))
+                file.mux(stream.encode(None))
+            maker = Maker(self.folder, source)
+            for codec in PICTURE:
+                for box in (item.id for item in CONTAINERS.values() if codec in item.picture):
+                    with self.subTest(tags=tags, codec=codec, container=box):
+                        recipe = Recipe(id=f"{codec}-{box}", name="A", container=box, picture=picture(codec, size=FrameSize()), sound=None)
+                        _, checks = maker.make(recipe, name=f"colour-{number}-{codec}")
+                        self.assertEqual([(c.name, c.expected, c.found) for c in checks if not c.ok], [])
 
     def test_both_encoders_of_a_format_are_proved(self) -> None:
         for codec in PICTURE.values():

@@ -9,7 +9,7 @@ from math import log10
 from chronocast.media.prove import Found
 from chronocast.model.bucket import Bucket, run_through
 from chronocast.model.check import Check, Expected
-from chronocast.model.colour import told
+from chronocast.model.colour import same_tags, told
 from chronocast.model.languages import own_code
 from chronocast.model.show import rate_bits_text, size_text
 from chronocast.model.timing import parse_rate, rate_text
@@ -54,9 +54,8 @@ def _picture(found: Found, expected: Expected) -> list[Check]:
               found.video_codec or "none", "from the stream")
     )  # fmt: skip
     if expected.pixel_format:
-        checks.append(
-            Check("samples", found.pixel_format == expected.pixel_format, expected.pixel_format, found.pixel_format, "from the decoder")
-        )  # fmt: skip
+        same = found.pixel_format.replace("yuvj", "yuv") == expected.pixel_format  # full range has a name of its own
+        checks.append(Check("samples", same, expected.pixel_format, found.pixel_format, "from the decoder"))
     if expected.container != "images" and expected.colour is not None:
         checks.append(_colour(found, expected.colour))
     if expected.container != "images":
@@ -115,9 +114,8 @@ def _scan(found: Found, expected: Expected) -> Check:
 
 
 def _colour(found: Found, expected: tuple[int, int, int, int]) -> Check:
-    same = tuple(found.colour[:3]) == tuple(expected[:3]) and (found.colour[3] or 1) == (expected[3] or 1)
     return Check(
-        "colour tags", same, _tags(expected), _tags(found.colour), "primaries, transfer, matrix, range of the stream"
+        "colour tags", same_tags(found.colour, expected), _tags(expected), _tags(found.colour), "primaries, transfer, matrix, range of the stream"
     )  # fmt: skip
 
 

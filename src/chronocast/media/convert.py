@@ -12,7 +12,7 @@ from av.filter import Graph
 
 from chronocast.media.compose import from_planes, planes
 from chronocast.media.errors import MediaError
-from chronocast.model.colour import RGB_MATRIX
+from chronocast.model.colour import RGB_MATRIX, Colour
 from chronocast.model.jobs import EncoderSettings
 
 _MATRIX = {1: "bt709", 4: "fcc", 5: "bt470bg", 6: "smpte170m", 7: "smpte240m", 9: "bt2020", 10: "bt2020"}
@@ -33,13 +33,15 @@ def _graph(picture: av.VideoFrame, chain: list[tuple[str, str]], rate: Fraction)
     return graph
 
 
-def converted(pictures: Iterator[av.VideoFrame], settings: EncoderSettings) -> Iterator[av.VideoFrame]:
-    """Pictures in the encoder's pixel format, by the matrix and the range they are tagged with.
+def converted(
+    pictures: Iterator[av.VideoFrame], settings: EncoderSettings, colour: Colour
+) -> Iterator[av.VideoFrame]:
+    """Pictures in the encoder's pixel format, by the matrix and the range they were composed in.
 
     JPEG files are of full range and BT.601 by their own rule (JFIF 1.02).
     """
     graph: Graph | None = None
-    primaries, _, matrix, spread = settings.colour
+    primaries, _, matrix, spread = colour
     source = _MATRIX.get(matrix if matrix not in (2, RGB_MATRIX) else primaries, "bt709")
     incoming = "pc" if spread == 2 else "tv"
     if settings.pixel_format.startswith("yuvj"):

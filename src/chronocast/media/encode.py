@@ -16,6 +16,7 @@ from chronocast.media.convert import converted, woven
 from chronocast.media.decode import Readers
 from chronocast.media.errors import EncodeFailed
 from chronocast.media.layers import piece_pictures
+from chronocast.model.colour import Colour
 from chronocast.model.jobs import EncoderSettings, PieceJob
 
 os.environ.setdefault("SVT_LOG", "1")  # errors only: it would write pages about itself to standard error
@@ -46,6 +47,7 @@ def encode_piece(job: PieceJob, readers: Readers, progress: Progress | None = No
         job.height,
         job.settings,
         progress,
+        job.colour,
     )
 
 
@@ -78,16 +80,17 @@ def _fields(settings: EncoderSettings) -> dict[str, str]:
 
 def encode_pictures(
     pictures: Iterator[av.VideoFrame], target: str, rate: Fraction, width: int, height: int,
-    settings: EncoderSettings, progress: Progress | None = None,
+    settings: EncoderSettings, progress: Progress | None = None, composed: Colour | None = None,
 ) -> Encoded:  # fmt: skip
     """Encode pictures to a file of one closed stream; its size in bytes, and of each packet in decoding order.
 
-    For interlaced frames two pictures come for each: the moments of its fields.
+    For interlaced frames two pictures come for each: the moments of its fields.  ``composed`` is the
+    colour they are in, where it isn't what they are tagged with.
     """
     if settings.fields:
         pictures = woven(pictures, settings.fields, rate)
     if settings.working and settings.working != settings.pixel_format:
-        pictures = converted(pictures, settings)
+        pictures = converted(pictures, settings, composed or settings.colour)
     with av.open("file:" + target, "w", format=settings.piece, options={"fflags": "+bitexact"}) as output:
         try:
             stream = cast(av.VideoStream, output.add_stream(settings.encoder, rate=rate))
@@ -121,6 +124,8 @@ def encode_pictures(
         for picture in pictures:
             picture.pts, picture.time_base = count, 1 / rate
             picture.pict_type = PictureType.NONE
+            if settings.encoder.startswith("prores"):  # it takes what it tags a frame with from the frame
+                picture.color_primaries, picture.color_trc, picture.colorspace, picture.color_range = settings.colour
             send(picture)
             count += 1
             if progress:

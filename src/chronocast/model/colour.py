@@ -63,6 +63,19 @@ def tags_for(tags: Colour, composed: Colour, height: int) -> Colour:
     return composed
 
 
+_SAME_CURVE = {6: 1, 14: 1, 15: 1}
+_SAME_MATRIX = {5: 6}
+
+
+def same_tags(one: Colour, other: Colour) -> bool:
+    """Whether two tags mean the same: H.273 has several codes for one curve and for one matrix."""
+
+    def plain(tags: Colour) -> tuple[int, int, int, int]:
+        return tags[0], _SAME_CURVE.get(tags[1], tags[1]), _SAME_MATRIX.get(tags[2], tags[2]), tags[3] or 1
+
+    return plain(one) == plain(other)
+
+
 def is_wide(colour: Colour) -> bool:
     """Whether its primaries are BT.2020's."""
     return colour[0] in _WIDE

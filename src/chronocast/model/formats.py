@@ -61,7 +61,8 @@ class PictureCodec:
 
     ``quality`` is (best, worst, usual) of its constant-quality scale; ``encoders`` are
     the libraries' names, the first the usual one; ``without`` says why a rate control can't be had;
-    with ``peaks`` a peak is kept through a buffer.
+    with ``peaks`` a peak is kept through a buffer.  ``tags``: *all* colour tags are carried, only *limited* range,
+    limited range with tags that must be *said*, or *none*.
     """
 
     id: str
@@ -77,6 +78,7 @@ class PictureCodec:
     profiles: tuple[str, ...] = ()
     without: Mapping[str, str] = field(default_factory=dict)
     peaks: tuple[Mode, ...] = ()
+    tags: Literal["all", "limited", "said", "none"] = "all"
     multiple: int = 2
     least: tuple[int, int] = (16, 16)
     piece: Literal["mp4", "mov"] = "mp4"
@@ -186,7 +188,7 @@ PICTURE: dict[str, PictureCodec] = {
         PictureCodec(
             "mpeg2", "MPEG-2", "for broadcast servers and older players; needs two or three times the rate of H.264", "long",
             ("mpeg2video",), (_420, _422), ("constant", "variable", "quality"), (1, 31, 4),
-            scans=("progressive", "top first", "bottom first"), without=_ONE_PASS, profiles=("main", "4:2:2"), peaks=("constant", "variable"),
+            scans=("progressive", "top first", "bottom first"), without=_ONE_PASS, profiles=("main", "4:2:2"), peaks=("constant", "variable"), tags="limited",
         ),
         PictureCodec(
             "prores", "ProRes", "intra mezzanine for editing and hand-over, read by every editing seat", "intra",
@@ -197,7 +199,7 @@ PICTURE: dict[str, PictureCodec] = {
                 Grade("standard", "Standard", "2", _422_10, 2.8, "apcn"),
                 Grade("hq", "HQ", "3", _422_10, 4.2, "apch"),
                 Grade("4444", "4444", "4", _444_10, 6.3, "ap4h"),
-            ), piece="mov",
+            ), tags="said", piece="mov",
         ),
         PictureCodec(
             "dnxhr", "DNxHR", "intra mezzanine of a known size: every frame takes the same", "intra", ("dnxhd",),
@@ -208,7 +210,7 @@ PICTURE: dict[str, PictureCodec] = {
                 Grade("hq", "HQ", "dnxhr_hq", _422, 4.25),
                 Grade("hqx", "HQX", "dnxhr_hqx", _422_10, 4.25),
                 Grade("444", "444", "dnxhr_444", _444_10, 8.5),
-            ), least=(256, 120), piece="mov",
+            ), tags="said", least=(256, 120), piece="mov",
         ),
         PictureCodec(
             "cineform", "CineForm", "intra mezzanine by wavelets, gentle with gradients", "intra", ("cfhd",), (_422_10,),
@@ -217,7 +219,7 @@ PICTURE: dict[str, PictureCodec] = {
                 Grade("medium", "Medium", "medium", _422_10, 4.0),
                 Grade("high", "High", "high", _422_10, 5.0),
                 Grade("film", "Film", "film1", _422_10, 6.5),
-            ), multiple=16, least=(48, 32), piece="mov",
+            ), tags="said", multiple=16, least=(48, 32), piece="mov",
         ),
         PictureCodec(
             "ffv1", "FFV1", "lossless, with a sum for every slice: for archives", "lossless", ("ffv1",),
@@ -225,19 +227,19 @@ PICTURE: dict[str, PictureCodec] = {
         ),
         PictureCodec(
             "rle", "Run length (QuickTime Animation)", "lossless for drawn pictures and graphics; very large for filmed ones", "lossless",
-            ("qtrle",), (_RGB,), piece="mov",
+            ("qtrle",), (_RGB,), tags="none", piece="mov",
         ),
         PictureCodec(
             "jpeg", "JPEG", "small stills, with a quality", "images", ("mjpeg",),
             (Sampling(8, "4:2:0", "yuvj420p", "yuv420p"), Sampling(8, "4:4:4", "yuvj444p", "yuv444p")), ("quality",), (1, 31, 3),
-            without=dict.fromkeys(("constant", "variable", "two pass"), "stills have a quality, not a rate"), piece="mov",
+            without=dict.fromkeys(("constant", "variable", "two pass"), "stills have a quality, not a rate"), tags="none", piece="mov",
         ),
-        PictureCodec("png", "PNG", "lossless stills, any program reads them", "images", ("png",), (_RGB, _RGB_16), piece="mov"),
-        PictureCodec("tiff", "TIFF", "lossless stills for print and grading", "images", ("tiff",), (_RGB, _RGB_16L), piece="mov"),
-        PictureCodec("dpx", "DPX", "film frames in 10 bits, uncompressed", "images", ("dpx",), (_RGB_10, _RGB), piece="mov"),
+        PictureCodec("png", "PNG", "lossless stills, any program reads them", "images", ("png",), (_RGB, _RGB_16), tags="none", piece="mov"),
+        PictureCodec("tiff", "TIFF", "lossless stills for print and grading", "images", ("tiff",), (_RGB, _RGB_16L), tags="none", piece="mov"),
+        PictureCodec("dpx", "DPX", "film frames in 10 bits, uncompressed", "images", ("dpx",), (_RGB_10, _RGB), tags="none", piece="mov"),
         PictureCodec(
             "exr", "EXR", "half-float frames for compositing; values are the picture's own, not linear light", "images", ("exr",),
-            (_RGB_FLOAT,), piece="mov",
+            (_RGB_FLOAT,), tags="none", piece="mov",
         ),
     )
 }  # fmt: skip

@@ -113,6 +113,7 @@ class JoinJob(Stated):
     title: str = ""
     codec: str = ""
     stem: str = ""
+    colour: Colour | None = None
     languages: tuple[str, ...] = ()
 
 

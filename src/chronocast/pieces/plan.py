@@ -76,9 +76,17 @@ def picture_size(source: CutList, picture: PictureRecipe, view: View) -> tuple[i
     )
 
 
-def picture_tags(source: CutList, picture: PictureRecipe, height: int) -> Colour:
-    """What the stream is tagged with."""
-    return tags_for(source.tags, source.colour, height)
+def picture_colours(source: CutList, picture: PictureRecipe, height: int) -> tuple[Colour, Colour]:
+    """What pictures are composed in, and what the stream is tagged with: as near to the source as its codec can say."""
+    carried = picture.kind.tags
+    if carried == "all":
+        return source.colour, tags_for(source.tags, source.colour, height)
+    composed: Colour = (*source.colour[:3], 1)
+    if carried == "said":  # with the code for its curve that every such codec knows
+        curve = 1 if composed[1] in (6, 14, 15) else composed[1]
+        return composed, (composed[0], curve, composed[2], 1)
+    tags = tags_for(source.tags, source.colour, height)
+    return composed, (*tags[:3], 1)
 
 
 def plan_output(
@@ -107,7 +115,7 @@ def plan_output(
         source = source.model_copy(update={"frames": max(source.frames, part.stop)})
     view = view or View(placing=picture.framing)
     width, height = picture_size(source, picture, view)
-    tags = picture_tags(source, picture, height)
+    composed, tags = picture_colours(source, picture, height)
     quality = None
     if picture.control == "two pass":
         quality = (
@@ -138,7 +146,7 @@ def plan_output(
         parts = tuple(span.part(both, piece.start) for span in spans if (both := span.range.intersect(piece)))
         job = PieceJob(
             name="", target="", rate=rate, width=width, height=height, canvas=(source.width, source.height),
-            view=view.later(piece.start), colour=source.colour, spans=parts, settings=settings,
+            view=view.later(piece.start), colour=composed, spans=parts, settings=settings,
         )  # fmt: skip
         content = ""
         if picture.peak or quality is not None:

@@ -205,7 +205,7 @@ class OutputReady:
             return found
         if picture.control == "two pass" and self.rounds and self.rounds.settled:
             found = replace(found, picture_bytes=round(self.target_bytes), picture_bytes_off=self.rounds.off_allowed)
-        return replace(found, colour=settings.colour)
+        return replace(found, colour=settings.colour if picture.kind.tags != "none" else None)
 
     @property
     def twice(self) -> bool:
@@ -427,7 +427,7 @@ def notices(ready: SourceReady) -> list[Problem]:
     found += [Problem(name, f"{note.where} {note.sentence}", "", False) for note in ready.notes]
     if high := high_range(ready.cut.colour):
         found.append(
-            Problem(name, f"{name} is of high dynamic range ({high}); it is passed through with its tags, in 8 bits: gradients may show bands.",
+            Problem(name, f"{name} is of high dynamic range ({high}); it is passed through with its tags; in recipes of 8 bits its gradients may show bands.",
                     "Make it of standard range first if its receiver can't show it.", False)
         )  # fmt: skip
     if ready.source.kind == "sequence":

@@ -375,6 +375,7 @@ class Runner:
                 sound=str(self.stock.path(plan.sound.name)) if plan.sound else None, title=ready.title,
                 codec=ready.recipe.picture.codec if ready.recipe.picture else "",
                 languages=plan.sound.languages if plan.sound else (), stem=ready.path.name,
+                colour=plan.settings.colour if plan.settings and ready.recipe.picture and ready.recipe.picture.kind.tags != "none" else None,
             )  # fmt: skip
         kept = self.stock.find(plan.sound.name) if plan.sound else None
         expected = ready.expected(bool(kept and kept.facts.get("silent")))

@@ -99,8 +99,9 @@ class _Maker:
     """Settings of some recipes: the first stands for all where consequences are told."""
 
     def __init__(self, recipes: Sequence[Recipe], saved: Recipe | None, seen: Seen) -> None:
-        self.recipes, self.saved, self.seen = recipes, saved, seen
-        self.first = recipes[0]
+        # many cells are made by few recipes: each is looked at once
+        self.recipes = list({id(recipe): recipe for recipe in recipes}.values())
+        self.saved, self.seen, self.first = saved, seen, recipes[0]
         self.now = self.weighed(self.first)
         self.found = conflicts(self.first)
         self.changed_fields = {name for name, _, _ in differences(self.first, saved)} if saved else set()

@@ -226,7 +226,7 @@ class RecipePlace(QWidget):
         columns = list(dict.fromkeys(output.recipe for output in outputs))
         self.purpose.setText(
             f"Exceptions from {', '.join(columns[:3])}{' and more' if len(columns) > 3 else ''}: what is set here is for these files only."
-            if cells else one.purpose or "What it is for isn't written down yet."
+            if cells else (one.purpose or "What it is for isn't written down yet.") + (f"  Saved {one.dated:%d %b %Y}." if one.dated else "")
         )  # fmt: skip
         # one after another, since each alone is soon done and something else may be wanted meanwhile
         self._steps.start(8)
