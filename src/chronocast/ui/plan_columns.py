@@ -11,6 +11,8 @@ from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QFileDialog, QMenu
 
 from chronocast.journal.library import CARD_ENDING, RECIPE_ENDING, Library
+from chronocast.journal.places import data_folder
+from chronocast.journal.rounds import RoundsStore
 from chronocast.model.batch import FULL
 from chronocast.model.columns import clear_own, copy_choices, move_recipe, remove_recipe, set_output_folder
 from chronocast.model.edits import add_recipe, fill
@@ -54,6 +56,7 @@ class PlanColumns(QObject):
             ("Move the selected column left", "Ctrl+Shift+Left", lambda: self.move(-1)),
             ("Move the selected column right", "Ctrl+Shift+Right", lambda: self.move(1)),
             ("Remove the selected column", "Ctrl+Shift+Delete", self.remove),
+            ("Look anew for the common quality of the selected outputs", "", self.decide_again),
             ("A target folder for the selected outputs only…", "", self.choose_folder),
         ]
 
@@ -198,6 +201,21 @@ class PlanColumns(QObject):
         """The current column and its outputs (undo brings them back)."""
         if name := self.recipe():
             self.window.session.edit("remove a column", remove_recipe(self.window.session.batch, name))
+
+    def decide_again(self) -> None:
+        """Forget what was decided for outputs in two passes: they are rendered as if for the first time."""
+        session = self.window.session
+        chosen = set(self.outputs())
+        ready = [item for item in session.prospect.outputs if item.output.id in chosen and item.twice] if session.prospect else []
+        if not ready:
+            self.window.tell("None of the selected outputs is made in two passes.")
+            return
+        store = RoundsStore(data_folder() / "rounds")
+        for item in ready:
+            store.forget(item.rounds_key)
+        session.forecast()
+        more = sum(len(item.plan.pieces) for item in ready)
+        self.window.tell(f"{len(ready)} output{'s' if len(ready) != 1 else ''} with {more} pieces will be looked at anew; the forecast has the cost.")
 
     def choose_folder(self) -> None:
         """A folder of their own for the selected outputs."""

@@ -65,7 +65,7 @@ class Shelf(QWidget):
         layout.setContentsMargins(0, 0, 0, 8)
         layout.setSpacing(4)
         layout.addWidget(self.table, 1)
-        for line in ((("save", "Save"), ("as new", "Save as new…"), ("reset", "Reset")), (("column", "Add as a column"), ("favourite", "Favourite")), (("compare", "Compare…"), ("share", "Share…")), (("bring in", "Bring in…"), ("remove", "Remove"))):
+        for line in ((("save", "Save"), ("as new", "Save as new…"), ("reset", "Reset")), (("column", "Add as a column"), ("favourite", "Favourite")), (("compare", "Compare…"), ("share", "Share…")), (("bring in", "Bring in…"), ("remove", "Remove column"))):
             row = QHBoxLayout()
             row.setContentsMargins(14, 0, 10, 0)
             row.setSpacing(4)

@@ -167,6 +167,10 @@ class RecipePlace(QWidget):
         if self._stale:
             QTimer.singleShot(0, self.show_now)
 
+    def take_over(self, other: RecipePlace) -> None:
+        """Show what another one showed (a change of theme makes everything anew)."""
+        self.kind, self.id, self.cells = other.kind, other.id, list(other.cells)
+
     def open_recipe(self, identifier: str) -> None:
         """Show a column's recipe."""
         self.kind, self.id = "recipe", identifier

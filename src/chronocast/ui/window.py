@@ -715,6 +715,7 @@ class Window(QMainWindow):
         window.setGeometry(self.geometry())
         window.show()
         window.range_place.take_over(self.range_place)
+        window.recipe_place.take_over(self.recipe_place)
         window.go_to(self.pages.currentIndex())
         window._show_run()
         _windows.append(window)
