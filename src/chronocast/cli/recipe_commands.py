@@ -74,13 +74,13 @@ def recipes_compare(one: Id, two: Id, json_: Json = False) -> None:
         sys.stdout.write("They make the same files.\n")
 
 
-def _values(settings: list[str]) -> dict[str, Any]:
+def _values(given: list[str]) -> dict[str, Any]:
     """``FIELD=VALUE`` as dotted fields; values as JSON where they are, rates and sizes as people say them."""
     from chronocast.model.errors import ModelError
     from chronocast.model.typed import typed_value
 
     found: dict[str, Any] = {}
-    for text in settings:
+    for text in given:
         field, sign, value = text.partition("=")
         if not sign or not field:
             raise ModelError(

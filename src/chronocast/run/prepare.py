@@ -572,7 +572,7 @@ def _contradiction(output: Output, have: SourceReady, recipe: Recipe) -> Problem
         rate = output_rate(have.cut, recipe.picture)
         found = level_conflicts(recipe.picture, width, height, rate) + rate_conflicts(recipe, rate)
     if not found and recipe.picture is None and not have.cut.sound:
-        return Problem(have.source.name, f"{have.source.name} has no sound, and {recipe.title} is sound only.", "Take it out.")
+        return Problem(have.source.name, f"{have.source.name} has no sound, and “{recipe.title}” makes nothing else of it.", "Clear its cell.")
     if not found:
         return None
     where = recipe.title if not output.own else f"{recipe.title} for {have.source.name}"
