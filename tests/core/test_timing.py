@@ -10,8 +10,22 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from chronocast.deliver import names
+from chronocast.forecast import weigh
 from chronocast.media import compose
-from chronocast.model import edits, recipe, show, timing
+from chronocast.model import (
+    bucket,
+    card,
+    edits,
+    exceptions,
+    fits,
+    languages,
+    levels,
+    recipe,
+    show,
+    telling,
+    timing,
+    typed,
+)
 from chronocast.model.errors import ModelError, TimecodeError
 from chronocast.model.timing import FrameRange, can_drop, format_timecode, parse_rate, parse_timecode
 
@@ -100,6 +114,6 @@ class Ranges(unittest.TestCase):
 
 def load_tests(loader: unittest.TestLoader, tests: unittest.TestSuite, _: object) -> unittest.TestSuite:
     """The examples in the documentation are true."""
-    for module in (timing, recipe, edits, show, names, compose):
+    for module in (timing, recipe, edits, show, names, compose, bucket, card, exceptions, fits, languages, levels, telling, typed, weigh):
         tests.addTests(doctest.DocTestSuite(module))
     return tests

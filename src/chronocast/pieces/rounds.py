@@ -20,8 +20,8 @@ from chronocast.model.cutlist import Stated
 TOLERANCE = 0.008
 """How near the bytes of the picture have to come: under the 1 % that is promised."""
 MOST_ROUNDS = 6
-BEST, WORST = 4.0, 51.0
-"""Qualities that are tried: below 4 nobody sees more, the bits would be wasted."""
+BEST, WORST = 8.0, 51.0
+"""Qualities that are tried: below 8 nobody sees more, the bits and the rounds would be wasted."""
 SAMPLED_FROM = 5
 SAMPLE_EVERY = 3
 USUAL_SLOPE = -log(2) / 6
@@ -82,7 +82,7 @@ def first_quality(target: float, pixels: int, rate: float, usual: float = 20.0, 
     """Where to begin: what a typical picture takes at the target, in bit/s."""
     typical = TYPICAL_BITS * (0.7 if codec == "hevc" else 1.0) * pixels * rate
     step = 6 * log(typical / target) / log(2)
-    return min(WORST - 10, max(10.0, round(usual + step, 2)))
+    return min(WORST - 10, max(BEST, round(usual + step, 2)))
 
 
 def sample(count: int) -> tuple[int, ...]:
