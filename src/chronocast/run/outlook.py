@@ -202,7 +202,10 @@ def outlook(
     spent = np.sum([draft["spent"] for draft in drafts], axis=0) if drafts else np.zeros(chance.draws)
     still = [size for size, draft in zip(sizes, drafts, strict=True) if not draft["made"]]
     new = np.sum(still, axis=0) if still else np.zeros(chance.draws)
-    room = _room(prospect, stock, band(new), works) if drives else ()
+    # pieces of qualities that are being tried lie beside each other until their output is joined
+    tried = [size * (draft["ready"].times - 1) for size, draft in zip(sizes, drafts, strict=True) if not draft["made"] and draft["ready"].searching]
+    most = np.max(tried, axis=0) * max(1, slots) if tried else np.zeros(chance.draws)
+    room = _room(prospect, stock, band(new), band(new + most)) if drives else ()
     media = {path: facts.bytes for item in prospect.sources.values() for path, facts in item.facts.items()}
     return Outlook(
         datetime.now().astimezone(), outputs, band(spent), band(total), band(ends) if finishes else exact(0.0),
@@ -233,13 +236,13 @@ def existing_parent(path: Path) -> Path:
     return path
 
 
-def _room(prospect: Prospect, stock: Stock, new: Band, works: Sequence[Work]) -> tuple[Room, ...]:
-    """Room on the target's drive and on the stock's: pieces are written once more there."""
+def _room(prospect: Prospect, stock: Stock, new: Band, pieces: Band) -> tuple[Room, ...]:
+    """Room on the target's drive and on the stock's: ``pieces`` are written once more there."""
     rooms: list[Room] = []
     target, place = existing_parent(prospect.target), existing_parent(stock.folder)
     try:
         same = os.stat(target).st_dev == os.stat(place).st_dev
-        need = Band(new.p10 * 2, new.likely * 2, new.safe * 2) if same else new
+        need = Band(new.p10 + pieces.p10, new.likely + pieces.likely, new.safe + pieces.safe) if same else new
         rooms.append(
             Room(
                 str(prospect.target),
@@ -249,7 +252,7 @@ def _room(prospect: Prospect, stock: Stock, new: Band, works: Sequence[Work]) ->
             )
         )
         if not same:
-            rooms.append(Room(str(stock.folder), shutil.disk_usage(place).free, new, "pieces"))
+            rooms.append(Room(str(stock.folder), shutil.disk_usage(place).free, pieces, "pieces"))
     except OSError:
         pass
     return tuple(rooms)
