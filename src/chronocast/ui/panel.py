@@ -123,8 +123,7 @@ class ForecastPanel(QWidget):
 
         painter.save()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        taken: list[QRectF] = []
-        for name, p10, likely, safe, b10, blikely, bsafe, mine in sorted(points, key=lambda p: p[7]):
+        for _name, p10, likely, safe, b10, blikely, bsafe, mine in sorted(points, key=lambda p: p[7]):
             role = "tide" if mine else "quiet"
             band = QRectF(QPointF(x(p10), y(bsafe)), QPointF(x(safe), y(b10)))
             if band.height() < 6:
@@ -136,26 +135,23 @@ class ForecastPanel(QWidget):
             painter.setBrush(t.color(role))
             painter.setPen(QPen(t.color("raised"), 1))
             painter.drawEllipse(centre, 5 if mine else 3.5, 5 if mine else 3.5)
-            short = name.split(",")[0]
-            label = QRectF(
-                centre.x() + 9,
-                centre.y() - 17 * unit,
-                QFontMetricsF(font(12.5, narrow=True)).horizontalAdvance(short) + 8,
-                16 * unit,
-            )
+        painter.restore()
+        room = box.adjusted(4, 22 * unit, -4, -22 * unit)
+        taken: list[QRectF] = []
+        # this one's name first; a sibling's where there is room for it
+        for name, _p10, likely, _safe, _b10, blikely, _bsafe, mine in sorted(points, key=lambda p: not p[7]):
+            short, made = name.split(",")[0], font(12.5, 600 if mine else 400, narrow=True)
+            centre = QPointF(x(likely), y(blikely))
+            wide = QFontMetricsF(made).horizontalAdvance(short) + 8
+            label = QRectF(centre.x() + 9, centre.y() - 17 * unit, wide, 16 * unit)
             if label.right() > box.right() - 4:
                 label.moveRight(centre.x() - 9)
-            while any(label.intersects(other) for other in taken):
-                label.translate(0, 15 * unit)
-            taken.append(label)
-            draw.text(
-                painter,
-                label,
-                short,
-                font(12.5, 600 if mine else 400, narrow=True),
-                t.color("text" if mine else "quiet"),
-            )
-        painter.restore()
+            for step in (0, 15, -15, 30, -30):
+                place = label.translated(0, step * unit)
+                if room.contains(place) and not any(place.intersects(other) for other in taken):
+                    taken.append(place)
+                    draw.text(painter, place, short, made, t.color("text" if mine else "quiet"))
+                    break
         mine_point = next(p for p in points if p[7])
         words = f"{time_text(mine_point[2])}, {size_text(mine_point[5])}"
         draw.text(
