@@ -12,7 +12,6 @@ from PyQt6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
     QInputDialog,
-    QLabel,
     QLineEdit,
     QToolButton,
     QVBoxLayout,
@@ -88,10 +87,13 @@ class RecipePlace(QWidget):
         self.propose.setText("Propose a name")
         self.propose.setToolTip("A name that tells what it makes")
         self.propose.clicked.connect(self._propose)
-        self.purpose = QLabel()
-        self.purpose.setObjectName("quiet")
+        self.purpose = QLineEdit()
+        self.purpose.setAccessibleName("What the recipe is for")
+        self.purpose.setPlaceholderText("What is it for? A line for whoever chooses it.")
         self.purpose.setFont(font(13, narrow=True))
-        self.purpose.setWordWrap(True)
+        self.purpose.setFrame(False)
+        self.purpose.setStyleSheet(f"background: transparent; border: none; padding: 0; color: {theme.quiet};")
+        self.purpose.editingFinished.connect(self._repurposed)
         self._build()
         self.shelf.chosen.connect(self._choose)
         self.shelf.asked.connect(self.do)
@@ -228,10 +230,12 @@ class RecipePlace(QWidget):
         self.name.setReadOnly(cells)
         self.propose.setVisible(not cells)
         columns = list(dict.fromkeys(output.recipe for output in outputs))
-        self.purpose.setText(
-            f"Exceptions from {', '.join(columns[:3])}{' and more' if len(columns) > 3 else ''}: what is set here is for these files only."
-            if cells else (one.purpose or "What it is for isn't written down yet.") + (f"  Saved {one.dated:%d %b %Y}." if one.dated else "")
-        )  # fmt: skip
+        words = f"Exceptions from {', '.join(columns[:3])}{' and more' if len(columns) > 3 else ''}: what is set here is for these files only."
+        if not self.purpose.hasFocus():
+            self.purpose.setText(words if cells else one.purpose)
+            self.purpose.setCursorPosition(0)
+        self.purpose.setReadOnly(cells)
+        self.purpose.setToolTip(words if cells else one.purpose + (f" Saved {one.dated:%d %b %Y}." if one.dated else ""))
         # one after another, since each alone is soon done and something else may be wanted meanwhile
         self._steps.start(8)
         self._step = 0
@@ -257,7 +261,7 @@ class RecipePlace(QWidget):
             count = len(self.cells)
             rows.append(Shelved("cells", "cells", f"{count} chosen file{'s' if count != 1 else ''}", "exceptions for these only"))
         rows += [
-            Shelved("recipe", recipe.id, recipe.name, recipe_facts(recipe), "changed" if recipe.changed else "favourite" if recipe.id == favourite else "")
+            Shelved("recipe", recipe.id, recipe.name, recipe_facts(recipe), self._mark(recipe, favourite))
             for recipe in self.batch.recipes
         ]  # fmt: skip
         away = [recipe for recipe in self.saved if self.batch.recipe(recipe.id) is None]
@@ -269,14 +273,28 @@ class RecipePlace(QWidget):
         recipe = next(iter(self.recipes()), None)
         column = self.kind == "recipe"
         on = {
-            "save": column and bool(recipe and (recipe.changed or not recipe.saved)), "as new": recipe is not None,
-            "reset": (column and bool(recipe and recipe.changed)) or (self.kind == "cells" and any(o.own for o in self.outputs()))
+            "save": column and bool(recipe and self._unsaved(recipe)), "as new": recipe is not None,
+            "reset": (column and bool(recipe and self._unsaved(recipe) and self.saved_one())) or (self.kind == "cells" and any(o.own for o in self.outputs()))
             or (self.kind == "saved" and self.library.is_own(self.id)),
             "column": self.kind == "saved", "favourite": self.kind != "cells", "share": self.kind != "cells", "bring in": True, "remove": column,
             "compare": recipe is not None,
         }  # fmt: skip
         for key, value in on.items():
             self.shelf.buttons[key].setEnabled(value)
+
+    def _mark(self, recipe: Recipe, favourite: str) -> str:
+        """What the shelf says beside a column's name."""
+        saved = next((item for item in self.saved if item.id == recipe.id), None)
+        if recipe.changed:
+            return "changed"
+        if saved is not None and saved.mark != recipe.mark:
+            return "saved otherwise since"
+        return "favourite" if recipe.id == favourite else ""
+
+    def _unsaved(self, recipe: Recipe) -> bool:
+        """Whether there is something of it to save."""
+        saved = next((item for item in self.saved if item.id == recipe.id), None)
+        return saved is None or (saved.mark, saved.name, saved.purpose) != (recipe.mark, recipe.name, recipe.purpose)
 
     def _seen(self, outputs: list[Output]) -> Seen:
         """The source that consequences are told for: the first of those spoken of, else the first there is."""
@@ -454,6 +472,11 @@ class RecipePlace(QWidget):
         if self.kind != "recipe" or not recipes or not text or text == recipes[0].name:
             return
         self.edited.emit(f"name a recipe {text[:40]}", change_recipe(self.batch, recipes[0].model_copy(update={"name": text[:80]})))
+
+    def _repurposed(self) -> None:
+        recipes, text = self.recipes(), self.purpose.text().strip()
+        if self.kind == "recipe" and recipes and text != recipes[0].purpose:
+            self.edited.emit(f"say what {recipes[0].name} is for", change_recipe(self.batch, recipes[0].model_copy(update={"purpose": text[:400]})))
 
     def _propose(self) -> None:
         recipes = self.recipes()
