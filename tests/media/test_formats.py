@@ -160,7 +160,7 @@ class Formats(unittest.TestCase):
         self.assertAlmostEqual(left / right, 1.0, 2)
 
     def test_every_codec_carries_the_source_s_colour_or_what_stands_for_it(self) -> None:
-        for number, tags in enumerate(((2, 2, 2, 0), (1, 1, 1, 1), (9, 16, 9, 1), (6, 6, 6, 1), (1, 1, 1, 2), (2, 2, 2, 2))):
+        for number, tags in enumerate(((2, 2, 2, 0), (1, 1, 1, 1), (9, 16, 9, 1), (5, 6, 5, 1), (1, 1, 1, 2), (2, 2, 2, 2))):
             source = self.folder / f"colour-{number}.mp4"
             with av.open(str(source), "w") as file:
                 stream: Any = file.add_stream("libx264", rate=25)

@@ -43,10 +43,12 @@ class SizePrior:
 
 _RATED = {
     "variable": Belief(mean=log(0.94), sd=0.16, spread=0.30),
-    "constant": Belief(mean=log(0.995), sd=0.012, spread=0.02),
+    "constant": Belief(mean=log(0.97), sd=0.05, spread=0.05),
     "two pass": Belief(mean=log(1.0), sd=0.004, spread=0.004),
 }
 """Bytes against rate × length: in one pass easy content undershoots (down to 0.77 was measured)."""
+_FILLED = Belief(mean=log(0.997), sd=0.006, spread=0.01)
+"""H.264 at a constant rate is filled up to it."""
 
 _TYPICAL = {"h264": 0.055, "hevc": 0.032, "av1": 0.028, "vp9": 0.032, "mpeg2": 0.22, "jpeg": 1.0}
 """Bits a pixel at each codec's usual quality, over all kinds of content."""
@@ -79,7 +81,8 @@ def size_prior(
     if mode in _RATED:
         ceiling = {"variable": min(max(peak or target * 2, target) / target, 1.08), "two pass": 1.01}.get(mode, 1.02)
         words = "rate × length" if mode != "two pass" else "rate × length, met within 1 %"
-        return SizePrior(target / rate / 8, _RATED[mode], ceiling, words)
+        belief = _FILLED if (codec, mode) == ("h264", "constant") else _RATED[mode]
+        return SizePrior(target / rate / 8, belief, ceiling, words)
     if mode == "quality":
         return SizePrior(
             quality_bits(codec, quality) * pixels / 8, Belief(0.0, 0.75 if codec != "jpeg" else 0.5, 0.8), None,

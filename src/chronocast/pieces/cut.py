@@ -26,7 +26,10 @@ def cut(spans: Sequence[PictureSpan], rate: Rate, multiple: int = 1) -> tuple[Fr
     grid, shortest = max(1, round(LONG_SECONDS * rate)), max(1, round(SHORT_SECONDS * rate))
     marks = []
     for span in spans:
-        marks.append(span.start)
+        empty = not any(layer.media for layer in span.layers)
+        if not (marks and empty and span.frames < shortest):
+            # a short gap belongs to what is before it: an encoder that begins in black misjudges what follows
+            marks.append(span.start)
         marks += [span.start + inside for inside in _grid(span, grid)
                   if shortest <= inside <= span.frames - shortest]  # fmt: skip
     end = spans[-1].start + spans[-1].frames

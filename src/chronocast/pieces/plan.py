@@ -83,8 +83,9 @@ def picture_colours(source: CutList, picture: PictureRecipe, height: int) -> tup
         return source.colour, tags_for(source.tags, source.colour, height)
     composed: Colour = (*source.colour[:3], 1)
     if carried == "said":  # with the code for its curve that every such codec knows
-        curve = 1 if composed[1] in (6, 14, 15) else composed[1]
-        return composed, (composed[0], curve, composed[2], 1)
+        curve = composed[1] if composed[1] in (16, 18) else 1
+        matrix = composed[2] if composed[2] in (1, 9) else 6
+        return composed, (composed[0], curve, matrix, 1)
     tags = tags_for(source.tags, source.colour, height)
     return composed, (*tags[:3], 1)
 

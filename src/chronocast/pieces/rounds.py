@@ -22,7 +22,7 @@ TOLERANCE = 0.008
 MOST_ROUNDS = 6
 BEST, WORST = 8.0, 51.0
 """Qualities that are tried: below 8 nobody sees more, the bits and the rounds would be wasted."""
-SAMPLED_FROM = 5
+SAMPLED_FROM = 9
 SAMPLE_EVERY = 3
 USUAL_SLOPE = -log(2) / 6
 TYPICAL_BITS = 0.055
@@ -108,7 +108,10 @@ def next_quality(tried: Sequence[Tried], target_bytes: float) -> float:
 
     whole = [item for item in tried if item.whole]
     base = min(whole, key=lambda item: abs(off(item))) if whole else tried[-1]
-    others = sorted((item for item in tried if item is not base), key=lambda item: abs(item.quality - base.quality))
+    # a whole round says more than a sample, a near one more than a far one
+    others = sorted(
+        (item for item in tried if item is not base), key=lambda item: (not item.whole, abs(item.quality - base.quality))
+    )  # fmt: skip
     # one on the other side says more than one further away on the same side
     across = [item for item in others if item.whole and off(item) * off(base) < 0]
     slope = next((found for item in (*across, *others) if (found := slope_between(base, item)) is not None), USUAL_SLOPE)

@@ -144,7 +144,8 @@ def outlook(
             size: Draws = np.full(chance.draws, float(done[name]))
         else:
             picture = picture_bytes(ask, chance) if ask else np.zeros(chance.draws)
-            size = picture + (sound_kept or heard) + container_bytes(plan.frames if ask else 0, packets)
+            around = 90.0 if ready.recipe.container == "wav" else container_bytes(plan.frames if ask else 0, packets)
+            size = picture + (sound_kept or heard) + around
         there = [None if ready.searching else stock.size(p.name) for p in plan.pieces]
         open_pieces = [p for p, kept in zip(plan.pieces, there, strict=True) if kept is None and not made]
         times = ready.times
