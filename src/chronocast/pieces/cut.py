@@ -24,7 +24,7 @@ def cut(spans: Sequence[PictureSpan], rate: Rate, multiple: int = 1) -> tuple[Fr
     if not spans:
         return ()
     grid, shortest = max(1, round(LONG_SECONDS * rate)), max(1, round(SHORT_SECONDS * rate))
-    marks = []
+    marks: list[int] = []
     for span in spans:
         empty = not any(layer.media for layer in span.layers)
         if not (marks and empty and span.frames < shortest):
