@@ -29,8 +29,8 @@ RATED = Recipe(
     sound=SoundRecipe(bits_per_second=64_000, layout="mono"),
 )  # fmt: skip
 HEAVY = Recipe(
-    id="heavy", name="Heavy, quality 12",
-    picture=PictureRecipe(effort="medium", size=FrameSize(mode="source"), rate_control=RateControl(mode="quality", quality=12)),
+    id="heavy", name="Heavy, quality 16",
+    picture=PictureRecipe(effort="medium", size=FrameSize(mode="source"), rate_control=RateControl(mode="quality", quality=16)),
     sound=None,
 )  # fmt: skip
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
+import io
 import json
 import os
 import shutil
@@ -11,23 +13,36 @@ import tempfile
 import unittest
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
 import opentimelineio as otio
 
+from chronocast.__main__ import main
 from chronocast.journal.documents import load_batch
 from tests.footage import clip
 from tests.runs import small_batch
 
 
 def run(*words: str | Path) -> subprocess.CompletedProcess[str]:
-    """The command, and what came of it."""
-    return subprocess.run(
-        [sys.executable, "-m", "chronocast", *map(str, words)],
-        capture_output=True,
-        text=True,
-        timeout=120,
-        stdin=subprocess.DEVNULL,
-    )
+    """The command, in this process, and what came of it."""
+    said, complained = io.StringIO(), io.StringIO()
+    code: Any = 0
+    with (
+        mock.patch.object(sys, "argv", ["chronocast", *map(str, words)]),
+        contextlib.redirect_stdout(said),
+        contextlib.redirect_stderr(complained),
+    ):
+        try:
+            main()
+        except SystemExit as leaving:
+            code = leaving.code
+    return subprocess.CompletedProcess(words, code or 0, said.getvalue(), complained.getvalue())
+
+
+def run_apart(*words: str | Path) -> subprocess.CompletedProcess[str]:
+    """The command as a process of its own, as a shell starts it."""
+    command = [sys.executable, "-m", "chronocast", *map(str, words)]
+    return subprocess.run(command, capture_output=True, text=True, timeout=120, stdin=subprocess.DEVNULL)
 
 
 class CommandLine(unittest.TestCase):
@@ -48,6 +63,12 @@ class CommandLine(unittest.TestCase):
         self.assertIn(says, done.stderr)
         self.assertNotIn("Traceback", done.stderr)
         return done.stderr
+
+    def test_a_process_answers_as_a_shell_expects(self) -> None:
+        done = run_apart("forecast", self.batch, "--json")
+        self.assertEqual((done.returncode, done.stderr), (0, ""))
+        self.assertEqual(json.loads(done.stdout)["version"], 1)
+        self.assertEqual(run_apart("forecast", self.folder / "nothing.batch.json").returncode, 2)
 
     def test_a_batch_is_made_forecast_rendered_and_checked(self) -> None:
         path = self.folder / "new one.batch.json"

@@ -9,14 +9,14 @@ from tests.fuzz import run
 
 
 class Spoilt(unittest.TestCase):
-    def test_a_thousand_spoilt_documents(self) -> None:
+    def test_hundreds_of_spoilt_documents(self) -> None:
         footage = resources.files("chronocast.demo") / "footage"
         seeds = [
             (name, (footage / name).read_bytes())
             for name in ("tide-walk.otio", "night-round.otio", "guided-tour.edl")
         ]
-        found = run(1, 1000, seeds)
+        found = run(1, 500, seeds)
         bad = {what: count for what, count in found.items() if what not in ("read", "refused")}
         self.assertEqual(bad, {})
-        self.assertGreater(found["read"], 50)
-        self.assertGreater(found["refused"], 300)
+        self.assertGreater(found["read"], 25)
+        self.assertGreater(found["refused"], 150)

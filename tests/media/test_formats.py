@@ -192,6 +192,7 @@ class Formats(unittest.TestCase):
         rows = list(covering(CHOICES))
         self.assertLess(len(rows), 160)
         seen: set[tuple[Any, ...]] = set()
+        self.short = FrameRange(4, 16)
         for number, row in enumerate(rows):
             with self.subTest(**{key: str(value) for key, value in row.items()}):
                 self.proved(recipe_of(row, number))

@@ -119,7 +119,7 @@ class Demo(unittest.TestCase):
 
     def test_only_an_edit_s_pieces_are_made_again(self) -> None:
         before = len(children_did())
-        other = fill(self.batch, [(self.batch.sources[0].id, "cut-down", "rated")])
+        other = fill(self.batch, [(self.batch.sources[0].id, "cut-down", "quick")])
         view = render(other, self.path)
         self.assertEqual(view.outcome, "done")
         made = len(children_did()) - before
