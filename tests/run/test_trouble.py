@@ -151,6 +151,8 @@ class Cut(unittest.TestCase):
         stock = Stock(data_folder() / "stock")
         self.assertGreater(len(records), 15)
         for place in range(1, len(records)):
+            if records[place - 1].kind == "outlook":
+                continue  # says only what is expected; a cut after it is the cut before it
             copy = journal.with_name(f"cut-{place}.run")
             shutil.copy(journal, copy)
             engine = create_engine(f"sqlite:///{copy}")
