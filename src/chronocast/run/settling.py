@@ -51,10 +51,11 @@ def decide(ready: OutputReady, stock: Stock, store: RoundsStore) -> Decided:
 def _common_quality(ready: OutputReady, stock: Stock, store: RoundsStore) -> Decided:
     plan = ready.plan
     rounds = ready.rounds or Rounds(quality=plan.quality if plan.quality is not None else 20.0)
+    wanted = set(wanted_pieces(ready))
     made = {
         number: size
         for number, piece in enumerate(plan.pieces)
-        if piece.name in wanted_pieces(ready) and (size := picture_bytes(stock, piece.name, piece.frames))
+        if piece.name in wanted and (size := picture_bytes(stock, piece.name, piece.frames))
     }
     frames = [piece.frames for piece in plan.pieces]
     step = settle(rounds, made, frames, ready.target_bytes, plan.shown)
