@@ -38,10 +38,17 @@ WIDTH, HEIGHT = 640, 360
 def _recipe(codec: str, bits: int) -> Recipe:
     control = RateControl(mode="two pass", target_bits_per_second=bits)
     size = FrameSize(mode="fixed", width=WIDTH, height=HEIGHT)
-    return Recipe(id="bench", name="Bench", sound=None, picture=PictureRecipe(codec=codec, size=size, rate_control=control))  # type: ignore[arg-type]
+    return Recipe(
+        id="bench",
+        name="Bench",
+        sound=None,
+        picture=PictureRecipe(codec=codec, size=size, rate_control=control),
+    )  # type: ignore[arg-type]
 
 
-def _unsplit(pictures: list[av.VideoFrame], settings: EncoderSettings, bits: int, folder: Path) -> tuple[Path, float]:
+def _unsplit(
+    pictures: list[av.VideoFrame], settings: EncoderSettings, bits: int, folder: Path
+) -> tuple[Path, float]:
     """The encoder's own two passes over all of it; the file, and seconds of processor time."""
     key = "x264-params" if settings.encoder == "libx264" else "x265-params"
     begin = time.process_time()
@@ -54,7 +61,9 @@ def _unsplit(pictures: list[av.VideoFrame], settings: EncoderSettings, bits: int
     return target, time.process_time() - begin
 
 
-def _split(plan: OutputPlan, pictures: list[av.VideoFrame], recipe: Recipe, bits: int, folder: Path) -> tuple[list[Path], int, float]:
+def _split(
+    plan: OutputPlan, pictures: list[av.VideoFrame], recipe: Recipe, bits: int, folder: Path
+) -> tuple[list[Path], int, float]:
     """One common quality over the pieces; their files, how many rounds, seconds of processor time."""
     begin = time.process_time()
     assert recipe.picture and plan.settings
@@ -63,7 +72,9 @@ def _split(plan: OutputPlan, pictures: list[av.VideoFrame], recipe: Recipe, bits
     rounds = Rounds(quality=first_quality(bits, WIDTH * HEIGHT, 25, codec=recipe.picture.codec))
     files = [folder / f"piece-{n}.mp4" for n in range(len(frames))]
     while not rounds.settled:
-        settings = encoder_settings(recipe.picture, WIDTH, HEIGHT, Fraction(25), plan.settings.colour, rounds.quality)
+        settings = encoder_settings(
+            recipe.picture, WIDTH, HEIGHT, Fraction(25), plan.settings.colour, rounds.quality
+        )
         sizes = {}
         for number in sample(len(frames)) if rounds.sampling else range(len(frames)):
             part = pictures[starts[number] : starts[number + 1]]
@@ -81,7 +92,10 @@ def _bytes(file: Path) -> int:
 def _xpsnr(pictures: list[av.VideoFrame], files: list[Path]) -> list[float]:
     """XPSNR of the luma of each picture, at most 100 dB."""
     graph = Graph()
-    sides = [graph.add_buffer(width=WIDTH, height=HEIGHT, format="yuv420p", time_base=Fraction(1, 25)) for _ in range(2)]
+    sides = [
+        graph.add_buffer(width=WIDTH, height=HEIGHT, format="yuv420p", time_base=Fraction(1, 25))
+        for _ in range(2)
+    ]
     node = graph.add("xpsnr")
     for number, side in enumerate(sides):
         side.link_to(node, 0, number)
@@ -123,7 +137,9 @@ def measure(folder: Path) -> list[tuple[str, str, str]]:
                 size, own = (sum(_bytes(file) for file in files) for files in (ours, [one]))
                 off, own_off = size / target - 1, own / target - 1
                 asked = bits
-                for _ in range(3):  # quality is compared at the same size, whatever the encoder made of its rate
+                for _ in range(
+                    3
+                ):  # quality is compared at the same size, whatever the encoder made of its rate
                     if abs(own / size - 1) < 0.004:
                         break
                     asked = round(asked * size / own)

@@ -35,7 +35,9 @@ class Maker:
     def plan(self, recipe: Recipe, part: FrameRange | None = None) -> OutputPlan:
         return plan_output(self.cut, part or FrameRange(0, self.cut.frames), recipe)
 
-    def make(self, recipe: Recipe, part: FrameRange | None = None, name: str = "") -> tuple[Path, list[Check]]:
+    def make(
+        self, recipe: Recipe, part: FrameRange | None = None, name: str = ""
+    ) -> tuple[Path, list[Check]]:
         """The finished file, and everything that is proved about it."""
         plan = self.plan(recipe, part)
         for piece in plan.pieces:
@@ -56,7 +58,9 @@ class Maker:
                 languages=plan.sound.languages if plan.sound else (),
             )
         )  # fmt: skip
-        expected = expected_of(recipe, plan.frames, plan.width, plan.height, Fraction(plan.rate), plan.sound, False)
+        expected = expected_of(
+            recipe, plan.frames, plan.width, plan.height, Fraction(plan.rate), plan.sound, False
+        )
         if plan.settings and recipe.picture and recipe.picture.kind.tags != "none":
             expected = replace(expected, colour=plan.settings.colour)
         return target, judge(prove(str(target)), expected)

@@ -16,7 +16,9 @@ from chronocast.model.fits import Offer, contradictions, headroom, judge, worst
 
 
 def card(called: str = "Hall", **limits: object) -> ReceiverCard:
-    return ReceiverCard(id=called.lower().replace(" ", "-"), name=called, limits=Limits.model_validate(limits))
+    return ReceiverCard(
+        id=called.lower().replace(" ", "-"), name=called, limits=Limits.model_validate(limits)
+    )
 
 
 OFFER = Offer(
@@ -66,14 +68,23 @@ class Judging(unittest.TestCase):
         self.assertEqual(told, "size: 50.0 MB of at most 250 MB; uses 20 % of the limit, room for 5.0×")
 
     def test_cards_that_cannot_both_be_met_are_told(self) -> None:
-        one, two = card("One", codecs=["h264"], bytes_least=100), card("Two", codecs=["prores"], bytes_most=50)
+        one, two = (
+            card("One", codecs=["h264"], bytes_least=100),
+            card("Two", codecs=["prores"], bytes_most=50),
+        )
         self.assertEqual(len(contradictions([one, two])), 2)
         self.assertEqual(contradictions([one, card("Three", codecs=["h264", "hevc"])]), [])
 
 
 class Reading(unittest.TestCase):
     def test_a_card_s_file_reads_back_the_same(self) -> None:
-        made = card("Hall of players", bytes_most=10**9, rates=["25", "30000/1001"], level_most={"h264": "4.1"}, name="H_*_v##.mp4")
+        made = card(
+            "Hall of players",
+            bytes_most=10**9,
+            rates=["25", "30000/1001"],
+            level_most={"h264": "4.1"},
+            name="H_*_v##.mp4",
+        )
         self.assertEqual(read_card(write_card(made)), made)
 
     def test_impossible_and_hostile_cards_are_refused_with_a_sentence(self) -> None:
@@ -86,7 +97,14 @@ class Reading(unittest.TestCase):
             with self.subTest(limits), self.assertRaises(ModelError) as told:
                 read_card(json.dumps({**good, "limits": limits}))
             self.assertTrue(str(told.exception).startswith("The receiver card can't be used"))
-        for text in ("", "{", "[1]", json.dumps({**good, "version": 2}), json.dumps({**good, "version": True}), json.dumps({**good, "id": "../x"})):
+        for text in (
+            "",
+            "{",
+            "[1]",
+            json.dumps({**good, "version": 2}),
+            json.dumps({**good, "version": True}),
+            json.dumps({**good, "id": "../x"}),
+        ):
             with self.assertRaises(ModelError):
                 read_card(text)
 
@@ -100,7 +118,9 @@ class Reading(unittest.TestCase):
 
 class Buckets(unittest.TestCase):
     @given(st.lists(st.integers(0, 40_000), min_size=1, max_size=200))
-    def test_a_stream_below_the_peak_never_runs_dry_and_fullness_stays_in_bounds(self, sizes: list[int]) -> None:
+    def test_a_stream_below_the_peak_never_runs_dry_and_fullness_stays_in_bounds(
+        self, sizes: list[int]
+    ) -> None:
         bucket = Bucket(1_000_000, 1_000_000, 25, 0.7)
         told = run_through(bucket, sizes)
         self.assertLessEqual(told.last, 1)

@@ -49,7 +49,9 @@ class Table(unittest.TestCase):
             self.assertTrue(codec.encoders and codec.samplings)
             self.assertEqual(set(codec.without) & set(codec.modes), set())
             if codec.modes:
-                self.assertEqual(set(codec.without) | set(codec.modes), {"constant", "variable", "two pass", "quality"})
+                self.assertEqual(
+                    set(codec.without) | set(codec.modes), {"constant", "variable", "two pass", "quality"}
+                )
         for sound in SOUND.values():
             self.assertTrue(any(sound.id in box.sound for box in CONTAINERS.values()))
 
@@ -80,8 +82,14 @@ class Agreeing(unittest.TestCase):
                     recipe = with_values(recipe, dict(left[0].changes))
                 self.assertEqual(conflicts(recipe), [])
 
-    @given(st.sampled_from(sorted(PICTURE)), st.sampled_from(sorted(CONTAINERS)), st.sampled_from([*sorted(SOUND), None]))
-    def test_a_recipe_agrees_exactly_when_the_table_holds_it(self, codec: str, box: str, sound: str | None) -> None:
+    @given(
+        st.sampled_from(sorted(PICTURE)),
+        st.sampled_from(sorted(CONTAINERS)),
+        st.sampled_from([*sorted(SOUND), None]),
+    )
+    def test_a_recipe_agrees_exactly_when_the_table_holds_it(
+        self, codec: str, box: str, sound: str | None
+    ) -> None:
         recipe = Recipe(
             id="a", name="A", container=box,
             picture=PictureRecipe(codec=codec, rate_control=RateControl(mode="quality", quality=PICTURE[codec].quality[2] if PICTURE[codec].quality else 20)),
@@ -91,7 +99,9 @@ class Agreeing(unittest.TestCase):
 
     def test_what_cannot_be_had_says_why(self) -> None:
         self.assertIn("common quality", unavailable(PictureRecipe(codec="vp9"))["two pass"])
-        self.assertEqual(set(unavailable(PictureRecipe(codec="ffv1"))), {"constant", "variable", "two pass", "quality"})
+        self.assertEqual(
+            set(unavailable(PictureRecipe(codec="ffv1"))), {"constant", "variable", "two pass", "quality"}
+        )
         self.assertEqual(unavailable(PictureRecipe()), {})
 
 
@@ -114,7 +124,11 @@ class Levels(unittest.TestCase):
             self.assertEqual(found.name if found else None, wanted, (codec, profile, size, rate, bits))
 
     def test_figures_of_table_a_1(self) -> None:
-        for name, samples, bits in (("3", 1620 * 256, 10_000_000), ("4.1", 8192 * 256, 50_000_000), ("5.2", 36864 * 256, 240_000_000)):
+        for name, samples, bits in (
+            ("3", 1620 * 256, 10_000_000),
+            ("4.1", 8192 * 256, 50_000_000),
+            ("5.2", 36864 * 256, 240_000_000),
+        ):
             level = level_of("h264", "main", name)
             assert level
             self.assertEqual((level.picture, level.bits), (samples, bits))
@@ -128,7 +142,13 @@ class Levels(unittest.TestCase):
             assert level
             self.assertEqual(not broken("h264", level, 320, 240, Fraction(25), interlaced=True), holds, name)
 
-    @given(st.sampled_from(["h264", "hevc", "av1", "vp9"]), st.integers(16, 4096), st.integers(16, 2304), st.integers(1, 120), st.integers(0, 300_000_000))
+    @given(
+        st.sampled_from(["h264", "hevc", "av1", "vp9"]),
+        st.integers(16, 4096),
+        st.integers(16, 2304),
+        st.integers(1, 120),
+        st.integers(0, 300_000_000),
+    )
     def test_levels_are_in_order(self, codec: str, width: int, height: int, rate: int, bits: int) -> None:
         """What fits in a level fits in every later one that allows as many samples, bits and sides."""
         table = levels(codec, "high" if codec == "h264" else "main")
@@ -136,7 +156,13 @@ class Levels(unittest.TestCase):
         if least is None:
             return
         for level in table[table.index(least) :]:
-            if level.picture >= least.picture and level.second >= least.second and level.bits >= least.bits and level.width >= least.width and level.height >= least.height:
+            if (
+                level.picture >= least.picture
+                and level.second >= least.second
+                and level.bits >= least.bits
+                and level.width >= least.width
+                and level.height >= least.height
+            ):
                 self.assertEqual(broken(codec, level, width, height, Fraction(rate), bits), "")
 
     def test_a_level_too_low_is_refused_with_the_limit_and_the_next(self) -> None:
@@ -158,7 +184,13 @@ class Changed(unittest.TestCase):
         self.assertFalse(renamed.changed)
 
     def test_settings_that_are_not_there_or_impossible_are_refused(self) -> None:
-        for values in ({"picture.nothing": 1}, {"nothing.codec": 1}, {"picture.codec": "evil"}, {"picture.size.width": -4}, {"picture.rate": "25 or so"}):
+        for values in (
+            {"picture.nothing": 1},
+            {"nothing.codec": 1},
+            {"picture.codec": "evil"},
+            {"picture.size.width": -4},
+            {"picture.rate": "25 or so"},
+        ):
             with self.assertRaises(ModelError):
                 with_values(WEB, values)
 
@@ -170,9 +202,22 @@ class Changed(unittest.TestCase):
 
 class Typing(unittest.TestCase):
     def test_rates_and_sizes_as_people_say_them(self) -> None:
-        for text, bits in (("6", 6_000_000), ("3.5M", 3_500_000), ("3,5 Mb/s", 3_500_000), ("700k", 700_000), ("700 kbit/s", 700_000), ("2500000", 2_500_000), ("1.5 Mbps", 1_500_000)):
+        for text, bits in (
+            ("6", 6_000_000),
+            ("3.5M", 3_500_000),
+            ("3,5 Mb/s", 3_500_000),
+            ("700k", 700_000),
+            ("700 kbit/s", 700_000),
+            ("2500000", 2_500_000),
+            ("1.5 Mbps", 1_500_000),
+        ):
             self.assertEqual(parse_bits(text), bits, text)
-        for text, size in (("500 MB", 500_000_000), ("4 GiB", 4 * 2**30), ("1.2GB", 1_200_000_000), ("250", 250_000_000)):
+        for text, size in (
+            ("500 MB", 500_000_000),
+            ("4 GiB", 4 * 2**30),
+            ("1.2GB", 1_200_000_000),
+            ("250", 250_000_000),
+        ):
             self.assertEqual(parse_bytes(text), size, text)
         for text in ("", "fast", "-3M", "3 M M", "1e9", "∞", "3 miles"):
             with self.assertRaises(ModelError):
@@ -182,8 +227,16 @@ class Typing(unittest.TestCase):
 class Schemas(unittest.TestCase):
     def test_what_is_published_is_what_is_read(self) -> None:
         docs = Path(__file__).parents[2] / "docs"
-        for name, schema in (("batch", Batch.model_json_schema()), ("recipe", recipe_schema()), ("card", ReceiverCard.model_json_schema())):
-            self.assertEqual(json.loads((docs / f"{name}.schema.json").read_text()), schema, f"make docs/{name}.schema.json anew")
+        for name, schema in (
+            ("batch", Batch.model_json_schema()),
+            ("recipe", recipe_schema()),
+            ("card", ReceiverCard.model_json_schema()),
+        ):
+            self.assertEqual(
+                json.loads((docs / f"{name}.schema.json").read_text()),
+                schema,
+                f"make docs/{name}.schema.json anew",
+            )
 
 
 class Shelf(unittest.TestCase):
@@ -246,7 +299,9 @@ class Cells(unittest.TestCase):
             batch = add_recipe(batch, recipe)
         for number in range(4):
             batch = add_source(batch, f"{number}.mp4", f"Film {number}", "clip")
-        self.batch = fill(batch, [(source.id, FULL, recipe.id) for source in batch.sources for recipe in batch.recipes])
+        self.batch = fill(
+            batch, [(source.id, FULL, recipe.id) for source in batch.sources for recipe in batch.recipes]
+        )
         self.ids = [output.id for output in self.batch.outputs]
 
     def test_exceptions_are_of_cells_and_are_dropped_when_they_say_nothing(self) -> None:
@@ -259,14 +314,21 @@ class Cells(unittest.TestCase):
         self.assertEqual(again, made)
         usual = made.recipe(made.outputs[0].recipe)
         assert usual and usual.sound
-        back = set_own(made, self.ids[:2], {"picture.effort": "medium", "sound.bits_per_second": usual.sound.bits_per_second})
+        back = set_own(
+            made,
+            self.ids[:2],
+            {"picture.effort": "medium", "sound.bits_per_second": usual.sound.bits_per_second},
+        )
         self.assertEqual(back.outputs[0].own, {})
 
     def test_values_that_differ_are_told_as_such_and_can_be_set_for_all(self) -> None:
         recipes = [self.batch.made_by(output) for output in self.batch.outputs]
         self.assertIs(common(recipes, "picture.rate_control.target_bits_per_second"), MIXED)
         made = set_own(self.batch, self.ids, {"picture.rate_control.target_bits_per_second": 1_000_000})
-        self.assertEqual(common([made.made_by(o) for o in made.outputs], "picture.rate_control.target_bits_per_second"), 1_000_000)
+        self.assertEqual(
+            common([made.made_by(o) for o in made.outputs], "picture.rate_control.target_bits_per_second"),
+            1_000_000,
+        )
 
     def test_a_batch_with_an_impossible_exception_is_refused(self) -> None:
         told = json.loads(write_batch(self.batch))
@@ -288,7 +350,8 @@ class Cells(unittest.TestCase):
         made = set_own(made, [made.outputs[0].id], {"picture.effort": "slow"})
         made = copy_choices(made, one, FULL, [(two, FULL)])
         self.assertEqual(
-            [(o.recipe, o.own) for o in made.outputs if o.source == one], [(o.recipe, o.own) for o in made.outputs if o.source == two]
+            [(o.recipe, o.own) for o in made.outputs if o.source == one],
+            [(o.recipe, o.own) for o in made.outputs if o.source == two],
         )
         self.assertEqual(len({output.id for output in made.outputs}), len(made.outputs))
 

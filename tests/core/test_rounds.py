@@ -31,7 +31,9 @@ class World:
     def size(self, piece: int, quality: float) -> int:
         hard = self.hardness[piece]
         slope = 0.095 + 0.05 * (hard % 1)
-        return max(1, round(200_000 * hard * exp(-slope * (quality - 20) - self.bend * (quality - 20) ** 2 / 100)))
+        return max(
+            1, round(200_000 * hard * exp(-slope * (quality - 20) - self.bend * (quality - 20) ** 2 / 100))
+        )
 
 
 class Search(unittest.TestCase):
@@ -39,7 +41,9 @@ class Search(unittest.TestCase):
         st.lists(st.floats(0.05, 6), min_size=1, max_size=40), st.floats(-0.05, 0.05), st.floats(0.1, 3),
         st.integers(12, 30),
     )  # fmt: skip
-    def test_it_meets_the_rate_or_says_that_nothing_does(self, hardness: list[float], bend: float, wanted: float, first: int) -> None:
+    def test_it_meets_the_rate_or_says_that_nothing_does(
+        self, hardness: list[float], bend: float, wanted: float, first: int
+    ) -> None:
         world = World(hardness, bend)
         target = sum(world.size(n, 22) for n in range(len(hardness))) * wanted
         rounds, frames = Rounds(quality=float(first)), [100] * len(hardness)
@@ -65,7 +69,9 @@ class Search(unittest.TestCase):
             rounds = Rounds(quality=20.0)
             while not rounds.settled:
                 made = sample(12) if rounds.sampling else range(12)
-                rounds = settle(rounds, {n: world.size(n, rounds.quality) for n in made}, [100] * 12, target).rounds
+                rounds = settle(
+                    rounds, {n: world.size(n, rounds.quality) for n in made}, [100] * 12, target
+                ).rounds
             counts.append(sum(item.whole for item in rounds.tried))
         self.assertLessEqual(sum(counts) / len(counts), 2.3)
 

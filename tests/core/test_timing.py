@@ -114,6 +114,22 @@ class Ranges(unittest.TestCase):
 
 def load_tests(loader: unittest.TestLoader, tests: unittest.TestSuite, _: object) -> unittest.TestSuite:
     """The examples in the documentation are true."""
-    for module in (timing, recipe, edits, show, names, compose, bucket, card, exceptions, fits, languages, levels, telling, typed, weigh):
+    for module in (
+        timing,
+        recipe,
+        edits,
+        show,
+        names,
+        compose,
+        bucket,
+        card,
+        exceptions,
+        fits,
+        languages,
+        levels,
+        telling,
+        typed,
+        weigh,
+    ):
         tests.addTests(doctest.DocTestSuite(module))
     return tests

@@ -31,8 +31,22 @@ def size_for(codec: str) -> FrameSize:
 
 def picture(codec: str, **more: Any) -> PictureRecipe:
     kind = PICTURE[codec]
-    control = RateControl(mode=kind.modes[-1] if kind.modes else "quality", quality=kind.quality[2] * 0.5 if kind.quality else 20)
-    return PictureRecipe(**({"codec": codec, "size": size_for(codec), "effort": "fast", "framing": "stretch", "rate_control": control} | more))
+    control = RateControl(
+        mode=kind.modes[-1] if kind.modes else "quality",
+        quality=kind.quality[2] * 0.5 if kind.quality else 20,
+    )
+    return PictureRecipe(
+        **(
+            {
+                "codec": codec,
+                "size": size_for(codec),
+                "effort": "fast",
+                "framing": "stretch",
+                "rate_control": control,
+            }
+            | more
+        )
+    )
 
 
 def sound(codec: str | None, **more: Any) -> SoundRecipe | None:
@@ -76,14 +90,30 @@ class Formats(unittest.TestCase):
 
     def test_images_are_the_very_pictures_in_order(self) -> None:
         for codec in CONTAINERS["images"].picture:
-            recipe = Recipe(id=f"frames-{codec}", name="A", container="images", picture=picture(codec, size=FrameSize()), sound=None)
+            recipe = Recipe(
+                id=f"frames-{codec}",
+                name="A",
+                container="images",
+                picture=picture(codec, size=FrameSize()),
+                sound=None,
+            )
             files = sorted(self.proved(recipe).iterdir())
-            self.assertEqual([counters(file)[0] for file in (files[0], files[13], files[25])], [(7, 4), (7, 17), (7, 29)], codec)
+            self.assertEqual(
+                [counters(file)[0] for file in (files[0], files[13], files[25])],
+                [(7, 4), (7, 17), (7, 29)],
+                codec,
+            )
         for stills, wanted in (
             (StillsTaken(mode="first"), [4]), (StillsTaken(mode="middle"), [17]), (StillsTaken(mode="interval", seconds=0.4), [4, 14, 24]),
         ):  # fmt: skip
             with self.subTest(stills.mode):
-                recipe = Recipe(id=f"some-{stills.mode}", name="A", container="images", picture=picture("png", size=FrameSize(), stills=stills), sound=None)
+                recipe = Recipe(
+                    id=f"some-{stills.mode}",
+                    name="A",
+                    container="images",
+                    picture=picture("png", size=FrameSize(), stills=stills),
+                    sound=None,
+                )
                 found = [counters(file)[0] for file in sorted(self.proved(recipe).iterdir())]
                 self.assertEqual(found, [(7, n) for n in wanted])
 
@@ -105,7 +135,13 @@ class Formats(unittest.TestCase):
             for grade in codec.grades:
                 with self.subTest(codec=codec.id, grade=grade.id):
                     path = self.proved(
-                        Recipe(id=f"{codec.id}-{grade.id}", name="A", container="mov", picture=picture(codec.id, grade=grade.id), sound=None)
+                        Recipe(
+                            id=f"{codec.id}-{grade.id}",
+                            name="A",
+                            container="mov",
+                            picture=picture(codec.id, grade=grade.id),
+                            sound=None,
+                        )
                     )
                     with av.open(str(path)) as file:
                         tag = file.streams.video[0].codec_context.codec_tag
@@ -119,20 +155,44 @@ class Formats(unittest.TestCase):
             for profile in offered:
                 with self.subTest(codec=codec, profile=profile):
                     made = picture(codec, profile=profile)
-                    self.proved(Recipe(id=f"{codec}-p-{profile}".replace(":", ""), name="A", container="mkv", picture=made, sound=None))
+                    self.proved(
+                        Recipe(
+                            id=f"{codec}-p-{profile}".replace(":", ""),
+                            name="A",
+                            container="mkv",
+                            picture=made,
+                            sound=None,
+                        )
+                    )
             table = levels(codec, usual_profile(usual)) if codec not in ("vp9", "av1") else ()
             for level in (*table[-1:], *table[3:8:2]):
                 made = picture(codec, level=level.name)
                 if not level_conflicts(made, 160, 96, Fraction(25)):
                     with self.subTest(codec=codec, level=level.name):
-                        self.proved(Recipe(id=f"{codec}-l-{level.name}", name="A", container="mkv", picture=made, sound=None))
+                        self.proved(
+                            Recipe(
+                                id=f"{codec}-l-{level.name}",
+                                name="A",
+                                container="mkv",
+                                picture=made,
+                                sound=None,
+                            )
+                        )
 
     def test_tracks_keep_their_languages_and_5_1_becomes_stereo(self) -> None:
         for box, codec in (("mkv", "flac"), ("mp4", "aac"), ("mov", "pcm"), ("ts", "mp3")):
             with self.subTest(box):
-                told = Recipe(id=f"said-{box}", name="A", container=box, picture=picture("h264"), sound=sound(codec, languages=("deu",)))
+                told = Recipe(
+                    id=f"said-{box}",
+                    name="A",
+                    container=box,
+                    picture=picture("h264"),
+                    sound=sound(codec, languages=("deu",)),
+                )
                 with av.open(str(self.proved(told))) as file:
-                    self.assertEqual([own_code(s.metadata.get("language", "")) for s in file.streams.audio], ["deu"])
+                    self.assertEqual(
+                        [own_code(s.metadata.get("language", "")) for s in file.streams.audio], ["deu"]
+                    )
         five = self.folder / "five.mkv"
         wave = np.zeros((6, 57600), np.int16)
         wave[2] = (np.sin(np.arange(wave.shape[1]) * 0.1) * 12000).astype(np.int16)  # the centre alone
@@ -142,29 +202,47 @@ class Formats(unittest.TestCase):
             heard: Any = file.add_stream("pcm_s16le", rate=48000, layout="5.1")
             heard.metadata["language"] = "eng"
             for number in range(30):
-                frame = av.VideoFrame.from_ndarray(np.full((96, 160, 3), 90, np.uint8), format="rgb24").reformat(format="yuv420p")
+                frame = av.VideoFrame.from_ndarray(
+                    np.full((96, 160, 3), 90, np.uint8), format="rgb24"
+                ).reformat(format="yuv420p")
                 frame.pts = number
                 file.mux(video.encode(frame))
-            block = av.AudioFrame.from_ndarray(np.ascontiguousarray(wave.T.reshape(1, -1)), format="s16", layout="5.1")
+            block = av.AudioFrame.from_ndarray(
+                np.ascontiguousarray(wave.T.reshape(1, -1)), format="s16", layout="5.1"
+            )
             block.sample_rate = 48000
             for packets in (heard.encode(block), heard.encode(None), video.encode(None)):
                 file.mux(packets)
-        recipe = Recipe(id="folded", name="A", container="mkv", picture=picture("h264"), sound=sound("flac", layout="stereo"))
+        recipe = Recipe(
+            id="folded",
+            name="A",
+            container="mkv",
+            picture=picture("h264"),
+            sound=sound("flac", layout="stereo"),
+        )
         path, checks = Maker(self.folder, five).make(recipe)
         self.assertEqual([check for check in checks if not check.ok], [])
         with av.open(str(path)) as file:
             self.assertEqual(file.streams.audio[0].metadata.get("language"), "eng")
-            samples = np.concatenate([frame.to_ndarray().reshape(-1, 2) for frame in file.decode(audio=0)]).astype(float)
+            samples = np.concatenate(
+                [frame.to_ndarray().reshape(-1, 2) for frame in file.decode(audio=0)]
+            ).astype(float)
         left, right = (float(np.abs(samples[:, side]).max()) for side in (0, 1))
         self.assertGreater(left, 0)
         self.assertAlmostEqual(left / right, 1.0, 2)
 
     def test_every_codec_carries_the_source_s_colour_or_what_stands_for_it(self) -> None:
-        for number, tags in enumerate(((2, 2, 2, 0), (1, 1, 1, 1), (9, 16, 9, 1), (5, 6, 5, 1), (1, 1, 1, 2), (2, 2, 2, 2))):
+        for number, tags in enumerate(
+            ((2, 2, 2, 0), (1, 1, 1, 1), (9, 16, 9, 1), (5, 6, 5, 1), (1, 1, 1, 2), (2, 2, 2, 2))
+        ):
             source = self.folder / f"colour-{number}.mp4"
             with av.open(str(source), "w") as file:
                 stream: Any = file.add_stream("libx264", rate=25)
-                stream.width, stream.height, stream.pix_fmt = 320, 180, "yuvj420p" if tags[3] == 2 else "yuv420p"
+                stream.width, stream.height, stream.pix_fmt = (
+                    320,
+                    180,
+                    "yuvj420p" if tags[3] == 2 else "yuv420p",
+                )
                 context = stream.codec_context
                 context.color_primaries, context.color_trc, context.colorspace, context.color_range = tags
                 for at, array in enumerate(counted(1, 6)):
@@ -176,7 +254,13 @@ class Formats(unittest.TestCase):
             for codec in PICTURE:
                 for box in (item.id for item in CONTAINERS.values() if codec in item.picture):
                     with self.subTest(tags=tags, codec=codec, container=box):
-                        recipe = Recipe(id=f"{codec}-{box}", name="A", container=box, picture=picture(codec, size=FrameSize()), sound=None)
+                        recipe = Recipe(
+                            id=f"{codec}-{box}",
+                            name="A",
+                            container=box,
+                            picture=picture(codec, size=FrameSize()),
+                            sound=None,
+                        )
                         _, checks = maker.make(recipe, name=f"colour-{number}-{codec}")
                         self.assertEqual([(c.name, c.expected, c.found) for c in checks if not c.ok], [])
 
@@ -269,7 +353,11 @@ def _completed(fixed: dict[str, Any]) -> dict[str, Any] | None:
     if key in _SOMEHOW:
         return _SOMEHOW[key]
     rest = {"effort": "fast", "rate": None, "keys": 2.0, "framing": "fit"} | fixed
-    free = [name for name in ("codec", "container", "mode", "samples", "scan", "sound", "layout") if name not in fixed]
+    free = [
+        name
+        for name in ("codec", "container", "mode", "samples", "scan", "sound", "layout")
+        if name not in fixed
+    ]
     found = None
     for values in itertools.product(*(CHOICES[name] for name in free)):
         row = rest | dict(zip(free, values, strict=True))

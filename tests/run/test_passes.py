@@ -79,7 +79,9 @@ class Passes(unittest.TestCase):
         made = children_did()[before:]
         self.assertEqual(len(made), len(set(made)), "a finished piece was encoded twice")
         left = {kept.name for kept in Stock(data_folder() / "stock").all() if kept.name in made}
-        self.assertLess(len(left), len(set(made)), "pieces of qualities that were not taken give their room back")
+        self.assertLess(
+            len(left), len(set(made)), "pieces of qualities that were not taken give their room back"
+        )
         again = render(load_batch(path), path)
         self.assertEqual(again.outcome, "done")
         self.assertEqual(len(children_did()), before + len(made), "what was decided is kept")
@@ -96,11 +98,17 @@ class Passes(unittest.TestCase):
         self.assertEqual(view.outcome, "done")
         (output,) = view.outputs.values()
         files = sorted(Path(output.path).iterdir())
-        self.assertEqual([counters(file)[0] for file in files], [(self.first, n) for n in (0, 25, 50, 75, 100)])
+        self.assertEqual(
+            [counters(file)[0] for file in files], [(self.first, n) for n in (0, 25, 50, 75, 100)]
+        )
         self.assertEqual(recipe_of(Path(output.path)).picture, STILLS.picture)
         (Path(output.path) / "notes.txt").write_text("mine")
         batch = load_batch(path)
-        changed = STILLS.model_copy(update={"picture": PictureRecipe(codec="jpeg", rate_control=RateControl(mode="quality", quality=3))})
+        changed = STILLS.model_copy(
+            update={
+                "picture": PictureRecipe(codec="jpeg", rate_control=RateControl(mode="quality", quality=3))
+            }
+        )
         save_batch(batch.model_copy(update={"recipes": (changed,)}), path)
         view = render(load_batch(path), path, replace=True)
         self.assertEqual(view.outcome, "needs you")
@@ -108,14 +116,23 @@ class Passes(unittest.TestCase):
         self.assertEqual(sorted(Path(output.path).iterdir())[:-1], files)
 
     def test_a_card_is_judged_again_on_the_finished_file(self) -> None:
-        quick = TWO.model_copy(update={"id": "quick", "picture": PictureRecipe(effort="fast", size=SIZE, rate_control=RateControl(mode="quality", quality=28))})
+        quick = TWO.model_copy(
+            update={
+                "id": "quick",
+                "picture": PictureRecipe(
+                    effort="fast", size=SIZE, rate_control=RateControl(mode="quality", quality=28)
+                ),
+            }
+        )
         path = self.batch(60, quick)
         batch = load_batch(path)
         card = ReceiverCard(
             id="hall", name="Hall",
             limits=Limits(bytes_most=5_000_000, codecs=("h264",), rates=("25",), loudness=-23, loudness_within=20, true_peak_most=0),
         )  # fmt: skip
-        strict = ReceiverCard(id="strict", name="Strict", limits=Limits(loudness=-5, loudness_within=0.5, width_most=640))
+        strict = ReceiverCard(
+            id="strict", name="Strict", limits=Limits(loudness=-5, loudness_within=0.5, width_most=640)
+        )
         for made in (card, strict):
             batch = add_card(batch, made)
             batch = set_card(batch, [output.id for output in batch.outputs], made.id)
@@ -124,4 +141,9 @@ class Passes(unittest.TestCase):
         self.assertEqual(view.outcome, "needs you")
         checks = self.checks(view)
         self.assertEqual([name for name, ok in checks.items() if not ok], ["Strict: loudness"])
-        self.assertTrue(all(checks[f"Hall: {what}"] for what in ("size", "picture codec", "frame rate", "loudness", "true peak")))
+        self.assertTrue(
+            all(
+                checks[f"Hall: {what}"]
+                for what in ("size", "picture codec", "frame rate", "loudness", "true peak")
+            )
+        )

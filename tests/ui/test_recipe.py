@@ -85,10 +85,15 @@ class Tasks(unittest.TestCase):
         self.type_in(desk, BITS, "650k")
         batch = load_batch(self.path) if not desk.session.busy else desk.session.batch
         changed = desk.session.batch.recipes[0]
-        self.assertEqual(changed.picture.rate_control.target_bits_per_second if changed.picture else 0, 650_000)
+        self.assertEqual(
+            changed.picture.rate_control.target_bits_per_second if changed.picture else 0, 650_000
+        )
         self.assertIn("changed", place.name.text())
         self.assertTrue(batch.recipes)
-        desk.until(lambda: desk.session.view and "rated-changed" in desk.session.view.outputs[0].ready.path.name, "the changed name")
+        desk.until(
+            lambda: desk.session.view and "rated-changed" in desk.session.view.outputs[0].ready.path.name,
+            "the changed name",
+        )
         self.assertIn("changed", desk.window.plan.columns[0].facts)  # type: ignore[union-attr]
         desk.click(place.shelf.buttons["reset"])
         desk.until(lambda: not desk.session.batch.recipes[0].changed, "the reset")
@@ -139,7 +144,11 @@ class Tasks(unittest.TestCase):
         self.assertNotIn("otherwise", desk.cell_text(2, 1))
         chosen = {o.id for o in desk.session.batch.outputs if o.own}
         desk.until(
-            lambda: {i.ready.output.id for i in desk.session.view.outputs if "changed" in i.ready.path.name} == chosen, "their own names"  # type: ignore[union-attr]
+            lambda: (
+                {i.ready.output.id for i in desk.session.view.outputs if "changed" in i.ready.path.name}
+                == chosen
+            ),
+            "their own names",  # type: ignore[union-attr]
         )
         desk.key(Qt.Key.Key_Z, CTRL)
         desk.key(Qt.Key.Key_Z, CTRL)
@@ -152,13 +161,17 @@ class Tasks(unittest.TestCase):
         table = grid.table
         desk.click_cell(0, 1)
         desk.key(Qt.Key.Key_A, CTRL | SHIFT, desk.window)
-        finder = next(w for w in desk.app.topLevelWidgets() if w.accessibleName() == "Find a command" and w.isVisible())
+        finder = next(
+            w for w in desk.app.topLevelWidgets() if w.accessibleName() == "Find a command" and w.isVisible()
+        )
         QTest.keyClicks(finder.line, "sound only wav")  # type: ignore[attr-defined]
         desk.key(Qt.Key.Key_Return, NONE, finder.line)  # type: ignore[attr-defined]
         desk.until(lambda: len(desk.session.batch.recipes) == 3, "the column")
         desk.click_cell(1, 3)
         desk.key(Qt.Key.Key_D, CTRL | SHIFT, table)
-        desk.until(lambda: sum(o.recipe == "sound-wav" for o in desk.session.batch.outputs) == 3, "the filled column")
+        desk.until(
+            lambda: sum(o.recipe == "sound-wav" for o in desk.session.batch.outputs) == 3, "the filled column"
+        )
         desk.key(Qt.Key.Key_Left, CTRL | SHIFT, table)
         self.assertEqual([r.id for r in desk.session.batch.recipes], ["rated", "sound-wav", "quick"])
         self.drag_column(desk, 1, 3)
@@ -170,19 +183,29 @@ class Tasks(unittest.TestCase):
         desk.click_cell(2, 0)
         desk.key(Qt.Key.Key_V, CTRL | SHIFT, table)
         sources = [source.id for source in desk.session.batch.sources]
-        self.assertEqual({o.recipe for o in desk.session.batch.outputs if o.source == sources[2]}, {"quick", "rated"})
+        self.assertEqual(
+            {o.recipe for o in desk.session.batch.outputs if o.source == sources[2]}, {"quick", "rated"}
+        )
         desk.click_cell(0, 2)
         desk.key(Qt.Key.Key_Delete, CTRL | SHIFT, table)
         self.assertEqual([r.id for r in desk.session.batch.recipes], ["sound-wav", "rated"])
         Library().favourite = "stills-5s"
         desk.click_cell(1, 0)
         desk.key(Qt.Key.Key_F6, NONE, table)
-        self.assertEqual([o.source for o in desk.session.batch.outputs if o.recipe == "stills-5s"], [sources[1]])
+        self.assertEqual(
+            [o.source for o in desk.session.batch.outputs if o.recipe == "stills-5s"], [sources[1]]
+        )
         Library().favourite = "web-720"
 
     def test_cards_judge_live_with_headroom_and_stops_on_the_ruler(self) -> None:
         library = Library()
-        library.save_card(ReceiverCard(id="door", name="Door screen", limits=Limits(bytes_most=2_000_000, codecs=("h264",), bits_least=10_000)))
+        library.save_card(
+            ReceiverCard(
+                id="door",
+                name="Door screen",
+                limits=Limits(bytes_most=2_000_000, codecs=("h264",), bits_least=10_000),
+            )
+        )
         desk = self.desk()
         place = desk.window.recipe_place
         self.open_recipe(desk, 1)
@@ -214,7 +237,13 @@ class Tasks(unittest.TestCase):
         box = CardsBox(desk.window.theme, desk.window)
         box.new()
         box.name.setText("Ferry screens")
-        for field, text in (("bytes_most", "500 MB"), ("bytes_least", "900 MB"), ("codecs", "H.264, HEVC"), ("rates", "25, 50"), ("loudness", "−23")):
+        for field, text in (
+            ("bytes_most", "500 MB"),
+            ("bytes_least", "900 MB"),
+            ("codecs", "H.264, HEVC"),
+            ("rates", "25, 50"),
+            ("loudness", "−23"),
+        ):
             box.lines[field].setText(text)
         self.assertFalse(box.save())
         self.assertIn("nothing can fit", box.told.text())
@@ -225,7 +254,10 @@ class Tasks(unittest.TestCase):
         box.lines["codecs"].setText("h.264")
         self.assertTrue(box.save())
         kept = Library().card("ferry-screens")
-        self.assertEqual((kept.limits.bytes_most, kept.limits.codecs, kept.limits.loudness) if kept else None, (500_000_000, ("h264",), -23.0))
+        self.assertEqual(
+            (kept.limits.bytes_most, kept.limits.codecs, kept.limits.loudness) if kept else None,
+            (500_000_000, ("h264",), -23.0),
+        )
         Library().remove_card("ferry-screens")
 
     def test_the_recipe_of_a_finished_file_is_reopened_to_change_one_thing(self) -> None:
@@ -235,7 +267,9 @@ class Tasks(unittest.TestCase):
         desk.key(Qt.Key.Key_5, CTRL, desk.window)
         self.assertEqual(desk.window.pages.currentIndex(), CHECK)
         first = desk.session.batch.recipes[0]
-        desk.window.session.edit("forget it", desk.session.batch.model_copy(update={"recipes": (), "outputs": ()}))
+        desk.window.session.edit(
+            "forget it", desk.session.batch.model_copy(update={"recipes": (), "outputs": ()})
+        )
         desk.click(desk.window.check_place.recipe)
         desk.until(lambda: desk.window.pages.currentIndex() == RECIPE, "the recipe")
         self.assertEqual([r.mark for r in desk.session.batch.recipes], [first.mark])
@@ -246,7 +280,11 @@ class Tasks(unittest.TestCase):
         recipe = supplied("phone-540")
         assert recipe
         Library().write_recipe(recipe.model_copy(update={"id": "theirs", "name": "Theirs"}), good)
-        bad.write_text(json.dumps({"format": "chronocast recipe", "version": 1, "id": "x", "name": "X", "container": "avi"}))
+        bad.write_text(
+            json.dumps(
+                {"format": "chronocast recipe", "version": 1, "id": "x", "name": "X", "container": "avi"}
+            )
+        )
         desk.drop([good])
         desk.until(lambda: desk.session.batch.recipe("theirs"), "the recipe")
         count = len(desk.session.batch.recipes)
@@ -294,7 +332,9 @@ class Saying(unittest.TestCase):
         recipe = supplied("web-720")
         assert recipe and recipe.picture
         control = recipe.picture.rate_control.model_copy(update={"mode": "two pass"})
-        changed = recipe.model_copy(update={"picture": recipe.picture.model_copy(update={"rate_control": control})})
+        changed = recipe.model_copy(
+            update={"picture": recipe.picture.model_copy(update={"rate_control": control})}
+        )
         model = recipe_model([changed], recipe, Seen())
         self.assertEqual(model.differences, ("rate control: two pass, saved variable",))
         mode = model.setting("mode")

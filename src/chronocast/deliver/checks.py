@@ -30,7 +30,11 @@ def judge(found: Found, expected: Expected) -> list[Check]:
     if expected.video_codec:
         checks += _picture(found, expected)
     else:
-        checks.append(Check("picture", not found.frames, "none, as asked", found.video_codec or "none", "streams listed"))
+        checks.append(
+            Check(
+                "picture", not found.frames, "none, as asked", found.video_codec or "none", "streams listed"
+            )
+        )
     if expected.container == "images":
         return checks
     return checks + _sound(found, expected)
@@ -54,7 +58,9 @@ def _picture(found: Found, expected: Expected) -> list[Check]:
               found.video_codec or "none", "from the stream")
     )  # fmt: skip
     if expected.pixel_format:
-        same = found.pixel_format.replace("yuvj", "yuv") == expected.pixel_format  # full range has a name of its own
+        same = (
+            found.pixel_format.replace("yuvj", "yuv") == expected.pixel_format
+        )  # full range has a name of its own
         checks.append(Check("samples", same, expected.pixel_format, found.pixel_format, "from the decoder"))
     if expected.container != "images" and expected.colour is not None:
         checks.append(_colour(found, expected.colour))
@@ -62,8 +68,12 @@ def _picture(found: Found, expected: Expected) -> list[Check]:
         checks.append(_scan(found, expected))
     if expected.profile:
         name = _PROFILES.get((expected.video_codec, expected.profile), expected.profile)
-        same = found.profile.lower() == name.lower() or found.profile.lower().startswith(f"constrained {name}".lower())
-        checks.append(Check("profile", same, name, found.profile or "none", "from the stream's parameter sets"))
+        same = found.profile.lower() == name.lower() or found.profile.lower().startswith(
+            f"constrained {name}".lower()
+        )
+        checks.append(
+            Check("profile", same, name, found.profile or "none", "from the stream's parameter sets")
+        )
     if expected.level:
         wanted = level_code(expected.video_codec, expected.level, expected.profile)
         checks.append(
@@ -151,7 +161,9 @@ def _sound(found: Found, expected: Expected) -> list[Check]:
     slack = near if expected.container in ("mp4", "mov", "mxf", "wav", "flac") else max(near, 2 * packet)
     off = abs(found.said_samples - wanted)
     # some containers carry the codec's lead-in as samples: up to two packets more are decoded than there is sound
-    decoded = wanted - (packet if expected.container == "mp3" else 0) <= found.sound_samples <= wanted + 2 * packet
+    decoded = (
+        wanted - (packet if expected.container == "mp3" else 0) <= found.sound_samples <= wanted + 2 * packet
+    )
     checks.append(
         Check("sound length", off <= slack and decoded, f"{wanted} samples",
               f"{found.said_samples} samples", f"{found.sound_samples} decoded in whole packets")

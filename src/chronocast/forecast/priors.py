@@ -79,7 +79,9 @@ def size_prior(
     ``grade_bits`` are bits a pixel of a mezzanine grade.
     """
     if mode in _RATED:
-        ceiling = {"variable": min(max(peak or target * 2, target) / target, 1.08), "two pass": 1.01}.get(mode, 1.02)
+        ceiling = {"variable": min(max(peak or target * 2, target) / target, 1.08), "two pass": 1.01}.get(
+            mode, 1.02
+        )
         words = "rate × length" if mode != "two pass" else "rate × length, met within 1 %"
         belief = _FILLED if (codec, mode) == ("h264", "constant") else _RATED[mode]
         return SizePrior(target / rate / 8, belief, ceiling, words)
@@ -93,4 +95,6 @@ def size_prior(
         bits = grade_bits * LARGER.get(encoder, 1.0)
         return SizePrior(bits * pixels / 8, Belief(mean, sd, sd), None, "its grade × frames")
     bits, sd = _LOSSLESS.get(codec, (8.0, 0.6))
-    return SizePrior(bits * pixels / 8, Belief(0.0, sd, sd), None, "a typical picture, nothing of this recipe measured yet")
+    return SizePrior(
+        bits * pixels / 8, Belief(0.0, sd, sd), None, "a typical picture, nothing of this recipe measured yet"
+    )

@@ -72,7 +72,13 @@ def against(one: Weighed, other: Weighed) -> str:
     told = []
     size = one.bits / max(other.bits, 1.0)
     if abs(size - 1) > 0.03:
-        told.append(f"{size:.0f} × size" if size >= 20 else f"{size:.1f} × size" if size >= 2 else f"{size - 1:+.0%} size".replace("%", " %").replace("-", "−"))
+        told.append(
+            f"{size:.0f} × size"
+            if size >= 20
+            else f"{size:.1f} × size"
+            if size >= 2
+            else f"{size - 1:+.0%} size".replace("%", " %").replace("-", "−")
+        )
     work = one.work / max(other.work, 1e-9)
     if abs(work - 1) > 0.06:
         told.append(f"{work:.1f} × time" if work >= 0.1 else "far less time")

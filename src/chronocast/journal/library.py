@@ -69,7 +69,9 @@ class Library:
     def duplicate(self, recipe: Recipe, name: str) -> Recipe:
         """A saved copy under another name, with an id of its own."""
         taken = {item.id for item in self.recipes()}
-        copy = recipe.model_copy(update={"id": identifier(name, taken, "recipe"), "name": name.strip()[:80] or recipe.name})
+        copy = recipe.model_copy(
+            update={"id": identifier(name, taken, "recipe"), "name": name.strip()[:80] or recipe.name}
+        )
         return self.save_recipe(copy)
 
     def reset(self, name: str) -> Recipe | None:
@@ -86,7 +88,9 @@ class Library:
         recipe = read_recipe(read_text(path), str(path))
         there = self.recipe(recipe.id)
         if there is not None and there.mark != recipe.mark:
-            recipe = recipe.model_copy(update={"id": identifier(recipe.id, {item.id for item in self.recipes()})})
+            recipe = recipe.model_copy(
+                update={"id": identifier(recipe.id, {item.id for item in self.recipes()})}
+            )
         return self.save_recipe(recipe)
 
     def write_recipe(self, recipe: Recipe, path: Path) -> None:

@@ -86,7 +86,11 @@ def encoder_settings(
     )
 
 
-_FIRST: dict[str, Literal["", "top", "bottom"]] = {"progressive": "", "top first": "top", "bottom first": "bottom"}
+_FIRST: dict[str, Literal["", "top", "bottom"]] = {
+    "progressive": "",
+    "top first": "top",
+    "bottom first": "bottom",
+}
 Told = tuple[dict[str, str], int | None]
 """Options and a bit rate."""
 
@@ -203,7 +207,9 @@ def _grade(recipe: PictureRecipe, _rate: Rate, _threads: int, _quality: float | 
     if recipe.codec == "cineform":
         return {"quality": grade.profile}, None
     if recipe.codec == "prores":
-        return {"profile": grade.profile, "vendor": "chrc"} if encoder_of(recipe) == "prores_ks" else {"profile": grade.profile}, None
+        return {"profile": grade.profile, "vendor": "chrc"} if encoder_of(recipe) == "prores_ks" else {
+            "profile": grade.profile
+        }, None
     return {"profile": grade.profile}, None
 
 
@@ -216,9 +222,11 @@ def _jpeg(recipe: PictureRecipe, _rate: Rate, _threads: int, _quality: float | N
 
 
 def _plain(recipe: PictureRecipe, _rate: Rate, _threads: int, _quality: float | None) -> Told:
-    return {"png": {"pred": "mixed"}, "tiff": {"compression_algo": "lzw"}, "exr": {"compression": "zip16", "format": "half"}}.get(
-        recipe.codec, {}
-    ), None
+    return {
+        "png": {"pred": "mixed"},
+        "tiff": {"compression_algo": "lzw"},
+        "exr": {"compression": "zip16", "format": "half"},
+    }.get(recipe.codec, {}), None
 
 
 _TOLD: dict[str, Callable[[PictureRecipe, Rate, int, float | None], Told]] = {
@@ -247,5 +255,3 @@ def sound_encoder(codec: str, depth: int) -> tuple[str, str]:
 def sound_muxer(codec: str) -> str:
     """The kind of file an output's sound is kept in."""
     return "mov" if codec == "pcm" else "mp4"
-
-

@@ -125,7 +125,9 @@ def encode_pictures(
             picture.pts, picture.time_base = count, 1 / rate
             picture.pict_type = PictureType.NONE
             if settings.encoder.startswith("prores"):  # it takes what it tags a frame with from the frame
-                picture.color_primaries, picture.color_trc, picture.colorspace, picture.color_range = settings.colour
+                picture.color_primaries, picture.color_trc, picture.colorspace, picture.color_range = (
+                    settings.colour
+                )
             send(picture)
             count += 1
             if progress:

@@ -106,7 +106,9 @@ def join(job: JoinJob) -> int:
                 video.codec_context.framerate = rate
                 if job.colour:  # some kinds of files that pieces are kept in can't say it
                     context = video.codec_context
-                    context.color_primaries, context.color_trc, context.colorspace, context.color_range = job.colour
+                    context.color_primaries, context.color_trc, context.colorspace, context.color_range = (
+                        job.colour
+                    )
                 if tag := _tag(job, template.codec_context.codec_tag):
                     video.codec_context.codec_tag = tag
             pictures = _picture_packets(job, rate, delay)

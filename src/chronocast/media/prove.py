@@ -186,9 +186,13 @@ class _Reading:
             )  # fmt: skip
         if audios:
             audio = audios[0]
-            told = audio.duration and audio.time_base and container.format.name not in ("mpegts", "ogg", "mp3")
-            said = audio.duration * audio.time_base if told and audio.duration and audio.time_base else self.sound_end - (
-                self.first or 0
+            told = (
+                audio.duration and audio.time_base and container.format.name not in ("mpegts", "ogg", "mp3")
+            )
+            said = (
+                audio.duration * audio.time_base
+                if told and audio.duration and audio.time_base
+                else self.sound_end - (self.first or 0)
             )
             found = replace(
                 found, sound_codec=audio.codec_context.codec.canonical_name, sound_samples=self.heard[audio.index],
@@ -228,7 +232,9 @@ def _loudness(path: str) -> dict[str, Any]:
         graph.push(None)
         pull()
     loud = last.get("lavfi.r128.I")
-    peaks = [float(value) for key, value in last.items() if "true_peaks_ch" in key or key.endswith("true_peak")]
+    peaks = [
+        float(value) for key, value in last.items() if "true_peaks_ch" in key or key.endswith("true_peak")
+    ]
     return {
         "loudness": float(loud) if loud not in (None, "nan", "-inf") else None,
         "true_peak": 20 * log10(max(peaks)) if peaks and max(peaks) > 0 else None,
@@ -248,7 +254,14 @@ def _prove_images(path: str, progress: Callable[[int], None] | None) -> Found:
             with opened(file) as container:
                 video = container.streams.video[0]
                 for frame in container.decode(video):
-                    looks.add((frame.width, frame.height, video.codec_context.codec.canonical_name, frame.format.name))
+                    looks.add(
+                        (
+                            frame.width,
+                            frame.height,
+                            video.codec_context.codec.canonical_name,
+                            frame.format.name,
+                        )
+                    )
                     count += 1
                     break
         except (NotMedia, av.error.FFmpegError, IndexError) as error:

@@ -138,7 +138,9 @@ def _picture(picture: PictureRecipe) -> Iterator[Conflict]:
         if picture.depth in (None, item.depth) and picture.chroma in (None, item.chroma)
     ]
     if not codec.grades and not asked:
-        told = " ".join(str(part) for part in (picture.depth and f"{picture.depth} bit", picture.chroma) if part)
+        told = " ".join(
+            str(part) for part in (picture.depth and f"{picture.depth} bit", picture.chroma) if part
+        )
         yield Conflict(
             "picture.depth", f"{codec.name} isn't written in {told} here.",
             f"Choose {', '.join(item.name for item in codec.samplings)}.",
@@ -165,7 +167,12 @@ def usual_profile(picture: PictureRecipe) -> str | None:
             return "high444"
         return "high422" if sampling.chroma == "4:2:2" else "high10" if sampling.depth == 10 else "high"
     if picture.codec == "hevc":
-        by = {(8, "4:2:0"): "main", (10, "4:2:0"): "main10", (8, "4:4:4"): "main444-8", (10, "4:4:4"): "main444-10"}
+        by = {
+            (8, "4:2:0"): "main",
+            (10, "4:2:0"): "main10",
+            (8, "4:4:4"): "main444-8",
+            (10, "4:4:4"): "main444-10",
+        }
         return by.get((sampling.depth, sampling.chroma), "main422-10")
     if picture.codec == "mpeg2":
         return "4:2:2" if sampling.chroma == "4:2:2" else "main"
@@ -277,7 +284,11 @@ def level_conflicts(picture: PictureRecipe, width: int, height: int, rate: Rate)
     clause = broken(picture.codec, level, width, height, rate, bits, buffer, fields)
     if clause:
         least = least_level(picture.codec, profile, width, height, rate, bits, buffer, fields)
-        remedy = f"Choose level {least.name}, or ask for less." if least else "No level holds all of it: ask for less."
+        remedy = (
+            f"Choose level {least.name}, or ask for less."
+            if least
+            else "No level holds all of it: ask for less."
+        )
         found.append(
             Conflict(
                 "picture.level", clause[0].upper() + clause[1:] + ".", remedy,
@@ -288,7 +299,16 @@ def level_conflicts(picture: PictureRecipe, width: int, height: int, rate: Rate)
 
 
 MPEG2_RATES = frozenset(
-    {Rate(24000, 1001), Rate(24), Rate(25), Rate(30000, 1001), Rate(30), Rate(50), Rate(60000, 1001), Rate(60)}
+    {
+        Rate(24000, 1001),
+        Rate(24),
+        Rate(25),
+        Rate(30000, 1001),
+        Rate(30),
+        Rate(50),
+        Rate(60000, 1001),
+        Rate(60),
+    }
 )
 """ISO/IEC 13818-2, table 6-4."""
 
@@ -297,7 +317,11 @@ def unavailable(picture: PictureRecipe) -> dict[str, str]:
     """Rate controls that a codec doesn't have, each with the reason."""
     codec = picture.kind
     if not codec.modes:
-        why = "its rate follows from its grade" if codec.grades else "nothing is lost, so there is no rate to ask for"
+        why = (
+            "its rate follows from its grade"
+            if codec.grades
+            else "nothing is lost, so there is no rate to ask for"
+        )
         return dict.fromkeys(MODES, f"{codec.name}: {why}")
     return {
         mode: f"{codec.name}: {codec.without.get(mode, 'it has no such rate control')}"

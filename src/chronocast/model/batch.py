@@ -159,7 +159,12 @@ class Batch(Document):
 
     @model_validator(mode="after")
     def _names_meet(self) -> Batch:
-        for what, items in (("source", self.sources), ("recipe", self.recipes), ("receiver card", self.cards), ("output", self.outputs)):
+        for what, items in (
+            ("source", self.sources),
+            ("recipe", self.recipes),
+            ("receiver card", self.cards),
+            ("output", self.outputs),
+        ):
             seen: set[str] = set()
             for item in items:
                 if item.id in seen:

@@ -98,7 +98,9 @@ class Limits(Document):
         ):  # fmt: skip
             least, most = getattr(self, f"{what}_least"), getattr(self, f"{what}_most")
             if least is not None and most is not None and least > most:
-                raise ValueError(f"the floor of {words} ({least:g}) lies above its ceiling ({most:g}): nothing can fit")
+                raise ValueError(
+                    f"the floor of {words} ({least:g}) lies above its ceiling ({most:g}): nothing can fit"
+                )
         if self.sound == "none" and (self.sound_codecs or self.layouts or self.loudness is not None):
             raise ValueError("it wants no sound, and says how the sound should be")
         return self
@@ -143,7 +145,9 @@ def read_card(text: str, what: str = "The receiver card") -> ReceiverCard:
     try:
         return ReceiverCard.model_validate(value)
     except ValidationError as error:
-        raise ModelError(f"{what} can't be used: {explain(error)}.", "The file has not been changed.") from None
+        raise ModelError(
+            f"{what} can't be used: {explain(error)}.", "The file has not been changed."
+        ) from None
 
 
 def read_object(text: str, what: str, format_name: str, version: int) -> dict[str, Any]:
@@ -160,7 +164,9 @@ def read_object(text: str, what: str, format_name: str, version: int) -> dict[st
         raise ModelError(f"{what} is JSON, but its “format” is not “{format_name}”.")
     found = value.get("version")
     if not isinstance(found, int) or isinstance(found, bool) or found < 1:
-        raise ModelError(f"{what} has no usable version number.", f"This Chronocast writes version {version}.")
+        raise ModelError(
+            f"{what} has no usable version number.", f"This Chronocast writes version {version}."
+        )
     if found > version:
         raise ModelError(
             f"{what} is of version {found}; this Chronocast reads up to {version}.",

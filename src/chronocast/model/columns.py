@@ -37,7 +37,9 @@ def _trimmed(output: Output, recipe: Recipe) -> Output:
 
 def _differs(one: Any, two: Any) -> bool:
     """Whether two values differ as a file would have them."""
-    return bool(json.dumps(one, sort_keys=True, default=list) != json.dumps(two, sort_keys=True, default=list))
+    return bool(
+        json.dumps(one, sort_keys=True, default=list) != json.dumps(two, sort_keys=True, default=list)
+    )
 
 
 def replace_recipe(batch: Batch, old: str, new: Recipe) -> Batch:
@@ -105,7 +107,9 @@ def clear_own(batch: Batch, outputs: Iterable[str]) -> Batch:
     """Some outputs as their recipes say."""
     chosen = set(outputs)
     return batch.model_copy(
-        update={"outputs": tuple(o.model_copy(update={"own": {}}) if o.id in chosen else o for o in batch.outputs)}
+        update={
+            "outputs": tuple(o.model_copy(update={"own": {}}) if o.id in chosen else o for o in batch.outputs)
+        }
     )
 
 
@@ -140,7 +144,9 @@ def set_card(batch: Batch, outputs: Iterable[str], card: str, on: bool = True) -
 
 def choices(batch: Batch, source: str, part: str = FULL) -> dict[str, Output]:
     """What is asked for in one row, by recipe."""
-    return {output.recipe: output for output in batch.outputs if (output.source, output.range) == (source, part)}
+    return {
+        output.recipe: output for output in batch.outputs if (output.source, output.range) == (source, part)
+    }
 
 
 def copy_choices(batch: Batch, source: str, part: str, to: Iterable[tuple[str, str]]) -> Batch:

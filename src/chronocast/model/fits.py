@@ -92,7 +92,12 @@ def worst(verdicts: Sequence[Verdict]) -> State:
 
 
 def _between(
-    what: str, band: tuple[float, float, float], least: float | None, most: float | None, said: object, remedy: str
+    what: str,
+    band: tuple[float, float, float],
+    least: float | None,
+    most: float | None,
+    said: object,
+    remedy: str,
 ) -> Iterator[Verdict]:
     """It breaks a limit when even the low side of its band does, and is tight when only the other side does."""
     say = said if callable(said) else str
@@ -100,10 +105,14 @@ def _between(
     have = say(likely)
     if most is not None:
         state: State = "breaks" if low > most else "tight" if safe > most else "fits"
-        yield Verdict(what, state, f"at most {say(most)}", have, likely / most, remedy if state != "fits" else "")
+        yield Verdict(
+            what, state, f"at most {say(most)}", have, likely / most, remedy if state != "fits" else ""
+        )
     if least is not None:
         state = "breaks" if safe < least else "tight" if low < least else "fits"
-        yield Verdict(what, state, f"at least {say(least)}", have, None, "Ask for more" if state != "fits" else "")
+        yield Verdict(
+            what, state, f"at least {say(least)}", have, None, "Ask for more" if state != "fits" else ""
+        )
 
 
 def _amounts(limits: Limits, offer: Offer) -> Iterator[Verdict]:
@@ -132,13 +141,22 @@ def _amounts(limits: Limits, offer: Offer) -> Iterator[Verdict]:
                 "Lower the recipe's peak or its buffer" if over else "",
             )  # fmt: skip
     if limits.free_bytes is not None:
-        yield from _between("room at the receiver", offer.bytes, None, limits.free_bytes or 1, size_text, "Ask for less")
+        yield from _between(
+            "room at the receiver", offer.bytes, None, limits.free_bytes or 1, size_text, "Ask for less"
+        )
 
 
 def _one_of(what: str, have: str, wanted: Sequence[str], remedy: str) -> Iterator[Verdict]:
     if wanted:
         fits = have in wanted
-        yield Verdict(what, "fits" if fits else "breaks", " or ".join(wanted), have or "none", None, "" if fits else remedy)
+        yield Verdict(
+            what,
+            "fits" if fits else "breaks",
+            " or ".join(wanted),
+            have or "none",
+            None,
+            "" if fits else remedy,
+        )
 
 
 def _picture(limits: Limits, offer: Offer) -> Iterator[Verdict]:
@@ -154,7 +172,12 @@ def _picture(limits: Limits, offer: Offer) -> Iterator[Verdict]:
     if offer.codec is None:
         return
     frame = f"{offer.width}×{offer.height}"
-    yield from _one_of("frame size", frame, [item.replace("x", "×") for item in limits.sizes], "Choose one of its frame sizes")
+    yield from _one_of(
+        "frame size",
+        frame,
+        [item.replace("x", "×") for item in limits.sizes],
+        "Choose one of its frame sizes",
+    )
     for what, value in (("width", offer.width), ("height", offer.height)):
         yield from _between(
             what, (value,) * 3, getattr(limits, f"{what}_least"), getattr(limits, f"{what}_most"), lambda n: f"{n:g} pixels",
@@ -203,7 +226,12 @@ def _sound(limits: Limits, offer: Offer) -> Iterator[Verdict]:
     if offer.sound_codec is None:
         return
     codec = SOUND[offer.sound_codec].name if offer.sound_codec in SOUND else offer.sound_codec
-    yield from _one_of("sound codec", codec, [SOUND[item].name for item in limits.sound_codecs], "Choose one of its sound codecs")
+    yield from _one_of(
+        "sound codec",
+        codec,
+        [SOUND[item].name for item in limits.sound_codecs],
+        "Choose one of its sound codecs",
+    )
     yield from _one_of("sound layout", offer.layout or "", list(limits.layouts), "Choose another layout")
     yield from _one_of(
         "sampling rate", f"{offer.sample_rate or 0:,} Hz", [f"{item:,} Hz" for item in limits.sample_rates], "Choose another sampling rate"
@@ -219,7 +247,12 @@ def _sound(limits: Limits, offer: Offer) -> Iterator[Verdict]:
     if limits.true_peak_most is not None:
         peak = offer.true_peak
         state = "unknown" if peak is None else "fits" if peak <= limits.true_peak_most + 0.05 else "breaks"
-        yield Verdict("true peak", state, f"at most {limits.true_peak_most:g} dBTP", "" if peak is None else f"{peak:.1f} dBTP")
+        yield Verdict(
+            "true peak",
+            state,
+            f"at most {limits.true_peak_most:g} dBTP",
+            "" if peak is None else f"{peak:.1f} dBTP",
+        )
 
 
 def _name(limits: Limits, offer: Offer) -> Iterator[Verdict]:
@@ -239,7 +272,10 @@ def contradictions(cards: Sequence[ReceiverCard]) -> list[str]:
     found = []
     for number, one in enumerate(cards):
         for two in cards[number + 1 :]:
-            found += [f"{one.name} and {two.name} can't both be met: {told}." for told in _against(one.limits, two.limits)]
+            found += [
+                f"{one.name} and {two.name} can't both be met: {told}."
+                for told in _against(one.limits, two.limits)
+            ]
     return found
 
 
@@ -265,5 +301,9 @@ def _against(one: Limits, two: Limits) -> Iterator[str]:
     if one.sound and two.sound and one.sound != two.sound:
         yield "one needs sound, the other wants none"
     loud = (one.loudness, two.loudness)
-    if loud[0] is not None and loud[1] is not None and abs(loud[0] - loud[1]) > one.loudness_within + two.loudness_within:
+    if (
+        loud[0] is not None
+        and loud[1] is not None
+        and abs(loud[0] - loud[1]) > one.loudness_within + two.loudness_within
+    ):
         yield f"one wants {loud[0]:g} LUFS, the other {loud[1]:g}"

@@ -156,7 +156,9 @@ _RGB_16 = Sampling(16, "RGB", "rgb48be", "yuv444p16le")
 _RGB_16L = Sampling(16, "RGB", "rgb48le", "yuv444p16le")
 _RGB_FLOAT = Sampling(16, "RGB", "gbrpf32le", "yuv444p16le")
 
-_NOT_CONSTANT = {"constant": "this encoder holds a constant rate only without looking ahead, which costs too much of the look"}
+_NOT_CONSTANT = {
+    "constant": "this encoder holds a constant rate only without looking ahead, which costs too much of the look"
+}
 _ONE_PASS = {
     "two pass": "one common quality is found only with the H.264 and HEVC encoders, whose scale answers to small steps"
 }
@@ -317,5 +319,6 @@ def holding(picture: str | None, sound: str | None) -> tuple[str, ...]:
     return tuple(
         item.id
         for item in CONTAINERS.values()
-        if (picture in item.picture if picture else not item.picture) and (sound is None or sound in item.sound)
+        if (picture in item.picture if picture else not item.picture)
+        and (sound is None or sound in item.sound)
     )

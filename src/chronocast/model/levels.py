@@ -45,9 +45,7 @@ def _h264() -> tuple[Level, ...]:
     found = []
     for name, blocks_a_second, blocks, bits, buffer in rows:
         side = isqrt(blocks * 8) * 16  # A.3.1: no side over √(8·MaxFS) macroblocks
-        found.append(
-            Level(name, blocks * 256, blocks_a_second * 256, bits * 1000, buffer * 1000, side, side)
-        )
+        found.append(Level(name, blocks * 256, blocks_a_second * 256, bits * 1000, buffer * 1000, side, side))
     return tuple(found)
 
 
@@ -122,13 +120,17 @@ def levels(codec: str, profile: str | None = None, high_tier: bool = False) -> t
     if codec == "h264":
         factor = _FACTOR.get(profile or "", Fraction(1))
         return tuple(
-            Level(x.name, x.picture, x.second, int(x.bits * factor), int(x.buffer * factor), x.width, x.height)
+            Level(
+                x.name, x.picture, x.second, int(x.bits * factor), int(x.buffer * factor), x.width, x.height
+            )
             for x in _H264
         )
     if codec == "hevc":
         factor = _HEVC_FACTOR.get(profile or "", Fraction(1))
         return tuple(
-            Level(x.name, x.picture, x.second, int(x.bits * factor), int(x.buffer * factor), x.width, x.height)
+            Level(
+                x.name, x.picture, x.second, int(x.bits * factor), int(x.buffer * factor), x.width, x.height
+            )
             for x in _hevc(high_tier)
         )
     if codec == "mpeg2":
@@ -156,7 +158,10 @@ def broken(
     name = f"level {level.name} of {_NAMES.get(codec, codec)}"
     wide, tall = width, height
     if codec == "h264":
-        wide, tall = -(-width // 16) * 16, -(-height // (32 if interlaced else 16)) * (32 if interlaced else 16)
+        wide, tall = (
+            -(-width // 16) * 16,
+            -(-height // (32 if interlaced else 16)) * (32 if interlaced else 16),
+        )
     samples = wide * tall
     if samples > level.picture:
         return f"{name} allows {level.picture:,} samples a picture; {width}×{height} has {samples:,}"

@@ -13,7 +13,15 @@ _CODECS = {
     "prores": "prores", "dnxhd": "dnxhr", "cfhd": "cineform", "ffv1": "ffv1", "qtrle": "rle", "mjpeg": "prores",
     "rawvideo": "ffv1", "huffyuv": "ffv1", "utvideo": "ffv1", "v210": "prores", "png": "rle",
 }  # fmt: skip
-_SOUNDS = {"aac": "aac", "opus": "opus", "libopus": "opus", "flac": "flac", "mp3": "mp3", "mp3float": "mp3", "alac": "flac"}
+_SOUNDS = {
+    "aac": "aac",
+    "opus": "opus",
+    "libopus": "opus",
+    "flac": "flac",
+    "mp3": "mp3",
+    "mp3float": "mp3",
+    "alac": "flac",
+}
 _BOXES = {".mp4": "mp4", ".m4v": "mp4", ".mov": "mov", ".mkv": "mkv", ".webm": "webm", ".mxf": "mxf", ".ts": "ts", ".m2ts": "ts",
           ".wav": "wav", ".flac": "flac", ".mp3": "mp3", ".opus": "opus", ".m4a": "m4a"}  # fmt: skip
 
@@ -34,12 +42,18 @@ def as_the_source(facts: ClipFacts) -> tuple[Recipe, list[str]]:
     box = _BOXES.get(ending, "")
     if box not in fits:
         if not fits and picture and sound:
-            sound = sound.model_copy(update={"codec": "pcm" if "mov" in holding(picture.codec, "pcm") else "aac"})
+            sound = sound.model_copy(
+                update={"codec": "pcm" if "mov" in holding(picture.codec, "pcm") else "aac"}
+            )
             fits = holding(picture.codec, sound.codec)
-            told.append(f"Its sound goes to {sound.codec.upper()}: no container that is written here holds both codecs.")
+            told.append(
+                f"Its sound goes to {sound.codec.upper()}: no container that is written here holds both codecs."
+            )
         if not fits:
             raise ModelError(f"No container that is written here holds what {facts.path} is made of.")
-        told.append(f"{ending[1:].upper()} is not written with these codecs here; {CONTAINERS[fits[0]].name} stands for it.")
+        told.append(
+            f"{ending[1:].upper()} is not written with these codecs here; {CONTAINERS[fits[0]].name} stands for it."
+        )
         box = fits[0]
     made = Recipe.model_validate(
         {"id": "as-the-source", "name": "As the source", "purpose": "As the source is, as near as can be written here.",
@@ -58,7 +72,11 @@ def _picture(facts: ClipFacts, told: list[str]) -> PictureRecipe:
     ):  # fmt: skip
         told.append(f"{facts.video_codec} is not written here; {PICTURE[codec].name} stands for it.")
     kind = PICTURE[codec]
-    sound = sum(track.sample_rate * track.channels * 2 for track in facts.audio) if not kind.modes else 128_000 * len(facts.audio)
+    sound = (
+        sum(track.sample_rate * track.channels * 2 for track in facts.audio)
+        if not kind.modes
+        else 128_000 * len(facts.audio)
+    )
     bits = min(1_000_000_000, max(10_000, facts.bit_rate - sound))
     depth = 10 if "10" in facts.pixel_format else 8
     chroma = "4:4:4" if "444" in facts.pixel_format else "4:2:2" if "422" in facts.pixel_format else "4:2:0"

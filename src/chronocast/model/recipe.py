@@ -22,9 +22,7 @@ PictureCodecId = Literal[
     "jpeg", "png", "tiff", "dpx", "exr",
 ]  # fmt: skip
 SoundCodecId = Literal["aac", "opus", "pcm", "flac", "mp3"]
-ContainerId = Literal[
-    "mp4", "mov", "mkv", "webm", "mxf", "ts", "wav", "m4a", "flac", "mp3", "opus", "images"
-]
+ContainerId = Literal["mp4", "mov", "mkv", "webm", "mxf", "ts", "wav", "m4a", "flac", "mp3", "opus", "images"]
 Effort = Literal["fast", "medium", "slow"]
 CHANNELS = {"mono": 1, "stereo": 2, "5.1": 6}
 

@@ -27,7 +27,9 @@ def read_recipe(text: str, what: str = "The recipe") -> Recipe:
     try:
         return Recipe.model_validate(told).as_saved()
     except ValidationError as error:
-        raise ModelError(f"{what} can't be used: {explain(error)}.", "The file has not been changed.") from None
+        raise ModelError(
+            f"{what} can't be used: {explain(error)}.", "The file has not been changed."
+        ) from None
 
 
 def write_recipe(recipe: Recipe) -> str:

@@ -61,7 +61,13 @@ def telling_name(recipe: Recipe) -> str:
         return f"{codec} stills {size_words(picture)}, {every}"[:80]
     scan = "" if picture.scan == "progressive" else ", interlaced"
     rate = f", {picture.rate} fps" if picture.rate else ""
-    sound = ", no sound" if recipe.sound is None else "" if recipe.sound.layout == "stereo" else f", {recipe.sound.layout}"
+    sound = (
+        ", no sound"
+        if recipe.sound is None
+        else ""
+        if recipe.sound.layout == "stereo"
+        else f", {recipe.sound.layout}"
+    )
     return f"{codec} {size_words(picture)}, {rate_words(picture)}{rate}{scan}{sound}, {box}"[:80]
 
 
@@ -70,6 +76,10 @@ def recipe_facts(recipe: Recipe) -> str:
     if recipe.picture is None:
         return f"sound only · {sound_words(recipe.sound)}"
     size = recipe.picture.size
-    where = {"source": "as source", "ceiling": f"up to {size.height}", "fixed": f"{size.width}×{size.height}"}[size.mode]
+    where = {
+        "source": "as source",
+        "ceiling": f"up to {size.height}",
+        "fixed": f"{size.width}×{size.height}",
+    }[size.mode]
     silent = "" if recipe.sound or recipe.picture.kind.kind == "images" else " · no sound"
     return f"{where} · {PICTURE[recipe.picture.codec].name} · {rate_words(recipe.picture)}{silent}"

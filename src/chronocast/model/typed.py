@@ -9,7 +9,21 @@ from typing import Any
 from chronocast.model.errors import ModelError
 
 _NUMBER = re.compile(r"^\s*(?P<number>\d{1,12}(?:[.,]\d{1,9})?)\s*(?P<unit>[a-zA-Z/]*)\s*$")
-_BITS = {"": 0, "b": 1, "bit": 1, "bits": 1, "k": 1e3, "kb": 1e3, "kbit": 1e3, "m": 1e6, "mb": 1e6, "mbit": 1e6, "g": 1e9, "gb": 1e9, "gbit": 1e9}
+_BITS = {
+    "": 0,
+    "b": 1,
+    "bit": 1,
+    "bits": 1,
+    "k": 1e3,
+    "kb": 1e3,
+    "kbit": 1e3,
+    "m": 1e6,
+    "mb": 1e6,
+    "mbit": 1e6,
+    "g": 1e9,
+    "gb": 1e9,
+    "gbit": 1e9,
+}
 _BYTES = {
     "": 0, "b": 1, "kb": 1e3, "mb": 1e6, "gb": 1e9, "tb": 1e12, "kib": 2**10, "mib": 2**20, "gib": 2**30, "tib": 2**40,
     "k": 1e3, "m": 1e6, "g": 1e9, "t": 1e12,
@@ -41,7 +55,9 @@ def parse_bytes(text: str) -> int:
     >>> parse_bytes("500 MB"), parse_bytes("1 GiB"), parse_bytes("250")
     (500000000, 1073741824, 250000000)
     """
-    return round(_read(text, {key: float(value) for key, value in _BYTES.items()}, 1e6, "size", "500 MB or 4 GiB"))
+    return round(
+        _read(text, {key: float(value) for key, value in _BYTES.items()}, 1e6, "size", "500 MB or 4 GiB")
+    )
 
 
 def typed_value(field: str, text: str) -> Any:

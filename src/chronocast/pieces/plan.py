@@ -71,9 +71,7 @@ def taken(part: FrameRange, picture: PictureRecipe) -> FrameRange:
 def picture_size(source: CutList, picture: PictureRecipe, view: View) -> tuple[int, int]:
     """The frame size of an output, its codec's own wishes included."""
     shown_width, shown_height = view.shown(source.width, source.height)
-    return frame_size(
-        picture.size, round(shown_width), round(shown_height), multiple=picture.kind.multiple
-    )
+    return frame_size(picture.size, round(shown_width), round(shown_height), multiple=picture.kind.multiple)
 
 
 def picture_colours(source: CutList, picture: PictureRecipe, height: int) -> tuple[Colour, Colour]:
@@ -156,7 +154,9 @@ def plan_output(
             its = None if quality is None else (rounds.quality_of(content) if rounds else quality) + steps
             if steps or its != quality:
                 made = eased_by(picture, steps) if steps else picture
-                job = job.model_copy(update={"settings": encoder_settings(made, width, height, rate, tags, its)})
+                job = job.model_copy(
+                    update={"settings": encoder_settings(made, width, height, rate, tags, its)}
+                )
         pieces.append(job.model_copy(update={"name": piece_name(job, library)}))
         shown.append(content)
     sound = plan_sound(source, part, recipe.sound) if recipe.sound and source.sound else None
@@ -166,7 +166,9 @@ def plan_output(
 
 def _unrated(job: PieceJob) -> PieceJob:
     """A piece without the quality that was found for it: what it shows, and how it is written otherwise."""
-    options = {key: value for key, value in job.settings.options.items() if key not in ("crf", "maxrate", "bufsize")}
+    options = {
+        key: value for key, value in job.settings.options.items() if key not in ("crf", "maxrate", "bufsize")
+    }
     return job.model_copy(update={"settings": job.settings.model_copy(update={"options": options})})
 
 

@@ -114,7 +114,10 @@ def next_quality(tried: Sequence[Tried], target_bytes: float) -> float:
     )  # fmt: skip
     # one on the other side says more than one further away on the same side
     across = [item for item in others if item.whole and off(item) * off(base) < 0]
-    slope = next((found for item in (*across, *others) if (found := slope_between(base, item)) is not None), USUAL_SLOPE)
+    slope = next(
+        (found for item in (*across, *others) if (found := slope_between(base, item)) is not None),
+        USUAL_SLOPE,
+    )
     return min(WORST, max(BEST, base.quality - off(base) / slope))
 
 
@@ -145,7 +148,13 @@ def settle(
     full = [item for item in tried if item.whole]
     if len(full) >= MOST_ROUNDS:
         nearest = min(full, key=lambda item: abs(log(max(1, item.bytes) / target_bytes)))
-        update = {"quality": nearest.quality, "settled": True, "tried": tried, "shown": tuple(shown), "best_found": True}
+        update = {
+            "quality": nearest.quality,
+            "settled": True,
+            "tried": tried,
+            "shown": tuple(shown),
+            "best_found": True,
+        }
         return Step(rounds.model_copy(update=update), "the nearest that was found")
     quality = round(next_quality(tried, target_bytes), 4)
     told = f"quality {rounds.quality:.2f} gave {off:+.1%}; next {quality:.2f}"
@@ -172,11 +181,15 @@ def after_an_edit(
     got, wanted = total - kept, target_bytes - kept
     begun = rounds.model_copy(update={"settled": False, "tried": (), "own": {}, "shown": ()})
     if not new or wanted <= 0 or got <= 0:
-        return Step(begun, "the cut has changed too much for what was decided: one quality is looked for anew")
+        return Step(
+            begun, "the cut has changed too much for what was decided: one quality is looked for anew"
+        )
     shift = log(got / wanted) / -USUAL_SLOPE
     own = {shown[n]: round(rounds.quality_of(shown[n]) + shift, 4) for n in new}
     if any(abs(quality - rounds.quality) > MOST_APART for quality in own.values()):
-        return Step(begun, "the cut has changed too much for what was decided: one quality is looked for anew")
+        return Step(
+            begun, "the cut has changed too much for what was decided: one quality is looked for anew"
+        )
     return Step(
         rounds.model_copy(update={"own": {**rounds.own, **own}}), f"{len(new)} new pieces get what the others leave: {shift:+.1f} steps"
     )  # fmt: skip

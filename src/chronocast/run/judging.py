@@ -33,7 +33,12 @@ class Judged:
     @property
     def broken(self) -> list[tuple[ReceiverCard, Verdict]]:
         """What isn't met, or may not be."""
-        return [(card, item) for card, verdicts in self.cards for item in verdicts if item.state in ("breaks", "tight")]
+        return [
+            (card, item)
+            for card, verdicts in self.cards
+            for item in verdicts
+            if item.state in ("breaks", "tight")
+        ]
 
     def as_json(self) -> dict[str, Any]:
         """As the command line answers it."""
@@ -52,7 +57,12 @@ def offered(item: OutputOutlook) -> Offer:
     """What an output will be, as its receiver sees it."""
     ready, plan = item.ready, item.ready.plan
     picture, sound = ready.recipe.picture, plan.sound
-    common = Offer(ready.path.name, ready.recipe.container, plan.seconds, (item.bytes.p10, item.bytes.likely, item.bytes.safe))
+    common = Offer(
+        ready.path.name,
+        ready.recipe.container,
+        plan.seconds,
+        (item.bytes.p10, item.bytes.likely, item.bytes.safe),
+    )
     values: dict[str, Any] = dict(common.__dict__)
     if picture is not None:
         values |= {
@@ -60,7 +70,11 @@ def offered(item: OutputOutlook) -> Offer:
             "rate": plan.rate, "scan": picture.scan, "peak": picture.peak, "buffer": picture.buffer, "level": picture.level,
         }  # fmt: skip
     if sound is not None and ready.recipe.sound is not None:
-        values |= {"sound_codec": sound.codec, "layout": ready.recipe.sound.layout, "sample_rate": sound.sample_rate}
+        values |= {
+            "sound_codec": sound.codec,
+            "layout": ready.recipe.sound.layout,
+            "sample_rate": sound.sample_rate,
+        }
     return Offer(**values)
 
 
@@ -87,7 +101,10 @@ def judged_outputs(view: Outlook, extra: Sequence[ReceiverCard] = ()) -> list[Ju
         for card in cards:
             verdicts = judge(card, offered(item))
             if card.id in totals:
-                verdicts = [v if v.what != "room at the receiver" else _room(card, totals[card.id], v) for v in verdicts]
+                verdicts = [
+                    v if v.what != "room at the receiver" else _room(card, totals[card.id], v)
+                    for v in verdicts
+                ]
             told.append((card, tuple(verdicts)))
         found.append(Judged(item.ready.output.id, item.ready.path, tuple(told), tuple(contradictions(cards))))
     if not extra:
@@ -114,8 +131,14 @@ def refusals(view: Outlook) -> dict[str, str]:
             found[item.output] = f"{item.contradictions[0]} Take one of the cards away."
         elif broken := [(card, verdict) for card, verdict in item.broken if verdict.state == "breaks"]:
             card, verdict = broken[0]
-            remedy = f"{verdict.remedy}, or take the card away." if verdict.remedy else "Change the recipe, or take the card away."
-            found[item.output] = f"{card.name} doesn't take it: {verdict.what} is {verdict.have}, wanted {verdict.wanted}. {remedy}"
+            remedy = (
+                f"{verdict.remedy}, or take the card away."
+                if verdict.remedy
+                else "Change the recipe, or take the card away."
+            )
+            found[item.output] = (
+                f"{card.name} doesn't take it: {verdict.what} is {verdict.have}, wanted {verdict.wanted}. {remedy}"
+            )
     return found
 
 

@@ -144,13 +144,19 @@ def outlook(
             size: Draws = np.full(chance.draws, float(done[name]))
         else:
             picture = picture_bytes(ask, chance) if ask else np.zeros(chance.draws)
-            around = 90.0 if ready.recipe.container == "wav" else container_bytes(plan.frames if ask else 0, packets)
+            around = (
+                90.0
+                if ready.recipe.container == "wav"
+                else container_bytes(plan.frames if ask else 0, packets)
+            )
             size = picture + (sound_kept or heard) + around
         there = [None if ready.searching else stock.size(p.name) for p in plan.pieces]
         open_pieces = [p for p, kept in zip(plan.pieces, there, strict=True) if kept is None and not made]
         times = ready.times
         if ready.searching:  # what of this round is there already
-            times = max(0.05, times - sum(p.frames for p in plan.pieces if stock.size(p.name)) / max(1, plan.frames))
+            times = max(
+                0.05, times - sum(p.frames for p in plan.pieces if stock.size(p.name)) / max(1, plan.frames)
+            )
         asks = [_piece_ask(ready, piece, times) for piece in open_pieces]
         seconds = piece_seconds(asks, pace, learned.pace, chance, name)
         megapixels = plan.width * plan.height * plan.frames / 1e6 if ask else 0.0
@@ -204,7 +210,11 @@ def outlook(
     still = [size for size, draft in zip(sizes, drafts, strict=True) if not draft["made"]]
     new = np.sum(still, axis=0) if still else np.zeros(chance.draws)
     # pieces of qualities that are being tried lie beside each other until their output is joined
-    tried = [size * (draft["ready"].times - 1) for size, draft in zip(sizes, drafts, strict=True) if not draft["made"] and draft["ready"].searching]
+    tried = [
+        size * (draft["ready"].times - 1)
+        for size, draft in zip(sizes, drafts, strict=True)
+        if not draft["made"] and draft["ready"].searching
+    ]
     most = np.max(tried, axis=0) * max(1, slots) if tried else np.zeros(chance.draws)
     room = _room(prospect, stock, band(new), band(new + most)) if drives else ()
     media = {path: facts.bytes for item in prospect.sources.values() for path, facts in item.facts.items()}

@@ -161,7 +161,9 @@ class OutputReady:
         told = settings.model_dump(mode="json", exclude={"colour"})
         if picture.control == "two pass":
             told["options"].pop("crf", None)
-        return digest({"encoder": told, "mode": picture.control, "size": [self.plan.width, self.plan.height]})[:16]
+        return digest(
+            {"encoder": told, "mode": picture.control, "size": [self.plan.width, self.plan.height]}
+        )[:16]
 
     def work(self, piece: PieceJob) -> float:
         """What a piece costs, in millions of pixels encoded: its own, and a share for each that is read for it.
@@ -196,7 +198,9 @@ class OutputReady:
     def expected(self, sound_is_silent: bool) -> Expected:
         """What the finished file must be."""
         plan = self.plan
-        found = expected_of(self.recipe, plan.frames, plan.width, plan.height, plan.rate, plan.sound, sound_is_silent)
+        found = expected_of(
+            self.recipe, plan.frames, plan.width, plan.height, plan.rate, plan.sound, sound_is_silent
+        )
         found = replace(
             found, name=self.path.name, cards=tuple(card.model_dump(mode="json") for card in self.cards),
         )  # fmt: skip
@@ -204,7 +208,9 @@ class OutputReady:
         if picture is None or settings is None:
             return found
         if picture.control == "two pass" and self.rounds and self.rounds.settled:
-            found = replace(found, picture_bytes=round(self.target_bytes), picture_bytes_off=self.rounds.off_allowed)
+            found = replace(
+                found, picture_bytes=round(self.target_bytes), picture_bytes_off=self.rounds.off_allowed
+            )
         return replace(found, colour=settings.colour if picture.kind.tags != "none" else None)
 
     @property
@@ -497,7 +503,10 @@ def _plan_outputs(prospect: Prospect, rounds_folder: Path) -> None:
         have = prospect.sources.get(output.source)
         if have is None:
             continue
-        recipe, named = effective(recipes[output.recipe], output.own), parts.get((output.source, output.range))
+        recipe, named = (
+            effective(recipes[output.recipe], output.own),
+            parts.get((output.source, output.range)),
+        )
         part = FrameRange(0, have.cut.frames)
         name = have.source.name
         if named is not None:
@@ -557,7 +566,9 @@ def rounds_key(have: SourceReady, output: Output, recipe: Recipe) -> str:
     The cut is not in it: after an edit, pieces that are as they were keep what was decided for them.
     """
     picture = recipe.picture
-    if picture is None or not (picture.control == "two pass" or (picture.peak and picture.codec in KEEPS_PEAK)):
+    if picture is None or not (
+        picture.control == "two pass" or (picture.peak and picture.codec in KEEPS_PEAK)
+    ):
         return ""
     return digest({"source": str(have.path), "range": output.range, "picture": picture.model_dump(mode="json"),
                    "framing": output.framing.model_dump(mode="json") if output.framing else None})  # fmt: skip
@@ -572,7 +583,11 @@ def _contradiction(output: Output, have: SourceReady, recipe: Recipe) -> Problem
         rate = output_rate(have.cut, recipe.picture)
         found = level_conflicts(recipe.picture, width, height, rate) + rate_conflicts(recipe, rate)
     if not found and recipe.picture is None and not have.cut.sound:
-        return Problem(have.source.name, f"{have.source.name} has no sound, and “{recipe.title}” makes nothing else of it.", "Clear its cell.")
+        return Problem(
+            have.source.name,
+            f"{have.source.name} has no sound, and “{recipe.title}” makes nothing else of it.",
+            "Clear its cell.",
+        )
     if not found:
         return None
     where = recipe.title if not output.own else f"{recipe.title} for {have.source.name}"

@@ -25,7 +25,10 @@ def proved_checks(
     """
     cards = [ReceiverCard.model_validate(card) for card in expected.cards]
     found = prove(path, progress, needs_luma(cards), needs_loudness(cards))
-    return [*judge(found, expected), *card_checks(found, expected, expected.name or path.rsplit("/", 1)[-1])], found.bytes
+    return [
+        *judge(found, expected),
+        *card_checks(found, expected, expected.name or path.rsplit("/", 1)[-1]),
+    ], found.bytes
 
 
 def main() -> None:

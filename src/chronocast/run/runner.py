@@ -309,7 +309,9 @@ class Runner:
             return False
         decided = await asyncio.to_thread(decide, ready, self.stock, self.rounds)
         self.ready[join.name] = decided.ready
-        self.prospect.outputs = [decided.ready if item.output.id == join.name else item for item in self.prospect.outputs]
+        self.prospect.outputs = [
+            decided.ready if item.output.id == join.name else item for item in self.prospect.outputs
+        ]
         if decided.sentence:
             number = len(decided.ready.rounds.tried) if decided.ready.rounds else 0
             self.journal.append(
@@ -341,7 +343,9 @@ class Runner:
         """An output as the machine must know it, and what of it is in the stock."""
         sound = ready.plan.sound.name if ready.plan.sound else None
         pieces = wanted_pieces(ready)
-        kept = frozenset(name for name in (*pieces, *([sound] if sound else [])) if self.stock.size(name) is not None)
+        kept = frozenset(
+            name for name in (*pieces, *([sound] if sound else [])) if self.stock.size(name) is not None
+        )
         return e.OutputSpec(ready.output.id, pieces, sound, held), kept
 
     def _for_output(self, task: e.TaskId) -> str:

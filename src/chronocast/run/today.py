@@ -101,11 +101,15 @@ def recipe_of(path: Path) -> Recipe:
     finally:
         ledger.close()
     if not row or not row.get("recipe"):
-        raise ModelError(f"There is no record of how {path} was made.", "It was made elsewhere, or moved since.")
+        raise ModelError(
+            f"There is no record of how {path} was made.", "It was made elsewhere, or moved since."
+        )
     try:
         same = measured(path) == (row["bytes"], row["mtime_ns"])
     except OSError:
         raise ModelError(f"{path} is missing.", "Put it back.") from None
     if not same:
-        raise ModelError(f"{path} is not the file that was made: it was changed since.", "Choose an untouched file.")
+        raise ModelError(
+            f"{path} is not the file that was made: it was changed since.", "Choose an untouched file."
+        )
     return Recipe.model_validate(row["recipe"])

@@ -53,7 +53,10 @@ def _ids(table: dict[str, Any]) -> Callable[[str], list[str]]:
         for word in text.split(","):
             key = by_name.get(word.strip().lower())
             if word.strip() and key is None:
-                raise ModelError(f"“{word.strip()}” isn't known.", f"There are: {', '.join(item.name for item in table.values())}.")
+                raise ModelError(
+                    f"“{word.strip()}” isn't known.",
+                    f"There are: {', '.join(item.name for item in table.values())}.",
+                )
             if key:
                 found.append(key)
         return found
@@ -111,7 +114,13 @@ LIMITS = (
     Limit("scans", "Scan", "progressive", _list, ", ".join),
     Limit("codecs", "Picture codecs", "H.264, HEVC", _ids(PICTURE), _names(PICTURE)),
     Limit("containers", "Containers", "MP4, MOV", _ids(CONTAINERS), _names(CONTAINERS)),
-    Limit("level_most", "Level at most", "h264 4.1", lambda t: dict([t.split()[:2]]), lambda v: " ".join(next(iter(v.items()), ()))),
+    Limit(
+        "level_most",
+        "Level at most",
+        "h264 4.1",
+        lambda t: dict([t.split()[:2]]),
+        lambda v: " ".join(next(iter(v.items()), ())),
+    ),
     Limit("sound", "Sound", "needed, or none", lambda t: t.strip().lower(), str),
     Limit("sound_codecs", "Sound codecs", "AAC, PCM", _ids(SOUND), _names(SOUND)),
     Limit("layouts", "Sound layouts", "stereo, 5.1", _list, ", ".join),
@@ -134,7 +143,15 @@ class CardsBox(QDialog):
         self.card: ReceiverCard | None = None
         self.setWindowTitle("Receiver cards")
         self.resize(round(860 * scale()), round(620 * scale()))
-        self.table = RowsTable(theme, (Col("receiver", lambda card: card.name, 0.66, strong=True), Col("dated", lambda card: str(card.dated or ""), 0.34, quiet=True)), "Receiver cards", 32)
+        self.table = RowsTable(
+            theme,
+            (
+                Col("receiver", lambda card: card.name, 0.66, strong=True),
+                Col("dated", lambda card: str(card.dated or ""), 0.34, quiet=True),
+            ),
+            "Receiver cards",
+            32,
+        )
         selection = self.table.selectionModel()
         assert selection is not None
         selection.currentRowChanged.connect(lambda *_: self._choose())
@@ -165,7 +182,12 @@ class CardsBox(QDialog):
         left = QVBoxLayout()
         left.addWidget(self.table, 1)
         buttons = QHBoxLayout()
-        for words, do in (("New", self.new), ("Bring in…", self._bring_in), ("Share…", self._share), ("Remove", self._remove)):
+        for words, do in (
+            ("New", self.new),
+            ("Bring in…", self._bring_in),
+            ("Share…", self._share),
+            ("Remove", self._remove),
+        ):
             buttons.addWidget(self._button(words, do))
         left.addLayout(buttons)
         right = QVBoxLayout()
@@ -232,13 +254,26 @@ class CardsBox(QDialog):
                     try:
                         limits[limit.field] = limit.read(text)
                     except ValueError:
-                        raise ModelError(f"{limit.words}: “{text}” can't be read.", f"Type it as {limit.hint}.") from None
+                        raise ModelError(
+                            f"{limit.words}: “{text}” can't be read.", f"Type it as {limit.hint}."
+                        ) from None
             name = self.name.text().strip()
             known = {card.id for card in self.library.cards()}
             own = self.card.id if self.card else identifier(name, known, "receiver")
-            before = self.card.model_dump(mode="json", exclude={"limits", "name", "note", "dated"}) if self.card else {}
+            before = (
+                self.card.model_dump(mode="json", exclude={"limits", "name", "note", "dated"})
+                if self.card
+                else {}
+            )
             kept = ReceiverCard.model_validate(
-                {**before, "id": own, "name": name, "note": self.note.text().strip(), "dated": date.today().isoformat(), "limits": limits}
+                {
+                    **before,
+                    "id": own,
+                    "name": name,
+                    "note": self.note.text().strip(),
+                    "dated": date.today().isoformat(),
+                    "limits": limits,
+                }
             )
             self.library.save_card(kept)
         except ValidationError as error:
@@ -266,7 +301,9 @@ class CardsBox(QDialog):
     def _share(self) -> None:
         if self.card is None:
             return
-        name, _ = QFileDialog.getSaveFileName(self, "Share a card", f"{self.card.id}{CARD_ENDING}", f"Cards (*{CARD_ENDING})")
+        name, _ = QFileDialog.getSaveFileName(
+            self, "Share a card", f"{self.card.id}{CARD_ENDING}", f"Cards (*{CARD_ENDING})"
+        )
         if name:
             try:
                 write_text(Path(name), write_card(self.card))

@@ -19,7 +19,9 @@ from chronocast.ui.recipe_model import Setting
 from chronocast.ui.theme import Theme, font, scale
 
 PAD, GAP = 10.0, 4.0
-FLAGS = int((Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter).value) | int(Qt.TextFlag.TextSingleLine.value)
+FLAGS = int((Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter).value) | int(
+    Qt.TextFlag.TextSingleLine.value
+)
 
 
 class Choices(QWidget):
@@ -53,14 +55,23 @@ class Choices(QWidget):
         if words != self._words:
             self._words = words
             first, second = QFontMetricsF(font(13.5, 600)), QFontMetricsF(font(12, narrow=True))
-            self._widths = [max(first.horizontalAdvance(a), second.horizontalAdvance(b) if b else 0.0) + 2 * PAD for a, b in words]
+            self._widths = [
+                max(first.horizontalAdvance(a), second.horizontalAdvance(b) if b else 0.0) + 2 * PAD
+                for a, b in words
+            ]
         self.setting = setting
         if not self.hasFocus() and setting.chosen >= 0:
             self.at = setting.chosen
         self.at = min(self.at, max(0, len(setting.choices) - 1))
         self._lay(self.width())
         self.setAccessibleName(setting.label or setting.key)
-        now = setting.choices[setting.chosen].words if setting.chosen >= 0 else "differs" if setting.mixed else "none"
+        now = (
+            setting.choices[setting.chosen].words
+            if setting.chosen >= 0
+            else "differs"
+            if setting.mixed
+            else "none"
+        )
         self.setAccessibleDescription(f"{now}. {setting.told}")
         self.updateGeometry()
         self.update()
@@ -98,9 +109,13 @@ class Choices(QWidget):
             inner = box.adjusted(0.5, 0.5, -0.5, -0.5)
             if chosen:
                 painter.fillRect(inner, t.color("choice"))
-                painter.fillRect(QRectF(inner.left(), inner.bottom() - 2, inner.width(), 2.5), t.color("tide"))
+                painter.fillRect(
+                    QRectF(inner.left(), inner.bottom() - 2, inner.width(), 2.5), t.color("tide")
+                )
             else:
-                painter.setPen(QPen(t.color("line"), 1, Qt.PenStyle.DotLine if choice.why else Qt.PenStyle.SolidLine))
+                painter.setPen(
+                    QPen(t.color("line"), 1, Qt.PenStyle.DotLine if choice.why else Qt.PenStyle.SolidLine)
+                )
                 painter.setBrush(Qt.BrushStyle.NoBrush)
                 painter.drawRoundedRect(inner, 2, 2)
             if self.hasFocus() and number == self.at:
@@ -116,7 +131,11 @@ class Choices(QWidget):
             if choice.effect:
                 painter.setFont(small)
                 painter.setPen(quiet)
-                painter.drawText(QRectF(words.left(), words.bottom() - 1, words.width() + 4, 14 * unit), FLAGS, choice.effect)
+                painter.drawText(
+                    QRectF(words.left(), words.bottom() - 1, words.width() + 4, 14 * unit),
+                    FLAGS,
+                    choice.effect,
+                )
 
     def number_at(self, at: QPoint) -> int:
         """Which choice lies at a point; −1 for none."""
@@ -154,7 +173,11 @@ class Choices(QWidget):
         if isinstance(event, QHelpEvent) and event.type() == QEvent.Type.ToolTip:
             number = self.number_at(event.pos())
             choice = self.setting.choices[number] if number >= 0 else None
-            told = f"{choice.words}: {choice.why or choice.effect or 'as it is'}" if choice else self.setting.told
+            told = (
+                f"{choice.words}: {choice.why or choice.effect or 'as it is'}"
+                if choice
+                else self.setting.told
+            )
             QToolTip.showText(event.globalPos(), told, self)
             return True
         return super().event(event)

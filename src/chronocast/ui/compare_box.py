@@ -16,7 +16,9 @@ from chronocast.ui.theme import Theme, font, scale
 class CompareBox(QDialog):
     """``CompareBox(theme, recipe, others, parent)``."""
 
-    def __init__(self, theme: Theme, recipe: Recipe, others: Sequence[Recipe], parent: QWidget | None) -> None:
+    def __init__(
+        self, theme: Theme, recipe: Recipe, others: Sequence[Recipe], parent: QWidget | None
+    ) -> None:
         super().__init__(parent)
         self.recipe = recipe
         self.others = [other for other in others if other is not recipe]

@@ -224,7 +224,13 @@ class CellPainter(QStyledItemDelegate):
             draw.mark(painter, QRectF(box.right() - 6, box.top() + 2, 6, 8).center(), "needs you", t, 3.6)
         if cell.own:  # it says something otherwise than its column
             box = box.adjusted(14 * unit, 0, 0, 0)
-            draw.text(painter, QRectF(box.left() - 16 * unit, box.center().y() - 6 * unit, 12, 12 * unit), "≠", font(13, 600), t.color("lichen"))
+            draw.text(
+                painter,
+                QRectF(box.left() - 16 * unit, box.center().y() - 6 * unit, 12, 12 * unit),
+                "≠",
+                font(13, 600),
+                t.color("lichen"),
+            )
         if cell.share:  # a part never passes for the whole
             wide = 36 * unit
             draw.text(

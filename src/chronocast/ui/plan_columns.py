@@ -118,7 +118,9 @@ class PlanColumns(QObject):
     def clear(self) -> None:
         """The selected cells as their recipes say."""
         if outputs := self.outputs():
-            self.window.session.edit(f"take the exceptions of {len(outputs)} away", clear_own(self.window.session.batch, outputs))
+            self.window.session.edit(
+                f"take the exceptions of {len(outputs)} away", clear_own(self.window.session.batch, outputs)
+            )
 
     def add(self) -> None:
         """Choose one of the saved recipes by a few letters of it."""
@@ -127,7 +129,11 @@ class PlanColumns(QObject):
         for recipe in library.recipes():
             if batch.recipe(recipe.id) is None:
                 action = QAction(f"{recipe.name}: {recipe.purpose}"[:110], self.window)
-                action.triggered.connect(lambda _=False, r=recipe: self.window.session.edit(f"add {r.name} as a column", add_recipe(self.window.session.batch, r)))
+                action.triggered.connect(
+                    lambda _=False, r=recipe: self.window.session.edit(
+                        f"add {r.name} as a column", add_recipe(self.window.session.batch, r)
+                    )
+                )
                 acts.append(action)
         if library.problems:
             self.window.tell_trouble(library.problems[0])
@@ -151,7 +157,9 @@ class PlanColumns(QObject):
             self.window.tell("Select sources first, and choose a favourite in Recipe.")
             return
         made = fill(add_recipe(batch, recipe), [(*row, recipe.id) for row in rows])
-        self.window.session.edit(f"ask for {recipe.name} for {len(rows)} row{'s' if len(rows) != 1 else ''}", made)
+        self.window.session.edit(
+            f"ask for {recipe.name} for {len(rows)} row{'s' if len(rows) != 1 else ''}", made
+        )
 
     def fill_line(self, column: bool) -> None:
         """Ask for every cell of the current column, or of the selected rows."""
@@ -169,7 +177,9 @@ class PlanColumns(QObject):
         if rows := self.rows():
             self.copied = rows[0]
             source = self.window.session.batch.source(rows[0][0])
-            self.window.tell(f"The choices of {source.name if source else rows[0][0]} are copied: select rows and press Ctrl+Shift+V.")
+            self.window.tell(
+                f"The choices of {source.name if source else rows[0][0]} are copied: select rows and press Ctrl+Shift+V."
+            )
 
     def paste_row(self) -> None:
         """Give the selected rows what was copied: the same cells, exceptions and receiver cards."""
@@ -178,7 +188,10 @@ class PlanColumns(QObject):
             self.window.tell("Copy a row's choices first, with Ctrl+Shift+C.")
             return
         rows = self.rows()
-        self.window.session.edit(f"copy choices to {len(rows)} row{'s' if len(rows) != 1 else ''}", copy_choices(batch, *self.copied, rows))
+        self.window.session.edit(
+            f"copy choices to {len(rows)} row{'s' if len(rows) != 1 else ''}",
+            copy_choices(batch, *self.copied, rows),
+        )
 
     def move(self, step: int) -> None:
         """The current column one place further."""
@@ -192,7 +205,11 @@ class PlanColumns(QObject):
         batch = self.window.session.batch
         self.window.session.edit("move a column", move_recipe(batch, name, to))
         plan = self.grid.model.plan
-        at = next((n for n, column in enumerate(plan.columns) if column.recipe == name), None) if plan else None
+        at = (
+            next((n for n, column in enumerate(plan.columns) if column.recipe == name), None)
+            if plan
+            else None
+        )
         if at is not None:
             row = max(0, self.grid.table.currentIndex().row())
             self.grid.table.setCurrentIndex(self.grid.model.index(row, at + 1))
@@ -206,7 +223,11 @@ class PlanColumns(QObject):
         """Forget what was decided for outputs in two passes: they are rendered as if for the first time."""
         session = self.window.session
         chosen = set(self.outputs())
-        ready = [item for item in session.prospect.outputs if item.output.id in chosen and item.twice] if session.prospect else []
+        ready = (
+            [item for item in session.prospect.outputs if item.output.id in chosen and item.twice]
+            if session.prospect
+            else []
+        )
         if not ready:
             self.window.tell("None of the selected outputs is made in two passes.")
             return
@@ -215,16 +236,22 @@ class PlanColumns(QObject):
             store.forget(item.rounds_key)
         session.forecast()
         more = sum(len(item.plan.pieces) for item in ready)
-        self.window.tell(f"{len(ready)} output{'s' if len(ready) != 1 else ''} with {more} pieces will be looked at anew; the forecast has the cost.")
+        self.window.tell(
+            f"{len(ready)} output{'s' if len(ready) != 1 else ''} with {more} pieces will be looked at anew; the forecast has the cost."
+        )
 
     def choose_folder(self) -> None:
         """A folder of their own for the selected outputs."""
         if not (outputs := self.outputs()):
             self.window.tell("Select cells that are asked for first.")
             return
-        name = QFileDialog.getExistingDirectory(self.window, "Where these files go", str(self.window.session.path.parent))
+        name = QFileDialog.getExistingDirectory(
+            self.window, "Where these files go", str(self.window.session.path.parent)
+        )
         if name:
-            self.window.session.edit(f"place {len(outputs)} elsewhere", set_output_folder(self.window.session.batch, outputs, name))
+            self.window.session.edit(
+                f"place {len(outputs)} elsewhere", set_output_folder(self.window.session.batch, outputs, name)
+            )
 
     # Files and gestures
 

@@ -176,7 +176,12 @@ def plan_model(
                 )
             )
     columns = tuple(
-        Column(recipe.id, recipe.name, f"{'changed · ' if recipe.changed else ''}{recipe_facts(recipe)}", recipe.changed)
+        Column(
+            recipe.id,
+            recipe.name,
+            f"{'changed · ' if recipe.changed else ''}{recipe_facts(recipe)}",
+            recipe.changed,
+        )
         for recipe in batch.recipes
     )
     places = {(row.source, row.part): n for n, row in enumerate(rows)}
@@ -352,7 +357,11 @@ def _cells(
                 output.id,
                 output.held,
                 waiting=not output.held and not forecast,
-                problem="" if output.held or not forecast else refused[output.id].told if output.id in refused else "can't be made",
+                problem=""
+                if output.held or not forecast
+                else refused[output.id].told
+                if output.id in refused
+                else "can't be made",
                 own=_own_words(output),
             )
             continue
@@ -470,10 +479,13 @@ def detail(view: Outlook, output: str) -> Detail | None:
         ("pieces", f"{item.pieces_total}, of which {item.pieces_kept} kept"),
         ("rests on", item.basis + ("" if view.calibrated else "; this machine is not measured yet")),
     )  # fmt: skip
-    judged = next((one for one in judged_outputs(view) if one.output == output), None) if ready.cards else None
+    judged = (
+        next((one for one in judged_outputs(view) if one.output == output), None) if ready.cards else None
+    )
     if judged is not None:
         told = [f"{card.name}: {v.told}" for card, v in judged.broken] or [
-            f"{card.name}: " + next((v.told for v in verdicts if v.use is not None), "everything fits") for card, verdicts in judged.cards
+            f"{card.name}: " + next((v.told for v in verdicts if v.use is not None), "everything fits")
+            for card, verdicts in judged.cards
         ]
         lines += tuple(("receiver", words) for words in told[:3])
     if own := _own_words(ready.output):

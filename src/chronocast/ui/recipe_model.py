@@ -117,20 +117,35 @@ class _Maker:
             return ""
 
     def _is(self, values: Mapping[str, Any]) -> bool:
-        return all(_same(common(self.recipes, name), value) for name, value in values.items() if not name.startswith("+"))
+        return all(
+            _same(common(self.recipes, name), value)
+            for name, value in values.items()
+            if not name.startswith("+")
+        )
 
     def changed(self, fields: Sequence[str]) -> bool:
-        return any(name == item or name.startswith(item + ".") for item in fields for name in self.changed_fields)
+        return any(
+            name == item or name.startswith(item + ".") for item in fields for name in self.changed_fields
+        )
 
     def wrong(self, fields: Sequence[str]) -> str:
-        return next((item.sentence for item in self.found if any(item.field == name or name.startswith(item.field) for name in fields)), "")
+        return next(
+            (
+                item.sentence
+                for item in self.found
+                if any(item.field == name or name.startswith(item.field) for name in fields)
+            ),
+            "",
+        )
 
     def choices(
         self, key: str, label: str, told: str, options: Sequence[tuple[str, Mapping[str, Any]]], why: Mapping[str, str] | None = None,
         weighed: bool = True,
     ) -> Setting:  # fmt: skip
         """A setting of a few choices."""
-        fields = list(dict.fromkeys(name for _, values in options for name in values if not name.startswith("+")))
+        fields = list(
+            dict.fromkeys(name for _, values in options for name in values if not name.startswith("+"))
+        )
         mixed = any(common(self.recipes, name) is MIXED for name in fields)
         made, chosen = [], -1
         for number, (words, values) in enumerate(options):
@@ -138,7 +153,14 @@ class _Maker:
             if chosen < 0 and not mixed and self._is(values):
                 chosen = number
             reason = (why or {}).get(words, "")
-            made.append(Choice(words, clean, self.effect(clean) if weighed and not reason and chosen != number else "", reason))
+            made.append(
+                Choice(
+                    words,
+                    clean,
+                    self.effect(clean) if weighed and not reason and chosen != number else "",
+                    reason,
+                )
+            )
         return Setting(
             key, label, told, tuple(made), chosen, changed=self.changed(fields), mixed=mixed, wrong=self.wrong(fields)
         )  # fmt: skip
@@ -154,7 +176,9 @@ class _Maker:
 
 
 def _same(one: Any, two: Any) -> bool:
-    return one is not MIXED and (list(one) if isinstance(one, tuple) else one) == (list(two) if isinstance(two, tuple) else two)
+    return one is not MIXED and (list(one) if isinstance(one, tuple) else one) == (
+        list(two) if isinstance(two, tuple) else two
+    )
 
 
 def recipe_model(recipes: Sequence[Recipe], saved: Recipe | None, seen: Seen) -> RecipeModel:
@@ -171,7 +195,14 @@ def recipe_model(recipes: Sequence[Recipe], saved: Recipe | None, seen: Seen) ->
         out = frame_size(first.picture.size, seen.width, seen.height, multiple=first.picture.kind.multiple)
         rate = parse_rate(first.picture.rate) if first.picture.rate else seen.rate
         found += level_conflicts(first.picture, *out, rate) + rate_conflicts(first, rate)
-    told = tuple(f"{label_of(name)}: {say(name, a)}, saved {say(name, b)}" for name, a, b in differences(first, saved)) if saved else ()
+    told = (
+        tuple(
+            f"{label_of(name)}: {say(name, a)}, saved {say(name, b)}"
+            for name, a, b in differences(first, saved)
+        )
+        if saved
+        else ()
+    )
     ending = ending_told(first.container, first.picture.codec if first.picture else None)
     return RecipeModel(tuple(groups), tuple(found), told, make.now, ending)
 
@@ -192,7 +223,10 @@ def _purpose(make: _Maker) -> Group:
         made.append(Choice(words, values, make.effect(values) if number != chosen else ""))
     carries = Setting("carries", "Carries", "Nothing is left out by accident: no sound and no picture are choices.", tuple(made), chosen,
                       changed=make.changed(["picture", "sound"]) and make.saved is not None and ((make.saved.picture is None) != (first.picture is None) or (make.saved.sound is None) != (first.sound is None)))  # fmt: skip
-    picture, sound = first.picture.codec if first.picture else None, first.sound.codec if first.sound else None
+    picture, sound = (
+        first.picture.codec if first.picture else None,
+        first.sound.codec if first.sound else None,
+    )
     why = {}
     options = []
     for box in CONTAINERS.values():
@@ -202,7 +236,9 @@ def _purpose(make: _Maker) -> Group:
         if picture and picture not in box.picture:
             why[options[-1][0]] = f"{box.name} doesn't hold {PICTURE[picture].name}"
         elif sound and sound not in box.sound:
-            why[options[-1][0]] = f"{box.name} doesn't hold {SOUND[sound].name}" if box.sound else f"{box.name} hold no sound"
+            why[options[-1][0]] = (
+                f"{box.name} doesn't hold {SOUND[sound].name}" if box.sound else f"{box.name} hold no sound"
+            )
     container = make.choices(
         "container", "Container", "The kind of file, and with it its extension; it costs nothing in time and next to nothing in size.",
         options, why, weighed=False,
@@ -212,12 +248,24 @@ def _purpose(make: _Maker) -> Group:
 
 _SIZES: tuple[tuple[str, dict[str, Any]], ...] = (
     ("as the source", {"picture.size.mode": "source"}),
-    ("up to 1920×1080", {"picture.size.mode": "ceiling", "picture.size.width": 1920, "picture.size.height": 1080}),
-    ("up to 1280×720", {"picture.size.mode": "ceiling", "picture.size.width": 1280, "picture.size.height": 720}),
-    ("up to 640×360", {"picture.size.mode": "ceiling", "picture.size.width": 640, "picture.size.height": 360}),
+    (
+        "up to 1920×1080",
+        {"picture.size.mode": "ceiling", "picture.size.width": 1920, "picture.size.height": 1080},
+    ),
+    (
+        "up to 1280×720",
+        {"picture.size.mode": "ceiling", "picture.size.width": 1280, "picture.size.height": 720},
+    ),
+    (
+        "up to 640×360",
+        {"picture.size.mode": "ceiling", "picture.size.width": 640, "picture.size.height": 360},
+    ),
     ("1920×1080", {"picture.size.mode": "fixed", "picture.size.width": 1920, "picture.size.height": 1080}),
     ("3840×2160", {"picture.size.mode": "fixed", "picture.size.width": 3840, "picture.size.height": 2160}),
-    ("upright 1080×1920", {"picture.size.mode": "fixed", "picture.size.width": 1080, "picture.size.height": 1920}),
+    (
+        "upright 1080×1920",
+        {"picture.size.mode": "fixed", "picture.size.width": 1080, "picture.size.height": 1920},
+    ),
 )
 
 
@@ -234,7 +282,11 @@ def _picture(make: _Maker) -> Group:
     if len(codec.encoders) > 1:
         names = [(name + (" (faster)" if number == 0 else " (smaller)"), {"picture.encoder": name if number else None})
                  for number, name in enumerate(codec.encoders)]  # fmt: skip
-        found.append(make.choices("encoder", "Encoder", "Both write the same format; without a choice the faster one.", names))
+        found.append(
+            make.choices(
+                "encoder", "Encoder", "Both write the same format; without a choice the faster one.", names
+            )
+        )
     if codec.grades:
         found.append(
             make.choices(
@@ -251,10 +303,22 @@ def _picture(make: _Maker) -> Group:
             )
         )  # fmt: skip
     found.append(
-        make.choices("size", "Frame size", "Half the sides are a quarter of the work; nothing is enlarged unless a size is fixed.", _SIZES)
+        make.choices(
+            "size",
+            "Frame size",
+            "Half the sides are a quarter of the work; nothing is enlarged unless a size is fixed.",
+            _SIZES,
+        )
     )
     found.append(
-        Setting("picture.size", "", "Any size: type 1440×1080, or up to 1440×1080.", kind="size", text=_size_text(make), changed=False)
+        Setting(
+            "picture.size",
+            "",
+            "Any size: type 1440×1080, or up to 1440×1080.",
+            kind="size",
+            text=_size_text(make),
+            changed=False,
+        )
     )
     if picture.size.mode == "fixed":
         found.append(
@@ -280,8 +344,16 @@ def _picture(make: _Maker) -> Group:
                     [("nearest", {"picture.retime": "nearest"}), ("blend", {"picture.retime": "blend"}), ("motion", {"picture.retime": "motion"})],
                 )
             )  # fmt: skip
-        words = {"progressive": "progressive", "top first": "fields, top first", "bottom first": "fields, bottom first"}
-        why = {text: f"{codec.name} is written progressive only" for scan, text in words.items() if scan not in codec.scans}
+        words = {
+            "progressive": "progressive",
+            "top first": "fields, top first",
+            "bottom first": "fields, bottom first",
+        }
+        why = {
+            text: f"{codec.name} is written progressive only"
+            for scan, text in words.items()
+            if scan not in codec.scans
+        }
         found.append(
             make.choices(
                 "scan", "Scan", "Fields are for broadcast servers that ask for them; they take twice the pictures to make.",
@@ -293,9 +365,20 @@ def _picture(make: _Maker) -> Group:
 
 def _stills(make: _Maker) -> Setting:
     options: list[tuple[str, Mapping[str, Any]]] = [("every picture", {"picture.stills.mode": "every"})]
-    options += [(f"every {n:g} s", {"picture.stills.mode": "interval", "picture.stills.seconds": float(n)}) for n in (1, 2, 5, 10, 60)]
-    options += [("the first", {"picture.stills.mode": "first"}), ("the middle one", {"picture.stills.mode": "middle"})]
-    return make.choices("stills", "Which", f"Numbered {IMAGE_EXTENSIONS[make.first.picture.codec]} files in a folder of the file's name.", options)  # type: ignore[union-attr]
+    options += [
+        (f"every {n:g} s", {"picture.stills.mode": "interval", "picture.stills.seconds": float(n)})
+        for n in (1, 2, 5, 10, 60)
+    ]
+    options += [
+        ("the first", {"picture.stills.mode": "first"}),
+        ("the middle one", {"picture.stills.mode": "middle"}),
+    ]
+    return make.choices(
+        "stills",
+        "Which",
+        f"Numbered {IMAGE_EXTENSIONS[make.first.picture.codec]} files in a folder of the file's name.",
+        options,
+    )  # type: ignore[union-attr]
 
 
 def _size_text(make: _Maker) -> str:
@@ -321,14 +404,44 @@ def _bits(make: _Maker) -> Group:
     if codec.modes and picture.rate_control.mode == "quality":
         best, worst, usual = codec.quality or (0, 51, 20)
         found.append(
-            make.line(QUALITY, "Quality", f"{best:g} is best, {worst:g} worst, {usual:g} usual; six steps lower is about twice the size.", "number", lambda v: f"{v:g}")
+            make.line(
+                QUALITY,
+                "Quality",
+                f"{best:g} is best, {worst:g} worst, {usual:g} usual; six steps lower is about twice the size.",
+                "number",
+                lambda v: f"{v:g}",
+            )
         )
     elif codec.modes:
-        found.append(make.line(BITS, "Rate", "The picture's average. Type it as 3 Mb/s, 3.5M or 700k.", "bits", rate_bits_text))
+        found.append(
+            make.line(
+                BITS,
+                "Rate",
+                "The picture's average. Type it as 3 Mb/s, 3.5M or 700k.",
+                "bits",
+                rate_bits_text,
+            )
+        )
     if codec.modes and picture.control in codec.peaks and picture.control != "constant":
-        found.append(make.line(PEAK, "Peak", "No moment takes more than this; empty is twice the rate, and none with quality.", "bits", rate_bits_text))
+        found.append(
+            make.line(
+                PEAK,
+                "Peak",
+                "No moment takes more than this; empty is twice the rate, and none with quality.",
+                "bits",
+                rate_bits_text,
+            )
+        )
     if picture.peak:
-        found.append(make.line(BUFFER, "Buffer", "What the receiver stores while a peak lasts, in bits; empty is one second of the peak.", "bits", lambda v: f"{v / 1e6:.4g} Mbit"))
+        found.append(
+            make.line(
+                BUFFER,
+                "Buffer",
+                "What the receiver stores while a peak lasts, in bits; empty is one second of the peak.",
+                "bits",
+                lambda v: f"{v / 1e6:.4g} Mbit",
+            )
+        )
     if codec.kind == "long" and codec.id != "mpeg2":
         found.append(
             make.choices(
@@ -337,7 +450,15 @@ def _bits(make: _Maker) -> Group:
             )
         )  # fmt: skip
     if codec.kind == "long":
-        found.append(make.line("picture.key_frame_seconds", "Key frame every", "Seconds. Shorter is quicker to jump in and larger; two are usual, one for loops.", "seconds", lambda v: f"{v:g} s"))
+        found.append(
+            make.line(
+                "picture.key_frame_seconds",
+                "Key frame every",
+                "Seconds. Shorter is quicker to jump in and larger; two are usual, one for loops.",
+                "seconds",
+                lambda v: f"{v:g} s",
+            )
+        )
     if codec.profiles:
         usual_one = usual_profile(picture)
         found.append(
@@ -359,7 +480,16 @@ def _levels(make: _Maker, table: Sequence[Any]) -> Setting:
     rate = parse_rate(picture.rate) if picture.rate else seen.rate
     why = {}
     for level in table:
-        if clause := broken(picture.codec, level, width, height, rate, picture.peak or 0, picture.buffer or 0, picture.scan != "progressive"):
+        if clause := broken(
+            picture.codec,
+            level,
+            width,
+            height,
+            rate,
+            picture.peak or 0,
+            picture.buffer or 0,
+            picture.scan != "progressive",
+        ):
             why[level.name] = clause
     return make.choices(
         "level", "Level", "How much a player must keep up with; grey ones are too low for this size, rate and peak.",
@@ -371,13 +501,40 @@ def _sound(make: _Maker) -> Group:
     sound = make.first.sound
     assert sound is not None
     codec, box = SOUND[sound.codec], CONTAINERS[make.first.container]
-    why = {item.name: f"{box.name} doesn't hold {item.name}" for item in SOUND.values() if item.id not in box.sound}
-    found = [make.choices("sound.codec", "Codec", f"{codec.name}: {codec.use}.", [(item.name, {"sound.codec": item.id}) for item in SOUND.values()], why)]
+    why = {
+        item.name: f"{box.name} doesn't hold {item.name}"
+        for item in SOUND.values()
+        if item.id not in box.sound
+    }
+    found = [
+        make.choices(
+            "sound.codec",
+            "Codec",
+            f"{codec.name}: {codec.use}.",
+            [(item.name, {"sound.codec": item.id}) for item in SOUND.values()],
+            why,
+        )
+    ]
     if codec.lossless:
-        found.append(make.choices("sound.depth", "Depth", "16 bits are enough to listen to, 24 to go on working.", [("16 bit", {"sound.depth": 16}), ("24 bit", {"sound.depth": 24})]))
+        found.append(
+            make.choices(
+                "sound.depth",
+                "Depth",
+                "16 bits are enough to listen to, 24 to go on working.",
+                [("16 bit", {"sound.depth": 16}), ("24 bit", {"sound.depth": 24})],
+            )
+        )
     else:
         low, high, usual = codec.bits
-        found.append(make.line("sound.bits_per_second", "Rate", f"A track. {usual // 1000} kb/s is usual; {low // 1000} to {high // 1000} can be had.", "bits", rate_bits_text))
+        found.append(
+            make.line(
+                "sound.bits_per_second",
+                "Rate",
+                f"A track. {usual // 1000} kb/s is usual; {low // 1000} to {high // 1000} can be had.",
+                "bits",
+                rate_bits_text,
+            )
+        )
     found.append(
         make.choices(
             "sound.layout", "Layout", "5.1 becomes stereo with its centre and surrounds mixed in; mono is stereo folded.",
@@ -391,9 +548,30 @@ def _sound(make: _Maker) -> Group:
             {"each as it is": f"{box.name} holds one sound track"} if box.most_tracks == 1 else None, weighed=False,
         )
     )  # fmt: skip
-    rates = {f"{rate:,} Hz": f"{codec.name} works at {codec.rates[0]:,} Hz only" for rate in (44100, 48000) if rate not in codec.rates}
-    found.append(make.choices("sound.sample_rate", "Sampling rate", "48,000 Hz is usual with pictures.", [(f"{rate:,} Hz", {"sound.sample_rate": rate}) for rate in (44100, 48000)], rates, weighed=False))
-    found.append(make.line("sound.languages", "Languages", "One a track, three letters each: deu, eng. Empty keeps the source's.", "languages", lambda v: ", ".join(v)))
+    rates = {
+        f"{rate:,} Hz": f"{codec.name} works at {codec.rates[0]:,} Hz only"
+        for rate in (44100, 48000)
+        if rate not in codec.rates
+    }
+    found.append(
+        make.choices(
+            "sound.sample_rate",
+            "Sampling rate",
+            "48,000 Hz is usual with pictures.",
+            [(f"{rate:,} Hz", {"sound.sample_rate": rate}) for rate in (44100, 48000)],
+            rates,
+            weighed=False,
+        )
+    )
+    found.append(
+        make.line(
+            "sound.languages",
+            "Languages",
+            "One a track, three letters each: deu, eng. Empty keeps the source's.",
+            "languages",
+            lambda v: ", ".join(v),
+        )
+    )
     return Group("What is heard?", tuple(found))
 
 

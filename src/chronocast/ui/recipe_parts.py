@@ -39,7 +39,17 @@ def _paint_shelved(painter: QPainter, box: QRectF, row: Shelved, theme: Theme) -
     top = QRectF(box.left(), box.top() + 4 * unit, box.width(), 18 * unit)
     room = 0.0
     if row.mark:
-        room = draw.text(painter, top, row.mark, font(12.5, narrow=True), theme.color("lichen" if row.mark == "changed" else "dusk"), draw.RIGHT) + 6
+        room = (
+            draw.text(
+                painter,
+                top,
+                row.mark,
+                font(12.5, narrow=True),
+                theme.color("lichen" if row.mark == "changed" else "dusk"),
+                draw.RIGHT,
+            )
+            + 6
+        )
     draw.text(painter, top.adjusted(0, 0, -room, 0), row.title, font(13.5, 400 if away else 600), colour)
     below = QRectF(box.left(), top.bottom() - 2, box.width(), 15 * unit)
     draw.text(painter, below, row.facts, font(12.5, narrow=True), theme.color("quiet"))
@@ -53,7 +63,9 @@ class Shelf(QWidget):
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.table = RowsTable(theme, (Col("recipes", lambda row: row.title, 1.0, _paint_shelved),), "Recipes", 42)
+        self.table = RowsTable(
+            theme, (Col("recipes", lambda row: row.title, 1.0, _paint_shelved),), "Recipes", 42
+        )
         header = self.table.horizontalHeader()
         assert header is not None
         header.hide()
@@ -65,7 +77,12 @@ class Shelf(QWidget):
         layout.setContentsMargins(0, 0, 0, 8)
         layout.setSpacing(4)
         layout.addWidget(self.table, 1)
-        for line in ((("save", "Save"), ("as new", "Save as new…"), ("reset", "Reset")), (("column", "Add as a column"), ("favourite", "Favourite")), (("compare", "Compare…"), ("share", "Share…")), (("bring in", "Bring in…"), ("remove", "Remove column"))):
+        for line in (
+            (("save", "Save"), ("as new", "Save as new…"), ("reset", "Reset")),
+            (("column", "Add as a column"), ("favourite", "Favourite")),
+            (("compare", "Compare…"), ("share", "Share…")),
+            (("bring in", "Bring in…"), ("remove", "Remove column")),
+        ):
             row = QHBoxLayout()
             row.setContentsMargins(14, 0, 10, 0)
             row.setSpacing(4)
@@ -165,7 +182,9 @@ class SettingRow(QWidget):
         if self.line is not None and not (self.line.hasFocus() and self.line.isModified()):
             self.line.setText(setting.text)
             self.line.setModified(False)
-            self.line.setPlaceholderText("differs" if setting.mixed else "as usual" if not setting.text else "")
+            self.line.setPlaceholderText(
+                "differs" if setting.mixed else "as usual" if not setting.text else ""
+            )
             self.line.setAccessibleName(f"{setting.label}: {setting.told}")
 
     def _typed(self) -> None:

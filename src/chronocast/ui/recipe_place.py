@@ -92,7 +92,9 @@ class RecipePlace(QWidget):
         self.purpose.setPlaceholderText("What is it for? A line for whoever chooses it.")
         self.purpose.setFont(font(13, narrow=True))
         self.purpose.setFrame(False)
-        self.purpose.setStyleSheet(f"background: transparent; border: none; padding: 0; color: {theme.quiet};")
+        self.purpose.setStyleSheet(
+            f"background: transparent; border: none; padding: 0; color: {theme.quiet};"
+        )
         self.purpose.editingFinished.connect(self._repurposed)
         self._build()
         self.shelf.chosen.connect(self._choose)
@@ -156,7 +158,9 @@ class RecipePlace(QWidget):
 
     # What is shown
 
-    def show_batch(self, batch: Batch, prospect: Prospect | None, view: Outlook | None, before: Outlook | None) -> None:
+    def show_batch(
+        self, batch: Batch, prospect: Prospect | None, view: Outlook | None, before: Outlook | None
+    ) -> None:
         """Another state of the batch, or a newer forecast of it."""
         self.batch, self.prospect, self.view, self.before = batch, prospect, view, before
         self.cells = [name for name in self.cells if batch.output(name)]
@@ -235,7 +239,9 @@ class RecipePlace(QWidget):
             self.purpose.setText(words if cells else one.purpose)
             self.purpose.setCursorPosition(0)
         self.purpose.setReadOnly(cells)
-        self.purpose.setToolTip(words if cells else one.purpose + (f" Saved {one.dated:%d %b %Y}." if one.dated else ""))
+        self.purpose.setToolTip(
+            words if cells else one.purpose + (f" Saved {one.dated:%d %b %Y}." if one.dated else "")
+        )
         # one after another, since each alone is soon done and something else may be wanted meanwhile
         self._steps.start(8)
         self._step = 0
@@ -259,7 +265,14 @@ class RecipePlace(QWidget):
         favourite = self.library.favourite
         if self.cells:
             count = len(self.cells)
-            rows.append(Shelved("cells", "cells", f"{count} chosen file{'s' if count != 1 else ''}", "exceptions for these only"))
+            rows.append(
+                Shelved(
+                    "cells",
+                    "cells",
+                    f"{count} chosen file{'s' if count != 1 else ''}",
+                    "exceptions for these only",
+                )
+            )
         rows += [
             Shelved("recipe", recipe.id, recipe.name, recipe_facts(recipe), self._mark(recipe, favourite))
             for recipe in self.batch.recipes
@@ -294,7 +307,11 @@ class RecipePlace(QWidget):
     def _unsaved(self, recipe: Recipe) -> bool:
         """Whether there is something of it to save."""
         saved = next((item for item in self.saved if item.id == recipe.id), None)
-        return saved is None or (saved.mark, saved.name, saved.purpose) != (recipe.mark, recipe.name, recipe.purpose)
+        return saved is None or (saved.mark, saved.name, saved.purpose) != (
+            recipe.mark,
+            recipe.name,
+            recipe.purpose,
+        )
 
     def _seen(self, outputs: list[Output]) -> Seen:
         """The source that consequences are told for: the first of those spoken of, else the first there is."""
@@ -311,7 +328,11 @@ class RecipePlace(QWidget):
     def _show_outcome(self, outputs: list[Output]) -> None:
         assert self.model is not None
         items = self._forecast(outputs, self.view)
-        judged = [item for item in (judged_outputs(self.view) if self.view else []) if item.output in {o.id for o in outputs}]
+        judged = [
+            item
+            for item in (judged_outputs(self.view) if self.view else [])
+            if item.output in {o.id for o in outputs}
+        ]
         self.ruler.show_ruled(self._ruled(items, judged))
         old = self._forecast(outputs, self.before)
         answers = []
@@ -324,13 +345,26 @@ class RecipePlace(QWidget):
             answers.append(("size", size_text(size), more))
         elif self.model.weighed:
             weighed = self.model.weighed
-            answers.append(("about", rate_bits_text(weighed.bits), f"a minute takes {size_text(weighed.bits * 60 / 8)}; no file of it is asked for"))
+            answers.append(
+                (
+                    "about",
+                    rate_bits_text(weighed.bits),
+                    f"a minute takes {size_text(weighed.bits * 60 / 8)}; no file of it is asked for",
+                )
+            )
         answers.append(("file", self.model.extension, ""))
-        verdicts = [(v.state, f"{v.told}" + (f". {v.remedy}" if v.remedy else "")) for v in _worst_each(judged)]
+        verdicts = [
+            (v.state, f"{v.told}" + (f". {v.remedy}" if v.remedy else "")) for v in _worst_each(judged)
+        ]
         verdicts = [("breaks", told) for item in judged[:1] for told in item.contradictions] + verdicts
         on = {name for output in outputs for name in output.cards}
-        known = {card.id: card.name for card in self.library.cards()} | {card.id: card.name for card in self.batch.cards}
-        cards = [(name, words, name in on) for name, words in sorted(known.items(), key=lambda item: (item[0] not in on, item[1]))]
+        known = {card.id: card.name for card in self.library.cards()} | {
+            card.id: card.name for card in self.batch.cards
+        }
+        cards = [
+            (name, words, name in on)
+            for name, words in sorted(known.items(), key=lambda item: (item[0] not in on, item[1]))
+        ]
         column = None if self.kind == "cells" else self.id
         told = [
             f"{self._source_name(output)}: {', '.join(f'{label_of(field)} {say(field, value)}' for field, value in own.items())}"
@@ -360,9 +394,23 @@ class RecipePlace(QWidget):
             sound = self.model.weighed.sound if self.model and self.model.weighed else 0.0
             return Ruled(bits * 0.9, bits, bits * 1.1, 60.0, sound, target, saved_target)
         seconds = sum(item.ready.plan.seconds for item in items)
-        low, likely, safe = (sum(getattr(item.bytes, key) for item in items) * 8 / max(seconds, 1e-9) for key in ("p10", "likely", "safe"))
+        low, likely, safe = (
+            sum(getattr(item.bytes, key) for item in items) * 8 / max(seconds, 1e-9)
+            for key in ("p10", "likely", "safe")
+        )
         sound = sum(item.sound_bytes for item in items) * 8 / max(seconds, 1e-9)
-        return Ruled(low, likely, safe, seconds, sound, target, saved_target, self._stops(items, judged), len(items), mixed)
+        return Ruled(
+            low,
+            likely,
+            safe,
+            seconds,
+            sound,
+            target,
+            saved_target,
+            self._stops(items, judged),
+            len(items),
+            mixed,
+        )
 
     def _stops(self, items: list[OutputOutlook], judged: list[Judged]) -> tuple[Stop, ...]:
         """Limits in bit/s: of each card the tightest, and the drive."""
@@ -407,7 +455,9 @@ class RecipePlace(QWidget):
         if setting is None:
             return
         try:
-            self.set_values(_read(setting, text), f"{setting.label.lower() or 'frame size'}: {text or 'as usual'}")
+            self.set_values(
+                _read(setting, text), f"{setting.label.lower() or 'frame size'}: {text or 'as usual'}"
+            )
         except ModelError as error:
             self.trouble.emit(str(error))
             self.form.rows[key].show_setting(setting)
@@ -417,7 +467,10 @@ class RecipePlace(QWidget):
         try:
             if self.kind == "cells":
                 count = len(self.cells)
-                self.edited.emit(f"{what}, for {count} file{'s' if count != 1 else ''}", set_own(self.batch, self.cells, dict(values)))
+                self.edited.emit(
+                    f"{what}, for {count} file{'s' if count != 1 else ''}",
+                    set_own(self.batch, self.cells, dict(values)),
+                )
                 return
             batch, recipe = self.batch, self.recipes()[0]
             if self.kind == "saved":
@@ -462,7 +515,10 @@ class RecipePlace(QWidget):
                 self.show_now()
                 return
             batch = add_card(self.batch, card) if on else self.batch
-            self.edited.emit(f"{'judge' if on else 'no longer judge'} {len(outputs)} by {card.name}", set_card(batch, outputs, identifier, on))
+            self.edited.emit(
+                f"{'judge' if on else 'no longer judge'} {len(outputs)} by {card.name}",
+                set_card(batch, outputs, identifier, on),
+            )
         except ChronocastError as error:
             self.trouble.emit(str(error))
 
@@ -471,18 +527,27 @@ class RecipePlace(QWidget):
         text = self.name.text().strip().removesuffix("(changed)").strip()
         if self.kind != "recipe" or not recipes or not text or text == recipes[0].name:
             return
-        self.edited.emit(f"name a recipe {text[:40]}", change_recipe(self.batch, recipes[0].model_copy(update={"name": text[:80]})))
+        self.edited.emit(
+            f"name a recipe {text[:40]}",
+            change_recipe(self.batch, recipes[0].model_copy(update={"name": text[:80]})),
+        )
 
     def _repurposed(self) -> None:
         recipes, text = self.recipes(), self.purpose.text().strip()
         if self.kind == "recipe" and recipes and text != recipes[0].purpose:
-            self.edited.emit(f"say what {recipes[0].name} is for", change_recipe(self.batch, recipes[0].model_copy(update={"purpose": text[:400]})))
+            self.edited.emit(
+                f"say what {recipes[0].name} is for",
+                change_recipe(self.batch, recipes[0].model_copy(update={"purpose": text[:400]})),
+            )
 
     def _propose(self) -> None:
         recipes = self.recipes()
         if recipes and self.kind == "recipe":
             name = telling_name(recipes[0])
-            self.edited.emit(f"name a recipe {name[:40]}", change_recipe(self.batch, recipes[0].model_copy(update={"name": name})))
+            self.edited.emit(
+                f"name a recipe {name[:40]}",
+                change_recipe(self.batch, recipes[0].model_copy(update={"name": name})),
+            )
 
     def do(self, what: str) -> None:
         """What the shelf's buttons and their commands do."""
@@ -505,7 +570,9 @@ class RecipePlace(QWidget):
 
     def _save_as(self) -> None:
         recipe = self.recipes()[0]
-        name, yes = QInputDialog.getText(self, "Save as new", "Its name", QLineEdit.EchoMode.Normal, telling_name(recipe))
+        name, yes = QInputDialog.getText(
+            self, "Save as new", "Its name", QLineEdit.EchoMode.Normal, telling_name(recipe)
+        )
         if yes and name.strip():
             self.save_as(name)
 
@@ -537,7 +604,10 @@ class RecipePlace(QWidget):
     def _compare(self) -> None:
         from chronocast.ui.compare_box import CompareBox
 
-        others = [*self.batch.recipes, *(recipe for recipe in self.saved if self.batch.recipe(recipe.id) is None)]
+        others = [
+            *self.batch.recipes,
+            *(recipe for recipe in self.saved if self.batch.recipe(recipe.id) is None),
+        ]
         CompareBox(self.theme, self.recipes()[0], others, self).exec()
 
     def like_the_source(self, source: str) -> None:
@@ -549,14 +619,18 @@ class RecipePlace(QWidget):
             return
         recipe, told = as_the_source(facts)
         taken = {item.id for item in self.batch.recipes}
-        recipe = recipe.model_copy(update={"id": identifier(f"as {ready.source.name}", taken, "as-the-source")})
+        recipe = recipe.model_copy(
+            update={"id": identifier(f"as {ready.source.name}", taken, "as-the-source")}
+        )
         self.open_recipe(recipe.id)
         self.edited.emit(f"make a recipe as {ready.source.name} is", add_recipe(self.batch, recipe))
         self.said.emit(" ".join(told) or f"{recipe.name}: as {ready.source.name} is.")
 
     def _share(self) -> None:
         recipe = self.recipes()[0]
-        name, _ = QFileDialog.getSaveFileName(self, "Share a recipe", f"{recipe.short_id}.recipe.json", "Recipes (*.recipe.json)")
+        name, _ = QFileDialog.getSaveFileName(
+            self, "Share a recipe", f"{recipe.short_id}.recipe.json", "Recipes (*.recipe.json)"
+        )
         if name:
             self.library.write_recipe(recipe, Path(name))
             self.said.emit(f"{recipe.name} was written to {name}.")
@@ -584,7 +658,10 @@ class RecipePlace(QWidget):
     def _remove(self) -> None:
         recipe = self.recipes()[0]
         count = len(self.outputs())
-        self.edited.emit(f"remove {recipe.name} and {count} output{'s' if count != 1 else ''}", remove_recipe(self.batch, recipe.id))
+        self.edited.emit(
+            f"remove {recipe.name} and {count} output{'s' if count != 1 else ''}",
+            remove_recipe(self.batch, recipe.id),
+        )
 
 
 def _moved(now: float, was: float, tell: Callable[[float], str]) -> str:
@@ -603,7 +680,10 @@ def _worst_each(judged: list[Judged]) -> list[Any]:
             for verdict in verdicts:
                 key = (card.id, verdict.what, verdict.wanted)
                 old = found.get(key)
-                if old is None or (order[verdict.state], -(verdict.use or 0)) < (order[old.state], -(old.use or 0)):
+                if old is None or (order[verdict.state], -(verdict.use or 0)) < (
+                    order[old.state],
+                    -(old.use or 0),
+                ):
                     found[key] = verdict
     return sorted(found.values(), key=lambda verdict: order[verdict.state])
 
@@ -641,6 +721,8 @@ def _read_size(text: str) -> dict[str, Any]:
     width, height = int(found[2]), int(found[3])
     if not (16 <= width <= 16384 and 16 <= height <= 16384):
         raise ModelError(f"{width}×{height} can't be made.", "Sides from 16 to 16384 can.")
-    return {"picture.size.mode": "ceiling" if found[1] else "fixed", "picture.size.width": width, "picture.size.height": height}
-
-
+    return {
+        "picture.size.mode": "ceiling" if found[1] else "fixed",
+        "picture.size.width": width,
+        "picture.size.height": height,
+    }

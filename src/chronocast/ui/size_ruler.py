@@ -80,7 +80,9 @@ class SizeRuler(QWidget):
     def span(self) -> tuple[float, float]:
         """The least and the greatest bit/s shown."""
         r = self.ruled
-        values = [v for v in (r.low, r.safe, r.target or 0, r.saved or 0, *(stop.bits for stop in r.stops)) if v > 0]
+        values = [
+            v for v in (r.low, r.safe, r.target or 0, r.saved or 0, *(stop.bits for stop in r.stops)) if v > 0
+        ]
         if not values:
             return 300_000.0, 30_000_000.0
         return max(LOW / 10, min(values) / 2.4), min(HIGH * 10, max(values) * 2.4)
@@ -105,14 +107,24 @@ class SizeRuler(QWidget):
         self._scale(painter, base)
         if r.likely:
             left, mid, right = self._x(max(r.low, 1)), self._x(r.likely), self._x(max(r.safe, r.likely))
-            painter.fillRect(QRectF(left, base - 9 * unit, max(2.0, mid - left), 8 * unit), t.color("ember", 90))
-            draw.fading(painter, QRectF(mid, base - 9 * unit, max(3.0, right - mid), 8 * unit), t.color("ember", 160))
+            painter.fillRect(
+                QRectF(left, base - 9 * unit, max(2.0, mid - left), 8 * unit), t.color("ember", 90)
+            )
+            draw.fading(
+                painter, QRectF(mid, base - 9 * unit, max(3.0, right - mid), 8 * unit), t.color("ember", 160)
+            )
             painter.fillRect(QRectF(mid - 1, base - 14 * unit, 2, 14 * unit), t.color("ember"))
         if r.saved and r.saved != r.target:
             x = self._x(r.saved)
             painter.setPen(QPen(t.color("quiet"), 1, Qt.PenStyle.DotLine))
             painter.drawLine(QPointF(x, base - 24 * unit), QPointF(x, base))
-            draw.text(painter, QRectF(x + 3, base - 27 * unit, 60, 14 * unit), "saved", font(12, narrow=True), t.color("quiet"))
+            draw.text(
+                painter,
+                QRectF(x + 3, base - 27 * unit, 60, 14 * unit),
+                "saved",
+                font(12, narrow=True),
+                t.color("quiet"),
+            )
         self._stops(painter, base)
         target = self.live if self.live is not None else r.target
         if target:
@@ -133,10 +145,19 @@ class SizeRuler(QWidget):
                     if x - last > 62 * unit:
                         last = x
                         box = QRectF(x - 40, base + 5, 80, 15 * unit)
-                        draw.text(painter, box, rate_bits_text(bits), font(12.5, narrow=True), t.color("text"), draw.CENTRE)
+                        draw.text(
+                            painter,
+                            box,
+                            rate_bits_text(bits),
+                            font(12.5, narrow=True),
+                            t.color("text"),
+                            draw.CENTRE,
+                        )
                         size = size_text(bits * self.ruled.seconds / 8) if self.ruled.seconds else ""
                         low_box = QRectF(x - 40, base + 19 * unit, 80, 14 * unit)
-                        draw.text(painter, low_box, size, font(12, narrow=True), t.color("quiet"), draw.CENTRE)
+                        draw.text(
+                            painter, low_box, size, font(12, narrow=True), t.color("quiet"), draw.CENTRE
+                        )
             exponent *= 10
 
     def _stops(self, painter: QPainter, base: float) -> None:
@@ -200,5 +221,3 @@ class SizeRuler(QWidget):
             self.set_to.emit(int(float(f"{self.ruled.target * factor:.3g}")))
         else:
             super().keyPressEvent(event)
-
-
