@@ -95,6 +95,22 @@ class Search(unittest.TestCase):
         anew = after_an_edit(Rounds(quality=23.0, settled=True, shown=tuple(names)), sizes, changed, target)
         self.assertTrue(anew and not anew.rounds.settled)
 
+    def test_a_peak_that_holds_the_first_rounds_down_does_not_mislead_it(self) -> None:
+        for seed in range(40):
+            world = World([0.5 + (seed * 3 + n * 7) % 11 / 4 for n in range(1 + seed % 4)], 0.0)
+            count = len(world.hardness)
+            most = sum(world.size(n, 14 + seed % 9) for n in range(count))
+            target = most * (0.35 + seed % 7 / 12)
+            rounds, rounds_made = Rounds(quality=8.0), 0
+            while not rounds.settled:
+                sizes = {n: world.size(n, rounds.quality) for n in range(count)}
+                held = min(1.0, most / sum(sizes.values()))  # what a peak does to all that would be larger
+                sizes = {n: round(size * held) for n, size in sizes.items()}
+                rounds = settle(rounds, sizes, [100] * count, target).rounds
+                rounds_made += 1
+            self.assertFalse(rounds.best_found, (seed, rounds))
+            self.assertLessEqual(rounds_made, MOST_ROUNDS)
+
     def test_where_it_begins_follows_the_rate(self) -> None:
         one = first_quality(3_000_000, 1280 * 720, 25)
         self.assertLess(first_quality(6_000_000, 1280 * 720, 25), one)

@@ -19,7 +19,7 @@ from chronocast.model.cutlist import Stated
 
 TOLERANCE = 0.008
 """How near the bytes of the picture have to come: under the 1 % that is promised."""
-MOST_ROUNDS = 6
+MOST_ROUNDS = 8
 BEST, WORST = 8.0, 51.0
 """Qualities that are tried: below 8 nobody sees more, the bits and the rounds would be wasted."""
 SAMPLED_FROM = 9
@@ -100,25 +100,41 @@ def slope_between(one: Tried, two: Tried) -> float | None:
     return min(-0.02, max(-0.6, found))
 
 
+FLAT = -0.045
+"""A slope flatter than this is no answer of the picture: a peak holds both rounds down."""
+
+
 def next_quality(tried: Sequence[Tried], target_bytes: float) -> float:
-    """The quality that should meet the target, from what was tried."""
+    """The quality that should meet the target, from what was tried: between the nearest above and below it, once
+    there are both."""
 
     def off(item: Tried) -> float:
         return log(max(1.0, item.bytes) / max(item.share, 1e-6) / target_bytes)
 
     whole = [item for item in tried if item.whole]
-    base = min(whole, key=lambda item: abs(off(item))) if whole else tried[-1]
+    over = max((item for item in whole if off(item) > 0), key=lambda item: item.quality, default=None)
+    under = min((item for item in whole if off(item) <= 0), key=lambda item: item.quality, default=None)
+    if over is not None and under is not None and under.quality > over.quality:
+        wide = under.quality - over.quality
+        share = off(over) / (off(over) - off(under))
+        # well inside, so that one end that a peak holds down doesn't keep it at that end
+        found = over.quality + wide * min(0.9, max(0.1, share))
+        slope = slope_between(over, under)
+        if wide > 3 and slope is not None and slope > FLAT:
+            found = over.quality + wide / 2
+        return min(WORST, max(BEST, found))
+    base = over or under or tried[-1]
     # a whole round says more than a sample, a near one more than a far one
     others = sorted(
-        (item for item in tried if item is not base), key=lambda item: (not item.whole, abs(item.quality - base.quality))
-    )  # fmt: skip
-    # one on the other side says more than one further away on the same side
-    across = [item for item in others if item.whole and off(item) * off(base) < 0]
-    slope = next(
-        (found for item in (*across, *others) if (found := slope_between(base, item)) is not None),
-        USUAL_SLOPE,
+        (item for item in tried if item is not base),
+        key=lambda item: (not item.whole, abs(item.quality - base.quality)),
     )
-    return min(WORST, max(BEST, base.quality - off(base) / slope))
+    slopes = [slope_between(item, base) for item in others]
+    slope = next((found for found in slopes if found is not None and found < FLAT), USUAL_SLOPE)
+    step = -off(base) / slope
+    if slopes and slopes[0] is not None and slopes[0] >= FLAT and over is not None:
+        step = max(step, 2 * (base.quality - others[0].quality))  # held down: further each time
+    return min(WORST, max(BEST, base.quality + step))
 
 
 @dataclass(frozen=True)

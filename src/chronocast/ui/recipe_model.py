@@ -373,12 +373,10 @@ def _stills(make: _Maker) -> Setting:
         ("the first", {"picture.stills.mode": "first"}),
         ("the middle one", {"picture.stills.mode": "middle"}),
     ]
+    ending = IMAGE_EXTENSIONS[make.first.picture.codec] if make.first.picture else ""
     return make.choices(
-        "stills",
-        "Which",
-        f"Numbered {IMAGE_EXTENSIONS[make.first.picture.codec]} files in a folder of the file's name.",
-        options,
-    )  # type: ignore[union-attr]
+        "stills", "Which", f"Numbered {ending} files in a folder of the file's name.", options
+    )
 
 
 def _size_text(make: _Maker) -> str:
