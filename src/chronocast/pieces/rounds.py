@@ -116,13 +116,13 @@ def next_quality(tried: Sequence[Tried], target_bytes: float) -> float:
     under = min((item for item in whole if off(item) <= 0), key=lambda item: item.quality, default=None)
     if over is not None and under is not None and under.quality > over.quality:
         wide = under.quality - over.quality
-        share = off(over) / (off(over) - off(under))
-        # well inside, so that one end that a peak holds down doesn't keep it at that end
-        found = over.quality + wide * min(0.9, max(0.1, share))
         slope = slope_between(over, under)
-        if wide > 3 and slope is not None and slope > FLAT:
-            found = over.quality + wide / 2
-        return min(WORST, max(BEST, found))
+        near = min(over, under, key=lambda item: abs(off(item)))
+        if slope is None or slope > FLAT:
+            # a peak may hold the upper one down, and then only the lower one tells
+            slope, near = USUAL_SLOPE, under
+        found = near.quality - off(near) / slope
+        return min(under.quality - 0.04 * wide, max(over.quality + 0.04 * wide, found))
     base = over or under or tried[-1]
     # a whole round says more than a sample, a near one more than a far one
     others = sorted(
@@ -133,7 +133,7 @@ def next_quality(tried: Sequence[Tried], target_bytes: float) -> float:
     slope = next((found for found in slopes if found is not None and found < FLAT), USUAL_SLOPE)
     step = -off(base) / slope
     if slopes and slopes[0] is not None and slopes[0] >= FLAT and over is not None:
-        step = max(step, 2 * (base.quality - others[0].quality))  # held down: further each time
+        step = max(step, 5.0, 2 * (base.quality - others[0].quality))  # held down: further each time
     return min(WORST, max(BEST, base.quality + step))
 
 
