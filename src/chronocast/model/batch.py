@@ -10,7 +10,7 @@ from __future__ import annotations
 import json
 from datetime import date, datetime
 from pathlib import Path
-from typing import Any, Literal
+from typing import Literal
 
 from pydantic import Field, JsonValue, ValidationError, field_validator, model_validator
 
@@ -19,6 +19,7 @@ from chronocast.model.cutlist import Placing
 from chronocast.model.errors import ModelError
 from chronocast.model.exceptions import MOST_EXCEPTIONS, effective
 from chronocast.model.naming import USUAL, read_pattern
+from chronocast.model.reading import explain, read_object
 from chronocast.model.recipe import Document, Identifier, Recipe
 
 VERSION = 1
@@ -230,45 +231,13 @@ def read_batch(text: str, what: str = "The batch") -> Batch:
         ModelError: not JSON, not a batch, of a newer version, or with values
             that make no sense; the sentence names the first of them.
     """
-    try:
-        data: Any = json.loads(text)
-    except (json.JSONDecodeError, RecursionError) as error:
-        line = getattr(error, "lineno", None)
-        where = f" (line {line}, column {getattr(error, 'colno', 0)})" if line else ""
-        raise ModelError(
-            f"{what} is not JSON{where}.", "Open a file that Chronocast wrote, or mend it."
-        ) from None
-    if not isinstance(data, dict) or data.get("format") != FORMAT:
-        raise ModelError(f"{what} is JSON, but not a batch: its “format” is not “{FORMAT}”.")
-    version = data.get("version")
-    if not isinstance(version, int) or isinstance(version, bool) or version < 1:
-        raise ModelError(
-            f"{what} has no usable version number.", f"This Chronocast writes version {VERSION}."
-        )
-    if version > VERSION:
-        raise ModelError(
-            f"{what} is of version {version}; this Chronocast reads up to {VERSION}.",
-            "Open it with a newer Chronocast. The file has not been changed.",
-        )
+    data = read_object(text, what, FORMAT, VERSION)
     try:
         return Batch.model_validate(data)
     except ValidationError as error:
         raise ModelError(
             f"{what} can't be used: {explain(error)}.", "The file has not been changed."
         ) from None
-
-
-def explain(error: ValidationError) -> str:
-    """The first things wrong with a document, field by field, as one clause."""
-    told = []
-    for item in error.errors()[:3]:
-        where = " › ".join(str(part) for part in item["loc"])
-        message = str(item["msg"]).removeprefix("Value error, ")
-        given = item.get("input")
-        shown = f" (it is {given!r})" if isinstance(given, str | int | float) and len(str(given)) < 60 else ""
-        told.append(f"{where}: {message}{shown}" if where else message)
-    more = len(error.errors()) - 3
-    return "; ".join(told) + (f"; and {more} more" if more > 0 else "")
 
 
 def write_batch(batch: Batch) -> str:

@@ -5,13 +5,14 @@ from __future__ import annotations
 import json
 import re
 from datetime import date
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 from pydantic import Field, ValidationError, field_validator, model_validator
 
 from chronocast.model.errors import ModelError
 from chronocast.model.formats import Scan
 from chronocast.model.levels import levels
+from chronocast.model.reading import explain, read_object
 from chronocast.model.recipe import ContainerId, Document, Identifier, PictureCodecId, SoundCodecId
 from chronocast.model.timing import parse_rate
 
@@ -139,8 +140,6 @@ def read_card(text: str, what: str = "The receiver card") -> ReceiverCard:
     Raises:
         ModelError: not JSON, not a card, of a newer version, or impossible.
     """
-    from chronocast.model.batch import explain
-
     value = read_object(text, what, FORMAT, VERSION)
     try:
         return ReceiverCard.model_validate(value)
@@ -148,31 +147,6 @@ def read_card(text: str, what: str = "The receiver card") -> ReceiverCard:
         raise ModelError(
             f"{what} can't be used: {explain(error)}.", "The file has not been changed."
         ) from None
-
-
-def read_object(text: str, what: str, format_name: str, version: int) -> dict[str, Any]:
-    """A JSON object of one of our formats.
-
-    Raises:
-        ModelError: it isn't one, or is newer than we know.
-    """
-    try:
-        value: Any = json.loads(text)
-    except (json.JSONDecodeError, RecursionError):
-        raise ModelError(f"{what} is not JSON.", "Choose a file that Chronocast wrote, or mend it.") from None
-    if not isinstance(value, dict) or value.get("format") != format_name:
-        raise ModelError(f"{what} is JSON, but its “format” is not “{format_name}”.")
-    found = value.get("version")
-    if not isinstance(found, int) or isinstance(found, bool) or found < 1:
-        raise ModelError(
-            f"{what} has no usable version number.", f"This Chronocast writes version {version}."
-        )
-    if found > version:
-        raise ModelError(
-            f"{what} is of version {found}; this Chronocast reads up to {version}.",
-            "Open it with a newer Chronocast. The file has not been changed.",
-        )
-    return value
 
 
 def write_card(card: ReceiverCard) -> str:

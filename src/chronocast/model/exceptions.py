@@ -10,6 +10,7 @@ from typing import Any
 from pydantic import ValidationError
 
 from chronocast.model.errors import ModelError
+from chronocast.model.reading import explain
 from chronocast.model.recipe import Recipe
 
 MOST_EXCEPTIONS = 64
@@ -53,8 +54,6 @@ def with_values(recipe: Recipe, values: Mapping[str, Any]) -> Recipe:
     try:
         return Recipe.model_validate(told)
     except ValidationError as error:
-        from chronocast.model.batch import explain
-
         raise ModelError(f"{recipe.name} can't be set so: {explain(error)}.") from None
 
 

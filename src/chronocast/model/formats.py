@@ -18,10 +18,6 @@ MODES: dict[str, str] = {
     "two pass": "an average rate met within 1 %: one quality for the whole film, found in a few rounds",
     "quality": "the same look everywhere, whatever it takes: its size is forecast, not asked",
 }
-STEPS: dict[str, str] = {
-    "grade": "its rate follows from its grade",
-    "lossless": "nothing is lost, so its rate is what the picture takes",
-}
 
 
 @dataclass(frozen=True)
@@ -82,11 +78,6 @@ class PictureCodec:
     multiple: int = 2
     least: tuple[int, int] = (16, 16)
     piece: Literal["mp4", "mov"] = "mp4"
-
-    @property
-    def rated(self) -> bool:
-        """Whether a rate can be asked for."""
-        return bool(self.modes)
 
     def grade(self, identifier: str | None) -> Grade | None:
         """The grade of that id; the usual one for none."""

@@ -7,9 +7,8 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from chronocast.model.batch import explain
-from chronocast.model.card import read_object
 from chronocast.model.errors import ModelError
+from chronocast.model.reading import explain, read_object
 from chronocast.model.recipe import Recipe
 
 FORMAT = "chronocast recipe"

@@ -24,11 +24,11 @@ from PyQt6.QtWidgets import (
 
 from chronocast.journal.documents import write_text
 from chronocast.journal.library import CARD_ENDING, Library
-from chronocast.model.batch import explain
 from chronocast.model.card import ReceiverCard, write_card
 from chronocast.model.edits import identifier
 from chronocast.model.errors import ChronocastError, ModelError
 from chronocast.model.formats import CONTAINERS, PICTURE, SOUND
+from chronocast.model.reading import explain
 from chronocast.model.show import rate_bits_text, size_text
 from chronocast.model.typed import parse_bits, parse_bytes
 from chronocast.ui.table import Col, RowsTable
