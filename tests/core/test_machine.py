@@ -12,7 +12,7 @@ from chronocast.run.machine import AT_REST, TRANSITIONS, Machine, replay
 
 PIECES = [f"p{n}" for n in range(6)]
 OUTPUTS = [f"o{n}" for n in range(5)]
-FAULTS: list[e.Fault] = ["lost", "encode", "media", "space", "place"]
+FAULTS: list[e.Fault] = ["lost", "encode", "media", "space", "away", "place", "internal"]
 
 
 class Choices:
@@ -212,7 +212,8 @@ class World:
             actions = [
                 self.fail, self.a_late_result, lambda: self.feed(e.PauseAsked()), lambda: self.feed(e.ResumeAsked()),
                 self.hold, self.reorder, self.stop, self.retry, self.add, self.amend,
-                lambda: self.feed(e.SpaceFreed()), lambda: self.feed(e.WaitingOver()), self.lose_station,
+                lambda: (self.feed(e.SpaceFreed()), self.feed(e.DriveReturned(tuple(OUTPUTS[:3])))),
+                lambda: self.feed(e.WaitingOver()), self.lose_station,
                 lambda: (self.grant_slot if self.choices.below(3) else self.withdraw_slot)(self.choices.below(3)),
             ]  # fmt: skip
             actions[what - 10]()
@@ -231,6 +232,7 @@ class World:
         self.feed(e.ResumeAsked())
         self.feed(e.HoldAsked(tuple(OUTPUTS), False))
         self.feed(e.SpaceFreed())
+        self.feed(e.DriveReturned(tuple(OUTPUTS)))
         self.grant_slot(0)
         for _ in range(400):
             self.watch()

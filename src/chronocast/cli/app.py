@@ -366,7 +366,15 @@ def stop(
     ] = None,
 ) -> None:
     """Stop a run, or some of its outputs. Finished files and pieces are kept."""
-    _ask(batch, "stop", "Stopped.", output)
+    from chronocast.run.client import stop_run
+
+    if output:
+        _ask(batch, "stop", "Stopped.", output)
+        return
+    try:
+        sys.stdout.write(f"{stop_run(_journal(batch))}\n")
+    except ChronocastError as error:
+        complain(error, NEEDS_YOU)
 
 
 @app.command()

@@ -41,6 +41,7 @@ def make_batch(
     if file.exists():
         raise ModelError(f"{file} is there already and was not touched.", "Choose another name.")
     folder = file.absolute().parent
+    _make_home(to.absolute())
     batch = Batch(title=title or file.name.removesuffix(BATCH_ENDING), folder=portable(to.absolute(), folder))
     library = Library()
     for name in recipes:
@@ -63,6 +64,20 @@ def make_batch(
         batch = fill(batch, [(source.id, part, recipe.id) for part in parts for recipe in batch.recipes])
     save_batch(batch, file)
     return batch, refused
+
+
+def _make_home(target: Path) -> None:
+    """Make the folder that a new target folder lies in: asked for here, and never again by itself.
+
+    Raises:
+        ModelError: it can't be made.
+    """
+    try:
+        target.parent.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise ModelError(
+            f"The folder {target.parent} can't be made: {error.strerror}.", "Choose another target folder."
+        ) from None
 
 
 def _with_ranges(batch: Batch, folder: Path, ranges: list[str], store: FactsStore) -> Batch:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import sys
 import time
@@ -11,7 +12,7 @@ from typing import Any
 
 from chronocast.journal.runs import RunJournal
 from chronocast.model.show import clock_text, size_text, time_text
-from chronocast.run.client import ask, runner_lives
+from chronocast.run.client import RunError, runner_lives, stop_run
 from chronocast.run.view import OutputView, RunView, read_view
 
 EXIT = {"done": 0, "needs you": 1, "stopped": 130}
@@ -57,7 +58,8 @@ def follow(journal: Path, as_json: bool) -> int:
                 asked = True
                 line.clear()
                 sys.stderr.write("Stopping; finished pieces are kept…\n")
-                ask(journal, "stop", wait_seconds=10)
+                with contextlib.suppress(RunError):
+                    stop_run(journal)
     finally:
         opened.close()
     line.clear()

@@ -5,6 +5,7 @@ from __future__ import annotations
 import errno
 import os
 import shutil
+from collections.abc import Iterable
 from pathlib import Path
 
 from chronocast.model.errors import ChronocastError
@@ -14,12 +15,47 @@ class PlaceError(ChronocastError):
     """A file can't be put where it should go."""
 
 
-def make_folder(folder: Path) -> None:
+class FolderGone(PlaceError):
+    """The place where a folder belongs is not there: a drive that was unplugged, a share that isn't mounted."""
+
+
+def existing_folder(folder: Path, home: Path | None = None, media: Iterable[Path] = ()) -> bool:
+    """Whether a target folder is there, or may be made.
+
+    Parameters
+    ----------
+    folder
+        Where files go.
+    home
+        The batch's own folder; whatever belongs inside it may be made.
+    media
+        Files that sources are read from.  A missing folder that held one of
+        them has gone with its drive and is not to be made again.
+    """
+    if folder.is_dir():
+        return True
+    if any(folder in path.parents for path in media):
+        return False
+    return folder.parent.is_dir() or (home is not None and home in folder.parents and home.is_dir())
+
+
+def make_folder(folder: Path, home: Path | None = None, media: Iterable[Path] = ()) -> None:
     """Make the target folder if need be, and see that it can be written.
 
+    Where the folder that it belongs in is missing, a drive has gone; a folder
+    made in its place would hide that, and fill another drive.  The parameters
+    are those of ``existing_folder``.
+
     Raises:
-        PlaceError: it can't.
+        FolderGone: the folder it belongs in is missing.
+        PlaceError: it can't be made or written.
     """
+    if not existing_folder(folder, home, media):
+        missing = folder if folder.parent.is_dir() else folder.parent
+        raise FolderGone(
+            f"The folder {missing} is missing; nothing is made in its place.",
+            "Connect its drive again, make the folder, or choose another target folder.",
+        )
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except FileExistsError:
@@ -28,10 +64,15 @@ def make_folder(folder: Path) -> None:
         raise PlaceError(
             f"The folder {folder} can't be made: {error.strerror}.", "Choose another target folder."
         ) from None
-    if not os.access(folder, os.W_OK | os.X_OK):
+    trial = folder / f".writable-{os.getpid()}.part"
+    try:
+        trial.touch()  # tried, not asked: permissions say little about a drive that is mounted read-only
+        trial.unlink()
+    except OSError as error:
         raise PlaceError(
-            f"The folder {folder} can't be written.", "Choose another, or ask for permission to write there."
-        )
+            f"The folder {folder} can't be written: {error.strerror}.",
+            "Choose another, or ask for permission to write there.",
+        ) from None
 
 
 def measured(path: Path) -> tuple[int, int]:

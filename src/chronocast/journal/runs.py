@@ -156,13 +156,15 @@ def runs_folder(state: Path, batch_path: Path) -> Path:
 
 
 def new_run_path(state: Path, batch_path: Path) -> Path:
-    """A journal path for a new run; later runs sort later."""
+    """A journal path for a new run; later runs sort later, whatever the clock does."""
     folder = runs_folder(state, batch_path)
     stamp = time.strftime("%Y%m%d-%H%M%S")
+    if (latest := latest_run(state, batch_path)) is not None:
+        stamp = max(stamp, latest.stem[: len(stamp)])
     number, path = 1, folder / f"{stamp}.run"
     while path.exists():
         number += 1
-        path = folder / f"{stamp}-{number:03d}.run"
+        path = folder / f"{stamp}_{number:03d}.run"
     return path
 
 

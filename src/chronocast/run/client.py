@@ -9,11 +9,12 @@ import subprocess
 import sys
 import time
 from pathlib import Path
-from typing import Any
+from typing import IO, Any
 
 from chronocast.journal.places import state_folder
 from chronocast.model.batch import Batch
 from chronocast.model.errors import ChronocastError
+from chronocast.run.lease import Leased, take_lease
 
 
 class RunError(ChronocastError):
@@ -34,19 +35,43 @@ def runner_lives(journal: Path) -> bool:
 
 
 def start_runner(journal: Path) -> None:
-    """Start a detached runner on a journal; it outlives us."""
+    """Start a detached runner on a journal; it outlives us.
+
+    The runner's lock is taken here and handed down, so that the run is
+    somebody's from this moment on and nobody else can begin it meanwhile.
+
+    Raises:
+        RunError: it has a runner already, or none can be started.
+    """
     logs = state_folder() / "logs"
     try:
         logs.mkdir(parents=True, exist_ok=True)
-        with open(logs / f"{journal.parent.name}-{journal.stem}.log", "ab") as log:
+        with (
+            open(journal.with_suffix(".lock"), "a+") as lock,
+            open(logs / f"{journal.parent.name}-{journal.stem}.log", "ab") as log,
+        ):
+            if not _taken(lock):
+                raise RunError("This run has a runner already.", "Follow it, or stop it first.")
             subprocess.Popen(
-                [sys.executable, "-m", "chronocast.run.runner", str(journal)],
+                [sys.executable, "-m", "chronocast.run.runner", str(journal), str(lock.fileno())],
                 stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True, cwd="/",
+                pass_fds=[lock.fileno()],
             )  # fmt: skip
     except OSError as error:
         raise RunError(
             f"The runner could not be started: {error.strerror}.", "Check the state folder."
         ) from None
+
+
+def _taken(lock: IO[str]) -> bool:
+    """Whether a lock could be had; whoever asks if its holder lives has it for a moment, too."""
+    for _ in range(20):
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            return True
+        except OSError:
+            time.sleep(0.05)
+    return False
 
 
 def last_run(batch_path: Path) -> Path | None:
@@ -65,31 +90,49 @@ def begin_run(batch: Batch, batch_path: Path, options: dict[str, Any] | None = N
         RunError: there is nothing to run, or it is running already.
         JournalError: the journal can't be written.
     """
-    from chronocast.journal.runs import RunJournal, new_run_path
+    from chronocast.journal.runs import runs_folder
 
     if not batch.outputs:
         raise RunError("This batch asks for no outputs yet.", "Fill a cell of the grid first.")
+    folder = runs_folder(state_folder(), batch_path)
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        with open(folder / ".beginning", "a+") as beginning:
+            fcntl.flock(beginning, fcntl.LOCK_EX)  # two that begin at once do so one after the other
+            return _begin(batch, batch_path, options or {})
+    except OSError as error:
+        raise RunError(f"The run could not be begun: {error.strerror}.", f"Check {folder}.") from None
+
+
+def _begin(batch: Batch, batch_path: Path, options: dict[str, Any]) -> Path:
+    from chronocast.journal.database import JournalError
+    from chronocast.journal.runs import RunJournal, new_run_path
+
     before = last_run(batch_path)
     snapshot = batch.model_dump(mode="json")
-    options = options or {}
     if before is not None:
         if runner_lives(before):
             raise RunError(f"{batch_path.name} is being run already.", "Follow it, or stop it first.")
-        with contextlib.suppress(ChronocastError):
+        with contextlib.suppress(JournalError):
             old = RunJournal(before)
-            records = old.records()
-            begin = next((record for record in records if record.kind == "begin"), None)
-            ended = any(record.kind == "ended" for record in records)
-            same = begin is not None and begin.body["batch"] == snapshot and begin.body["options"] == options
-            if begin is not None and not ended and same:
-                old.close()
-                start_runner(before)
-                return before
-            if not ended:
-                old.append(
-                    "ended", {"outcome": "stopped", "sentence": "A new run of the batch took its place."}
+            try:
+                records = old.records()
+                begin = next((record for record in records if record.kind == "begin"), None)
+                ended = any(record.kind == "ended" for record in records)
+                same = (
+                    begin is not None and begin.body["batch"] == snapshot and begin.body["options"] == options
                 )
-            old.close()
+                if begin is not None and not ended and same:
+                    start_runner(before)
+                    return before
+                see_free(batch_path)
+                if not ended:
+                    old.append(
+                        "ended", {"outcome": "stopped", "sentence": "A new run of the batch took its place."}
+                    )
+            finally:
+                old.close()
+    see_free(batch_path)
     path = new_run_path(state_folder(), batch_path)
     unborn = path.with_suffix(".new")  # nobody finds it until it is whole
     journal = RunJournal(unborn)
@@ -101,6 +144,20 @@ def begin_run(batch: Batch, batch_path: Path, options: dict[str, Any] | None = N
     os.replace(unborn, path)
     start_runner(path)
     return path
+
+
+def see_free(batch_path: Path) -> None:
+    """See that nobody else, on this machine or another, is running the batch.
+
+    Raises:
+        RunError: somebody is; the sentence says who.
+    """
+    try:
+        lease = take_lease(batch_path)
+    except Leased as error:
+        raise RunError(error.sentence, error.remedy) from None
+    if lease is not None:
+        lease.close()
 
 
 def ask(
@@ -123,8 +180,80 @@ def ask(
             if (answer := opened.answered(number)) is not None:
                 return answer
             if not runner_lives(journal):
-                return True, ""
+                if (answer := opened.answered(number)) is not None:
+                    return answer
+                opened.answer(number, False, GONE)
+                raise RunError(GONE, "Take the run up again, or begin anew.")
             time.sleep(0.03)
     finally:
         opened.close()
     raise RunError("The runner did not answer in time.", "Its log says more; the request stands.")
+
+
+GONE = "The runner went away before it answered; nothing was changed."
+STOP_SECONDS = 15.0
+"""How long a runner may take to bring a run to rest before it is ended."""
+
+
+def stop_run(journal: Path, wait_seconds: float = STOP_SECONDS) -> str:
+    """Stop a whole run for certain: ask its runner, and end it if it doesn't come to rest.
+
+    Returns a sentence on how it went.  When this returns, no runner is left
+    and the journal says that the run has ended.
+
+    Raises:
+        RunError: there is no such run, or its runner can't be ended from here.
+    """
+    from chronocast.journal.runs import RunJournal
+
+    opened = RunJournal(journal)
+    try:
+        if any(record.kind == "ended" for record in opened.records()):
+            raise RunError("That run has ended already.")
+        if runner_lives(journal):
+            number = opened.ask("stop")
+            until = time.monotonic() + wait_seconds
+            while runner_lives(journal) and time.monotonic() < until:
+                time.sleep(0.05)
+            if runner_lives(journal):
+                _end_runner(journal)
+                opened.answer(number, True, "")
+        if any(record.kind == "ended" for record in opened.records()):
+            return "Stopped."
+        opened.append("ended", {"outcome": "stopped", "sentence": ENDED})
+        return f"Stopped. {ENDED}"
+    finally:
+        opened.close()
+
+
+ENDED = "Its runner did not come to rest by itself; what is finished is kept."
+
+
+def _end_runner(journal: Path) -> None:
+    """End a runner that doesn't answer: asked by signal, then killed.  Its children go with it.
+
+    Raises:
+        RunError: it can't be ended from here.
+    """
+    import psutil
+
+    try:
+        pid = int(journal.with_suffix(".lock").read_text())
+        process = psutil.Process(pid)
+        if str(journal) not in process.cmdline():
+            raise RunError("The runner can't be found on this machine.", "Stop it where it runs.")
+        process.terminate()
+        try:
+            process.wait(3)
+        except psutil.TimeoutExpired:
+            process.kill()
+            process.wait(5)
+    except psutil.NoSuchProcess:
+        pass
+    except (OSError, ValueError, psutil.Error) as error:
+        raise RunError(
+            f"The runner could not be ended: {error}.", "End its process by hand, or restart the machine."
+        ) from None
+    until = time.monotonic() + 2
+    while runner_lives(journal) and time.monotonic() < until:
+        time.sleep(0.05)

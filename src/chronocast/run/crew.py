@@ -9,7 +9,7 @@ is given back.
 
 from __future__ import annotations
 
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Mapping
 from dataclasses import dataclass, field
 from typing import Any, Literal, Protocol
 
@@ -89,6 +89,9 @@ class Crew(Protocol):
 
     def events(self) -> AsyncIterator[CrewEvent]:
         """What happens, in order, for as long as the crew is open."""
+
+    def signs(self) -> Mapping[tuple[str, int], float]:
+        """Attempts in hand (task, attempt), each with the seconds since it last showed progress or used a processor."""
 
     def lost(self) -> frozenset[str]:
         """Stations that have gone and not come back."""

@@ -7,13 +7,16 @@ from typing import Literal
 
 TaskKind = Literal["piece", "sound", "join", "check"]
 
-Fault = Literal["lost", "encode", "media", "space", "place", "pieces", "disproved", "stopped"]
+Fault = Literal[
+    "lost", "encode", "media", "space", "away", "place", "pieces", "disproved", "stopped", "internal"
+]
 """Why a task failed.
 
 *lost*: its child or station went; *encode*: the work itself failed; *media*:
-the source can't be read; *space*: a drive is full; *place*: a folder can't be
-written; *pieces*: a join found damaged pieces; *disproved*: a check found the
-file wanting; *stopped*: we stopped it.
+the source can't be read; *space*: a drive is full; *away*: a folder or a file
+is gone, as when a drive was unplugged; *place*: a folder can't be written;
+*pieces*: a join found damaged pieces; *disproved*: a check found the file
+wanting; *stopped*: we stopped it; *internal*: the runner itself failed at it.
 """
 
 State = Literal[
@@ -169,13 +172,20 @@ class SpaceFreed:
 
 
 @dataclass(frozen=True)
+class DriveReturned:
+    """What outputs waited for because it was gone is there again."""
+
+    outputs: tuple[str, ...]
+
+
+@dataclass(frozen=True)
 class WaitingOver:
-    """Nobody will free the drive: outputs that wait for room now need somebody."""
+    """Nobody frees the drive or brings it back: outputs that wait for that now need somebody."""
 
 
 Event = (
     Added | Sealed | Amended | SlotGranted | SlotWithdrawn | StationLost | Done | Failed | Placed | PlaceRefused | PauseAsked
-    | ResumeAsked | StopAsked | HoldAsked | OrderAsked | RetryAsked | SpaceFreed | WaitingOver
+    | ResumeAsked | StopAsked | HoldAsked | OrderAsked | RetryAsked | SpaceFreed | DriveReturned | WaitingOver
 )  # fmt: skip
 
 
@@ -279,6 +289,6 @@ class Tracked:
     spec: OutputSpec
     state: State = "waiting"
     reason: str = ""
-    waits_for_space: bool = False
+    waits_for: Literal["", "space", "drive"] = ""
     joined: int = 0
     tasks: list[TaskId] = field(default_factory=list)

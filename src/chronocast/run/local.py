@@ -15,9 +15,11 @@ import os
 import signal
 import sys
 import time
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Mapping
 from pathlib import Path
 from typing import IO, Any, Literal
+
+import psutil
 
 from chronocast.model.jobs import Job
 from chronocast.run.crew import CrewEvent, Finished, Gave, Granted, Progressed, Returned
@@ -108,7 +110,17 @@ class _Hand:
         self.attempt = 0
         self.granted = False
         self.stopping = False
-        self.since = 0.0
+        self.moved = 0.0
+        self.cpu_seconds = 0.0
+
+    def look(self) -> float:
+        """Seconds since its child last reported progress or used a processor (a join and a lead-in report nothing)."""
+        if self.child is not None and self.child.alive:
+            with contextlib.suppress(psutil.Error):
+                times = psutil.Process(self.child.process.pid).cpu_times()
+                if times.user + times.system > self.cpu_seconds + 0.01 or self.child.frozen:
+                    self.cpu_seconds, self.moved = times.user + times.system, time.monotonic()
+        return time.monotonic() - self.moved
 
 
 class LocalCrew:
@@ -134,12 +146,12 @@ class LocalCrew:
         self._wanted = min(slots, len(self._hands))
         if self._granting is None:
             self._granting = asyncio.create_task(self._grant())
-        self._grant_once()
+        self._grant_what_is_free()
 
     async def start(self, slot: str, task: str, attempt: int, job: Job, fresh: bool = False) -> None:
         """Begin an attempt on a granted slot, in its warm child or in a fresh process."""
         hand = self._hand(slot)
-        hand.task, hand.attempt, hand.stopping, hand.since = task, attempt, False, time.monotonic()
+        hand.task, hand.attempt, hand.stopping, hand.moved = task, attempt, False, time.monotonic()
         work = asyncio.create_task(self._work(hand, task, attempt, job, fresh))
         self._tasks.add(work)
         work.add_done_callback(self._tasks.discard)
@@ -172,6 +184,10 @@ class LocalCrew:
         while not self._closed:
             yield await self._queue.get()
 
+    def signs(self) -> Mapping[tuple[str, int], float]:
+        """What is in hand, and for how many seconds nothing of it has moved."""
+        return {(hand.task, hand.attempt): hand.look() for hand in self._hands if hand.task}
+
     def lost(self) -> frozenset[str]:
         """This machine doesn't lose itself."""
         return frozenset()
@@ -196,8 +212,14 @@ class LocalCrew:
 
     async def _grant(self) -> None:
         while True:
-            self._grant_once()
+            self._grant_what_is_free()
             await asyncio.sleep(POLL_SECONDS)
+
+    def _grant_what_is_free(self) -> None:
+        try:
+            self._grant_once()
+        except OSError as error:  # its folder may be full or away for a while
+            log.warning("no slot can be taken: %s", error)
 
     def _grant_once(self) -> None:
         granted = [hand for hand in self._hands if hand.granted]
@@ -208,7 +230,7 @@ class LocalCrew:
                 hand.granted = True
                 granted.append(hand)
                 self._queue.put_nowait(Granted(hand.name, STATION))
-                self._keep(self._warm(hand))
+                self._keep(self._warm_ahead(hand))
         for hand in reversed(granted):
             if len([h for h in self._hands if h.granted]) <= self._wanted:
                 break
@@ -221,6 +243,11 @@ class LocalCrew:
         task = asyncio.create_task(work)
         self._tasks.add(task)
         task.add_done_callback(self._tasks.discard)
+
+    async def _warm_ahead(self, hand: _Hand) -> None:
+        """Have a child ready; where none can be started, the first attempt says why."""
+        with contextlib.suppress(OSError):
+            await self._warm(hand)
 
     async def _warm(self, hand: _Hand) -> None:
         async with hand.warming:
@@ -275,6 +302,7 @@ class LocalCrew:
                 if child.frozen:
                     child.signal(signal.SIGSTOP)
             elif what == "progress" and report.get("attempt") == attempt:
+                hand.moved = time.monotonic()
                 self._queue.put_nowait(Progressed(task, attempt, int(report["frames"]), hand.name))
             elif what == "done" and report.get("attempt") == attempt:
                 return Finished(

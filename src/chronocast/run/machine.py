@@ -25,6 +25,7 @@ from chronocast.run.events import (
     Control,
     Discard,
     Done,
+    DriveReturned,
     DropPiece,
     End,
     Event,
@@ -216,11 +217,11 @@ class Machine:
             return
         if event.fault == "lost":
             task.losses += 1
-        elif event.fault == "space":
+        elif event.fault in ("space", "away"):
             for tracked in self._wanting(task.id):
                 if tracked.state not in AT_REST:
                     self._rest(tracked, "needs you", event.sentence)
-                    tracked.waits_for_space = True
+                    tracked.waits_for = "space" if event.fault == "space" else "drive"
             return
         elif event.fault == "pieces" and event.damaged:
             task.failures += 1
@@ -320,12 +321,18 @@ class Machine:
 
     def _space_freed(self, _: SpaceFreed) -> None:
         for tracked in self.outputs.values():
-            if tracked.state == "needs you" and tracked.waits_for_space:
+            if tracked.state == "needs you" and tracked.waits_for == "space":
+                self._try_again(tracked)
+
+    def _drive_returned(self, event: DriveReturned) -> None:
+        for name in event.outputs:
+            tracked = self.outputs.get(name)
+            if tracked and tracked.state == "needs you" and tracked.waits_for == "drive":
                 self._try_again(tracked)
 
     def _waiting_over(self, _: WaitingOver) -> None:
         for tracked in self.outputs.values():
-            tracked.waits_for_space = False
+            tracked.waits_for = ""
 
     # What follows from them
 
@@ -442,7 +449,7 @@ class Machine:
     def _move(self, tracked: Tracked, state: State, reason: str = "") -> None:
         if state not in TRANSITIONS[tracked.state]:
             raise AssertionError(f"{tracked.spec.id}: {tracked.state} can't become {state}")
-        tracked.state, tracked.reason, tracked.waits_for_space = state, reason, False
+        tracked.state, tracked.reason, tracked.waits_for = state, reason, ""
         self._say(Tell(tracked.spec.id, state, reason))
 
     def _end_if_over(self) -> None:
@@ -453,7 +460,7 @@ class Machine:
         states = [tracked.state for tracked in self.outputs.values()]
         if not all(state in AT_REST for state in states):
             return
-        if any(tracked.waits_for_space for tracked in self.outputs.values()) and not self.stopping:
+        if any(tracked.waits_for for tracked in self.outputs.values()) and not self.stopping:
             return
         outcome: Any = "stopped" if self.stopping else "needs you" if "needs you" in states else "done"
         self.ended = outcome
@@ -461,14 +468,15 @@ class Machine:
 
     @property
     def waits_for(self) -> str:
-        """Why the run is not over though nothing runs: *space*, *resume*, *slot*, or nothing."""
+        """Why the run is not over though nothing runs: *space*, *drive*, *resume*, *slot*, or nothing."""
         if self.ended or any(key is not None for key in self.slots.values()):
             return ""
         if self.paused:
             return "resume"
         if any(tracked.state not in AT_REST for tracked in self.outputs.values()):
             return "slot"
-        return "space" if any(tracked.waits_for_space for tracked in self.outputs.values()) else ""
+        waiting = {tracked.waits_for for tracked in self.outputs.values()} - {""}
+        return "drive" if "drive" in waiting else "space" if waiting else ""
 
     def _say(self, instruction: Instruction) -> None:
         self._out.append(instruction)
@@ -479,7 +487,8 @@ _HANDLERS: dict[type, Callable[[Machine, Any], None]] = {
     SlotWithdrawn: Machine._slot_withdrawn, StationLost: Machine._station_lost, Done: Machine._done,
     Failed: Machine._failed, Placed: Machine._placed, PlaceRefused: Machine._place_refused, PauseAsked: Machine._pause,
     ResumeAsked: Machine._resume, StopAsked: Machine._stop, HoldAsked: Machine._hold, OrderAsked: Machine._reordered,
-    RetryAsked: Machine._retry, SpaceFreed: Machine._space_freed, WaitingOver: Machine._waiting_over,
+    RetryAsked: Machine._retry, SpaceFreed: Machine._space_freed,
+    DriveReturned: Machine._drive_returned, WaitingOver: Machine._waiting_over,
 }  # fmt: skip
 
 

@@ -1,8 +1,11 @@
 """The runner: one detached process that owns a run.
 
-``python -m chronocast.run.runner JOURNAL``.  It carries out what the state
-machine says, and tells it what came of it.  It believes the disk first, then
-the journal; so it can be killed and started again at any moment.
+``python -m chronocast.run.runner JOURNAL [LOCK]``.  It carries out what the
+state machine says, and tells it what came of it.  It believes the disk first,
+then the journal; so it can be killed and started again at any moment.
+
+No error is only logged: one that belongs to a task fails that task, one that
+belongs to a request refuses it, and any other ends the run as *needs you*.
 """
 
 from __future__ import annotations
@@ -20,14 +23,23 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import IO, Any
 
-from chronocast.deliver.place import PlaceError, discard, make_folder, measured, place
+from chronocast.deliver.place import (
+    FolderGone,
+    PlaceError,
+    discard,
+    existing_folder,
+    make_folder,
+    measured,
+    place,
+)
 from chronocast.forecast.size import basis_value
 from chronocast.journal.database import JournalError
 from chronocast.journal.facts import FactsStore
 from chronocast.journal.ledger import Ledger
 from chronocast.journal.places import data_folder, state_folder
 from chronocast.journal.rounds import RoundsStore
-from chronocast.journal.runs import Request, RunJournal, batch_key
+from chronocast.journal.runs import Record, Request, RunJournal, batch_key
+from chronocast.media.images import is_there
 from chronocast.model.batch import Batch, read_batch
 from chronocast.model.cutlist import Stated
 from chronocast.model.errors import ChronocastError
@@ -51,6 +63,31 @@ log = logging.getLogger("chronocast.runner")
 
 POLL_SECONDS = 0.1
 ROOM_SECONDS = 2.0
+CREW_SECONDS = 2.0
+STILL_SECONDS = 180.0
+"""How long an attempt may show neither progress nor any use of a processor before it is ended."""
+
+
+class StoppedEarly(ChronocastError):
+    """The run was stopped while it was still being prepared."""
+
+
+def own_error(error: BaseException, doing: str) -> str:
+    """An error of our own as a sentence: what was being done, what came in the way, where the detail is."""
+    return f"The runner failed at {doing} ({type(error).__name__}: {error}). Its log has the detail."
+
+
+def media_of(ready: OutputReady) -> set[Path]:
+    """Every file that an output's source is read from."""
+    return {ready.source.path, *map(Path, ready.source.facts)}
+
+
+def first_of(group: BaseExceptionGroup[Any]) -> BaseException:
+    """The first error in a group of them, however deep."""
+    found: BaseException = group
+    while isinstance(found, BaseExceptionGroup):
+        found = found.exceptions[0]
+    return found
 
 
 class Options(Stated):
@@ -77,6 +114,7 @@ class Runner:
         self.unready: dict[str, str] = {}
         self.refused_by_cards: dict[str, str] = {}
         self.jobs: dict[e.TaskId, PieceJob | SoundJob] = {}
+        self.planned_for: dict[e.TaskId, OutputReady] = {}
         self.starts: dict[tuple[str, int], tuple[e.TaskId, str, float, str]] = {}
         self.counts: dict[str, int] = {}
         self.spent: dict[str, list[float]] = {}
@@ -93,6 +131,9 @@ class Runner:
         self.finish: dict[str, Any] = {}
         self.cpu: dict[str, float] = {}
         self.seen_requests: set[int] = set()
+        self.ended_still: set[tuple[str, int]] = set()
+        self.stop_asked = False
+        self.moved = time.time()
         self.saying = Saying(self)
 
     # Beginning
@@ -115,6 +156,54 @@ class Runner:
         except Leased as error:
             self._end("needs you", str(error))
             return "needs you"
+        try:
+            return await self._with_helpers(records)
+        finally:
+            if self.crew is not None:
+                await self.crew.close()
+            if self.lease is not None:
+                self.lease.close()  # at once, not when nobody remembers this runner
+
+    async def _with_helpers(self, records: list[Record]) -> str:
+        """Prepare and carry the run through; whatever fails of the runner itself ends the run and says so."""
+        outcome = "needs you"
+        try:
+            async with asyncio.TaskGroup() as group:
+                helpers = [group.create_task(job) for job in (self.saying.say_now(), self._read_requests())]
+                try:
+                    await self._prepare(records)
+                    helpers += [
+                        group.create_task(job)
+                        for job in (
+                            self._listen(),
+                            self.saying.forecast_again(),
+                            self._watch_room(),
+                            self._watch_crew(),
+                        )
+                    ]
+                    await self._steps()
+                finally:
+                    for helper in helpers:
+                        helper.cancel()
+        except BaseExceptionGroup as errors:
+            error = first_of(errors)
+            if isinstance(error, StoppedEarly):
+                self._end("stopped")
+                return "stopped"
+            log.error("the run could not go on", exc_info=error)
+            known = isinstance(error, ChronocastError)
+            told = str(error) if known else own_error(error, "this run")
+            self._end("needs you", f"{told} What is finished is kept; begin again.")
+            return "needs you"
+        if self.leaving:
+            return "left"
+        assert self.machine.ended is not None
+        outcome = "needs you" if self.unready and self.machine.ended == "done" else str(self.machine.ended)
+        self._end(outcome)
+        return outcome
+
+    async def _prepare(self, records: list[Record]) -> None:
+        """Look at the batch, forecast it, bring every output into the machine."""
         with contextlib.suppress(ChronocastError):
             self.ledger = Ledger(data_folder() / "ledger.sqlite")
         self.machine.attempts = max(
@@ -125,7 +214,9 @@ class Runner:
                 self.spent.setdefault(record.body["task"], []).append(record.body["wall_seconds"])
             elif record.kind == "forecast":
                 self.promised = record.body
-        self.prospect = await asyncio.to_thread(prepare, self.batch, self.batch_path.parent, self.store)
+        self.prospect = await asyncio.to_thread(
+            prepare, self.batch, self.batch_path.parent, self.store, self._still_wanted
+        )
         await asyncio.to_thread(tidy, self.prospect, self.stock, self.child_log, self._mark)
         if self.crew is None:
             self.crew = LocalCrew(state_folder() / "slots", self.options.slots, self.child_log)
@@ -140,11 +231,15 @@ class Runner:
             if record.kind == "request" and record.body["kind"] != "retry":
                 await self._obey(record.body["kind"], record.body["body"])
         await self._step(e.Sealed())
-        try:
-            return await self._loop()
-        finally:
-            if self.lease is not None:
-                self.lease.close()  # at once, not when nobody remembers this runner
+
+    def _still_wanted(self, _done: int, _total: int) -> None:
+        """Called for each source that was looked at: leave preparing if the run was stopped meanwhile.
+
+        Raises:
+            StoppedEarly: it was.
+        """
+        if self.stop_asked or self.leaving:
+            raise StoppedEarly("The run was stopped before it had begun.")
 
     @property
     def _mark(self) -> str:
@@ -176,7 +271,9 @@ class Runner:
             self._unready(identifier, refusal)
             return
         try:
-            await asyncio.to_thread(make_folder, ready.path.parent)
+            await asyncio.to_thread(self._make_folder, ready)
+        except FolderGone:
+            pass  # its pieces can be made meanwhile; its join waits for the folder
         except PlaceError as error:
             self._unready(identifier, str(error))
             return
@@ -219,43 +316,48 @@ class Runner:
 
     # Going on
 
-    async def _loop(self) -> str:
-        assert self.crew is not None
-        helpers = [
-            asyncio.create_task(job)
-            for job in (
-                self._listen(),
-                self._read_requests(),
-                self.saying.say_now(),
-                self.saying.forecast_again(),
-                self._watch_room(),
-            )
-        ]
-        try:
-            while self.machine.ended is None and not self.leaving:
-                item = await self.queue.get()
-                if isinstance(item, Request):
-                    await self._answer(item)
-                elif item is not None:
-                    await self._step(item)
-        finally:
-            for helper in helpers:
-                helper.cancel()
-            await self.crew.close()
-        if self.leaving:
-            return "left"
-        outcome = "needs you" if self.unready and self.machine.ended == "done" else str(self.machine.ended)
-        self._end(outcome)
-        return outcome
+    async def _steps(self) -> None:
+        """Take events and requests, one after another, until the run is over or is to be left."""
+        while self.machine.ended is None and not self.leaving:
+            item = await self.queue.get()
+            self.moved = time.time()
+            if isinstance(item, Request):
+                await self._answer(item)
+            elif item is not None:
+                await self._step(item)
 
     def _end(self, outcome: str, sentence: str = "") -> None:
         self.journal.set_now({"tasks": {}, "runner": None})
         self.journal.append("ended", {"outcome": outcome, "sentence": sentence})
 
     async def _step(self, event: e.Event) -> None:
-        """Feed the machine; carry out what it says, in order."""
+        """Feed the machine; carry out what it says, in order.
+
+        What fails at a task or an output fails that; the machine decides what follows.
+        """
         for instruction in self.machine.step(event):
-            await self._carry_out(instruction)
+            try:
+                await self._carry_out(instruction)
+            except JournalError:
+                raise  # nothing can be promised any more
+            except Exception as error:
+                log.exception("an instruction could not be carried out: %s", instruction)
+                sentence = str(error) if isinstance(error, ChronocastError) else own_error(error, "this step")
+                match instruction:
+                    case e.Start(task, attempt, _):
+                        self._failed(task, attempt, "internal", sentence)
+                    case e.Place(output, _):
+                        self.queue.put_nowait(e.PlaceRefused(output, sentence))
+                    case _:
+                        self.journal.append("trouble", {"sentence": sentence})
+
+    def _failed(self, task: e.TaskId, attempt: int, fault: e.Fault, sentence: str, detail: str = "") -> None:
+        """Record that an attempt failed, and tell the machine."""
+        self.starts.pop((str(task), attempt), None)
+        self.counts.pop(str(task), None)
+        body = {"task": str(task), "attempt": attempt, "fault": fault, "sentence": sentence, "detail": detail}
+        self.journal.append("failed", body)
+        self.queue.put_nowait(e.Failed(task, attempt, fault, sentence))
 
     async def _carry_out(self, item: e.Instruction) -> None:
         assert self.crew is not None
@@ -293,12 +395,10 @@ class Runner:
         try:
             job = await asyncio.to_thread(self._job, task, attempt)
         except ChronocastError as error:
-            fault: e.Fault = "space" if isinstance(error, NoRoom) else "place"
-            self.journal.append(
-                "failed", {"task": str(task), "attempt": attempt, "fault": fault, "sentence": str(error)}
+            fault: e.Fault = (
+                "space" if isinstance(error, NoRoom) else "away" if isinstance(error, FolderGone) else "place"
             )
-            self.starts.pop((str(task), attempt), None)
-            self.queue.put_nowait(e.Failed(task, attempt, fault, str(error)))
+            self._failed(task, attempt, fault, str(error))
             return
         await self.crew.start(slot, str(task), attempt, job, fresh=task.kind == "check")
 
@@ -335,7 +435,8 @@ class Runner:
     def _know(self, ready: OutputReady) -> None:
         """Have an output's jobs at hand."""
         for piece in ready.plan.pieces:
-            self.jobs[e.TaskId("piece", piece.name)] = piece
+            task = e.TaskId("piece", piece.name)
+            self.jobs[task], self.planned_for[task] = piece, ready
         if ready.plan.sound:
             self.jobs[e.TaskId("sound", ready.plan.sound.name)] = ready.plan.sound
 
@@ -367,7 +468,7 @@ class Runner:
         ready = self.ready[task.name]
         plan = ready.plan
         if task.kind == "join":
-            make_folder(ready.path.parent)
+            self._make_folder(ready)
             names = [piece.name for piece in plan.pieces] + ([plan.sound.name] if plan.sound else [])
             need_room(
                 ready.path.parent,
@@ -422,11 +523,20 @@ class Runner:
     async def _listen(self) -> None:
         assert self.crew is not None
         async for event in self.crew.events():
+            self.moved = time.time()
             try:
-                if (told := await self._translate(event)) is not None:
-                    self.queue.put_nowait(told)
-            except Exception:
-                log.exception("an event of the crew could not be taken")
+                translated = await self._translate(event)
+            except JournalError:
+                raise
+            except Exception as error:
+                log.exception("an event of the crew could not be taken: %s", event)
+                if not isinstance(event, c.Finished | c.Gave):
+                    raise
+                task = e.TaskId(*event.task.split(":", 1))  # type: ignore[arg-type]
+                self._failed(task, event.attempt, "internal", own_error(error, "taking in a result"))
+                continue
+            if translated is not None:
+                self.queue.put_nowait(translated)
 
     async def _translate(self, event: c.CrewEvent) -> e.Event | None:
         match event:
@@ -448,6 +558,11 @@ class Runner:
                 if started is None:
                     return None
                 known: Any = fault if fault in e.Fault.__args__ else "encode"  # type: ignore[attr-defined]
+                if (task, attempt) in self.ended_still:
+                    known = "encode"
+                    sentence = (
+                        f"Nothing moved for {STILL_SECONDS / 60:.0f} minutes, so this attempt was ended."
+                    )
                 self.journal.append(
                     "failed",
                     {
@@ -514,17 +629,20 @@ class Runner:
         return e.Done(task, event.attempt)
 
     def _learn(self, task: e.TaskId, event: c.Finished) -> None:
-        job = self.jobs[task]
-        ready = self.ready.get(self._for_output(task))
+        """Put what a piece took into the ledger.  The piece is finished, whatever becomes of that."""
+        job, ready = self.jobs.get(task), self.planned_for.get(task)
         if not isinstance(job, PieceJob) or ready is None or self.ledger is None:
             return
-        ask = picture_ask(ready, self.stock)
-        with contextlib.suppress(JournalError):
+        try:
+            ask = picture_ask(ready, self.stock)
             self.ledger.add_piece(
                 family=ready.family, pace=ready.pace, frames=job.frames, pixels=round(ready.work(job) * 1e6),
                 seconds=float(job.frames / ready.plan.rate), bytes=event.result["bytes"], cpu_seconds=event.cpu_seconds,
                 wall_seconds=event.wall_seconds, target=0 if ready.searching else round(basis_value(ask, job.frames)),
             )  # fmt: skip
+        except Exception as error:
+            log.exception("nothing could be learned from %s", task)
+            self.journal.append("trouble", {"sentence": own_error(error, "learning from a piece")})
 
     async def _read_requests(self) -> None:
         seen: object = None
@@ -537,13 +655,18 @@ class Runner:
                 for request in self.journal.requests():
                     if request.id not in self.seen_requests:
                         self.seen_requests.add(request.id)
+                        if request.kind == "stop" and not request.body.get("outputs"):
+                            self.stop_asked = True
                         self.queue.put_nowait(request)
 
     async def _answer(self, request: Request) -> None:
         try:
             refusal = await self._obey(request.kind, request.body)
-        except (ChronocastError, KeyError, TypeError, ValueError) as error:
-            refusal = str(error) or "It could not be understood."
+        except ChronocastError as error:
+            refusal = str(error)
+        except Exception as error:
+            log.exception("a request could not be met: %s", request)
+            refusal = own_error(error, f"“{request.kind}”")
         if not refusal:
             self.journal.append("request", {"kind": request.kind, "body": request.body})
         self.journal.answer(request.id, not refusal, refusal)
@@ -599,17 +722,55 @@ class Runner:
         return ""
 
     async def _watch_room(self) -> None:
+        """See whether what outputs wait for has come: room on a drive, or the drive itself."""
         while True:
-            await asyncio.sleep(ROOM_SECONDS if self.machine.waits_for != "space" else 0.3)
-            if not any(tracked.waits_for_space for tracked in self.machine.outputs.values()):
+            await asyncio.sleep(ROOM_SECONDS if self.machine.waits_for not in ("space", "drive") else 0.3)
+            waiting = {name: t.waits_for for name, t in self.machine.outputs.items() if t.waits_for}
+            if not waiting:
                 self.full_since = 0.0
                 continue
             self.full_since = self.full_since or time.monotonic()
             places = {self.stock.folder, *(item.path.parent for item in self.ready.values())}
-            if all(free_bytes(folder) > self._least(folder) for folder in places):
+            if "space" in waiting.values() and all(
+                free_bytes(folder) > self._least(folder) for folder in places
+            ):
                 self.queue.put_nowait(e.SpaceFreed())
+            back = tuple(name for name, what in waiting.items() if what == "drive" and self._is_back(name))
+            if back:
+                self.queue.put_nowait(e.DriveReturned(back))
             elif time.monotonic() - self.full_since > self.options.space_wait_seconds:
                 self.queue.put_nowait(e.WaitingOver())
+
+    def _is_back(self, output: str) -> bool:
+        """Whether the folder an output goes to, and all media it needs, are there."""
+        ready = self.ready[output]
+        media = media_of(ready)
+        home = self.batch_path.parent
+        return existing_folder(ready.path.parent, home, media) and all(is_there(str(path)) for path in media)
+
+    def _make_folder(self, ready: OutputReady) -> None:
+        """Make the folder an output goes to, unless it has gone with its drive.
+
+        Raises:
+            PlaceError: it can't be had.
+        """
+        make_folder(ready.path.parent, self.batch_path.parent, media_of(ready))
+
+    async def _watch_crew(self) -> None:
+        """See that every attempt the machine counts on is in somebody's hands, and that it moves."""
+        assert self.crew is not None
+        missing: dict[tuple[str, int], int] = {}
+        while True:
+            await asyncio.sleep(CREW_SECONDS)
+            signs = self.crew.signs()
+            missing = {key: missing.get(key, 0) + 1 for key in self.starts if key not in signs}
+            for key, looks in list(missing.items()):
+                if looks > 3 and key in self.starts:
+                    self._failed(self.starts[key][0], key[1], "lost", "Nobody is working on it any more.")
+            for key, seconds in signs.items():
+                if seconds > STILL_SECONDS and not self.machine.paused and key not in self.ended_still:
+                    self.ended_still.add(key)
+                    await self.crew.control("stop", *key)
 
     def _least(self, folder: Path) -> int:
         """What must be free before waiting outputs are tried again."""
@@ -618,7 +779,7 @@ class Runner:
         needs = [
             sum(self.stock.size(piece.name) or 0 for piece in item.plan.pieces)
             for name, item in self.ready.items()
-            if item.path.parent == folder and self.machine.outputs[name].waits_for_space
+            if item.path.parent == folder and self.machine.outputs[name].waits_for == "space"
         ]
         return max(needs, default=0) + 2 * 2**20
 
@@ -636,9 +797,10 @@ async def _main(path: Path) -> int:
         loop.add_signal_handler(number, runner.leave)
     try:
         outcome = await runner.run()
-    except ChronocastError as error:
+    except Exception as error:
         log.exception("the run could not go on")
-        journal.append("ended", {"outcome": "needs you", "sentence": str(error)})
+        sentence = str(error) if isinstance(error, ChronocastError) else own_error(error, "this run")
+        journal.append("ended", {"outcome": "needs you", "sentence": sentence})
         return 1
     return {"done": 0, "needs you": 1, "stopped": 130, "left": 0}.get(outcome, 1)
 
@@ -648,21 +810,38 @@ def lock_path(journal: Path) -> Path:
     return journal.with_suffix(".lock")
 
 
+def hold_lock(path: Path, inherited: int | None) -> IO[str] | None:
+    """The runner's lock, to be held for as long as it lives; None if another runner has it.
+
+    Whoever starts a runner takes the lock first and hands it down, so that
+    there is no moment in which the run seems to be nobody's.
+    """
+    if inherited is not None:
+        lock = os.fdopen(inherited, "r+")
+    else:
+        lock = open(path, "a+")  # noqa: SIM115 - held for as long as the runner lives
+        for _ in range(20):  # whoever asks whether we live holds it for a moment, too
+            try:
+                fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+                break
+            except OSError:
+                time.sleep(0.05)
+        else:
+            return None
+    lock.seek(0)
+    lock.truncate()
+    lock.write(str(os.getpid()))
+    lock.flush()
+    return lock
+
+
 def main() -> None:
     path = Path(sys.argv[1])
     logging.basicConfig(level=logging.INFO, format="%(asctime)s %(name)s %(levelname)s %(message)s")
-    lock = open(lock_path(path), "w")  # noqa: SIM115 - held for as long as the runner lives
-    for _ in range(20):  # whoever asks whether we live holds it for a moment, too
-        try:
-            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
-            break
-        except OSError:
-            time.sleep(0.05)
-    else:
+    lock = hold_lock(lock_path(path), int(sys.argv[2]) if len(sys.argv) > 2 else None)
+    if lock is None:
         log.info("another runner has this journal")
         sys.exit(0)
-    lock.write(str(os.getpid()))
-    lock.flush()
     sys.exit(asyncio.run(_main(path)))
 
 

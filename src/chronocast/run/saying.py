@@ -42,7 +42,7 @@ class Saying:
 
     async def say_now(self) -> None:
         """What is in hand, four times a second, while it changes."""
-        beat, last = 0.0, ""
+        beat, last, moving = 0.0, "", ""
         while True:
             now = time.time()
             tasks = {
@@ -53,10 +53,14 @@ class Saying:
             body = {"tasks": tasks, "outputs": self.done_frames(), "paused": self.runner.machine.paused,
                     "waits_for": self.runner.machine.waits_for, "finish": self.runner.finish}  # fmt: skip
             text = json.dumps(body)
+            if (counts := json.dumps([tasks, body["outputs"]])) != moving:
+                self.runner.moved, moving = now, counts
+            body["moved"] = self.runner.moved
             values: dict[str, Any] = {}
             if text != last:
                 values["tasks"], last = body, text
             if now - beat >= HEARTBEAT_SECONDS:
+                values["tasks"] = body
                 values["runner"], beat = {"pid": os.getpid(), "host": socket.gethostname()}, now
             if values:
                 try:

@@ -2,10 +2,27 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from fractions import Fraction
-from typing import Any, Protocol
+from typing import Any, Literal, Protocol
+
+
+SILENT_SECONDS = 8.0
+"""A runner says that it lives every second; one that has said nothing for so long does not answer."""
+STILL_SECONDS = 60.0
+"""How long nothing may move before a person is told."""
+
+Condition = Literal[
+    "none", "going", "paused", "full", "away", "no slot", "still", "silent", "interrupted", "ended"
+]
+"""What a run is doing.
+
+*going*: it moves; *paused*: somebody asked for that; *full*: it waits for room on a drive; *away*: for a drive or
+folder that has gone; *no slot*: for other work on this machine; *still*: nothing moves though it should; *silent*:
+its runner lives and doesn't answer; *interrupted*: its runner is gone; *ended*.
+"""
 
 
 class AnyRecord(Protocol):
@@ -80,6 +97,9 @@ class RunView:
     last: int = 0
     time: float = 0.0
     asked_order: list[str] = field(default_factory=list)
+    troubles: list[str] = field(default_factory=list)
+    silent_seconds: float = 0.0
+    still_seconds: float = 0.0
 
     def fold(self, records: Iterable[AnyRecord]) -> RunView:
         """Take in records, each once."""
@@ -90,14 +110,27 @@ class RunView:
                     take(self, record)
         return self
 
-    def see(self, now: Mapping[str, tuple[float, dict[str, Any]]], lives: bool) -> RunView:
-        """Take in what is going on now."""
+    def see(
+        self, now: Mapping[str, tuple[float, dict[str, Any]]], lives: bool, at: float | None = None
+    ) -> RunView:
+        """Take in what is going on now.
+
+        ``silent_seconds`` becomes how long its runner has said nothing at all,
+        ``still_seconds`` how long nothing has moved though something should;
+        ``at`` is the time now, in seconds.
+        """
         self.lives = lives
+        at = time.time() if at is None else at
+        going = lives and not self.outcome
+        self.silent_seconds = max(0.0, at - now["runner"][0]) if going and "runner" in now else 0.0
         body = now.get("tasks", (0.0, {}))[1] if lives and not self.outcome else {}
         self.tasks = body.get("tasks", {})
         self.paused = bool(body.get("paused"))
         self.waits_for = str(body.get("waits_for", ""))
         self.finish = body.get("finish", {})
+        moved = float(body.get("moved") or at)
+        expects = going and not self.paused and self.waits_for not in ("space", "drive", "resume", "slot")
+        self.still_seconds = max(0.0, at - moved, self.silent_seconds) if expects else self.silent_seconds
         for name, count in body.get("outputs", {}).items():
             if name in self.outputs:
                 self.outputs[name].frames_done = int(count)
@@ -120,14 +153,37 @@ class RunView:
             for output in self.outputs.values()
         )
 
+    @property
+    def condition(self) -> Condition:
+        """What moves: see ``Condition``."""
+        if self.outcome:
+            return "ended"
+        if not self.lives:
+            return "interrupted" if self.began else "none"
+        if self.silent_seconds > SILENT_SECONDS:
+            return "silent"
+        if self.paused:
+            return "paused"
+        if self.waits_for in ("space", "drive", "slot"):
+            return {"space": "full", "drive": "away", "slot": "no slot"}[self.waits_for]  # type: ignore[return-value]
+        return "still" if self.still_seconds > STILL_SECONDS else "going"
+
+    @property
+    def moves(self) -> bool:
+        """Whether a time by the clock can be promised."""
+        return self.condition == "going"
+
     def output(self, identifier: str) -> OutputView:
         """An output, made known if it was not."""
         return self.outputs.setdefault(identifier, OutputView(identifier))
 
     def shown_state(self, output: OutputView) -> str:
         """The state a person is told: *paused* lies over what would go on."""
-        if self.paused and output.state in ("waiting", "rendering", "joining", "checking"):
-            return "paused"
+        if output.state in ("waiting", "rendering", "joining", "checking", "placing"):
+            if self.condition == "paused":
+                return "paused"
+            if self.condition == "interrupted":
+                return "interrupted"
         return output.state
 
     def as_json(self) -> dict[str, Any]:
@@ -135,7 +191,9 @@ class RunView:
         return {
             "version": 1, "run": self.path, "began": self.began, "ended": self.ended or None, "outcome": self.outcome or None,
             "sentence": self.sentence, "lives": self.lives, "paused": self.paused, "waits_for": self.waits_for,
-            "frames": self.frames, "frames_done": self.frames_done, "finish": self.finish.get("finish"),
+            "condition": self.condition, "still_seconds": round(self.still_seconds, 1), "troubles": self.troubles,
+            "frames": self.frames, "frames_done": self.frames_done,
+            "finish": self.finish.get("finish") if self.moves else None,
             "outputs": [self.outputs[name].as_json() for name in self.order],
         }  # fmt: skip
 
@@ -191,6 +249,10 @@ def _round(view: RunView, record: AnyRecord) -> None:
     output.note = f"round {body['round']}: {body['sentence']}" if body["round"] else str(body["sentence"])
 
 
+def _trouble(view: RunView, record: AnyRecord) -> None:
+    view.troubles.append(str(record.body["sentence"]))
+
+
 def _request(view: RunView, record: AnyRecord) -> None:
     kind, body = record.body["kind"], record.body["body"]
     if kind == "order":
@@ -221,6 +283,7 @@ def _ended(view: RunView, record: AnyRecord) -> None:
 _TAKE = {
     "begin": _begin, "forecast": _forecast, "output ready": _ready, "output": _output, "finished": _finished,
     "made": _made, "outlook": _outlook, "round": _round, "ended": _ended, "request": _request,
+    "trouble": _trouble,
 }  # fmt: skip
 
 
