@@ -5,7 +5,7 @@ from __future__ import annotations
 import unittest
 from fractions import Fraction
 
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from chronocast.model.cutlist import Layer, MediaRef
@@ -125,6 +125,7 @@ class Flattening(unittest.TestCase):
 
 
 class Places(unittest.TestCase):
+    @example(16, 16, 8, 49, "fill", "fill", Fraction(1), Fraction(0))
     @given(
         st.integers(16, 4000), st.integers(16, 4000), st.integers(8, 1500), st.integers(8, 1500),
         st.sampled_from(["fit", "fill", "stretch"]), st.sampled_from(["fit", "fill", "stretch"]),

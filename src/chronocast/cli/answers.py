@@ -5,11 +5,15 @@ from __future__ import annotations
 import json
 import sys
 from pathlib import Path
-from typing import Annotated, Any, NoReturn
+from typing import TYPE_CHECKING, Annotated, Any, NoReturn
 
 import typer
 
 from chronocast.model.errors import ChronocastError
+
+if TYPE_CHECKING:
+    from chronocast.journal.documents import BatchFile
+    from chronocast.model.batch import Batch
 
 BatchPath = Annotated[Path, typer.Argument(help="A batch file, NAME.batch.json.", metavar="BATCH")]
 Json = Annotated[
@@ -30,11 +34,28 @@ def complain(error: ChronocastError | str, code: int) -> NoReturn:
     raise typer.Exit(code)
 
 
-def load(path: Path) -> Any:
-    """A batch from its file, or out with a sentence."""
-    from chronocast.journal.documents import load_batch
+_files: dict[Path, BatchFile] = {}
+"""Batches this command has read, with the revision it read."""
 
+
+def load(path: Path) -> Batch:
+    """A batch from its file, or out with a sentence."""
+    from chronocast.journal.documents import BatchFile
+
+    file = _files[path] = BatchFile(path)
     try:
-        return load_batch(path)
+        return file.load()
     except ChronocastError as error:
         complain(error, WRONG_USE)
+
+
+def save(batch: Batch, path: Path) -> None:
+    """Write a batch that this command has read and edited.
+
+    Raises:
+        ChangedOnDisk: somebody else wrote it meanwhile; theirs is as it was.
+        DocumentError: it can't be written.
+    """
+    from chronocast.journal.documents import BatchFile
+
+    (_files.get(path) or BatchFile(path)).save(batch)

@@ -9,7 +9,7 @@ from typing import Annotated, Any
 
 import typer
 
-from chronocast.cli.answers import WRONG_USE, BatchPath, complain, load
+from chronocast.cli.answers import WRONG_USE, BatchPath, complain, load, save
 from chronocast.model.errors import ChronocastError, ModelError
 
 Outputs = Annotated[list[str], typer.Argument(metavar="OUTPUT...", help="Ids of outputs, or “all”.")]
@@ -17,12 +17,11 @@ Outputs = Annotated[list[str], typer.Argument(metavar="OUTPUT...", help="Ids of 
 
 def _edit(path: Any, change: Callable[[Any], Any]) -> Any:
     """Load, change, save; the batch as it then is."""
-    from chronocast.journal.documents import save_batch
 
     batch = load(path)
     try:
         batch = type(batch).model_validate(change(batch).model_dump())
-        save_batch(batch, path)
+        save(batch, path)
     except ChronocastError as error:
         complain(error, WRONG_USE)
     return batch

@@ -6,7 +6,7 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
-from chronocast.journal.documents import save_batch
+from chronocast.cli.answers import save
 from chronocast.journal.facts import FactsStore
 from chronocast.journal.places import data_folder
 from chronocast.model.batch import Batch
@@ -40,7 +40,7 @@ def relink_batch(
             )
         batch = relink(batch, folder, owner.id, name, Path(place))
     done = search_in(batch, folder, _store(), search)
-    save_batch(done.batch, path)
+    save(done.batch, path)
     return {"version": 1, "found": done.found, "missing": list(done.missing)}
 
 
@@ -57,6 +57,6 @@ def take_cuts(batch: Batch, path: Path, sources: list[str], look: bool) -> dict[
     wanted = sources or changed_sources(prepare(batch, folder, store))
     recuts = compare(batch, folder, store, wanted)
     if not look and wanted:
-        save_batch(take(batch, folder, store, wanted), path)
+        save(take(batch, folder, store, wanted), path)
     return {"version": 1, "taken": not look and bool(wanted), "sources": wanted,
             "outputs": [{**asdict(item), "changed": item.changed} for item in recuts]}  # fmt: skip

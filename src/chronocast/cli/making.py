@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import date
 from pathlib import Path
 
+from chronocast.cli.answers import save
 from chronocast.deliver.names import proposed_stems, unlike
 from chronocast.journal.documents import BATCH_ENDING, save_batch
 from chronocast.journal.facts import FactsStore
@@ -137,7 +138,7 @@ def name_files(batch: Batch, path: Path, pattern: str, edition: int, look: bool)
         change["edition"] = edition
     named = batch.model_copy(update=change)
     if change and not look:
-        save_batch(named, path)
+        save(named, path)
     endings = {recipe.id: extension(recipe.container) for recipe in named.recipes}
     stems = zip(proposed_stems(named, named.outputs), (endings[o.recipe] for o in named.outputs), strict=True)
     return dict(zip((output.id for output in named.outputs), unlike(stems), strict=True))

@@ -6,7 +6,7 @@ import sys
 from pathlib import Path
 from typing import Any
 
-from chronocast.journal.documents import save_batch
+from chronocast.cli.answers import save
 from chronocast.journal.facts import FactsStore
 from chronocast.journal.library import Library, needed_recipe
 from chronocast.journal.places import data_folder
@@ -88,7 +88,7 @@ def add(
     part = typed_range(ready(batch, path, _store(), source), first, last)
     batch, names = _recipes(batch, recipes)
     batch, made = add_pick(batch, source, name, part, names)
-    save_batch(batch, path)
+    save(batch, path)
     return batch, made
 
 
@@ -101,7 +101,7 @@ def marked(batch: Batch, path: Path, source: str, recipes: list[str]) -> tuple[B
     marks = ready(batch, path, _store(), source).cut.marked
     batch, names = _recipes(batch, recipes)
     batch, made = take_marked(batch, source, marks, names)
-    save_batch(batch, path)
+    save(batch, path)
     return batch, made
 
 
@@ -116,7 +116,7 @@ def change(batch: Batch, path: Path, source: str, part: str, first: str, last: s
         batch = change_range(batch, source, part, typed_range(have, first, last, _now(batch, source, part)))
     if name:
         batch = rename_range(batch, source, part, name)
-    save_batch(batch, path)
+    save(batch, path)
     return batch
 
 
@@ -140,7 +140,7 @@ def mend(batch: Batch, path: Path, source: str, part: str) -> tuple[Batch, list[
     first, last = look_at(have, now)
     new = FrameRange(now.start + (first.frames if first else 0), now.stop - (last.frames if last else 0))
     batch = change_range(batch, source, part, new)
-    save_batch(batch, path)
+    save(batch, path)
     return batch, [end.told(is_last) for end, is_last in ((first, False), (last, True)) if end]
 
 
@@ -152,7 +152,7 @@ def remove(batch: Batch, path: Path, source: str, part: str) -> Batch:
     """
     _now(batch, source, part)
     batch = remove_ranges(batch, source, [part])
-    save_batch(batch, path)
+    save(batch, path)
     return batch
 
 
@@ -171,7 +171,7 @@ def for_each_clip(
     batch, names = _recipes(batch, recipes)
     batch = one_for_each_clip(batch, source, clips, names, instead)
     if not look:
-        save_batch(batch, path)
+        save(batch, path)
     return batch
 
 
@@ -215,7 +215,7 @@ def frame(
         found = framed(canvas, framing_view(framing, recipe), recipe.picture.size)
         said.append({"output": name, "width": found.output[0], "height": found.output[1], "taken": list(found.lies.crop),
                      "bars": list(found.bars), "told": found.told(), "problems": found.warnings()})  # fmt: skip
-    save_batch(batch, path)
+    save(batch, path)
     return said
 
 

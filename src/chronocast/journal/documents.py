@@ -3,12 +3,16 @@
 from __future__ import annotations
 
 import contextlib
+import fcntl
+import hashlib
 import json
 import os
 import tempfile
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
+from chronocast.journal.places import state_folder
 from chronocast.model.batch import Batch, read_batch, write_batch
 from chronocast.model.errors import ChronocastError
 
@@ -20,15 +24,28 @@ class DocumentError(ChronocastError):
     """A document that can't be read or written."""
 
 
-def write_text(path: Path, text: str) -> None:
+class ChangedOnDisk(DocumentError):
+    """A batch's file is not the one that was read or written last: somebody else has changed it since."""
+
+
+def write_text(path: Path, text: str, make_folder: bool = True) -> None:
     """Write, flush, rename: the old file stays until the new one is whole.
+
+    With ``make_folder`` False the folder has to be there: one that has gone
+    with its drive is never made again in its place.
 
     Raises:
         DocumentError: it can't be written; the old file is as it was.
     """
     temporary = ""
     try:
-        path.parent.mkdir(parents=True, exist_ok=True)
+        if make_folder:
+            path.parent.mkdir(parents=True, exist_ok=True)
+        elif not path.parent.is_dir():
+            raise DocumentError(
+                f"The folder {path.parent} is missing; nothing is made in its place.",
+                "Connect its drive again; until then the batch is not saved.",
+            )
         handle, temporary = tempfile.mkstemp(prefix=f".{path.name[:40]}.", suffix=".part", dir=path.parent)
         with os.fdopen(handle, "w", encoding="utf-8") as file:
             file.write(text)
@@ -70,6 +87,77 @@ def read_text(path: Path) -> str:
         raise DocumentError(f"{path} is not text.", "Choose a batch file.") from None
     except OSError as error:
         raise DocumentError(f"{path} can't be read: {error.strerror}.", "Check its permissions.") from None
+
+
+class BatchFile:
+    """``BatchFile(path)``: a batch's file, and which revision of it is known here.
+
+    A revision is a digest of the file's bytes; "" is no file.  ``save`` never
+    writes over a revision that wasn't seen, unless that is asked for.
+    """
+
+    def __init__(self, path: Path, new: bool = False) -> None:
+        self.path, self.revision, self._new = path, "", new
+
+    def load(self) -> Batch:
+        """The batch as it is on disk; from here on its revision is known.
+
+        Raises:
+            DocumentError, ModelError: it can't be read or used; the sentence says why.
+        """
+        batch = load_batch(self.path)
+        self.revision = self.on_disk()
+        return batch
+
+    def on_disk(self) -> str:
+        """The revision that is on the disk now; "" where there is no file or it can't be read."""
+        try:
+            return _revision(self.path.read_bytes())
+        except OSError:
+            return ""
+
+    @property
+    def changed(self) -> bool:
+        """Whether somebody else has written the file since it was read or written here.  A missing one isn't changed."""
+        now = self.on_disk()
+        return bool(now) and now != self.revision
+
+    def save(self, batch: Batch, over_theirs: bool = False) -> None:
+        """Write the batch.
+
+        Raises:
+            ChangedOnDisk: somebody else has changed the file, and ``over_theirs`` is False.
+            DocumentError: it can't be written; what was there is as it was.
+        """
+        text = write_batch(batch)
+        with _alone(self.path):
+            if self.changed and not over_theirs:
+                raise ChangedOnDisk(
+                    f"{self.path.name} was changed on disk by another window or command since it was read here.",
+                    "Nothing was written over it. Read it again, or decide which of both to keep.",
+                )
+            write_text(self.path, text, make_folder=self._new)
+            self.revision = _revision(text.encode())
+
+
+def _revision(data: bytes) -> str:
+    return hashlib.blake2b(data, digest_size=12).hexdigest()
+
+
+@contextlib.contextmanager
+def _alone(path: Path) -> Iterator[None]:
+    """One process at a time looks at a batch's file and writes it."""
+    name = hashlib.blake2b(os.fsencode(os.path.realpath(path)), digest_size=10).hexdigest()
+    try:
+        folder = state_folder() / "locks"
+        folder.mkdir(parents=True, exist_ok=True)
+        lock = open(folder / f"{name}.lock", "a")  # noqa: SIM115 - closed below
+    except OSError:  # where nothing can be locked a batch can still be written
+        yield
+        return
+    with lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        yield
 
 
 def load_batch(path: Path) -> Batch:

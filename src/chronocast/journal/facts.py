@@ -3,11 +3,16 @@
 from __future__ import annotations
 
 import hashlib
+import json
 import os
+import subprocess
+import sys
 from dataclasses import asdict
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
+
+import psutil
 
 from chronocast.journal.documents import DocumentError, load_json, save_json
 from chronocast.journal.timelines import TimelineStore
@@ -46,16 +51,81 @@ class FactsStore:
         key = (path, size, changed)
         if key in self._known:
             return self._known[key]
-        place = self.folder / f"{hashlib.blake2b(repr(key).encode(), digest_size=16).hexdigest()}.json"
+        place = note_place(self.folder, key).with_suffix(".json")
         facts = _from_json(load_json(place))
         if facts is None or facts.path != path:
-            facts = inspect_clip(path)
+            facts = self._inspected(path, key)
             try:
                 save_json(place, _to_json(facts))
             except DocumentError:
                 pass  # facts are only kept for speed
         self._known[key] = facts
         return facts
+
+    def _inspected(self, path: str, key: tuple[str, int, int]) -> ClipFacts:
+        """Facts of a file nobody has looked at yet.
+
+        A note lies beside its facts for as long as that takes.  Where one is
+        found whose process is no more, the file may have brought it down: it
+        is looked at in a process apart, so that it can't do so again.
+
+        Raises:
+            NotMedia: nothing in it can be used, or it brings down what reads it.
+        """
+        note = note_place(self.folder, key)
+        try:
+            suspect = not psutil.pid_exists(int(note.read_text()))
+        except (OSError, ValueError):
+            suspect = False
+        try:
+            note.parent.mkdir(parents=True, exist_ok=True)
+            note.write_text(str(os.getpid()))
+        except OSError:
+            pass  # only what is found after a crash is lost
+        try:
+            return inspected_apart(path) if suspect else inspect_clip(path)
+        finally:
+            note.unlink(missing_ok=True)
+
+
+def note_place(folder: Path, key: tuple[str, int, int]) -> Path:
+    """Where it is noted that a file (path, bytes, time of last change in ns) is being looked at."""
+    name = hashlib.blake2b(repr(key).encode(), digest_size=16).hexdigest()
+    return folder / f"{name}.looking"
+
+
+APART_SECONDS = 300
+
+
+def inspected_apart(path: str) -> ClipFacts:
+    """Facts of a file, read by a process of its own.
+
+    Raises:
+        NotMedia: nothing in it can be used, or it brings that process down.
+    """
+    command = [sys.executable, "-m", "chronocast.journal.facts", path]
+    try:
+        done = subprocess.run(command, capture_output=True, stdin=subprocess.DEVNULL, timeout=APART_SECONDS)
+        told = json.loads(done.stdout.decode() or "{}")
+    except (subprocess.TimeoutExpired, ValueError, OSError):
+        told = {}
+    if "sentence" in told:
+        raise NotMedia(told["sentence"], told["remedy"])
+    facts = _from_json(told)
+    if facts is None:
+        raise NotMedia(
+            f"{path} brings down what reads it, so it is left alone.",
+            "It is badly damaged: copy it again from where it came from, or take it out.",
+        )
+    return facts
+
+
+def _inspect_apart(path: str) -> None:
+    try:
+        told = _to_json(inspect_clip(path))
+    except NotMedia as error:
+        told = {"sentence": error.sentence, "remedy": error.remedy}
+    sys.stdout.write(json.dumps(told))
 
 
 def _to_json(facts: ClipFacts) -> dict[str, Any]:
@@ -76,3 +146,7 @@ def _from_json(value: dict[str, Any]) -> ClipFacts | None:
         return ClipFacts(**value)
     except (KeyError, TypeError, ValueError):
         return None
+
+
+if __name__ == "__main__":
+    _inspect_apart(sys.argv[1])

@@ -160,12 +160,10 @@ def place(
     kx, ky = taken.w / lies.w, taken.h / lies.h
     w, h = min(_even(out.w), output[0]), min(_even(out.h), output[1])
     at = min(floor(out.x / 2) * 2, output[0] - w), min(floor(out.y / 2) * 2, output[1] - h)
+    # two pixels are left however little of a small picture is seen
+    x = max(0, min(round(taken.x + (both.x - lies.x) * kx), picture[0] - 2))
+    y = max(0, min(round(taken.y + (both.y - lies.y) * ky), picture[1] - 2))
     crop = (
-        max(0, round(taken.x + (both.x - lies.x) * kx)), max(0, round(taken.y + (both.y - lies.y) * ky)),
-        round(both.w * kx), round(both.h * ky),
-    )  # fmt: skip
-    crop = (
-        crop[0], crop[1],
-        max(2, min(crop[2], picture[0] - crop[0])), max(2, min(crop[3], picture[1] - crop[1])),
+        x, y, max(2, min(round(both.w * kx), picture[0] - x)), max(2, min(round(both.h * ky), picture[1] - y)),
     )  # fmt: skip
     return Placement(crop, (w, h), at, (float(out.w / (both.w * kx)), float(out.h / (both.h * ky))))

@@ -455,13 +455,17 @@ def notices(ready: SourceReady) -> list[Problem]:
     return found
 
 
-def _look_ahead(batch: Batch, folder: Path, store: FactsStore) -> None:
+def _look_ahead(
+    batch: Batch, folder: Path, store: FactsStore, progress: Callable[[int, int], None] | None
+) -> None:
     """Inspect the clips nobody has looked at yet, several at a time; what is wrong with them is said when their turn comes."""
     clips = [str(resolve(source.path, folder)) for source in batch.sources if source.kind == "clip"]
     if len(clips) < 2:
         return
 
     def look(path: str) -> None:
+        if progress:
+            progress(0, len(batch.sources))  # it may say that nobody wants to know any more
         with contextlib.suppress(ChronocastError, OSError):
             store.clip(path)
 
@@ -478,7 +482,7 @@ def prepare(
     ``newest`` are sources whose timeline file is to be taken as it is now.
     """
     prospect = Prospect(batch, folder, resolve(batch.folder, folder))
-    _look_ahead(batch, folder, store)
+    _look_ahead(batch, folder, store, progress)
     for number, source in enumerate(batch.sources):
         try:
             prospect.sources[source.id] = ready_source(

@@ -8,7 +8,6 @@ from dataclasses import dataclass, field
 from fractions import Fraction
 from typing import Any, Literal, Protocol
 
-
 SILENT_SECONDS = 8.0
 """A runner says that it lives every second; one that has said nothing for so long does not answer."""
 STILL_SECONDS = 60.0

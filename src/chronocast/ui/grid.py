@@ -137,7 +137,7 @@ class CellPainter(QStyledItemDelegate):
         super().__init__(parent)
         self.theme = theme
         self.strips: dict[str, QImage] = {}
-        self.want: Callable[[str, tuple[tuple[str, int], ...]], None] | None = None
+        self.want: Callable[[str, str, tuple[int, ...]], None] | None = None
 
     def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
         model = index.model()
@@ -184,7 +184,7 @@ class CellPainter(QStyledItemDelegate):
             else:
                 painter.fillRect(frame, t.color("raised"))
                 if row.frames and self.want is not None:
-                    self.want(row.fingerprint, row.frames)
+                    self.want(row.fingerprint, row.source, row.frames)
             left += frame.width() + 12 * unit
         right = box.right() - 8
         draw.text(

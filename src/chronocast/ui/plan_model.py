@@ -31,7 +31,7 @@ class Row:
     title: str
     facts: str
     problem: str = ""
-    frames: tuple[tuple[str, int], ...] = ()
+    frames: tuple[int, ...] = ()
     fingerprint: str = ""
     indented: bool = False
     notes: int = 0
@@ -113,16 +113,19 @@ class PlanModel:
         return next((key for key, cell in self.cells.items() if cell.output == output), None)
 
 
-_STILLS: dict[int, tuple[CutList, tuple[tuple[str, int], ...], str, float]] = {}
+_STILLS: dict[int, tuple[CutList, tuple[int, ...], str, float]] = {}
+STILLS_AT = (0.36, 0.62)
 
 
-def _stills(cut: CutList) -> tuple[tuple[tuple[str, int], ...], str, float]:
-    """Which pictures stand for a source, a name for them, its length in seconds; worked out once for each cut list."""
+def _stills(cut: CutList) -> tuple[tuple[int, ...], str, float]:
+    """Which frames stand for a source, a name for them, its length in seconds; worked out once for each cut list."""
     known = _STILLS.get(id(cut))
     if known is None or known[0] is not cut:
-        shown = [cut.media_frame(round(cut.frames * at)) for at in (0.36, 0.62)]
-        frames = tuple((media.path, frame) for item in shown if item for media, frame in [item])
-        mark = "-".join(dict.fromkeys(m.fingerprint for m in cut.media))[:64] + f"-{cut.frames}"
+        frames = tuple(min(cut.frames - 1, round(cut.frames * at)) for at in STILLS_AT) if cut.frames else ()
+        mark = (
+            "-".join(dict.fromkeys(m.fingerprint for m in cut.media))[:64]
+            + f"-{cut.frames}-{cut.width}×{cut.height}"
+        )
         if len(_STILLS) > 8192:
             _STILLS.clear()
         known = _STILLS[id(cut)] = (cut, frames, mark, float(cut.frames / cut.rate))
@@ -144,7 +147,7 @@ def plan_model(
     for source in batch.sources:
         ready = prospect.sources.get(source.id) if prospect else None
         facts, mark, seconds = "looking at it…", "", 0.0
-        frames: tuple[tuple[str, int], ...] = ()
+        frames: tuple[int, ...] = ()
         mine = told_of.get(source.name, [])
         problem = next((told for told in mine if told.blocks), None)
         notes = sum(not told.blocks for told in mine)

@@ -10,10 +10,11 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from chronocast.journal.documents import BATCH_ENDING, load_batch, save_batch
+from chronocast.journal.documents import BATCH_ENDING, BatchFile, ChangedOnDisk
 from chronocast.journal.facts import FactsStore
 from chronocast.journal.places import data_folder
 from chronocast.model.batch import Batch
+from chronocast.model.batch_changes import batch_changes
 from chronocast.model.edits import History, add_recipe, add_source, fill
 from chronocast.model.supplied import BASIC
 from chronocast.run.gather import gather
@@ -21,7 +22,7 @@ from chronocast.run.outlook import Outlook
 from chronocast.run.prepare import Prospect
 from chronocast.run.recut import Recut, Relinked, changed_sources, compare, search_in, take
 from chronocast.run.view import RunView
-from chronocast.ui.workers import Follower, Forecaster, errand
+from chronocast.ui.workers import FileWatcher, Follower, Forecaster, errand
 
 log = logging.getLogger(__name__)
 
@@ -58,11 +59,13 @@ class Session(QObject):
     rate_wanted = pyqtSignal(list)
     previewed = pyqtSignal(object, object, object)
     gathered = pyqtSignal(list)
+    conflict_seen = pyqtSignal(bool)
 
     def __init__(self, path: Path | None, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self.path = path.absolute() if path else untitled_path()
-        self.history = History(load_batch(self.path) if path else new_batch())
+        self.file = BatchFile(path.absolute() if path else untitled_path(), new=path is None)
+        self.history = History(self.file.load() if path else new_batch())
+        self.conflict = False
         self.prospect: Prospect | None = None
         self.view: Outlook | None = None
         self.before: Outlook | None = None
@@ -79,6 +82,8 @@ class Session(QObject):
         self._forecaster.failed.connect(self.trouble)
         self._follower = Follower(self)
         self._follower.seen.connect(self._seen)
+        self._watcher = FileWatcher(self.file.path, self)
+        self._watcher.changed.connect(self._file_moved)
         self._again = QTimer(self)
         self._again.setInterval(30_000)
         self._again.timeout.connect(self.forecast)
@@ -88,11 +93,17 @@ class Session(QObject):
     def batch(self) -> Batch:
         return self.history.now
 
+    @property
+    def path(self) -> Path:
+        """The batch's file."""
+        return self.file.path
+
     def open(self) -> None:
         """Forecast it, and find the run it may have."""
         from chronocast.run.client import last_run
 
         self.forecast()
+        self._watcher.wake()
         errand(lambda: last_run(self.path), self._found, self.trouble.emit)
 
     def measure(self) -> None:
@@ -118,12 +129,15 @@ class Session(QObject):
         errand(apart.wait, over, failed)
 
     def close(self) -> None:
-        """End the threads.  A run goes on by itself."""
+        """Tell the threads to leave; nobody waits for one that is at a slow drive.  A run goes on by itself."""
         if self._measuring is not None:
             self._measuring.end()
-        for worker in (self._forecaster, self._follower):
+        self._again.stop()
+        workers = (self._forecaster, self._follower, self._watcher)
+        for worker in workers:
             worker.leave()
-            worker.wait(5000)
+        for worker in workers:
+            worker.wait(0.3)
 
     # Edits
 
@@ -151,12 +165,79 @@ class Session(QObject):
         self.forecast()
 
     def _save(self) -> None:
-        """Write the newest state; never an older one over a newer, however the threads run."""
+        """Write the newest state; never an older one over a newer, however the threads run.
+
+        Raises:
+            ChangedOnDisk: somebody else has written the file; theirs stands until a person decides.
+            DocumentError: it can't be written.
+        """
         with self._saving:
             batch = self.batch
-            if batch != self._saved:
-                save_batch(batch, self.path)
+            if batch == self._saved:
+                return
+            if (
+                self._saved is None and not self.file.revision
+            ):  # a new one: a name that nobody has taken since
+                while self.file.path.exists():
+                    self.file.path = self._watcher.path = untitled_path()
+            try:
+                self.file.save(batch)
+            except ChangedOnDisk:
+                self._set_conflict(True)
+                raise
+            self._saved = batch
+
+    # The same batch in another window, or changed by a command
+
+    def _file_moved(self) -> None:
+        """The file is another one than it was a second ago: ours, or somebody else's?"""
+        errand(self._look_at_file, lambda _: None, self.trouble.emit)
+
+    def _look_at_file(self) -> None:
+        with self._saving:
+            changed = self.file.changed
+        self._set_conflict(changed)
+
+    def _set_conflict(self, conflict: bool) -> None:
+        if conflict != self.conflict:
+            self.conflict = conflict
+            self.conflict_seen.emit(conflict)
+
+    def compare_with_disk(self, then: Callable[[list[str]], None]) -> None:
+        """What is otherwise in the file than here, as lines."""
+        mine, path = self.batch, self.path
+        errand(lambda: batch_changes(mine, BatchFile(path).load()), then, self.trouble.emit)
+
+    def take_theirs(self) -> None:
+        """Take the batch as it is on disk: an edit like any other, so that it can be undone."""
+
+        def read() -> Batch:
+            with self._saving:
+                theirs = self.file.load()
+                self._saved = theirs
+            return theirs
+
+        def done(theirs: Batch) -> None:
+            self._set_conflict(False)
+            self.edit("take what is on disk", theirs)
+            self.notice.emit("This window now shows the batch as it is on disk. Undo brings yours back.")
+
+        errand(read, done, self.trouble.emit)
+
+    def keep_mine(self) -> None:
+        """Write the batch of this window over the one on disk."""
+
+        def write() -> None:
+            with self._saving:
+                batch = self.batch
+                self.file.save(batch, over_theirs=True)
                 self._saved = batch
+
+        def done(_: None) -> None:
+            self._set_conflict(False)
+            self.notice.emit("The batch on disk is now the one of this window.")
+
+        errand(write, done, self.trouble.emit)
 
     def fill(self, cells: list[tuple[str, str, str]], filled: bool) -> None:
         """Ask for outputs, or no longer."""

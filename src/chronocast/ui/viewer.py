@@ -28,13 +28,14 @@ class Viewer(QObject):
 
     ``picture`` brings (slot, source, frame, image), ``still`` (source, frame,
     image) of a strip, ``ends`` (source, start, stop, first, last), ``failed``
-    (slot, source, frame, sentence).
+    (slot, source, frame, sentence), ``lost`` that the process has gone.
     """
 
     picture = pyqtSignal(str, str, int, QImage)
     still = pyqtSignal(str, int, QImage)
     ends = pyqtSignal(str, int, int, object, object)
     failed = pyqtSignal(str, str, int, str)
+    lost = pyqtSignal()
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -92,6 +93,13 @@ class Viewer(QObject):
             child.kill()
             child.wait(5)
 
+    def end_process(self) -> None:
+        """End a process that doesn't answer; the next order starts another."""
+        with self._lock:
+            child, self.child = self.child, None
+        if child is not None:
+            child.kill()
+
     # The process
 
     def _send(self, line: bytes) -> None:
@@ -116,10 +124,14 @@ class Viewer(QObject):
         self._orders = Queue()
         for line in self._opened.values():
             self._orders.put(line)
-        child = subprocess.Popen(
-            [sys.executable, "-m", "chronocast.run.looking", str(os.getpid())],
-            stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL,
-        )  # fmt: skip
+        try:
+            child = subprocess.Popen(
+                [sys.executable, "-m", "chronocast.run.looking", str(os.getpid())],
+                stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL,
+            )  # fmt: skip
+        except OSError as error:
+            log.warning("no process for pictures: %s", error)
+            return False
         self.child = child
         assert child.stdin and child.stdout
         threading.Thread(target=_write, args=(child.stdin, self._orders), daemon=True).start()
@@ -127,12 +139,16 @@ class Viewer(QObject):
         return True
 
     def _read(self, child: subprocess.Popen[bytes], stream: IO[bytes]) -> None:
-        while (line := stream.readline()).endswith(b"\n"):  # a line that breaks off was its last
-            told = json.loads(line)
-            data = stream.read(told["bytes"]) if told.get("bytes") else b""
-            if told.get("bytes") and len(data) < told["bytes"]:
-                break
-            self._tell(told, data)
+        try:
+            while (line := stream.readline()).endswith(b"\n"):  # a line that breaks off was its last
+                told = json.loads(line)
+                data = stream.read(told["bytes"]) if told.get("bytes") else b""
+                if told.get("bytes") and len(data) < told["bytes"]:
+                    break
+                self._tell(told, data)
+        except (ValueError, KeyError, TypeError, OSError):
+            log.exception("the looking process said what can't be understood")
+            child.kill()
         child.wait()
         self._lost(child)
 
@@ -165,6 +181,10 @@ class Viewer(QObject):
                 return
             self.child = None
         log.warning("the looking process ended with %s", child.returncode)
+        try:
+            self.lost.emit()
+        except RuntimeError:
+            return
         slot = "here" if "here" in self._asked else "ends"
         order = self._asked.get(slot)
         self._asked.clear()

@@ -43,6 +43,7 @@ from chronocast.model.errors import ChronocastError
 from chronocast.run.recut import Recut
 from chronocast.ui import theme as themes
 from chronocast.ui.check_place import CheckPlace
+from chronocast.ui.conflict_bar import ConflictBar
 from chronocast.ui.finder import Finder
 from chronocast.ui.headline import HeadlineBand
 from chronocast.ui.plan_columns import PlanColumns
@@ -76,6 +77,7 @@ class Window(QMainWindow):
         self.plan: PlanModel | None = None
         self.run_shown: RunModel | None = None
         self.turned: frozenset[str] = frozenset()
+        self.careful = False
         self.resize(1280, 800)
         self.setMinimumSize(960, 600)
         self.setAcceptDrops(True)
@@ -96,12 +98,16 @@ class Window(QMainWindow):
         self.notice.setContentsMargins(16, 7, 16, 7)
         self.notice.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.notice.hide()
+        self.conflict = ConflictBar(theme)
+        self.conflict.theirs_asked.connect(session.take_theirs)
+        self.conflict.mine_asked.connect(session.keep_mine)
+        self.conflict.compare_asked.connect(lambda: session.compare_with_disk(self._show_differences))
         self._build()
         self.columns = PlanColumns(self)
         self._actions()
         self.strips = StripMaker(self)
         self.strips.made.connect(self._strip)
-        self.plan_place.grid.painter.want = self.strips.want
+        self.plan_place.grid.painter.want = self._want_strip
         self._notice_timer = QTimer(self)
         self._notice_timer.setSingleShot(True)
         self._notice_timer.timeout.connect(self.notice.hide)
@@ -112,7 +118,7 @@ class Window(QMainWindow):
         self._heard = (
             (session.changed, self._show_plan), (session.run_seen, self._show_run), (session.run_begun, self._run_begun),
             (session.trouble, self.tell_trouble), (session.notice, self.tell), (session.rate_wanted, self._ask_rate),
-            (session.previewed, self._previewed), (session.gathered, self._gathered),
+            (session.previewed, self._previewed), (session.gathered, self._gathered), (session.conflict_seen, self._conflict),
         )  # fmt: skip
         for signal, slot in self._heard:
             signal.connect(slot)
@@ -172,6 +178,7 @@ class Window(QMainWindow):
         layout.setSpacing(0)
         layout.addWidget(strip)
         layout.addWidget(head)
+        layout.addWidget(self.conflict)
         layout.addWidget(self.notice)
         layout.addWidget(self.pages, 1)
         self.setCentralWidget(body)
@@ -247,6 +254,7 @@ class Window(QMainWindow):
         self._action(look, "Other theme (Ink, Paper)", "Ctrl+Shift+T", self.other_theme)
         self._action(look, "Larger text", "Ctrl++", lambda: self.text_scale(1.1))
         self._action(look, "Smaller text", "Ctrl+-", lambda: self.text_scale(1 / 1.1))
+        self._action(look, "Show pictures again", "", self.show_pictures)
         self._action(look, "Find a command…", "Ctrl+K", self.find_command)
         self._action(look, "About Chronocast", "", self.about)
         menu.addSeparator()
@@ -354,7 +362,8 @@ class Window(QMainWindow):
     def _show_plan(self) -> None:
         session = self.session
         watch = self.range_place.watch
-        watch.look(session.batch, session.prospect)
+        if not self.careful:
+            watch.look(session.batch, session.prospect)
         self.whole = plan_model(session.batch, session.prospect, session.view, session.before, watch.notes())
         self.plan = plan = self._arranged()
         self.title.setText(session.busy or f"{plan.title} → {session.batch.folder}")
@@ -424,6 +433,23 @@ class Window(QMainWindow):
         if self.pages.currentIndex() == RUN and self.run_shown and self.run_shown.going:
             self._show_run()
 
+    def _want_strip(self, key: str, source: str, frames: tuple[int, ...]) -> None:
+        """A strip that the grid would show, unless the batch is opened with care."""
+        ready = self.session.prospect.sources.get(source) if self.session.prospect else None
+        if ready is not None and not self.careful:
+            self.strips.want(key, ready.cut, frames)
+
+    def _conflict(self, conflict: bool) -> None:
+        self.conflict.show_conflict(self.session.path.name, conflict)
+
+    def _show_differences(self, lines: list[str]) -> None:
+        """What is otherwise on disk than here."""
+        box = QMessageBox(self)
+        box.setWindowTitle("This window and the file on disk")
+        box.setText("\n".join(lines) or "Both say the same.")
+        box.addButton("Close", QMessageBox.ButtonRole.RejectRole)
+        box.open()
+
     def _strip(self, key: str, image: QImage) -> None:
         grid = self.plan_place.grid
         grid.painter.strips[key] = image
@@ -478,9 +504,11 @@ class Window(QMainWindow):
                 f"{len(there)} file{'s' if len(there) > 1 else ''} of the same name {'are' if len(there) > 1 else 'is'} in the target folder already."
             )
             answer.setInformativeText("\n".join(item.ready.path.name for item in there[:6]))
-            yes = answer.addButton("Replace", QMessageBox.ButtonRole.AcceptRole)
-            answer.addButton("Leave those and render the rest", QMessageBox.ButtonRole.DestructiveRole)
+            yes = answer.addButton("Replace them", QMessageBox.ButtonRole.DestructiveRole)
+            answer.addButton("Leave those and render the rest", QMessageBox.ButtonRole.AcceptRole)
             no = answer.addButton("Not now", QMessageBox.ButtonRole.RejectRole)
+            answer.setDefaultButton(no)  # what can't be undone is never one key away
+            answer.setEscapeButton(no)
             answer.exec()
             if answer.clickedButton() is no:
                 return
@@ -664,7 +692,7 @@ class Window(QMainWindow):
         """Another window on another batch; this one closes once that one is there."""
         try:
             session = Session(path)
-        except ChronocastError as error:
+        except (ChronocastError, OSError) as error:
             self.tell_trouble(str(error))
             return
         window = Window(session, self.theme)
@@ -672,7 +700,7 @@ class Window(QMainWindow):
         window.show()
         session.open()
         _windows.append(window)
-        self.close()
+        QTimer.singleShot(0, self.close)  # not from within the drop or the dialog that brought it
 
     def save_as(self) -> None:
         """Write a copy of the batch somewhere else (the batch itself is saved at every edit)."""
@@ -725,6 +753,21 @@ class Window(QMainWindow):
         self.close()
         self.deleteLater()
 
+    def open_with_care(self) -> None:
+        """The last window on this batch died while it was being opened: leave out what shows its media."""
+        self.careful = True
+        self._say(
+            "The window ended unexpectedly the last time this batch was opened, so no pictures of its sources are "
+            "shown this time. “Show pictures again” in Commands, View, brings them back.",
+            "rust", 0,
+        )  # fmt: skip
+
+    def show_pictures(self) -> None:
+        """Show pictures of sources again after a batch was opened with care."""
+        self.careful = False
+        self.notice.hide()
+        self._show_plan()
+
     def measure(self) -> None:
         """Calibrate this machine in the background."""
         self.session.measure()
@@ -756,7 +799,7 @@ class Window(QMainWindow):
             event.acceptProposedAction()
             paths = self.columns.take_documents(paths)
             if batches:
-                self._take_session(batches[0])
+                QTimer.singleShot(0, lambda: self._take_session(batches[0]))
             elif paths:
                 self.session.gather(paths)
 
@@ -775,7 +818,6 @@ class Window(QMainWindow):
     def closeEvent(self, event: QCloseEvent | None) -> None:
         self._clock.stop()
         self.strips.leave()
-        self.strips.wait(3000)
         self.range_place.leave()
         if not self._retired:
             self.session.close()

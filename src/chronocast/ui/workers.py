@@ -1,4 +1,4 @@
-"""Work off the interface's thread: forecasts, gathering, following a run."""
+"""Work off the interface's thread: forecasts, gathering, following a run, watching the batch's file."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from PyQt6.QtCore import QObject, QThread, pyqtSignal
+from PyQt6.QtCore import QObject, pyqtSignal
 
 from chronocast.model.batch import Batch
 from chronocast.model.errors import ChronocastError
@@ -18,7 +18,101 @@ from chronocast.model.errors import ChronocastError
 log = logging.getLogger(__name__)
 
 
-class Forecaster(QThread):
+class Left(Exception):
+    """A worker was told to leave while it was at something."""
+
+
+class Worker(QObject):
+    """One thread of work: ``work`` is what it does until it ``leaving``; ``failed`` brings a sentence.
+
+    Whatever ``work`` raises is logged and said, and the worker begins again
+    with the next ``wake``.  The thread never holds up the end of the
+    process, so that nobody waits at closing time for a first look at a slow
+    drive.
+    """
+
+    failed = pyqtSignal(str)
+    what = "This work"
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._thread: threading.Thread | None = None
+        self._leaving = threading.Event()
+        self._woken = threading.Event()
+
+    @property
+    def leaving(self) -> bool:
+        """Whether it was told to leave."""
+        return self._leaving.is_set()
+
+    def wake(self) -> None:
+        """Have it look at what is wanted; starts it where it isn't at work."""
+        self._woken.set()
+        if not self.leaving and (self._thread is None or not self._thread.is_alive()):
+            self._thread = threading.Thread(target=self._carry_out, name=type(self).__name__, daemon=True)
+            self._thread.start()
+
+    def leave(self) -> None:
+        """Tell it to leave; returns at once."""
+        self._leaving.set()
+        self._woken.set()
+
+    def wait(self, seconds: float) -> bool:
+        """Whether it has left, after at most so many seconds."""
+        if self._thread is not None:
+            self._thread.join(seconds)
+        return self._thread is None or not self._thread.is_alive()
+
+    def rest(self, seconds: float | None = None) -> None:
+        """Sleep until it is woken, or so long.
+
+        Raises:
+            Left: it is to leave.
+        """
+        self._woken.wait(seconds)
+        self._woken.clear()
+        self.see_leaving()
+
+    def see_leaving(self) -> None:
+        """Raise ``Left`` if it is to leave."""
+        if self.leaving:
+            raise Left
+
+    def work(self) -> None:
+        """What it does; called again after a failure, with the next ``wake``."""
+        raise NotImplementedError
+
+    def tell(self, signal: Any, *values: Any) -> None:
+        """Emit a signal, unless whoever listens has gone."""
+        if not self.leaving:
+            try:
+                signal.emit(*values)
+            except RuntimeError:
+                raise Left from None
+
+    def _carry_out(self) -> None:
+        while not self.leaving:
+            try:
+                self.work()
+                return
+            except Left:
+                return
+            except (ChronocastError, OSError) as error:
+                log.warning("%s: %s", self.what, error)
+                self._fail(str(error))
+            except Exception as error:
+                log.exception("%s failed", self.what)
+                self._fail(f"{self.what} failed: {error}. The log has the detail.")
+
+    def _fail(self, sentence: str) -> None:
+        try:
+            self.tell(self.failed, sentence)
+            self.rest()
+        except Left:
+            pass
+
+
+class Forecaster(Worker):
     """Prepares and forecasts the newest batch it was given; older ones are dropped.
 
     ``forecast`` brings (batch, prospect, outlook); ``looking`` tells how many
@@ -27,106 +121,114 @@ class Forecaster(QThread):
 
     forecast = pyqtSignal(object, object, object)
     looking = pyqtSignal(int, int)
-    failed = pyqtSignal(str)
+    what = "The forecast"
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._wake = threading.Condition()
+        self._lock = threading.Lock()
         self._wanted: tuple[Batch, Path] | None = None
-        self._leave = False
+        self._experienced: Any = None
+        self._experienced_at = 0.0
 
     def want(self, batch: Batch, path: Path) -> None:
         """Ask for the forecast of a batch."""
-        with self._wake:
+        with self._lock:
             self._wanted = (batch, path)
-            self._wake.notify()
-        if not self.isRunning():
-            self.start()
+        self.wake()
 
-    def leave(self) -> None:
-        """End the thread."""
-        with self._wake:
-            self._leave = True
-            self._wake.notify()
-
-    def run(self) -> None:
+    def work(self) -> None:
         from chronocast.run.today import learned, outlook_now, prepared
 
-        experienced, at = None, 0.0
         while True:
-            with self._wake:
-                self._wake.wait_for(lambda: self._wanted is not None or self._leave)
-                if self._leave:
-                    return
-                assert self._wanted is not None
-                (batch, path), self._wanted = self._wanted, None
-            try:
-                prospect = prepared(batch, path, self.looking.emit)
-                if experienced is None or time.monotonic() - at > 20:
-                    experienced, at = learned(), time.monotonic()
-                self.forecast.emit(batch, prospect, outlook_now(prospect, experienced))
-            except (ChronocastError, OSError) as error:
-                self.failed.emit(str(error))
-            except Exception as error:
-                log.exception("a forecast failed")
-                self.failed.emit(f"The forecast failed: {error}. The log has the detail.")
+            with self._lock:
+                wanted, self._wanted = self._wanted, None
+            if wanted is None:
+                self.rest()
+                continue
+            batch, path = wanted
+            prospect = prepared(batch, path, self._looked)
+            if self._experienced is None or time.monotonic() - self._experienced_at > 20:
+                self._experienced, self._experienced_at = learned(), time.monotonic()
+            self.see_leaving()
+            self.tell(self.forecast, batch, prospect, outlook_now(prospect, self._experienced))
+
+    def _looked(self, done: int, total: int) -> None:
+        self.see_leaving()
+        self.tell(self.looking, done, total)
 
 
-class Follower(QThread):
+class Follower(Worker):
     """Reads a run's journal four times a second; ``seen`` brings its view."""
 
     seen = pyqtSignal(object)
+    what = "Following the run"
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._path: Path | None = None
-        self._leave = threading.Event()
-        self._changed = threading.Event()
 
     def follow(self, journal: Path | None) -> None:
         """Follow another run."""
         self._path = journal
-        self._changed.set()
-        if not self.isRunning() and journal is not None:
-            self.start()
+        if journal is not None or self._thread is not None:
+            self.wake()
 
-    def leave(self) -> None:
-        """End the thread."""
-        self._leave.set()
-        self._changed.set()
+    def work(self) -> None:
+        while True:
+            if self._path is None:
+                self.rest()
+            else:
+                self._follow(self._path)
 
-    def run(self) -> None:
+    def _follow(self, path: Path) -> None:
+        """Until another run is to be followed."""
         from chronocast.journal.runs import RunJournal
         from chronocast.run.client import runner_lives
         from chronocast.run.view import RunView
 
-        journal: RunJournal | None = None
-        opened: Path | None = None
-        view = RunView()
-        told: Any = None
-        while not self._leave.is_set():
-            path = self._path
-            try:
-                if path != opened:
-                    if journal:
-                        journal.close()
-                    journal, opened, view, told = RunJournal(path) if path else None, path, RunView(), None
-                if journal and path:
-                    fresh = journal.records(view.last)
-                    view.fold(fresh).see(journal.now(), runner_lives(path))
-                    mark = (view.last, view.lives, view.paused, str(view.tasks), view.waits_for)
-                    if mark != told:
-                        told = mark
-                        shown = copy.copy(view)
-                        shown.outputs = {key: copy.copy(output) for key, output in view.outputs.items()}
-                        shown.fan = list(view.fan)
-                        self.seen.emit(shown)
-            except ChronocastError as error:
-                log.warning("the journal could not be read: %s", error)
-            self._changed.wait(0.25 if not (view.outcome and not view.lives) else 1.0)
-            self._changed.clear()
-        if journal:
+        journal, view = RunJournal(path), RunView()
+        shown: Any = None
+        try:
+            while path == self._path:
+                view.fold(journal.records(view.last)).see(journal.now(), runner_lives(path))
+                mark = (view.last, view.lives, view.condition, str(view.tasks), view.waits_for)
+                if mark != shown:
+                    shown = mark
+                    seen = copy.copy(view)
+                    seen.outputs = {key: copy.copy(output) for key, output in view.outputs.items()}
+                    seen.fan = list(view.fan)
+                    self.tell(self.seen, seen)
+                self.rest(0.25 if not (view.outcome and not view.lives) else 1.0)
+        finally:
             journal.close()
+
+
+class FileWatcher(Worker):
+    """Looks once a second whether a file is another one than it was; ``changed`` then says so, once for each change."""
+
+    changed = pyqtSignal()
+    what = "Watching the batch's file"
+    SECONDS = 1.0
+
+    def __init__(self, path: Path, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.path = path
+
+    def work(self) -> None:
+        last = self._stamp()
+        while True:
+            self.rest(self.SECONDS)
+            now = self._stamp()
+            if now != last:
+                last = now
+                self.tell(self.changed)
+
+    def _stamp(self) -> tuple[int, int, int] | None:
+        try:
+            status = self.path.stat()
+        except OSError:
+            return None
+        return status.st_mtime_ns, status.st_size, status.st_ino
 
 
 class Errand(QObject):

@@ -1,0 +1,216 @@
+"""Nothing brings the window down, and two windows on one batch never write over each other."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+import tempfile
+import threading
+import time
+import unittest
+from pathlib import Path
+from unittest import mock
+
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtWidgets import QApplication, QMessageBox, QPushButton
+
+from chronocast.journal import facts as facts_room
+from chronocast.journal.documents import BatchFile, ChangedOnDisk, load_batch, save_batch
+from chronocast.journal.facts import FactsStore
+from chronocast.media.errors import NotMedia
+from chronocast.model.batch import FULL, Batch
+from chronocast.model.edits import add_recipe, add_source, fill, set_folder
+from chronocast.ui import theme as themes
+from chronocast.ui.app import make_app
+from chronocast.ui.guard import Guard
+from chronocast.ui.session import Session
+from chronocast.ui.window import Window
+from tests.hostile import corpus
+from tests.runs import QUICK, small_batch
+from tests.ui.hands import Desk
+
+
+def visit(batch: Path, last: str = "") -> subprocess.CompletedProcess[str]:
+    """The desktop in a process of its own; what became of it."""
+    return subprocess.run(
+        [sys.executable, "-m", "tests.ui.visit", str(batch), last],
+        capture_output=True,
+        text=True,
+        timeout=300,
+    )
+
+
+class Lives(unittest.TestCase):
+    def lived(self, done: subprocess.CompletedProcess[str]) -> None:
+        self.assertEqual((done.returncode, "visited" in done.stdout), (0, True), done.stderr[-2000:])
+
+    def hostile_batch(self) -> Path:
+        folder = Path(tempfile.mkdtemp()) / "films"
+        batch = add_recipe(Batch(folder="out"), QUICK)
+        for path in corpus(folder):
+            if path.name.isprintable():
+                batch = add_source(batch, path.name, path.stem, "clip")
+        batch = add_source(batch, "gone.mp4", "gone", "clip")
+        batch = fill(batch, [(source.id, FULL, "quick") for source in batch.sources])
+        save_batch(batch, folder / "hostile.batch.json")
+        return folder / "hostile.batch.json"
+
+    def test_damaged_media_are_opened_scrolled_and_closed_again_and_again(self) -> None:
+        path = self.hostile_batch()
+        for _ in range(2):
+            self.lived(visit(path))
+
+    def test_a_batch_that_is_dropped_opens(self) -> None:
+        one = small_batch(Path(tempfile.mkdtemp()) / "one", 1, 30)
+        two = small_batch(Path(tempfile.mkdtemp()) / "two", 1, 30, first=2)
+        drop = (
+            "from tests.ui.visit import QApplication, Window\n"
+            "from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl, QTimer\n"
+            "from PyQt6.QtGui import QDragEnterEvent, QDropEvent\n"
+            f"data = QMimeData(); data.setUrls([QUrl.fromLocalFile({str(two)!r})])\n"
+            "more = (Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)\n"
+            "enter = QDragEnterEvent(QPoint(9, 9), *more)\n"
+            "QApplication.sendEvent(window, enter)\n"
+            "event = QDropEvent(QPointF(9, 9), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, "
+            "Qt.KeyboardModifier.NoModifier)\n"
+            "QApplication.sendEvent(window, event)\n"
+            "QTimer.singleShot(900, lambda: print([str(w.session.path) for w in QApplication.topLevelWidgets() "
+            "if isinstance(w, Window) and w.isVisible()], flush=True))\n"
+        )
+        done = visit(one, drop)
+        self.lived(done)
+        self.assertIn(f"['{two}']", done.stdout)
+
+    def test_an_error_nobody_caught_is_said_and_the_window_goes_on(self) -> None:
+        path = small_batch(Path(tempfile.mkdtemp()) / "films", 1, 30)
+        done = visit(path, "window.title.setText('before'); raise ZeroDivisionError('of a slot')")
+        self.lived(done)
+        log = Path(os.environ["CHRONOCAST_STATE"]) / "logs" / "desktop.log"
+        self.assertIn("ZeroDivisionError: of a slot", log.read_text())
+
+    def test_one_record_that_makes_no_sense_is_said_and_the_rest_goes_on(self) -> None:
+        from chronocast.journal.runs import RunJournal, new_run_path
+
+        path = small_batch(Path(tempfile.mkdtemp()) / "films", 1, 30)
+        journal = RunJournal(new_run_path(Path(os.environ["CHRONOCAST_STATE"]), path))
+        batch = load_batch(path).model_dump(mode="json")
+        journal.append("begin", {"batch": batch, "path": str(path), "options": {}, "pid": 0})
+        journal.append("output ready", {"id": "clip-0-quick"})
+        journal.close()
+        self.lived(visit(path))
+
+    def test_a_window_closed_during_a_slow_first_look_is_gone_at_once(self) -> None:
+        path = small_batch(Path(tempfile.mkdtemp()) / "films", 1, 30)
+        type(self).app = make_app()
+        free = threading.Event()
+        self.addCleanup(free.set)
+        with mock.patch.object(facts_room, "inspect_clip", side_effect=lambda _: free.wait(60)):
+            session = Session(path)
+            window = Window(session, themes.INK)
+            window.show()
+            session.open()
+            while not any(t.name == "Forecaster" for t in threading.enumerate()):
+                time.sleep(0.01)
+            time.sleep(0.2)
+            window.close()
+            self.assertFalse(free.is_set(), "nobody waited for it")
+            self.assertTrue(session._forecaster.leaving)
+
+    def test_a_file_that_brought_its_reader_down_is_read_apart_and_then_left_alone(self) -> None:
+        folder = Path(tempfile.mkdtemp())
+        film = folder / "film.mp4"
+        film.write_bytes(b"x" * 900)
+        store = FactsStore(folder / "facts")
+        stamp = (str(film), film.stat().st_size, film.stat().st_mtime_ns)
+        note = facts_room.note_place(store.folder, stamp)
+        note.parent.mkdir(parents=True)
+        note.write_text("999999999")
+        with (
+            mock.patch.object(facts_room, "inspect_clip", side_effect=AssertionError("in this process")),
+            self.assertRaises(NotMedia),
+        ):
+            store.clip(str(film))
+
+    def test_the_guard_says_a_sentence_once_and_not_a_hundred_times(self) -> None:
+        type(self).app = make_app()
+        guard, told = Guard(), []
+        guard.trouble.connect(told.append)
+        for _ in range(100):
+            try:
+                raise ValueError("the same")
+            except ValueError as error:
+                guard._uncaught(type(error), error, error.__traceback__)
+        self.assertEqual(len(told), 1)
+        self.assertIn("ValueError: the same", told[0])
+
+
+class Two(unittest.TestCase):
+    def test_a_file_somebody_else_wrote_is_never_written_over(self) -> None:
+        path = small_batch(Path(tempfile.mkdtemp()) / "films", 1, 30)
+        mine, theirs = BatchFile(path), BatchFile(path)
+        batch = mine.load()
+        theirs.load()
+        theirs.save(set_folder(batch, "theirs"))
+        with self.assertRaises(ChangedOnDisk):
+            mine.save(set_folder(batch, "mine"))
+        self.assertEqual(load_batch(path).folder, "theirs")
+        mine.save(set_folder(batch, "mine"), over_theirs=True)
+        self.assertEqual(load_batch(path).folder, "mine")
+
+    def test_a_batch_whose_folder_has_gone_is_not_written_into_one_made_in_its_place(self) -> None:
+        path = small_batch(Path(tempfile.mkdtemp()) / "films", 1, 30)
+        file = BatchFile(path)
+        batch = file.load()
+        path.parent.rename(path.parent.with_name("away"))
+        with self.assertRaises(Exception) as caught:
+            file.save(set_folder(batch, "other"))
+        self.assertIn("is missing", str(caught.exception))
+        self.assertFalse(path.parent.exists())
+
+    def test_two_windows_on_one_batch_each_hear_of_the_other_and_a_person_decides(self) -> None:
+        path = small_batch(Path(tempfile.mkdtemp()) / "films", 1, 30)
+        desk = Desk(path)
+        self.addCleanup(desk.close)
+        other = BatchFile(path)
+        other.save(set_folder(other.load(), "theirs"))
+        desk.until(desk.window.conflict.isVisible, "the change on disk to be noticed")
+        desk.session.edit("mine", set_folder(desk.session.batch, "mine"))
+        desk.until(lambda: "changed on disk" in desk.window.notice.text(), "that nothing was written over it")
+        self.assertEqual(load_batch(path).folder, "theirs")
+        told: list[str] = []
+        desk.session.compare_with_disk(told.extend)
+        desk.until(lambda: told, "what is different")
+        self.assertEqual(told, ["target folder: here “mine”, on disk “theirs”"])
+        desk.click(desk.window.conflict.theirs)
+        desk.until(lambda: desk.session.batch.folder == "theirs", "theirs")
+        desk.until(lambda: not desk.window.conflict.isVisible(), "the question to go")
+        desk.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+        desk.until(lambda: load_batch(path).folder == "mine", "mine again, by undo")
+
+    def test_the_question_whether_to_replace_files_has_a_safe_answer_by_default(self) -> None:
+        path = small_batch(Path(tempfile.mkdtemp()) / "films", 1, 30)
+        (path.parent / "out").mkdir()
+        desk = Desk(path)
+        self.addCleanup(desk.close)
+        target = desk.session.view.outputs[0].ready.path
+        target.write_bytes(b"precious")
+        asked: list[str] = []
+
+        def answer() -> None:
+            box = QApplication.activeModalWidget()
+            if not isinstance(box, QMessageBox):
+                QTimer.singleShot(50, answer)
+                return
+            default = next(b for b in box.findChildren(QPushButton) if b.isDefault())
+            asked.append(default.text())
+            desk.key(Qt.Key.Key_Return, into=box)
+
+        QTimer.singleShot(50, answer)
+        desk.window.begin_run()
+        self.assertEqual(asked, ["Not now"])
+        self.assertEqual(target.read_bytes(), b"precious")
+
+
+if __name__ == "__main__":
+    unittest.main()
