@@ -59,7 +59,7 @@ def corpus(folder: Path) -> list[Path]:
     made.append(flipped(good, folder / "bits.mp4", 300, first=0.02))
     made.append(damaged_stream(folder / "damaged.ts", 2, 60))
     made.append(uneven(folder / "uneven.mkv", 3))
-    short = clip(folder / "stream.ts", 4, 60, width=160, height=96)
+    short = clip(folder / "stream.ts", 4, 60, width=160, height=96, options={"g": "12"})
     write("begins anywhere.ts", short.read_bytes()[len(short.read_bytes()) // 3 :])
     made.append(clip(folder / "one picture.mp4", 5, 1, width=160, height=96, sound=False))
     made.append(clip(folder / "upright.mp4", 6, 40, width=96, height=160))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import sys
 from pathlib import Path
 from typing import Annotated
@@ -17,6 +18,7 @@ from chronocast.model.errors import ChronocastError
 
 app = typer.Typer(
     name="chronocast", no_args_is_help=True, add_completion=False, rich_markup_mode=None,
+    pretty_exceptions_enable=False,
     help="Forecast batch renders before they are made (how long, how big, when finished, does it fit), then render and "
     "prove them. Without a command, or with a batch file alone, the desktop opens.",
 )  # fmt: skip
@@ -443,7 +445,10 @@ def shots(
 
 
 def main() -> None:
-    """The command line."""
+    """The command line.  No traceback reaches a person: it goes to the log, a sentence says what to do."""
+    for stream in (sys.stdout, sys.stderr):
+        if isinstance(stream, io.TextIOWrapper):  # names of files are bytes, and not always text
+            stream.reconfigure(errors="backslashreplace")
     try:
         app()
     except ChronocastError as error:
@@ -451,3 +456,23 @@ def main() -> None:
         sys.exit(NEEDS_YOU)
     except BrokenPipeError:
         sys.exit(NEEDS_YOU)
+    except Exception as error:
+        sys.stderr.write(f"{_logged(error)}\n")
+        sys.exit(NEEDS_YOU)
+
+
+def _logged(error: Exception) -> str:
+    """Write what nobody caught to the log; a sentence about it."""
+    import logging
+
+    from chronocast.journal.places import state_folder
+
+    said = f"This command failed ({type(error).__name__}: {error})."
+    path = state_folder() / "logs" / "command.log"
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        logging.basicConfig(filename=path, format="%(asctime)s %(levelname)s %(message)s", force=True)
+        logging.error("%s", sys.argv, exc_info=error)
+    except OSError:
+        return f"{said} The log in {path.parent} can't be written."
+    return f"{said} Nothing was changed by it that it did not say; the detail is in {path}."

@@ -17,6 +17,7 @@ from chronocast.model.batch import Batch
 from chronocast.model.check import Check, Expected
 from chronocast.model.cutlist import CutList
 from chronocast.model.errors import ModelError
+from chronocast.model.paths import path_text
 from chronocast.model.recipe import frame_size
 from chronocast.model.timing import FrameRange
 from chronocast.pieces.plan import plan_sound
@@ -27,7 +28,7 @@ from chronocast.run.today import prepared
 
 def prove_apart(path: Path, expected: Expected) -> list[dict[str, Any]]:
     """Checks of a file, made in a fresh process."""
-    order = json.dumps({"path": str(path), "expected": asdict(expected)})
+    order = json.dumps({"path": path_text(path), "expected": asdict(expected)})
     done = subprocess.run(
         [sys.executable, "-m", "chronocast.run.prove"], input=order, capture_output=True, text=True
     )
@@ -84,7 +85,7 @@ def check_file(path: Path, recipe_id: str, cards: list[str] | None = None) -> di
     wanted = tuple(needed_card(library, name).model_dump(mode="json") for name in cards or ())
     if path.is_dir():
         raise ModelError(f"{path} is a folder of images; check it with its batch.")
-    facts = FactsStore(data_folder() / "facts").clip(str(path))
+    facts = FactsStore(data_folder() / "facts").clip(path_text(path))
     width, height, rate = 0, 0, facts.rate
     if recipe.picture:
         width, height = frame_size(recipe.picture.size, facts.width or 16, facts.height or 16, facts.pixel_aspect,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import os
 import sys
 from collections.abc import Iterable
@@ -15,12 +16,16 @@ from chronocast.model.batch import Source
 from chronocast.model.colour import told
 from chronocast.model.cutlist import CutList
 from chronocast.model.errors import ChronocastError
-from chronocast.model.facts import ClipFacts
+from chronocast.model.facts import ClipFacts, Damage, SoundFacts
+from chronocast.model.paths import path_text, shown
 from chronocast.model.show import rate_bits_text, size_text, time_text
 from chronocast.model.timing import format_timecode, rate_text
+from chronocast.run.damaged import damage_lines, picture_time
 from chronocast.run.gather import expand
 from chronocast.run.prepare import SourceReady, kind_of, notices, ready_source
 from chronocast.timeline.layout import clip_colour, clip_cut_list
+
+log = logging.getLogger(__name__)
 
 
 def inspect_paths(paths: Iterable[Path], rate: str | None = None) -> list[dict[str, Any]]:
@@ -36,23 +41,48 @@ def _one(path: Path, store: FactsStore, rate: str | None) -> dict[str, Any]:
     try:
         if kind == "sequence":
             source = Source(
-                id="x", path=str(path), kind="sequence", name=path.stem[:200] or "sequence", rate=rate
+                id="x",
+                path=path_text(path),
+                kind="sequence",
+                name=shown(path.stem)[:200] or "sequence",
+                rate=rate,
             )
             return _sequence(ready_source(source, path.parent, store))
-        return _clip(store.clip(str(path)))
+        return _clip(store.looked_through(path_text(path)))
     except ChronocastError as error:
-        return {"path": str(path), "kind": kind, "unusable": True, "problems": [str(error)]}
+        sentence = str(error)
+    except Exception as error:  # one file never spoils what is said of the others
+        log.exception("%r could not be inspected", path)
+        sentence = f"It could not be looked at ({type(error).__name__}: {error})."
+    return {"path": shown(path), "kind": kind, "unusable": True, "problems": [sentence]}
 
 
 def _clip(facts: ClipFacts) -> dict[str, Any]:
     return {
-        "path": facts.path, "kind": "clip", "frames": facts.frames, "rate": str(facts.rate), "width": facts.width,
+        "path": shown(facts.path), "kind": "clip", "frames": facts.frames, "rate": str(facts.rate), "width": facts.width,
         "height": facts.height, "pixel_aspect": str(facts.pixel_aspect), "scan": facts.scan, "video_codec": facts.video_codec,
         "pixel_format": facts.pixel_format, "colour": told(clip_colour(facts)), "turned": facts.turned, "variable_timing": facts.variable_timing,
-        "audio": [{"codec": a.codec, "channels": a.channels, "sample_rate": a.sample_rate} for a in facts.audio],
+        "audio": [_track(track) for track in facts.audio],
+        "field_order": facts.field_order or None, "alpha": facts.alpha or None,
+        "hdr10": {"mastering_display": facts.mastering, "light_level": facts.light} if facts.mastering or facts.light else None,
+        "damage": [_damage(item, facts) for item in facts.damage], "looked_through": facts.looked_through,
         "seconds": facts.seconds, "bytes": facts.bytes, "bit_rate": facts.bit_rate, "timecode": facts.timecode,
         "marked": _marked(clip_cut_list(facts)) if facts.frames else [],
-        "fingerprint": facts.fingerprint, "problems": list(facts.problems), "unusable": False,
+        "fingerprint": facts.fingerprint, "problems": [*facts.problems, *damage_lines(facts)], "unusable": False,
+    }  # fmt: skip
+
+
+def _track(track: SoundFacts) -> dict[str, Any]:
+    return {
+        "codec": track.codec, "channels": track.channels, "sample_rate": track.sample_rate, "layout": track.layout,
+        "language": track.language or None, "depth": track.depth or None, "name": track.name or None,
+    }  # fmt: skip
+
+
+def _damage(item: Damage, facts: ClipFacts) -> dict[str, Any]:
+    return {
+        "first": item.first, "last": item.last, "pictures": item.pictures, "at": picture_time(facts, item.first),
+        "said": item.sentence,
     }  # fmt: skip
 
 
@@ -63,7 +93,7 @@ def _sequence(ready: SourceReady) -> dict[str, Any]:
     size = sum(facts.bytes for facts in ready.facts.values())
     seconds = float(cut.frames / cut.rate)
     return {
-        "path": str(ready.path), "kind": "sequence", "frames": cut.frames, "rate": str(cut.rate), "width": cut.width,
+        "path": shown(ready.path), "kind": "sequence", "frames": cut.frames, "rate": str(cut.rate), "width": cut.width,
         "height": cut.height, "pixel_aspect": "1", "scan": "progressive", "video_codec": "",
         "audio": [{"codec": audio.codec, "channels": audio.channels, "sample_rate": audio.sample_rate}] if audio else [],
         "seconds": seconds, "bytes": size, "bit_rate": int(size * 8 / seconds) if seconds else 0,
@@ -109,12 +139,21 @@ def print_sources(found: list[dict[str, Any]]) -> None:
                 else item["video_codec"] or "sound only"
             )
             sound = (
-                ", ".join(f"{a['codec']} {a['channels']} ch {a['sample_rate']} Hz" for a in item["audio"])
+                ", ".join(
+                    f"{a['codec']} {a['channels']} ch {a['sample_rate']} Hz"
+                    + (f" {a['language']}" if a.get("language") else "")
+                    for a in item["audio"]
+                )
                 or "no sound"
             )
+            picture = (
+                f"{item['width']}×{item['height']} · {rate} frames a second · {item['scan']}{_turned(item)} · "
+                if item["width"]
+                else ""
+            )
+            length = f" ({item['frames']} frames)" if item["frames"] else ""
             sys.stdout.write(
-                f"    {item['width']}×{item['height']} · {rate} frames a second · {item['scan']}{_turned(item)} · {what} · "
-                f"{time_text(item['seconds'])} ({item['frames']} frames) · {size_text(item['bytes'])} · "
+                f"    {picture}{what} · {time_text(item['seconds'])}{length} · {size_text(item['bytes'])} · "
                 f"{rate_bits_text(item['bit_rate'])} · {sound}\n"
             )
         for problem in item["problems"]:

@@ -7,7 +7,7 @@ import json
 import os
 import subprocess
 import sys
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -16,12 +16,15 @@ import psutil
 
 from chronocast.journal.documents import DocumentError, load_json, save_json
 from chronocast.journal.timelines import TimelineStore
+from chronocast.media.damage import look_through
 from chronocast.media.errors import NotMedia
 from chronocast.media.images import is_numbered, stamp
+from chronocast.media.index import scan
 from chronocast.media.inspect import inspect_clip
-from chronocast.model.facts import ClipFacts, SoundFacts
+from chronocast.model.facts import ClipFacts, Damage, SoundFacts
+from chronocast.model.paths import shown
 
-VERSION = 5
+VERSION = 6
 
 
 class FactsStore:
@@ -44,10 +47,10 @@ class FactsStore:
         except FileNotFoundError:
             if is_numbered(path):
                 return inspect_clip(path)  # says which images are missing
-            raise NotMedia(f"{path} is missing.", "Put it back, or relink the source.") from None
+            raise NotMedia(f"{shown(path)} is missing.", "Put it back, or relink the source.") from None
         except (OSError, ValueError) as error:
             reason = getattr(error, "strerror", None) or str(error)
-            raise NotMedia(f"{path} can't be opened: {reason}.", "Check its permissions.") from None
+            raise NotMedia(f"{shown(path)} can't be opened: {reason}.", "Check its permissions.") from None
         key = (path, size, changed)
         if key in self._known:
             return self._known[key]
@@ -61,6 +64,25 @@ class FactsStore:
                 pass  # facts are only kept for speed
         self._known[key] = facts
         return facts
+
+    def looked_through(self, path: str) -> ClipFacts:
+        """Facts of a media file all of which was decoded once, so that what is damaged in it is known.
+
+        Raises:
+            NotMedia: it is missing, or nothing in it can be used.
+        """
+        facts = self.clip(path)
+        if facts.looked_through or not facts.frames or is_numbered(path):
+            return facts
+        found = replace(facts, damage=look_through(facts.path, scan(facts.path)), looked_through=True)
+        size, changed = stamp(found.path)
+        key = (found.path, size, changed)
+        try:
+            save_json(note_place(self.folder, key).with_suffix(".json"), _to_json(found))
+        except DocumentError:
+            pass  # it is kept only so that it isn't done twice
+        self._known[key] = found
+        return found
 
     def _inspected(self, path: str, key: tuple[str, int, int]) -> ClipFacts:
         """Facts of a file nobody has looked at yet.
@@ -143,6 +165,8 @@ def _from_json(value: dict[str, Any]) -> ClipFacts | None:
         value["chapters"] = tuple(
             (str(name), str(first), str(last)) for name, first, last in value["chapters"]
         )
+        value["damage"] = tuple(Damage(**item) for item in value["damage"])
+        value["sound_gaps"] = tuple((float(at), float(length)) for at, length in value["sound_gaps"])
         return ClipFacts(**value)
     except (KeyError, TypeError, ValueError):
         return None

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from chronocast.media.errors import DecodeFailed
 from chronocast.media.index import FrameIndex, scan
-from chronocast.media.opening import opened
+from chronocast.media.opening import listening, opened
 from chronocast.model.cutlist import Deinterlace
 from chronocast.model.timing import FrameRange
 
@@ -26,14 +26,26 @@ class FrameReader:
     B-frames, edit lists, start offsets and pictures before a seek's key frame
     can't shift the count.  With ``hurry``, pictures on the way that no other
     needs aren't decoded: for looking at one after a jump.
+
+    A damaged film is read as far as it goes: for a picture that can't be
+    decoded the nearest one before it stands.  ``complaints`` has what was
+    said of pictures, by number; with ``listen`` also what the decoder only
+    writes to its log (with one thread: its log must not wait for Python).
     """
 
     def __init__(
-        self, path: str, index: FrameIndex | None = None, threads: int = 1, hurry: bool = False
+        self,
+        path: str,
+        index: FrameIndex | None = None,
+        threads: int = 1,
+        hurry: bool = False,
+        listen: bool = False,
     ) -> None:
         self.path = path
         self.index = index or scan(path)
-        self._threads, self._hurry = threads, hurry
+        self.complaints: dict[int, str] = {}
+        self._threads, self._hurry, self._listen = 1 if listen else threads, hurry, listen
+        self._missing: set[int] = set()
         self._wanted: int | None = None
         self._stack = ExitStack()
         self._container: Any = None
@@ -81,18 +93,36 @@ class FrameReader:
         if self._container is None:
             self._open()
         self._container.seek(place, stream=self._stream, backward=True, any_frame=False)
-        self._frames = self._hurried() if self._hurry else self._container.decode(self._stream)
+        self._frames = self._decoded()
         self._next = -1
 
-    def _hurried(self) -> Iterator[av.VideoFrame]:
+    def _decoded(self) -> Iterator[av.VideoFrame]:
+        """Pictures from here on; a packet that can't be decoded is noted and passed over."""
         context = self._stream.codec_context
         now = ""
-        for packet in self._container.demux(self._stream):
-            if packet.pts is not None and self._wanted is not None:
+        packets = self._container.demux(self._stream)
+        while True:
+            try:
+                packet = next(packets, None)
+            except av.error.FFmpegError as error:
+                self._complain(self._next, f"stops being readable: {error.strerror}")
+                return
+            if packet is None:
+                return
+            if self._hurry and packet.pts is not None and self._wanted is not None:
                 skip = "NONREF" if packet.pts < self._wanted else "DEFAULT"
                 if skip != now:
                     context.skip_frame = now = skip
-            yield from packet.decode()
+            try:
+                yield from packet.decode()
+            except av.error.EOFError:
+                return
+            except av.error.FFmpegError as error:
+                at = self.index.number.get(packet.pts, self._next) if packet.pts is not None else self._next
+                self._complain(at, error.strerror or "can't be decoded")
+
+    def _complain(self, number: int, sentence: str) -> None:
+        self.complaints.setdefault(max(0, number), sentence)
 
     def frame(self, number: int) -> av.VideoFrame:
         """Picture ``number``, counted from 0.
@@ -105,43 +135,80 @@ class FrameReader:
                 f"{self.path} has {len(self.index)} pictures; number {number + 1} was asked for.",
                 "Check the range against the file, which may have been replaced.", number,
             )  # fmt: skip
+        if not self._listen:
+            return self._frame(number)
+        with listening() as said:
+            found = self._frame(number)
+        if said:
+            self._complain(number, said[0])
+        return found
+
+    def _frame(self, number: int) -> av.VideoFrame:
         self._wanted = self.index.times[number]
         near = self._frames is not None and 0 <= number - self._next <= 48
         if near and self._hurry and number - self._next > 2:
             near = self.index.key_shown(number) < self.index.times[self._next]
-        if near and (found := self._forward(number)) is not None:
+        if near and number not in self._missing and (found := self._forward(number)) is not None:
             return found
-        places = [self.index.key_before(number, back) for back in (0, 1, 2, 4, 8, 1 << 30)]
-        if self._hurry and not self.index.repeated:
-            places.insert(0, self.index.key_shown(number))
-        for place in dict.fromkeys(places):
-            self._seek(place)
-            if (found := self._forward(number)) is not None:
-                return found
+        if number not in self._missing:
+            places = [self.index.key_before(number, back) for back in (0, 1, 2, 4, 8, 1 << 30)]
+            if self._hurry and not self.index.repeated:
+                places.insert(0, self.index.key_shown(number))
+            for place in dict.fromkeys(places):
+                self._seek(place)
+                if (found := self._forward(number)) is not None:
+                    return found
+            self._missing.add(number)
+        self._complain(number, "can't be decoded; the nearest picture stands for it")
+        return self._nearest(number)
+
+    def _nearest(self, number: int) -> av.VideoFrame:
+        """The last picture before one that is missing, else the first after it.
+
+        Raises:
+            DecodeFailed: there is none.
+        """
+        later = None
+        for back in (0, 1, 1 << 30):
+            self._seek(self.index.key_before(number, back))
+            held = None
+            assert self._frames is not None
+            for picture in self._frames:
+                at = self._number(picture)
+                if at is None:
+                    continue
+                self._next = at + 1
+                if at > number:
+                    later = later or picture
+                    break
+                held = picture
+            if held is not None:
+                return held
+        if later is not None:
+            return later
         raise DecodeFailed(
-            f"Picture {number + 1} of {self.path} can't be decoded.",
+            f"Picture {number + 1} of {self.path} can't be decoded, and none near it.",
             "The file is damaged there; copy it again or leave that part out.", number,
         )  # fmt: skip
+
+    def _number(self, picture: av.VideoFrame) -> int | None:
+        time = picture.pts if picture.pts is not None else picture.dts
+        return self.index.number.get(time) if time is not None else None
 
     def _forward(self, number: int) -> av.VideoFrame | None:
         """Decode up to ``number``; None if decoding started after it or it is missing."""
         assert self._frames is not None
-        try:
-            for picture in self._frames:
-                time = picture.pts if picture.pts is not None else picture.dts
-                at = self.index.number.get(time) if time is not None else None
-                if at is None:
-                    continue
-                self._next = at + 1
-                if at == number:
-                    return picture
-                if at > number:
-                    return None
-        except av.error.FFmpegError as error:
-            raise DecodeFailed(
-                f"{self.path} stops being readable before picture {number + 1}: {error.strerror}.",
-                "Copy it again from where it came from, or leave that part out.", number,
-            ) from None  # fmt: skip
+        for picture in self._frames:
+            at = self._number(picture)
+            if at is None:
+                continue
+            self._next = at + 1
+            if picture.is_corrupt:
+                self._complain(at, "is damaged, says the decoder")
+            if at == number:
+                return picture
+            if at > number:
+                return None
         return None
 
     def frames(self, part: FrameRange) -> Iterator[av.VideoFrame]:
@@ -174,6 +241,9 @@ class PictureSource(Protocol):
     """Whatever gives pictures by number: a film, numbered images, a film's deinterlaced fields."""
 
     @property
+    def complaints(self) -> dict[int, str]: ...
+
+    @property
     def pixel_aspect(self) -> Fraction: ...
 
     @property
@@ -198,6 +268,10 @@ class OverFilm:
     def turned(self) -> int:
         return self.reader.turned
 
+    @property
+    def complaints(self) -> dict[int, str]:
+        return self.reader.complaints
+
     def close(self) -> None:
         self.reader.close()
 
@@ -219,10 +293,11 @@ class Readers:
     Two layers that show the same file at once use two readers of it.
     """
 
-    def __init__(self, most: int = 6, threads: int = 1, hurry: bool = False) -> None:
+    def __init__(self, most: int = 6, threads: int = 1, hurry: bool = False, listen: bool = False) -> None:
         self._open: OrderedDict[tuple[str, str, int, str, str], PictureSource] = OrderedDict()
         self._indexes: dict[tuple[str, str], FrameIndex] = {}
-        self._most, self._threads, self._hurry = most, threads, hurry
+        self._most, self._threads, self._hurry, self._listen = most, threads, hurry, listen
+        self._complaints: dict[str, dict[int, str]] = {}
 
     def reader(self, path: str, mark: str = "") -> FrameReader:
         """A plain reader of a film."""
@@ -244,8 +319,19 @@ class Readers:
             self._open[key] = self._make(path, mark, deinterlace, clock)
         self._open.move_to_end(key)
         while len(self._open) > self._most:
-            self._open.popitem(last=False)[1].close()
+            old, reader = self._open.popitem(last=False)
+            self._complaints.setdefault(old[0], {}).update(reader.complaints)
+            reader.close()
         return self._open[key]
+
+    def complaints(self) -> dict[str, dict[int, str]]:
+        """What was said of pictures since it was last asked, by file and number."""
+        found, self._complaints = self._complaints, {}
+        for (path, *_), reader in self._open.items():
+            if reader.complaints:
+                found.setdefault(path, {}).update(reader.complaints)
+                reader.complaints.clear()
+        return {path: told for path, told in found.items() if told}
 
     def _make(self, path: str, mark: str, deinterlace: Deinterlace, clock: Fraction | None) -> PictureSource:
         from chronocast.media.deinterlace import Deinterlaced
@@ -255,7 +341,7 @@ class Readers:
             return ImageReader(path)
         index = self._indexes.get((path, mark)) or scan(path)
         self._indexes[(path, mark)] = index
-        reader = FrameReader(path, index, self._threads, self._hurry).__enter__()
+        reader = FrameReader(path, index, self._threads, self._hurry, self._listen).__enter__()
         if clock is not None:
             return Timed(reader, clock)
         return Deinterlaced(reader, deinterlace == "field") if deinterlace else reader

@@ -6,6 +6,7 @@ import hashlib
 import os
 
 from chronocast.media.errors import NotMedia
+from chronocast.model.paths import real_path, shown
 
 WHOLE = 64 * 1024 * 1024
 BLOCK = 64 * 1024
@@ -24,7 +25,7 @@ def fingerprint(path: str | os.PathLike[str]) -> str:
     """
     digest = hashlib.blake2b(digest_size=16)
     try:
-        with open(path, "rb") as file:
+        with open(real_path(path), "rb") as file:
             status = os.fstat(file.fileno())
             digest.update(str(status.st_size).encode())
             if status.st_size <= WHOLE:
@@ -36,11 +37,11 @@ def fingerprint(path: str | os.PathLike[str]) -> str:
                     file.seek((status.st_size - BLOCK) * sample // (SAMPLES - 1))
                     digest.update(file.read(BLOCK))
     except FileNotFoundError:
-        raise NotMedia(f"{path} is missing.", "Put it back, or relink the source.") from None
+        raise NotMedia(f"{shown(path)} is missing.", "Put it back, or relink the source.") from None
     except IsADirectoryError:
-        raise NotMedia(f"{path} is a folder.", "Choose the files in it.") from None
+        raise NotMedia(f"{shown(path)} is a folder.", "Choose the files in it.") from None
     except OSError as error:
         raise NotMedia(
-            f"{path} can't be read: {error.strerror}.", "Check its permissions and its drive."
+            f"{shown(path)} can't be read: {error.strerror}.", "Check its permissions and its drive."
         ) from None
     return digest.hexdigest()

@@ -12,6 +12,7 @@ import av
 from chronocast.media.errors import DecodeFailed, NotMedia
 from chronocast.media.fingerprint import fingerprint
 from chronocast.media.opening import opened
+from chronocast.model.paths import real_path
 
 _NUMBERED = re.compile(
     r"^(?P<head>.*)%0(?P<digits>\d{1,2})d(?P<tail>[^%]*)\?(?P<first>\d+)-(?P<last>\d+)@(?P<rate>\d+(?:/\d+)?)$",
@@ -41,7 +42,7 @@ class Images:
     @property
     def missing(self) -> list[int]:
         """Numbers whose file is not there."""
-        return [self.first + n for n in range(len(self)) if not os.path.isfile(self.file(n))]
+        return [self.first + n for n in range(len(self)) if not os.path.isfile(real_path(self.file(n)))]
 
 
 def is_numbered(path: str) -> bool:
@@ -56,16 +57,17 @@ def stamp(path: str) -> tuple[int, int]:
         OSError: it is not there; of numbered images, the first one missing.
     """
     if not is_numbered(path):
-        status = os.stat(path)
+        status = os.stat(real_path(path))
         return status.st_size, status.st_mtime_ns
     images = Images(path)
-    found = [os.stat(images.file(index)) for index in range(len(images))]
+    found = [os.stat(real_path(images.file(index))) for index in range(len(images))]
     return sum(status.st_size for status in found), max(status.st_mtime_ns for status in found)
 
 
 def is_there(path: str) -> bool:
     """Whether a file, or at least the last of numbered images, is there."""
-    return os.path.isfile(Images(path).file(len(Images(path)) - 1) if is_numbered(path) else path)
+    file = Images(path).file(len(Images(path)) - 1) if is_numbered(path) else path
+    return os.path.isfile(real_path(file))
 
 
 def fingerprint_of(path: str) -> str:
@@ -88,6 +90,7 @@ class ImageReader:
         self.images = Images(path)
         self.path = path
         self.pixel_aspect = Fraction(1)
+        self.complaints: dict[int, str] = {}
 
     def close(self) -> None:
         """Nothing is held open."""

@@ -17,9 +17,11 @@ class FrameIndex:
     """Presentation times of the pictures that are shown, in order, and of the key frames.
 
     Times are in ``time_base`` units.  Picture ``n`` is the n-th that is
-    shown: those an edit list hides are not counted.  ``packet_bytes`` has the
-    size of each picture's packet, in the same order; ``repeated`` pictures
-    have the time of an earlier one, and can't be reached.
+    shown: those an edit list hides are not counted, nor the ``hidden`` ones at
+    the beginning of a film cut in mid-stream, which build on pictures that are
+    not there.  ``packet_bytes`` has the size of each picture's packet, in the
+    same order; ``repeated`` pictures have the time of an earlier one, and
+    can't be reached; ``corrupt`` are pictures whose packets say that they are damaged.
     """
 
     path: str
@@ -29,6 +31,8 @@ class FrameIndex:
     packet_bytes: tuple[int, ...]
     error: str = ""
     repeated: int = 0
+    hidden: int = 0
+    corrupt: tuple[int, ...] = ()
     number: dict[int, int] = field(default_factory=dict, repr=False, compare=False)
 
     def __post_init__(self) -> None:
@@ -71,6 +75,8 @@ def scan(path: str) -> FrameIndex:
         stream = container.streams.video[0]
         time_base = Fraction(stream.time_base or Fraction(1, 90000))
         untimed = 0
+        mid_stream = False
+        bad: set[int] = set()
         step = round(1 / (Fraction(stream.average_rate or 25) * time_base)) or 1
         try:
             for packet in container.demux(stream):
@@ -80,12 +86,22 @@ def scan(path: str) -> FrameIndex:
                 if pts is None:
                     pts = packet.dts if packet.dts is not None else untimed * step
                 untimed += 1
+                mid_stream |= not keys and not packet.is_keyframe
+                if packet.is_corrupt:
+                    bad.add(pts)
                 if packet.is_keyframe:
                     keys.append((pts, packet.dts if packet.dts is not None else pts))
                 if not packet.is_discard:
                     times.append((pts, packet.size))
         except av.error.FFmpegError as error:
             trouble = error.strerror or str(error)
+    hidden = 0
+    if mid_stream or (keys and any(pts < keys[0][0] for pts, _ in times)):
+        first = first_shown(path)
+        if first is not None:
+            hidden = len({pts for pts, _ in times if pts < first})
+            times = [item for item in times if item[0] >= first]
+            keys = [key for key in keys if key[0] >= first]
     unique: dict[int, int] = {}
     for pts, size in times:
         unique[pts] = unique.get(pts, 0) + size
@@ -98,4 +114,28 @@ def scan(path: str) -> FrameIndex:
         tuple(unique[t] for t in ordered),
         trouble,
         len(times) - len(unique),
+        hidden,
+        tuple(n for n, time in enumerate(ordered) if time in bad),
     )
+
+
+def first_shown(path: str) -> int | None:
+    """The time of the first picture that decoding gives, in the stream's own units; None if it gives none.
+
+    A stream that begins in mid-film has pictures before its first key frame;
+    no decoder shows them.
+    """
+    with opened(path) as container:
+        stream = container.streams.video[0]
+        try:
+            for packet in container.demux(stream):
+                try:
+                    pictures = packet.decode()
+                except av.error.FFmpegError:
+                    continue
+                for picture in pictures:
+                    if not picture.is_corrupt and picture.pts is not None:
+                        return int(picture.pts)
+        except av.error.FFmpegError:
+            pass
+    return None

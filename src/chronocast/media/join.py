@@ -14,6 +14,7 @@ from chronocast.media.opening import opened
 from chronocast.model.formats import CONTAINERS, IMAGE_EXTENSIONS
 from chronocast.model.jobs import JoinJob
 from chronocast.model.languages import written_code
+from chronocast.model.paths import real_path
 
 
 def _piece_times(path: str, frames: int, rate: Fraction) -> tuple[list[int], bytes]:
@@ -91,7 +92,7 @@ def join(job: JoinJob) -> int:
         delay = max(delay, max(order - time for order, time in enumerate(times)))
     container = CONTAINERS[job.container]
     with av.open(
-        "file:" + job.target, "w", format=container.muxer, options=dict(container.options)
+        "file:" + real_path(job.target), "w", format=container.muxer, options=dict(container.options)
     ) as output:
         if job.title:
             output.metadata["title"] = job.title
@@ -124,7 +125,7 @@ def join(job: JoinJob) -> int:
         for packet, number in _interleaved(pictures, sounds):
             packet.stream = video if number is None else audios[number]
             output.mux(packet)
-    with open(job.target, "rb") as file:
+    with open(real_path(job.target), "rb") as file:
         os.fsync(file.fileno())
         return os.fstat(file.fileno()).st_size
 
@@ -139,14 +140,16 @@ def _tag(job: JoinJob, piece: str) -> str:
 def write_images(job: JoinJob) -> int:
     """A folder of numbered stills, one a picture: each packet is a whole file; bytes of all of them."""
     ending, number, total = IMAGE_EXTENSIONS[job.codec], 1, 0
-    os.makedirs(job.target, exist_ok=True)
+    os.makedirs(real_path(job.target), exist_ok=True)
     for path, frames in job.pieces:
         begin = number
         with opened(path) as container:
             for packet in container.demux(container.streams.video[0]):
                 if not packet.size:
                     continue
-                name = os.path.join(job.target, f"{job.stem or job.name}.{number:05d}{ending}")
+                name = os.path.join(
+                    real_path(job.target), f"{real_path(job.stem or job.name)}.{number:05d}{ending}"
+                )
                 with open(name, "wb") as file:
                     file.write(bytes(packet))
                     file.flush()

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import logging
 import os
+import threading
 from collections.abc import Iterator
 from contextlib import contextmanager
 
@@ -10,10 +12,48 @@ import av
 from av.container import InputContainer
 
 from chronocast.media.errors import NotMedia
+from chronocast.model.paths import real_path, shown
 
-av.logging.set_level(
-    None
-)  # a decoder's own threads must never wait for Python, least of all while it is closed
+
+def stop_listening() -> None:
+    """Let what the libraries log go nowhere.
+
+    A decoder's own threads must never wait for Python, least of all while it
+    is closed; nor may they write to whoever's terminal.  What decoders say is
+    kept where it is listened to.
+    """
+    av.logging.set_level(None)
+    av.logging.set_libav_level(av.logging.PANIC)
+
+
+stop_listening()
+logging.getLogger("libav").addHandler(logging.NullHandler())
+logging.getLogger("libav").propagate = False
+_lock = threading.Lock()
+_listeners = 0
+
+
+@contextmanager
+def listening(*, everywhere: bool = False) -> Iterator[list[str]]:
+    """What the libraries log as an error meanwhile, as sentences: of this thread, or ``everywhere``.
+
+    Whoever listens must decode with one thread.
+    """
+    global _listeners
+    said: list[str] = []
+    with av.logging.Capture(local=not everywhere) as logs:
+        with _lock:
+            _listeners += 1
+            av.logging.set_level(av.logging.ERROR)
+        try:
+            yield said
+        finally:
+            with _lock:
+                _listeners -= 1
+                if not _listeners:
+                    stop_listening()
+    said += [f"{name}: {message.strip()}" for level, name, message in logs if level <= av.logging.ERROR]
+
 
 _NOT_MEDIA_ENDINGS = {".txt", ".json", ".otio", ".md", ".html", ".py", ".csv", ".xml", ".srt"}
 
@@ -25,26 +65,27 @@ def opened(path: str | os.PathLike[str]) -> Iterator[InputContainer]:
     Raises:
         NotMedia: missing, empty, cut short beyond reading, or not media.
     """
-    name = os.fspath(path)
+    name = real_path(path)
+    said = shown(path)
     try:
         if not os.path.isfile(name):
             if os.path.isdir(name):
-                raise NotMedia(f"{name} is a folder.", "Choose the files in it.")
-            raise NotMedia(f"{name} is missing.", "Put it back, or relink the source.")
+                raise NotMedia(f"{said} is a folder.", "Choose the files in it.")
+            raise NotMedia(f"{said} is missing.", "Put it back, or relink the source.")
         if os.path.getsize(name) == 0:
-            raise NotMedia(f"{name} is empty (0 bytes).", "Copy it again from where it came from.")
+            raise NotMedia(f"{said} is empty (0 bytes).", "Copy it again from where it came from.")
         if os.path.splitext(name)[1].lower() in _NOT_MEDIA_ENDINGS:
-            raise NotMedia(f"{name} is not a media file.", "Choose a film, a sound or a picture.")
+            raise NotMedia(f"{said} is not a media file.", "Choose a film, a sound or a picture.")
         container = av.open("file:" + name, mode="r", metadata_errors="replace")
     except NotMedia:
         raise
     except av.error.InvalidDataError:
         raise NotMedia(
-            f"{name} is not a media file, or is cut short so that it can't be opened.",
+            f"{said} is not a media file, or is cut short so that it can't be opened.",
             "Copy it again from where it came from, or choose another file.",
         ) from None
     except (av.error.FFmpegError, OSError) as error:
         reason = getattr(error, "strerror", None) or str(error)
-        raise NotMedia(f"{name} can't be opened: {reason}.", "Check the file and its permissions.") from None
+        raise NotMedia(f"{said} can't be opened: {reason}.", "Check the file and its permissions.") from None
     with container:
         yield container

@@ -12,8 +12,9 @@ import av
 import numpy as np
 
 from chronocast.media.errors import NotMedia
-from chronocast.media.opening import opened
+from chronocast.media.opening import listening, opened
 from chronocast.model.colour import UNTAGGED, Colour, read_tags
+from chronocast.model.paths import real_path
 
 
 @dataclass(frozen=True)
@@ -77,18 +78,13 @@ def prove(
     Raises:
         NotMedia: it can't be opened at all.
     """
+    path = real_path(path)
     if os.path.isdir(path):
         return _prove_images(path, progress)
     reading = _Reading(luma)
-    with av.logging.Capture(local=False) as logs:
-        av.logging.set_level(av.logging.ERROR)
-        try:
-            with opened(path) as container:
-                reading.read(container, progress)
-                found = replace(reading.found(container), bytes=os.path.getsize(path))
-        finally:
-            av.logging.set_level(None)
-    told = [f"{name}: {message.strip()}" for level, name, message in logs if level <= av.logging.ERROR]
+    with listening(everywhere=True) as told, opened(path) as container:
+        reading.read(container, progress)
+        found = replace(reading.found(container), bytes=os.path.getsize(path))
     if loudness and found.sound_codec:
         found = replace(found, **_loudness(path))
     return replace(found, complaints=(*reading.complaints, *told))

@@ -39,6 +39,10 @@ class _Remembering:
     def turned(self) -> int:
         return self.source.turned
 
+    @property
+    def complaints(self) -> dict[int, str]:
+        return self.source.complaints
+
     def frame(self, number: int) -> av.VideoFrame:
         if number not in self._recent:
             self._recent[number] = self.source.frame(number)

@@ -19,6 +19,7 @@ from chronocast.model.cutlist import Placing
 from chronocast.model.errors import ModelError
 from chronocast.model.exceptions import MOST_EXCEPTIONS, effective
 from chronocast.model.naming import USUAL, read_pattern
+from chronocast.model.paths import path_text, real_path
 from chronocast.model.reading import explain, read_object
 from chronocast.model.recipe import Document, Identifier, Recipe
 
@@ -247,12 +248,13 @@ def write_batch(batch: Batch) -> str:
 
 def resolve(path: str, folder: Path) -> Path:
     """A path from a batch, made absolute against the batch's folder."""
-    return Path(path) if Path(path).is_absolute() else folder / path
+    real = Path(real_path(path))
+    return real if real.is_absolute() else folder / real
 
 
 def portable(path: Path, folder: Path) -> str:
     """A path as a batch writes it: relative where it lies under the batch's folder."""
     try:
-        return path.relative_to(folder).as_posix()
+        return path_text(path.relative_to(folder).as_posix())
     except ValueError:
-        return str(path)
+        return path_text(path)

@@ -13,21 +13,15 @@ from functools import cached_property
 from math import ceil, floor
 from typing import Literal
 
-from pydantic import BaseModel, ConfigDict
-
 from chronocast.model.colour import BT709, Colour
+from chronocast.model.origin import Alpha, Origin
+from chronocast.model.stated import Stated as Stated
 from chronocast.model.timing import FrameRange, Rate
 from chronocast.model.weight import ALL, Weight
 
 Retime = Literal["nearest", "blend", "motion"]
 Placing = Literal["fit", "fill", "stretch"]
 Deinterlace = Literal["", "frame", "field"]
-
-
-class Stated(BaseModel):
-    """Frozen, complete, and written as JSON wherever it goes."""
-
-    model_config = ConfigDict(frozen=True, extra="forbid")
 
 
 class MediaRef(Stated):
@@ -60,6 +54,9 @@ class Layer(Stated):
     its first and last pictures are held.  ``clock`` is set for media of
     uneven timing: places then are times, in pictures at that rate.
     ``fill`` is what is shown without media: *black*, *bars* or ``#rrggbb``.
+    ``alpha`` is how its pictures are see-through, if they are.  Layers of one
+    ``level`` are added by their weights; each level then lies over those
+    below it, as far as its weights and its alpha cover them.
     """
 
     media: MediaRef | None = None
@@ -73,6 +70,8 @@ class Layer(Stated):
     clock: Fraction | None = None
     placing: Placing = "fit"
     colour: Colour = BT709
+    alpha: Alpha = ""
+    level: int = 0
 
     def later(self, frames: int) -> Layer:
         """The layer as seen from ``frames`` later on."""
@@ -224,7 +223,8 @@ class CutList(Stated):
 
     ``sound`` is everything together, ``sound_tracks`` the same track by track, ``languages`` theirs (ISO 639-2).
     ``width`` and ``height`` are in square pixels; ``colour`` is what its
-    pictures are composed in, ``tags`` what its outputs are tagged with.
+    pictures are composed in, ``tags`` what its outputs are tagged with;
+    ``origin`` is what “as the source” means of it.
     """
 
     rate: Rate
@@ -240,6 +240,7 @@ class CutList(Stated):
     languages: tuple[str, ...] = ()
     colour: Colour = BT709
     tags: Colour = (2, 2, 2, 1)
+    origin: Origin = Origin()
 
     @cached_property
     def media(self) -> tuple[MediaRef, ...]:

@@ -13,6 +13,7 @@ from chronocast.journal.facts import FactsStore
 from chronocast.model.batch import Batch, Source, portable
 from chronocast.model.edits import add_source
 from chronocast.model.errors import ChronocastError
+from chronocast.model.paths import path_text, shown
 from chronocast.run.linking import FILM_ENDINGS
 from chronocast.run.prepare import (
     EDIT_LIST_ENDINGS,
@@ -87,9 +88,9 @@ def _look(
     path: Path, batch: Batch, folder: Path, store: FactsStore, rate: str | None
 ) -> Refused | tuple[Source, str]:
     kind = cast(Literal["clip", "sequence"], kind_of(path))
-    name = " ".join(path.stem.split())[:200] or "source"
+    name = " ".join(shown(" ".join(path.stem.split())).split())[:200] or "source"
     needed = rate if path.suffix.lower() in EDIT_LIST_ENDINGS else None
-    source = Source(id="x", path=str(path), kind=kind, name=name, rate=needed)
+    source = Source(id="x", path=path_text(path), kind=kind, name=name, rate=needed)
     try:
         return remembered(source, ready_source(source, folder, store, batch.search), folder), ""
     except MissingMedia as error:

@@ -32,6 +32,7 @@ from chronocast.model.facts import ClipFacts
 from chronocast.model.formats import CONTAINERS, SOUND, extension
 from chronocast.model.geometry import Centre, View
 from chronocast.model.jobs import PieceJob, SoundJob
+from chronocast.model.paths import path_text
 from chronocast.model.recipe import Recipe
 from chronocast.model.timing import FrameRange, Rate, parse_rate
 from chronocast.pieces.name import digest
@@ -329,7 +330,7 @@ def ready_source(
 def _stamps(ready: SourceReady) -> tuple[tuple[int, int], ...]:
     """Size and time of last change of every file of a source."""
     found = []
-    for path in [str(ready.path), *ready.facts]:
+    for path in [path_text(ready.path), *ready.facts]:
         try:
             found.append(stamp(path))
         except OSError:
@@ -350,7 +351,7 @@ def _look_at(
     """
     path = resolve(source.path, folder)
     if source.kind == "clip":
-        facts = store.clip(str(path))
+        facts = store.clip(path_text(path))
         return SourceReady(source, path, clip_cut_list(facts), {facts.path: facts}, source.name)
     rate = parse_rate(source.rate) if source.rate else None
     timeline, present, mark = _cut_taken(source, path, rate, store, newest)
@@ -459,7 +460,7 @@ def _look_ahead(
     batch: Batch, folder: Path, store: FactsStore, progress: Callable[[int, int], None] | None
 ) -> None:
     """Inspect the clips nobody has looked at yet, several at a time; what is wrong with them is said when their turn comes."""
-    clips = [str(resolve(source.path, folder)) for source in batch.sources if source.kind == "clip"]
+    clips = [path_text(resolve(source.path, folder)) for source in batch.sources if source.kind == "clip"]
     if len(clips) < 2:
         return
 

@@ -44,6 +44,7 @@ from chronocast.model.batch import Batch, read_batch
 from chronocast.model.cutlist import Stated
 from chronocast.model.errors import ChronocastError
 from chronocast.model.jobs import CheckJob, JoinJob, PieceJob, SoundJob
+from chronocast.model.paths import path_text, real_path
 from chronocast.pieces.stock import Stock
 from chronocast.run import crew as c
 from chronocast.run import events as e
@@ -79,7 +80,7 @@ def own_error(error: BaseException, doing: str) -> str:
 
 def media_of(ready: OutputReady) -> set[Path]:
     """Every file that an output's source is read from."""
-    return {ready.source.path, *map(Path, ready.source.facts)}
+    return {ready.source.path, *(Path(real_path(path)) for path in ready.source.facts)}
 
 
 def first_of(group: BaseExceptionGroup[Any]) -> BaseException:
@@ -475,18 +476,18 @@ class Runner:
                 sum(self.stock.size(name) or 0 for name in names) + plan.frames * 20 + 2**20,
             )
             return JoinJob(
-                name=task.name, target=str(self._joined(task.name, attempt)), container=ready.recipe.container,
+                name=task.name, target=path_text(self._joined(task.name, attempt)), container=ready.recipe.container,
                 rate=str(plan.rate), pieces=tuple((str(self.stock.path(p.name)), p.frames) for p in plan.pieces),
                 sound=str(self.stock.path(plan.sound.name)) if plan.sound else None, title=ready.title,
                 codec=ready.recipe.picture.codec if ready.recipe.picture else "",
-                languages=plan.sound.languages if plan.sound else (), stem=ready.path.name,
+                languages=plan.sound.languages if plan.sound else (), stem=path_text(ready.path.name),
                 colour=plan.settings.colour if plan.settings and ready.recipe.picture and ready.recipe.picture.kind.tags != "none" else None,
             )  # fmt: skip
         kept = self.stock.find(plan.sound.name) if plan.sound else None
         expected = ready.expected(bool(kept and kept.facts.get("silent")))
         joined = self.machine.outputs[task.name].joined
         return CheckJob(
-            name=task.name, target=str(self._joined(task.name, joined)), expected=asdict(expected)
+            name=task.name, target=path_text(self._joined(task.name, joined)), expected=asdict(expected)
         )
 
     async def _place(self, output: str, attempt: int) -> None:
@@ -511,9 +512,9 @@ class Runner:
         if self.ledger:
             with contextlib.suppress(JournalError):
                 self.ledger.add_made(
-                    str(ready.path), ready.digest, size, changed,
+                    path_text(ready.path), ready.digest, size, changed,
                     {**body, "forecast": {key: promised.get(key) for key in ("seconds", "bytes")},
-                     "recipe": ready.recipe.model_dump(mode="json"), "source": str(ready.source.path),
+                     "recipe": ready.recipe.model_dump(mode="json"), "source": path_text(ready.source.path),
                      "quality": ready.plan.quality},
                 )  # fmt: skip
         self.queue.put_nowait(e.Placed(output))

@@ -13,6 +13,7 @@ from chronocast.journal.facts import FactsStore
 from chronocast.journal.places import data_folder
 from chronocast.model.batch import Batch
 from chronocast.model.errors import ChronocastError, ModelError
+from chronocast.model.paths import path_text
 from chronocast.model.recipe import Recipe
 from chronocast.pieces.stock import Stock
 from chronocast.run.judging import card_problems
@@ -36,7 +37,7 @@ def made_record(item: OutputReady, ledger: Ledger) -> dict[str, Any]:
         size, changed = measured(item.path)
     except OSError:
         return {}
-    row = ledger.made(str(item.path))
+    row = ledger.made(path_text(item.path))
     if not row or (row["digest"], row["bytes"], row["mtime_ns"]) != (
         item.digest,
         size,
@@ -97,7 +98,7 @@ def recipe_of(path: Path) -> Recipe:
     path = path.absolute()
     ledger = Ledger(data_folder() / "ledger.sqlite")
     try:
-        row = ledger.made(str(path))
+        row = ledger.made(path_text(path))
     finally:
         ledger.close()
     if not row or not row.get("recipe"):
