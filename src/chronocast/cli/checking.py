@@ -13,6 +13,7 @@ from typing import Any
 from chronocast.journal.facts import FactsStore
 from chronocast.journal.library import Library, needed_card, needed_recipe
 from chronocast.journal.places import data_folder
+from chronocast.model.as_source import definite
 from chronocast.model.batch import Batch
 from chronocast.model.check import Check, Expected
 from chronocast.model.cutlist import CutList
@@ -24,6 +25,7 @@ from chronocast.pieces.plan import plan_sound
 from chronocast.pieces.stock import Stock
 from chronocast.run.prepare import OutputReady, expected_of
 from chronocast.run.today import prepared
+from chronocast.timeline.layout import clip_origin
 
 
 def prove_apart(path: Path, expected: Expected) -> list[dict[str, Any]]:
@@ -91,13 +93,15 @@ def check_file(path: Path, recipe_id: str, cards: list[str] | None = None) -> di
         width, height = frame_size(recipe.picture.size, facts.width or 16, facts.height or 16, facts.pixel_aspect,
                                    recipe.picture.kind.multiple)  # fmt: skip
     sound = None
+    recipe = definite(recipe, clip_origin(facts))
     if recipe.sound and facts.audio:
         seconds = facts.frames / rate if facts.frames else Fraction(facts.seconds).limit_denominator(10**6)
-        cut = CutList(rate=rate, width=2, height=2, frames=1, picture=())
-        sound = plan_sound(cut, FrameRange(0, 1), recipe.sound)
-        sound = sound.model_copy(update={"samples": round(seconds * recipe.sound.sample_rate)})
-        if recipe.sound.tracks == "each":
-            sound = sound.model_copy(update={"tracks": ((),) * len(facts.audio)})
+        single = ((),) * len(facts.audio) if len(facts.audio) > 1 else ()
+        cut = CutList(
+            rate=rate, width=2, height=2, frames=1, picture=(), sound_tracks=single, origin=clip_origin(facts)
+        )
+        sound = plan_sound(cut, FrameRange(0, 1), recipe)
+        sound = sound.model_copy(update={"samples": round(seconds * sound.sample_rate)})
     expected = expected_of(recipe, facts.frames, width, height, rate, sound, True)
     return _checked(path, replace(expected, cards=wanted, name=path.name))
 

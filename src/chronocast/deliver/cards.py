@@ -8,10 +8,10 @@ from chronocast.media.prove import Found
 from chronocast.model.card import ReceiverCard
 from chronocast.model.check import Check, Expected
 from chronocast.model.fits import Offer, headroom, judge
+from chronocast.model.layouts import USUAL
 
 _OURS = {"mpeg2video": "mpeg2", "dnxhd": "dnxhr", "cfhd": "cineform", "qtrle": "rle", "mjpeg": "jpeg"}
 _SOUNDS = {"pcm_s16le": "pcm", "pcm_s24le": "pcm", "pcm_s16be": "pcm", "pcm_s24be": "pcm"}
-_LAYOUTS = {1: "mono", 2: "stereo", 6: "5.1"}
 
 
 def needs_luma(cards: Iterable[ReceiverCard]) -> bool:
@@ -53,7 +53,7 @@ def offer_of(found: Found, expected: Expected, name: str, container: str) -> Off
     return Offer(
         name, container, seconds, (found.bytes, found.bytes, found.bytes), codec, expected.profile or None, found.width, found.height, found.rate, order,
         expected.peak or None, expected.buffer or None, level_name(found.video_codec, found.level),
-        _SOUNDS.get(found.sound_codec or "", found.sound_codec), _LAYOUTS.get(found.channels), found.sample_rate or None,
+        _SOUNDS.get(found.sound_codec or "", found.sound_codec), USUAL.get(found.channels), found.sample_rate or None,
         found.loudness, found.true_peak, legal,
     )  # fmt: skip
 

@@ -11,9 +11,12 @@ from chronocast.model.bucket import Bucket, run_through
 from chronocast.model.check import Check, Expected
 from chronocast.model.colour import same_tags, told
 from chronocast.model.languages import own_code
+from chronocast.model.layouts import layout_told
 from chronocast.model.show import rate_bits_text, size_text
 from chronocast.model.timing import parse_rate, rate_text
 
+ONSET_SECONDS = 0.06
+"""How far from its place sound may be first heard: a lossy codec spreads an onset over a packet or two."""
 SILENT = 10 ** (-70 / 20)
 
 
@@ -35,9 +38,18 @@ def judge(found: Found, expected: Expected) -> list[Check]:
                 "picture", not found.frames, "none, as asked", found.video_codec or "none", "streams listed"
             )
         )
-    if expected.container == "images":
-        return checks
-    return checks + _sound(found, expected)
+    if expected.container != "images":
+        checks += _sound(found, expected)
+    if expected.source_damage:
+        checks.append(
+            Check("damage of the source", True, "accepted by a person", "; ".join(expected.source_damage[:4]), "what decoders said of it")
+        )  # fmt: skip
+    if expected.compared:
+        told = "; ".join(expected.differences) or "nothing is lost or changed that this list knows"
+        checks.append(
+            Check("against its source", True, "as the recipe asks", told, "source and recipe compared")
+        )
+    return checks
 
 
 def _picture(found: Found, expected: Expected) -> list[Check]:
@@ -66,6 +78,26 @@ def _picture(found: Found, expected: Expected) -> list[Check]:
         checks.append(_colour(found, expected.colour))
     if expected.container != "images":
         checks.append(_scan(found, expected))
+    if expected.container != "images" and (expected.shape != "1" or found.shape != 1):
+        shape, have = Fraction(expected.shape), found.shape
+        # a container may say the picture's shape instead, in whole pixels
+        near = abs(float(have / shape) - 1) < 0.002
+        checks.append(
+            Check("pixel shape", near, f"{shape.numerator}:{shape.denominator}", f"{have.numerator}:{have.denominator}", "from the stream")
+        )  # fmt: skip
+    if expected.timecode:
+        checks.append(
+            Check("start timecode", found.timecode == expected.timecode, expected.timecode, found.timecode or "none", "from the container")
+        )  # fmt: skip
+    if expected.exact:
+        wanted_digests = tuple(digest for _, digest in expected.exact)
+        equal = sum(a == b for a, b in zip(wanted_digests, found.digests, strict=False))
+        exact = found.digests == wanted_digests
+        checks.append(
+            Check("lossless", exact, f"every sample of {expected.frames} pictures as it went in",
+                  "every sample is" if exact else f"{len(wanted_digests) - equal} of {len(wanted_digests)} pieces differ",
+                  "digests of what was encoded against what is decoded")
+        )  # fmt: skip
     if expected.profile:
         name = _PROFILES.get((expected.video_codec, expected.profile), expected.profile)
         same = found.profile.lower() == name.lower() or found.profile.lower().startswith(
@@ -168,6 +200,19 @@ def _sound(found: Found, expected: Expected) -> list[Check]:
         Check("sound length", off <= slack and decoded, f"{wanted} samples",
               f"{found.said_samples} samples", f"{found.sound_samples} decoded in whole packets")
     )  # fmt: skip
+    if expected.onset is not None and found.onset is not None:
+        apart = found.onset - expected.onset
+        checks.append(
+            Check("sound in place", abs(apart) <= ONSET_SECONDS, f"first heard at {expected.onset:.3f} s", f"at {found.onset:.3f} s ({apart:+.3f} s)",
+                  "the first sample above −40 dBFS, against the first picture")
+        )  # fmt: skip
+    if expected.layouts and len(found.layouts) == len(expected.layouts):
+        same_layouts = [layout_told(item) for item in found.layouts] == [
+            layout_told(item) for item in expected.layouts
+        ]
+        checks.append(
+            Check("sound layout", same_layouts, ", ".join(map(layout_told, expected.layouts)), ", ".join(map(layout_told, found.layouts)), "from the streams")
+        )  # fmt: skip
     if expected.sound_tracks > 1 or len(found.track_samples) > 1:
         whole = [n for n in found.track_samples if wanted <= n <= wanted + 2 * packet]
         checks.append(

@@ -36,7 +36,10 @@ def weigh(recipe: Recipe, width: int, height: int, rate: Rate) -> Weighed:
         heard = recipe.sound
         lossless = SOUND[heard.codec].lossless
         sound = (
-            heard.sample_rate * CHANNELS[heard.layout] * heard.depth * (0.6 if heard.codec == "flac" else 1.0)
+            int(heard.sample_rate if heard.sample_rate != "source" else 48000)
+            * CHANNELS.get(heard.layout, 2)
+            * (heard.depth if heard.depth != "source" else 24)
+            * (0.6 if heard.codec == "flac" else 1.0)
             if lossless
             else float(heard.bits_per_second)
         )

@@ -16,11 +16,12 @@ import psutil
 
 from chronocast.journal.documents import DocumentError, load_json, save_json
 from chronocast.journal.timelines import TimelineStore
-from chronocast.media.damage import look_through
+from chronocast.media.damage import look_through, stretches
 from chronocast.media.errors import NotMedia
 from chronocast.media.images import is_numbered, stamp
 from chronocast.media.index import scan
 from chronocast.media.inspect import inspect_clip
+from chronocast.media.opening import missing
 from chronocast.model.facts import ClipFacts, Damage, SoundFacts
 from chronocast.model.paths import shown
 
@@ -47,7 +48,7 @@ class FactsStore:
         except FileNotFoundError:
             if is_numbered(path):
                 return inspect_clip(path)  # says which images are missing
-            raise NotMedia(f"{shown(path)} is missing.", "Put it back, or relink the source.") from None
+            raise missing(path) from None
         except (OSError, ValueError) as error:
             reason = getattr(error, "strerror", None) or str(error)
             raise NotMedia(f"{shown(path)} can't be opened: {reason}.", "Check its permissions.") from None
@@ -74,7 +75,22 @@ class FactsStore:
         facts = self.clip(path)
         if facts.looked_through or not facts.frames or is_numbered(path):
             return facts
-        found = replace(facts, damage=look_through(facts.path, scan(facts.path)), looked_through=True)
+        return self._keep(
+            replace(facts, damage=look_through(facts.path, scan(facts.path)), looked_through=True)
+        )
+
+    def damaged(self, path: str, complaints: dict[int, str]) -> None:
+        """Remember what a decoder said of pictures of a file while it was being encoded.
+
+        Raises:
+            NotMedia: it is missing.
+        """
+        facts = self.clip(path)
+        known = {n: item.sentence for item in facts.damage for n in range(item.first, item.last + 1)}
+        self._keep(replace(facts, damage=stretches({**known, **complaints})))
+
+    def _keep(self, found: ClipFacts) -> ClipFacts:
+        """Facts that are better known now."""
         size, changed = stamp(found.path)
         key = (found.path, size, changed)
         try:

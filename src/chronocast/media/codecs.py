@@ -45,6 +45,8 @@ def encoder_of(picture: PictureRecipe) -> str:
     """
     if picture.encoder in picture.kind.encoders and is_here(picture.encoder):
         return picture.encoder
+    if picture.codec == "prores" and picture.alpha == "keep" and is_here("prores_ks"):
+        return "prores_ks"  # the other one writes no alpha
     for name in picture.kind.encoders:
         if is_here(name):
             return name
@@ -55,21 +57,28 @@ def encoder_of(picture: PictureRecipe) -> str:
 
 def encoder_settings(
     recipe: PictureRecipe, width: int, height: int, rate: Rate, colour: tuple[int, int, int, int],
-    quality: float | None = None,
+    quality: float | None = None, rgb: bool = False, light: tuple[str, str] = ("", ""),
 ) -> EncoderSettings:  # fmt: skip
     """Everything the encoder is told for one recipe at one frame size and rate.
 
     Threads are part of it, since they change the bits: 1 up to 1080p, 4 above.
-    ``quality`` is the common quality that was found for an output in two passes.
+    ``quality`` is the common quality that was found for an output in two passes; ``rgb`` says that the
+    source is RGB; ``light`` are HDR10's mastering display and light levels.
 
     Raises:
         EncodeFailed: no encoder for it is here.
     """
     codec = recipe.kind
-    sampling = codec.sampling(recipe.depth, recipe.chroma, recipe.grade)
+    sampling = sampling_of(recipe)
+    working = sampling.working
+    if rgb and sampling.chroma == "RGB":  # what is RGB already needs no way through another colour space
+        working = f"gbr{'a' if sampling.alpha else ''}p{'' if sampling.depth == 8 else '16le'}"
+        working = "" if working == sampling.pixel_format else working
+        working = sampling.working if sampling.working.startswith("gbr") or not sampling.working else working
     encoder = encoder_of(recipe)
     threads = 1 if width * height <= 1920 * 1080 else 4
     options, bits = _TOLD[recipe.codec](recipe, rate, threads, quality)
+    options = _with_light(options, light)
     grade = codec.grade(recipe.grade)
     return EncoderSettings(
         encoder=encoder,
@@ -77,8 +86,8 @@ def encoder_settings(
         bits_per_second=bits,
         threads=threads,
         pixel_format=sampling.pixel_format,
-        working=sampling.working,
-        fields=_FIRST[recipe.scan],
+        working=working,
+        fields=_FIRST.get(recipe.scan, ""),
         piece=codec.piece,
         tag=grade.tag if grade else "",
         key_frame_frames=max(1, round(recipe.key_frame_seconds * rate)) if codec.kind == "long" else 1,
@@ -86,6 +95,22 @@ def encoder_settings(
     )
 
 
+def _with_light(options: dict[str, str], light: tuple[str, str]) -> dict[str, str]:
+    """HDR10's static data, where the encoder can say it in the stream."""
+    mastering, levels = light
+    for key, names in (
+        ("x265-params", ("master-display", "max-cll")),
+        ("x264-params", ("mastering-display", "cll")),
+    ):
+        if key in options and (mastering or levels):
+            more = [f"{names[0]}={mastering}"] if mastering else []
+            more += [f"{names[1]}={levels}"] if levels else []
+            return {**options, key: ":".join([options[key], *more])}
+    return options
+
+
+CARRIES_LIGHT = frozenset({"h264", "hevc"})
+"""Codecs whose encoders write HDR10's mastering display and light levels."""
 _FIRST: dict[str, Literal["", "top", "bottom"]] = {
     "progressive": "",
     "top first": "top",
@@ -207,9 +232,14 @@ def _grade(recipe: PictureRecipe, _rate: Rate, _threads: int, _quality: float | 
     if recipe.codec == "cineform":
         return {"quality": grade.profile}, None
     if recipe.codec == "prores":
-        return {"profile": grade.profile, "vendor": "chrc"} if encoder_of(recipe) == "prores_ks" else {
-            "profile": grade.profile
-        }, None
+        told = {"profile": grade.profile}
+        if encoder_of(recipe) == "prores_ks":
+            told["vendor"] = "chrc"
+            if recipe.alpha == "keep" and grade.with_alpha:
+                told["alpha_bits"] = "16"
+        if recipe.scan != "progressive":
+            told["flags"] = "+ildct"
+        return told, None
     return {"profile": grade.profile}, None
 
 
@@ -237,7 +267,9 @@ _TOLD: dict[str, Callable[[PictureRecipe, Rate, int, float | None], Told]] = {
 
 def sampling_of(recipe: PictureRecipe) -> Sampling:
     """Depth and colour resolution a recipe is written in."""
-    return PICTURE[recipe.codec].sampling(recipe.depth, recipe.chroma, recipe.grade)
+    depth = recipe.depth if recipe.depth != "source" else None
+    chroma = recipe.chroma if recipe.chroma != "source" else None
+    return PICTURE[recipe.codec].sampling(depth, chroma, recipe.grade, recipe.alpha == "keep")
 
 
 SOUND_ENCODERS = {"aac": "aac", "opus": "libopus", "flac": "flac", "mp3": "libmp3lame"}

@@ -44,7 +44,9 @@ def converted(
     primaries, _, matrix, spread = colour
     source = _MATRIX.get(matrix if matrix not in (2, RGB_MATRIX) else primaries, "bt709")
     incoming = "pc" if spread == 2 else "tv"
-    if settings.pixel_format.startswith("yuvj"):
+    if settings.working.startswith("gbr"):
+        told = "in_range=pc:out_range=pc"
+    elif settings.pixel_format.startswith("yuvj"):
         told = f"in_color_matrix={source}:out_color_matrix={JPEG_MATRIX}:in_range={incoming}:out_range=pc"
     else:
         told = f"in_color_matrix={source}:in_range={incoming}:out_range=pc"
@@ -64,6 +66,20 @@ def converted(
             raise MediaError(
                 f"A picture could not be converted to {settings.pixel_format}: {error.strerror}."
             ) from error
+
+
+def flagged(
+    pictures: Iterator[av.VideoFrame], first: Literal["top", "bottom"], rate: Fraction
+) -> Iterator[av.VideoFrame]:
+    """Interlaced pictures as they are, each marked with which of its fields comes first."""
+    graph: Graph | None = None
+    for count, picture in enumerate(pictures):
+        if graph is None:
+            graph = _graph(picture, [("setfield", "tff" if first == "top" else "bff")], rate)
+        picture.pts, picture.time_base = count, 1 / rate
+        picture.colorspace, picture.color_range = 2, 0
+        graph.vpush(picture)
+        yield graph.vpull()
 
 
 def woven(

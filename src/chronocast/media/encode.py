@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import os
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
@@ -12,7 +13,8 @@ from typing import cast
 import av
 from av.video.frame import PictureType
 
-from chronocast.media.convert import converted, woven
+from chronocast.media.compose import picture_digest
+from chronocast.media.convert import converted, flagged, woven
 from chronocast.media.decode import Readers
 from chronocast.media.errors import EncodeFailed
 from chronocast.media.layers import piece_pictures
@@ -26,10 +28,14 @@ Progress = Callable[[int, av.VideoFrame], None]
 
 @dataclass(frozen=True)
 class Encoded:
-    """Bytes of a piece's file, and of its picture packets in decoding order."""
+    """Bytes of a piece's file, and of its picture packets in decoding order.
+
+    ``digest`` is of all pictures as the encoder was given them, where that was asked for.
+    """
 
     bytes: int
     packets: tuple[int, ...]
+    digest: str = ""
 
 
 def encode_piece(job: PieceJob, readers: Readers, progress: Progress | None = None) -> Encoded:
@@ -48,7 +54,13 @@ def encode_piece(job: PieceJob, readers: Readers, progress: Progress | None = No
         job.settings,
         progress,
         job.colour,
+        job.shape,
+        job.settings.encoder in LOSSLESS,
     )
+
+
+LOSSLESS = frozenset({"ffv1", "qtrle"})
+"""Encoders whose pictures come out as they went in: that can be proved."""
 
 
 @cache
@@ -81,16 +93,20 @@ def _fields(settings: EncoderSettings) -> dict[str, str]:
 def encode_pictures(
     pictures: Iterator[av.VideoFrame], target: str, rate: Fraction, width: int, height: int,
     settings: EncoderSettings, progress: Progress | None = None, composed: Colour | None = None,
+    shape: Fraction = Fraction(1), digest: bool = False,
 ) -> Encoded:  # fmt: skip
     """Encode pictures to a file of one closed stream; its size in bytes, and of each packet in decoding order.
 
-    For interlaced frames two pictures come for each: the moments of its fields.  ``composed`` is the
-    colour they are in, where it isn't what they are tagged with.
+    For interlaced frames that are woven two pictures come for each: the moments of its fields.
+    ``composed`` is the colour they are in, where it isn't what they are tagged with; ``shape`` the
+    aspect of their pixels.
     """
-    if settings.fields:
+    if settings.woven and settings.fields:
         pictures = woven(pictures, settings.fields, rate)
     if settings.working and settings.working != settings.pixel_format:
         pictures = converted(pictures, settings, composed or settings.colour)
+    if settings.fields and (settings.own_fields or settings.working):
+        pictures = flagged(pictures, settings.fields, rate)
     with av.open("file:" + target, "w", format=settings.piece, options={"fflags": "+bitexact"}) as output:
         try:
             stream = cast(av.VideoStream, output.add_stream(settings.encoder, rate=rate))
@@ -99,6 +115,8 @@ def encode_pictures(
             context.time_base = stream.time_base = 1 / rate
             context.thread_count = settings.threads
             context.gop_size = settings.key_frame_frames
+            if shape != 1:
+                context.sample_aspect_ratio = shape
             context.color_primaries, context.color_trc, context.colorspace, context.color_range = (
                 settings.colour
             )
@@ -114,6 +132,7 @@ def encode_pictures(
                 "Change the recipe's picture settings.",
             ) from error
         count, sizes = 0, []
+        total = hashlib.blake2b(digest_size=16) if digest else None
 
         def send(picture: av.VideoFrame | None) -> None:
             for packet in stream.encode(picture):
@@ -128,6 +147,8 @@ def encode_pictures(
                 picture.color_primaries, picture.color_trc, picture.colorspace, picture.color_range = (
                     settings.colour
                 )
+            if total is not None:
+                total.update(picture_digest(picture))
             send(picture)
             count += 1
             if progress:
@@ -135,4 +156,6 @@ def encode_pictures(
         send(None)
     with open(target, "rb") as file:
         os.fsync(file.fileno())
-        return Encoded(os.fstat(file.fileno()).st_size, tuple(sizes))
+        return Encoded(
+            os.fstat(file.fileno()).st_size, tuple(sizes), total.hexdigest() if total is not None else ""
+        )

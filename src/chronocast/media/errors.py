@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from chronocast.model.errors import ChronocastError
+from chronocast.model.paths import shown
 
 
 class MediaError(ChronocastError):
@@ -11,6 +14,31 @@ class MediaError(ChronocastError):
 
 class NotMedia(MediaError):
     """No media file: empty, of another kind, missing or not readable."""
+
+
+class MediaGone(NotMedia):
+    """A media file whose folder is missing too: its drive was unplugged, or its share isn't mounted."""
+
+
+DAMAGE_REMEDY = "Copy it again from where it came from, leave that part out, or accept it as it is."
+
+
+class SourceDamaged(MediaError):
+    """Pictures that a piece shows are damaged, and nobody has accepted that.  ``pictures`` are (file, number, said)."""
+
+    def __init__(self, pictures: Sequence[tuple[str, int, str]]) -> None:
+        path, number, said = pictures[0]
+        more = f", and {len(pictures) - 1} more" if len(pictures) > 1 else ""
+        super().__init__(f"{shown(path)} is damaged at picture {number + 1}{more} ({said}).", DAMAGE_REMEDY)
+        self.pictures = tuple(pictures)
+
+
+class SoundDamaged(MediaError):
+    """Sound that an output needs can't be decoded, and nobody has accepted that."""
+
+    def __init__(self, complaints: Sequence[str]) -> None:
+        more = f", and at {len(complaints) - 1} more places" if len(complaints) > 1 else ""
+        super().__init__(f"The source's sound is damaged at {complaints[0]}{more}.", DAMAGE_REMEDY)
 
 
 class DecodeFailed(MediaError):

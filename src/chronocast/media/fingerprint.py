@@ -6,6 +6,7 @@ import hashlib
 import os
 
 from chronocast.media.errors import NotMedia
+from chronocast.media.opening import missing
 from chronocast.model.paths import real_path, shown
 
 WHOLE = 64 * 1024 * 1024
@@ -37,7 +38,7 @@ def fingerprint(path: str | os.PathLike[str]) -> str:
                     file.seek((status.st_size - BLOCK) * sample // (SAMPLES - 1))
                     digest.update(file.read(BLOCK))
     except FileNotFoundError:
-        raise NotMedia(f"{shown(path)} is missing.", "Put it back, or relink the source.") from None
+        raise missing(path) from None
     except IsADirectoryError:
         raise NotMedia(f"{shown(path)} is a folder.", "Choose the files in it.") from None
     except OSError as error:

@@ -13,8 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from chronocast.model.colour import BT709, Colour
-
-LAYOUTS = {1: "mono", 2: "stereo", 6: "5.1"}
+from chronocast.model.layouts import USUAL
 
 
 @dataclass(frozen=True)
@@ -71,7 +70,7 @@ def write_footage(
         for track in tracks:
             audio = cast(
                 av.AudioStream,
-                output.add_stream(form.sound_codec, rate=sample_rate, layout=LAYOUTS[track.shape[0]]),
+                output.add_stream(form.sound_codec, rate=sample_rate, layout=USUAL[track.shape[0]]),
             )
             if form.sound_bit_rate and not form.sound_codec.startswith("pcm"):
                 audio.bit_rate = form.sound_bit_rate
@@ -145,7 +144,7 @@ def _sound_until(
 ) -> int:  # fmt: skip
     while at + 1024 <= end or (last and at < end):
         block = np.ascontiguousarray(sound[:, at : min(at + 1024, end)])
-        layout = LAYOUTS[sound.shape[0]]
+        layout = USUAL[sound.shape[0]]
         kind = audio.codec_context.format.name
         frame = av.AudioFrame.from_ndarray(block, format="fltp", layout=layout)
         frame.sample_rate, frame.pts, frame.time_base = sample_rate, at, Fraction(1, sample_rate)

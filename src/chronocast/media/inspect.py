@@ -360,7 +360,9 @@ def _even_rate(index: FrameIndex, hint: Fraction) -> tuple[Rate, int, int]:
     middling = sorted(steps)[len(steps) // 2]
     regular = [abs(step - common) <= 1 for step in steps]
     short = [0.4 * middling <= step <= 1.6 * middling for step in steps]
-    if sum(regular) < 0.8 * sum(short):  # none is common enough: they jitter, and their mean is what they keep
+    if sum(regular) < 0.8 * sum(
+        short
+    ):  # none is common enough: they jitter, and their mean is what they keep
         regular = short
     runs = [sum(1 for _ in group) for kept, group in itertools.groupby(regular) if kept]
     middle = Fraction(sum(step for step, kept in zip(steps, regular, strict=True) if kept), sum(runs))

@@ -10,6 +10,7 @@ from typing import Any
 import av
 
 from chronocast.media.errors import JoinFailed
+from chronocast.media.matroska import set_pixel_shape
 from chronocast.media.opening import opened
 from chronocast.model.formats import CONTAINERS, IMAGE_EXTENSIONS
 from chronocast.model.jobs import JoinJob
@@ -96,6 +97,8 @@ def join(job: JoinJob) -> int:
     ) as output:
         if job.title:
             output.metadata["title"] = job.title
+        if job.timecode:
+            output.metadata["timecode"] = job.timecode
         video, audios = None, []
         pictures: Iterator[tuple[Fraction, av.Packet[Any]]] = iter(())
         sounds: Iterator[tuple[Fraction, int, av.Packet[Any]]] = iter(())
@@ -110,6 +113,10 @@ def join(job: JoinJob) -> int:
                     context.color_primaries, context.color_trc, context.colorspace, context.color_range = (
                         job.colour
                     )
+                if job.shape != 1:
+                    video.codec_context.sample_aspect_ratio = job.shape
+                if job.timecode:
+                    video.metadata["timecode"] = job.timecode
                 if tag := _tag(job, template.codec_context.codec_tag):
                     video.codec_context.codec_tag = tag
             pictures = _picture_packets(job, rate, delay)
@@ -125,6 +132,10 @@ def join(job: JoinJob) -> int:
         for packet, number in _interleaved(pictures, sounds):
             packet.stream = video if number is None else audios[number]
             output.mux(packet)
+    if job.shape != 1 and container.muxer in ("matroska", "webm") and job.pieces:
+        with opened(job.pieces[0][0]) as first:
+            context = first.streams.video[0].codec_context
+            set_pixel_shape(job.target, context.width, context.height, job.shape)
     with open(real_path(job.target), "rb") as file:
         os.fsync(file.fileno())
         return os.fstat(file.fileno()).st_size

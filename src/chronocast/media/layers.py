@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from fractions import Fraction
 
 import av
@@ -11,9 +11,10 @@ from av.filter import Graph
 from chronocast.media.compose import Composer, generated
 from chronocast.media.decode import PictureSource, Readers
 from chronocast.media.errors import MediaError
-from chronocast.model.colour import Colour
+from chronocast.model.colour import Colour, same_look
 from chronocast.model.cutlist import Layer, PictureSpan
 from chronocast.model.jobs import PieceJob
+from chronocast.model.origin import samples_of
 
 RGB: Colour = (1, 13, 0, 2)
 AHEAD_BYTES = 64 * 2**20
@@ -27,7 +28,7 @@ def piece_pictures(job: PieceJob, readers: Readers) -> Iterator[av.VideoFrame]:
         MediaError: a source can't be decoded.
     """
     working = job.settings.working or job.settings.pixel_format
-    composer = Composer(job.width, job.height, working, job.canvas, job.view, job.colour)
+    composer = Composer(job.width, job.height, working, job.canvas, job.view, job.colour, job.shape)
     for span in job.spans:
         yield from SpanPictures(span, job.canvas, composer, readers).pictures()
 
@@ -39,6 +40,10 @@ class SpanPictures:
         self, span: PictureSpan, canvas: tuple[int, int], composer: Composer, readers: Readers
     ) -> None:
         self.span, self.composer = span, composer
+        through = composer
+        if any(layer.alpha for layer in span.layers):
+            through = composer.see_through()
+        self.levels = composer.alpha or any(layer.alpha or layer.level for layer in span.layers)
         uses: dict[str, int] = {}
         self.layers = []
         for layer in span.layers:
@@ -48,7 +53,8 @@ class SpanPictures:
                 source = readers.source(
                     layer.media.path, layer.media.fingerprint, use, layer.deinterlace, layer.clock
                 )
-            self.layers.append(_LayerPictures(layer, source, span.frames, composer, canvas))
+            own = through if layer.alpha else composer
+            self.layers.append(_LayerPictures(layer, source, span.frames, own, canvas))
 
     def pictures(self) -> Iterator[av.VideoFrame]:
         """All of them, in order."""
@@ -62,9 +68,24 @@ class SpanPictures:
         frame = self.span.start + at
         if not seen:
             return self.composer.black()
+        if self.levels:
+            return self._over(seen, at, frame)
         if len(seen) == 1 and seen[0][1] == 1:
             return seen[0][0].composed(at, frame)
         return self.composer.mix([(layer.composed(at, frame), share) for layer, share in seen])
+
+    def _over(self, seen: Sequence[tuple[_LayerPictures, Fraction]], at: int, frame: int) -> av.VideoFrame:
+        """Layers of which some are see-through, level over level."""
+        if len(seen) == 1 and seen[0][1] == 1 and self.composer.alpha:
+            only = seen[0][0]
+            if (whole := only.as_it_is(at, frame)) is not None:
+                return whole
+        levels: dict[int, list[tuple[av.VideoFrame, Fraction, bool]]] = {}
+        for layer, share in seen:
+            picture = layer.composed(at, frame)
+            through = layer.composer.alpha if layer.layer.alpha else False
+            levels.setdefault(layer.layer.level, []).append((picture, share, through))
+        return self.composer.over([levels[level] for level in sorted(levels)])
 
 
 class _LayerPictures:
@@ -79,6 +100,34 @@ class _LayerPictures:
         self._decoded: dict[int, av.VideoFrame] = {}
         self._placed: dict[tuple[int, int], av.VideoFrame] = {}
         self._moving = len(composer.view.centres) > 1
+
+    def as_it_is(self, at: int, frame: int) -> av.VideoFrame | None:
+        """The layer's picture untouched, where it is of the very kind that is composed; else None."""
+        wanted = self.layer.pictures(at)
+        if self.source is None or len(wanted) != 1:
+            return None
+        self._fetch(at, [wanted[0][0]])
+        picture = self._decoded[wanted[0][0]]
+        composer = self.composer
+        lies = composer.placement(
+            picture, self.source.pixel_aspect, self.source.turned, self.layer.placing, frame
+        )
+        sides = (picture.width, picture.height)
+        same = (
+            lies is not None
+            and lies.crop == (0, 0, *sides)
+            and lies.size == sides == (composer.width, composer.height)
+            and not self.source.turned
+            and same_look(self.layer.colour, composer.colour)
+        )
+        if not same:
+            return None
+        if picture.format.name == composer.pixel_format:
+            return picture
+        rgb = samples_of(picture.format.name)[1] == "RGB"
+        if rgb and composer.pixel_format.startswith("gbrap") and _deep_enough(picture, composer.pixel_format):
+            return picture.reformat(format=composer.pixel_format)
+        return None
 
     def composed(self, at: int, frame: int) -> av.VideoFrame:
         """The layer's picture at a frame of the span, as the output shows it."""
@@ -110,7 +159,7 @@ class _LayerPictures:
             return self.composer(generated(layer.fill, *self.canvas), RGB, frame=frame)
         return self.composer(
             self._decoded[index], layer.colour, self.source.pixel_aspect, self.source.turned, layer.placing,
-            frame,
+            frame, layer.alpha,
         )  # fmt: skip
 
     def _fetch(self, at: int, wanted: list[int]) -> None:
@@ -135,6 +184,10 @@ class _LayerPictures:
             return 4
         size = sum(plane.buffer_size for plane in some.planes)
         return max(2, min(AHEAD_MOST, AHEAD_BYTES // max(1, size)))
+
+
+def _deep_enough(picture: av.VideoFrame, pixel_format: str) -> bool:
+    return samples_of(picture.format.name)[0] <= samples_of(pixel_format)[0]
 
 
 def go_between(around: list[av.VideoFrame], part: float) -> av.VideoFrame:

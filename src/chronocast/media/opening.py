@@ -11,7 +11,7 @@ from contextlib import contextmanager
 import av
 from av.container import InputContainer
 
-from chronocast.media.errors import NotMedia
+from chronocast.media.errors import MediaGone, NotMedia
 from chronocast.model.paths import real_path, shown
 
 
@@ -55,6 +55,16 @@ def listening(*, everywhere: bool = False) -> Iterator[list[str]]:
     said += [f"{name}: {message.strip()}" for level, name, message in logs if level <= av.logging.ERROR]
 
 
+def missing(path: str | os.PathLike[str]) -> NotMedia:
+    """That a media file is not there; and whether its folder is gone as well."""
+    if not os.path.isdir(os.path.dirname(os.path.abspath(real_path(path)))):
+        return MediaGone(
+            f"{shown(path)} is missing, and so is its folder.",
+            "Connect its drive again, or relink the source.",
+        )
+    return NotMedia(f"{shown(path)} is missing.", "Put it back, or relink the source.")
+
+
 _NOT_MEDIA_ENDINGS = {".txt", ".json", ".otio", ".md", ".html", ".py", ".csv", ".xml", ".srt"}
 
 
@@ -71,7 +81,7 @@ def opened(path: str | os.PathLike[str]) -> Iterator[InputContainer]:
         if not os.path.isfile(name):
             if os.path.isdir(name):
                 raise NotMedia(f"{said} is a folder.", "Choose the files in it.")
-            raise NotMedia(f"{said} is missing.", "Put it back, or relink the source.")
+            raise missing(name)
         if os.path.getsize(name) == 0:
             raise NotMedia(f"{said} is empty (0 bytes).", "Copy it again from where it came from.")
         if os.path.splitext(name)[1].lower() in _NOT_MEDIA_ENDINGS:

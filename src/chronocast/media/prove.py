@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import hashlib
 import os
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from typing import Any
@@ -11,9 +12,12 @@ from typing import Any
 import av
 import numpy as np
 
+from chronocast.media.compose import picture_digest
 from chronocast.media.errors import NotMedia
 from chronocast.media.opening import listening, opened
+from chronocast.media.sound import HEARD
 from chronocast.model.colour import UNTAGGED, Colour, read_tags
+from chronocast.model.layouts import known_layout
 from chronocast.model.paths import real_path
 
 
@@ -24,6 +28,9 @@ class Found:
     ``said_samples`` is the first sound track's length, by the container where it says one, else from the
     beginning of the picture to the end of what was decoded.  ``picture_sizes`` are bytes of the picture's
     packets in decoding order; ``fields`` counts pictures that were flagged as interlaced.
+    ``shape`` is the aspect of its pixels, ``timecode`` of its first frame, ``layouts`` of its sound tracks;
+    ``onset`` the second after its first picture at which sound is first heard; ``digests`` are of runs of
+    pictures, as long as they were asked for.
     ``luma`` is the least and the greatest brightness code, in the stream's own depth, where it was asked for.
     """
 
@@ -55,6 +62,11 @@ class Found:
     loudness: float | None = None
     true_peak: float | None = None
     images: tuple[str, ...] = field(default=(), repr=False)
+    shape: Fraction = Fraction(1)
+    timecode: str = ""
+    layouts: tuple[str, ...] = ()
+    onset: float | None = None
+    digests: tuple[str, ...] = ()
 
 
 def _tags(video: av.VideoStream) -> Colour:
@@ -66,14 +78,16 @@ def _tags(video: av.VideoStream) -> Colour:
 
 
 def prove(
-    path: str, progress: Callable[[int], None] | None = None, luma: bool = False, loudness: bool = False
-) -> Found:
+    path: str, progress: Callable[[int], None] | None = None, luma: bool = False, loudness: bool = False,
+    runs: Sequence[int] = (),
+) -> Found:  # fmt: skip
     """Decode every picture and every sample of a file; of a folder, every image in it.
 
     ``uneven`` counts pictures that don't come one frame time after the last.
     ``track_samples`` is what was decoded of each track; decoders give
     whole packets, so ``sound_samples`` may be up to a packet or two more.
-    ``luma`` and ``loudness`` are measured only where they are asked for.
+    ``luma`` and ``loudness`` are measured only where they are asked for, and a digest only of ``runs``:
+    so many pictures one after another.
 
     Raises:
         NotMedia: it can't be opened at all.
@@ -81,13 +95,19 @@ def prove(
     path = real_path(path)
     if os.path.isdir(path):
         return _prove_images(path, progress)
-    reading = _Reading(luma)
+    reading = _Reading(luma, runs)
     with listening(everywhere=True) as told, opened(path) as container:
         reading.read(container, progress)
         found = replace(reading.found(container), bytes=os.path.getsize(path))
     if loudness and found.sound_codec:
         found = replace(found, **_loudness(path))
     return replace(found, complaints=(*reading.complaints, *told))
+
+
+def _timecode(container: av.container.InputContainer) -> str:
+    """The start timecode that a file says, wherever it says it."""
+    said = [container.metadata, *(stream.metadata for stream in container.streams)]
+    return next((str(tags[key]) for tags in said for key in tags if key.lower() == "timecode"), "")
 
 
 _ORDERS = {2: "top first", 3: "bottom first", 4: "top first", 5: "bottom first"}
@@ -102,7 +122,12 @@ def _rate(video: av.VideoStream) -> Fraction:
 class _Reading:
     """A file being decoded from its beginning to its end."""
 
-    def __init__(self, luma: bool) -> None:
+    def __init__(self, luma: bool, runs: Sequence[int] = ()) -> None:
+        self._runs = list(runs)
+        self._digest = hashlib.blake2b(digest_size=16)
+        self._in_run = 0
+        self.digests: list[str] = []
+        self.onset: Fraction | None = None
         self.complaints: list[str] = []
         self.frames = self.uneven = self.fields = 0
         self.peak, self.last, self.first = 0.0, None, None
@@ -145,6 +170,13 @@ class _Reading:
     def _picture(self, frame: av.VideoFrame, rate: Fraction) -> None:
         self.frames += 1
         self.fields += frame.interlaced_frame
+        if self._runs:
+            self._digest.update(picture_digest(frame))
+            self._in_run += 1
+            if self._in_run == self._runs[0]:
+                self._runs.pop(0)
+                self.digests.append(self._digest.hexdigest())
+                self._digest, self._in_run = hashlib.blake2b(digest_size=16), 0
         now = (frame.pts or 0) * Fraction(frame.time_base or 1)
         if self.first is None:
             self.first = now
@@ -161,7 +193,13 @@ class _Reading:
         self.heard[track] += frame.samples
         block = frame.to_ndarray()
         scale = float(2 ** (8 * block.dtype.itemsize - 1)) if block.dtype.kind == "i" else 1.0
-        self.peak = max(self.peak, float(np.abs(block.astype(np.float64)).max(initial=0.0)) / scale)
+        loud = np.abs(block.astype(np.float64)) / scale
+        self.peak = max(self.peak, float(loud.max(initial=0.0)))
+        if self.onset is None and track == main and frame.pts is not None and frame.time_base:
+            if not frame.format.is_planar:
+                loud = loud.reshape(-1, max(1, len(frame.layout.channels))).T
+            if (heard := loud.max(axis=0) > HEARD).any():
+                self.onset = frame.pts * frame.time_base + Fraction(int(heard.argmax()), frame.sample_rate)
         if track == main and frame.pts is not None and frame.time_base:
             self.sound_end = frame.pts * frame.time_base + Fraction(frame.samples, frame.sample_rate)
 
@@ -178,7 +216,8 @@ class _Reading:
                 colour=_tags(video), picture_sizes=tuple(self.sizes), fields=self.fields,
                 field_order=_ORDERS.get(int(context.field_order or 0), ""),
                 profile=str(context.profile or ""), level=int(context.level or 0), pixel_format=context.pix_fmt or "",
-                luma=(self.luma[0], self.luma[1]) if self.luma and self.luma[1] >= 0 else None,
+                shape=Fraction(video.sample_aspect_ratio or 1) or Fraction(1), digests=tuple(self.digests),
+                timecode=_timecode(container), luma=(self.luma[0], self.luma[1]) if self.luma and self.luma[1] >= 0 else None,
             )  # fmt: skip
         if audios:
             audio = audios[0]
@@ -195,6 +234,10 @@ class _Reading:
                 sample_rate=audio.rate, channels=audio.codec_context.channels, sound_peak=self.peak,
                 said_samples=round(said * audio.rate), track_samples=tuple(self.heard.values()),
                 languages=tuple(stream.metadata.get("language", "") for stream in audios),
+                layouts=tuple(
+                    known_layout(stream.codec_context.layout.name, stream.codec_context.channels) for stream in audios
+                ),
+                onset=float(self.onset - (self.first or 0)) if self.onset is not None else None,
             )  # fmt: skip
         return found
 

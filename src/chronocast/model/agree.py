@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from chronocast.model.formats import CONTAINERS, MODES, PICTURE, SOUND, holding
+from chronocast.model.formats import CONTAINERS, MODES, PICTURE, SOUND, Sampling, holding
 from chronocast.model.levels import broken, least_level, level_of, levels
 from chronocast.model.recipe import CHANNELS, PictureRecipe, Recipe, SoundRecipe
 from chronocast.model.show import rate_bits_text
@@ -84,7 +84,7 @@ def _container(recipe: Recipe) -> Iterator[Conflict]:
             + (f", or {_names(both)}." if both else "."),
             (("sound.codec", usual), *((("sound.sample_rate", 48000),) if usual == "opus" else ())),
         )  # fmt: skip
-    if recipe.sound and recipe.sound.sample_rate not in box.sound_rates and box.sound:
+    if recipe.sound and recipe.sound.sample_rate not in (*box.sound_rates, "source") and box.sound:
         yield Conflict(
             "sound.sample_rate", f"{box.name} takes sound at {box.sound_rates[0]:,} Hz only.",
             f"Choose {box.sound_rates[0]:,} Hz.", (("sound.sample_rate", box.sound_rates[0]),),
@@ -134,8 +134,8 @@ def _picture(picture: PictureRecipe) -> Iterator[Conflict]:
         )  # fmt: skip
     asked = [
         item
-        for item in codec.samplings
-        if picture.depth in (None, item.depth) and picture.chroma in (None, item.chroma)
+        for item in codec.choices
+        if picture.depth in (None, "source", item.depth) and picture.chroma in (None, "source", item.chroma)
     ]
     if not codec.grades and not asked:
         told = " ".join(
@@ -143,13 +143,20 @@ def _picture(picture: PictureRecipe) -> Iterator[Conflict]:
         )
         yield Conflict(
             "picture.depth", f"{codec.name} isn't written in {told} here.",
-            f"Choose {', '.join(item.name for item in codec.samplings)}.",
+            f"Choose {', '.join(item.name for item in codec.choices)}.",
             (("picture.depth", None), ("picture.chroma", None)),
         )  # fmt: skip
-    if picture.scan not in codec.scans:
+    if picture.scan not in (*codec.scans, "source"):
+        able = " or ".join(item.name for item in PICTURE.values() if len(item.scans) > 1)
         yield Conflict(
-            "picture.scan", f"{codec.name} is written progressive only; interlaced is for H.264 and MPEG-2.",
-            "Choose progressive, or H.264 or MPEG-2.", (("picture.scan", "progressive"),),
+            "picture.scan", f"{codec.name} is written progressive only; interlaced is for {able}.",
+            f"Choose progressive, or {able}.", (("picture.scan", "progressive"),),
+        )  # fmt: skip
+    if picture.alpha == "keep" and not codec.grades and not any(item.alpha for item in codec.samplings):
+        able = " or ".join(item.name for item in PICTURE.values() if any(s.alpha for s in item.samplings))
+        yield Conflict(
+            "picture.alpha", f"{codec.name} holds no alpha.", f"Drop it, or choose {able} or ProRes 4444.",
+            (("picture.alpha", "drop"),),
         )  # fmt: skip
     if picture.encoder is not None and picture.encoder not in codec.encoders:
         yield Conflict(
@@ -159,9 +166,16 @@ def _picture(picture: PictureRecipe) -> Iterator[Conflict]:
     yield from _profile(picture)
 
 
+def _sampling(picture: PictureRecipe) -> Sampling:
+    """What is encoded; where the source decides, what is usual."""
+    depth = picture.depth if picture.depth != "source" else None
+    chroma = picture.chroma if picture.chroma != "source" else None
+    return picture.kind.sampling(depth, chroma, picture.grade, picture.alpha == "keep")
+
+
 def usual_profile(picture: PictureRecipe) -> str | None:
     """The profile a recipe's settings need, where its codec has profiles."""
-    sampling = picture.kind.sampling(picture.depth, picture.chroma, picture.grade)
+    sampling = _sampling(picture)
     if picture.codec == "h264":
         if sampling.chroma == "4:4:4":
             return "high444"
@@ -185,7 +199,7 @@ def _profile(picture: PictureRecipe) -> Iterator[Conflict]:
     codec, needed = picture.kind, usual_profile(picture)
     if picture.profile is None:
         return
-    sampling = codec.sampling(picture.depth, picture.chroma, picture.grade)
+    sampling = _sampling(picture)
     if picture.profile not in codec.profiles:
         yield Conflict(
             "picture.profile", f"{codec.name} has no profile “{picture.profile}” here.",
@@ -225,12 +239,12 @@ def profile_reasons(picture: PictureRecipe) -> dict[str, str]:
 
 def _sound(sound: SoundRecipe, container: str) -> Iterator[Conflict]:
     codec = SOUND[sound.codec]
-    if sound.sample_rate not in codec.rates:
+    if sound.sample_rate not in (*codec.rates, "source"):
         yield Conflict(
             "sound.sample_rate", f"{codec.name} works at {codec.rates[0]:,} Hz only.", f"Choose {codec.rates[0]:,} Hz.",
             (("sound.sample_rate", codec.rates[0]),),
         )  # fmt: skip
-    if CHANNELS[sound.layout] not in codec.channels:
+    if sound.layout != "source" and CHANNELS[sound.layout] not in codec.channels:
         yield Conflict(
             "sound.layout", f"{codec.name} holds mono or stereo, not {sound.layout}.", "Choose stereo, or another codec.",
             (("sound.layout", "stereo"),),

@@ -19,6 +19,7 @@ from chronocast.model.cutlist import Placing
 from chronocast.model.errors import ModelError
 from chronocast.model.exceptions import MOST_EXCEPTIONS, effective
 from chronocast.model.naming import USUAL, read_pattern
+from chronocast.model.origin import Alpha
 from chronocast.model.paths import path_text, real_path
 from chronocast.model.reading import explain, read_object
 from chronocast.model.recipe import Document, Identifier, Recipe
@@ -67,6 +68,8 @@ class Source(Document):
     taken: str = ""
     relinked: dict[str, str] = Field(default_factory=dict)
     known: dict[str, str] = Field(default_factory=dict)
+    accepted: tuple[str, ...] = Field(default=(), max_length=1000)
+    alpha: Alpha = ""
 
     @model_validator(mode="after")
     def _ranges_differ(self) -> Source:

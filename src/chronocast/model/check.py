@@ -29,6 +29,10 @@ class Expected:
     ``level`` are empty where none was asked for.  ``peak`` (bit/s) and ``buffer`` (bits) are of
     the bucket that the whole stream has to keep.  ``cards`` are receiver cards as JSON; ``name``
     the file's final name and ``box`` our own word for its container, which they speak of.
+    ``shape`` is the aspect of its pixels, ``timecode`` of its first frame; ``layouts`` are of its sound
+    tracks.  ``differences`` are in what it is not as its source, sentences, known where ``compared``;
+    ``source_damage`` what is damaged of what it shows.  ``onset`` is the second at which its sound is
+    first heard; ``exact`` are (frames, digest) of the pictures that went into a lossless encoder.
     """
 
     frames: int
@@ -58,3 +62,11 @@ class Expected:
     cards: tuple[dict[str, Any], ...] = ()
     name: str = ""
     box: str = ""
+    shape: str = "1"
+    timecode: str = ""
+    layouts: tuple[str, ...] = ()
+    compared: bool = False
+    differences: tuple[str, ...] = ()
+    source_damage: tuple[str, ...] = ()
+    onset: float | None = None
+    exact: tuple[tuple[int, str], ...] = ()

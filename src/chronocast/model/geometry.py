@@ -57,6 +57,11 @@ class View(Stated):
                 return one.x + (two.x - one.x) * part, one.y + (two.y - one.y) * part
         return keys[-1].x, keys[-1].y
 
+    @property
+    def uncropped(self) -> bool:
+        """Whether nothing is cut off at its sides."""
+        return not (self.left or self.top or self.right or self.bottom)
+
     def shown(self, width: int, height: int) -> tuple[Fraction, Fraction]:
         """Width and height of what is left after cropping."""
         return width * (1 - self.left - self.right), height * (1 - self.top - self.bottom)
@@ -117,13 +122,13 @@ def _even(value: Fraction) -> int:
 
 def place(
     picture: tuple[int, int], shape: Fraction, placing: Placing, canvas: tuple[int, int], view: View,
-    output: tuple[int, int], frame: int = 0,
+    output: tuple[int, int], frame: int = 0, output_shape: Fraction = Fraction(1),
 ) -> Placement | None:  # fmt: skip
     """Where a picture of ``picture`` pixels (of aspect ``shape``, upright) goes.
 
     It is placed in the source's ``canvas`` first, then that is viewed in a
-    frame of ``output`` pixels; both at once, so that it is scaled only once.
-    None when nothing of it is seen.
+    frame of ``output`` pixels (of aspect ``output_shape``); both at once, so
+    that it is scaled only once.  None when nothing of it is seen.
 
     >>> place((640, 360), Fraction(1), "fit", (640, 360), View(), (1280, 720)).size
     (1280, 720)
@@ -141,7 +146,7 @@ def place(
         lies = whole
         if placing == "fill":
             taken = _window(taken, whole.w / whole.h / shape, (Fraction(1, 2), Fraction(1, 2)))
-    frame_box = Rect(Fraction(0), Fraction(0), Fraction(output[0]), Fraction(output[1]))
+    frame_box = Rect(Fraction(0), Fraction(0), output[0] * output_shape, Fraction(output[1]))
     seen = Rect(
         whole.w * view.left, whole.h * view.top,
         whole.w * (1 - view.left - view.right), whole.h * (1 - view.top - view.bottom),
@@ -157,6 +162,8 @@ def place(
         return None
     sx, sy = area.w / seen.w, area.h / seen.h
     out = Rect(area.x + (both.x - seen.x) * sx, area.y + (both.y - seen.y) * sy, both.w * sx, both.h * sy)
+    if output_shape != 1:  # so far in square pixels
+        out = Rect(out.x / output_shape, out.y, out.w / output_shape, out.h)
     kx, ky = taken.w / lies.w, taken.h / lies.h
     w, h = min(_even(out.w), output[0]), min(_even(out.h), output[1])
     at = min(floor(out.x / 2) * 2, output[0] - w), min(floor(out.y / 2) * 2, output[1] - h)

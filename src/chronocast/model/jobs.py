@@ -14,14 +14,16 @@ from pydantic import Field, TypeAdapter
 from chronocast.model.colour import Colour
 from chronocast.model.cutlist import MediaRef, PictureSpan, SoundSpan, Stated
 from chronocast.model.geometry import View
+from chronocast.model.layouts import USUAL
 
 
 class EncoderSettings(Stated):
     """Everything about the encoder that changes its bits.
 
     Pictures are composed in ``working`` (the encoder's own format where it says nothing);
-    ``fields`` is which field of an interlaced picture comes first; ``piece`` the kind of file a
-    piece is kept in, ``tag`` its FourCC where the codec has several.
+    ``fields`` is which field of an interlaced picture comes first; they are woven of the pictures of
+    twice as many moments, unless ``own_fields`` says that the source's come as they are.  ``piece`` is
+    the kind of file a piece is kept in, ``tag`` its FourCC where the codec has several.
     """
 
     encoder: str
@@ -31,17 +33,25 @@ class EncoderSettings(Stated):
     pixel_format: str = "yuv420p"
     working: str = ""
     fields: Literal["", "top", "bottom"] = ""
+    own_fields: bool = False
     piece: Literal["mp4", "mov"] = "mp4"
     tag: str = ""
     key_frame_frames: int = 50
     colour: Colour = (2, 2, 2, 1)  # what the stream is tagged with
+
+    @property
+    def woven(self) -> bool:
+        """Whether each frame is woven of two moments."""
+        return bool(self.fields) and not self.own_fields
 
 
 class PieceJob(Stated):
     """Encode a run of pictures to a closed stream of its own.
 
     ``canvas`` is the frame the spans' layers lie in, ``view`` how it becomes
-    width × height; ``colour`` is what the pictures are composed in.
+    width × height of pixels of aspect ``shape``; ``colour`` is what the
+    pictures are composed in.  With ``accept_damage`` damaged pictures are
+    taken as they come; else the job fails and says where they are.
     """
 
     kind: Literal["piece"] = "piece"
@@ -55,16 +65,18 @@ class PieceJob(Stated):
     colour: Colour = (1, 1, 1, 1)
     spans: tuple[PictureSpan, ...]
     settings: EncoderSettings
+    shape: Fraction = Fraction(1)
+    accept_damage: bool = False
 
     @property
     def moments(self) -> int:
-        """Pictures that are composed: two for each frame that is made of fields."""
+        """Pictures that are composed: two for each frame that is woven of fields."""
         return sum(span.frames for span in self.spans)
 
     @property
     def frames(self) -> int:
         """Frames that are encoded."""
-        return self.moments // 2 if self.settings.fields else self.moments
+        return self.moments // 2 if self.settings.woven else self.moments
 
     @property
     def media(self) -> tuple[MediaRef, ...]:
@@ -78,7 +90,9 @@ class SoundJob(Stated):
     """Render an output's sound whole: ``samples`` at ``sample_rate``; overlapping spans are mixed.
 
     ``tracks``, where there are any, are rendered as tracks of their own instead of ``spans``.
+    ``layouts`` are the tracks' own, by the libraries' names, where they differ from what ``channels`` says.
     ``depth`` is in bits a sample, of codecs that lose nothing; ``languages`` are of the tracks, in order.
+    With ``accept_damage`` what can't be decoded is silence; else the job fails and says where.
     """
 
     kind: Literal["sound"] = "sound"
@@ -93,6 +107,12 @@ class SoundJob(Stated):
     tracks: tuple[tuple[SoundSpan, ...], ...] = ()
     depth: int = 0
     languages: tuple[str, ...] = ()
+    layouts: tuple[str, ...] = ()
+    accept_damage: bool = False
+
+    def layout_of(self, track: int) -> str:
+        """The layout of one track that is made."""
+        return self.layouts[track] if track < len(self.layouts) else USUAL[self.channels]
 
     @property
     def each_track(self) -> tuple[tuple[SoundSpan, ...], ...]:
@@ -115,6 +135,8 @@ class JoinJob(Stated):
     stem: str = ""
     colour: Colour | None = None
     languages: tuple[str, ...] = ()
+    shape: Fraction = Fraction(1)
+    timecode: str = ""
 
 
 class CheckJob(Stated):

@@ -35,6 +35,7 @@ class Origin(Stated):
     ``mastering`` and ``light`` are HDR10's, as encoders take them.
     """
 
+    clip: bool = False
     depth: int = 8
     chroma: str = "4:2:0"
     alpha: Alpha = ""

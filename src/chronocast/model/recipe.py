@@ -16,6 +16,7 @@ from chronocast.model.formats import PICTURE, PictureCodec, Scan
 from chronocast.model.timing import parse_rate
 
 Identifier = Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9._-]{0,63}$")]
+Choice = Annotated[str, Field(pattern=r"^([a-z]{3}|[1-9][0-9]?)$")]
 Language = Annotated[str, Field(pattern=r"^[a-z]{3}$")]
 PictureCodecId = Literal[
     "h264", "hevc", "av1", "vp9", "mpeg2", "prores", "dnxhr", "cineform", "ffv1", "rle",
@@ -70,20 +71,29 @@ class StillsTaken(Document):
 
 
 class PictureRecipe(Document):
-    """Everything about the picture.  None of a setting means the codec's usual."""
+    """Everything about the picture.  None of a setting means the codec's usual.
+
+    *source* keeps what the source has, wherever codec and container can hold
+    it: bits a sample, colour resolution, see-through pictures, the shape of
+    pixels, fields and their order, the start timecode.  ``alpha`` *keep* writes
+    it in any case.
+    """
 
     codec: PictureCodecId = "h264"
     encoder: str | None = Field(default=None, max_length=40)
     route: Literal["software"] = "software"
     effort: Effort = "medium"
     grade: str | None = Field(default=None, max_length=20)
-    depth: Literal[8, 10, 16] | None = None
-    chroma: Literal["4:2:0", "4:2:2", "4:4:4", "RGB"] | None = None
+    depth: Literal[8, 10, 12, 16, "source"] | None = None
+    chroma: Literal["gray", "4:2:0", "4:2:2", "4:4:4", "RGB", "source"] | None = None
+    alpha: Literal["drop", "source", "keep"] = "drop"
+    shape: Literal["square", "source"] = "square"
+    timecode: Literal["none", "source"] = "none"
     size: FrameSize = FrameSize()
     framing: Literal["fit", "fill", "stretch"] = "fit"
     rate: str | None = None  # frames per second; None as the source
     retime: Literal["nearest", "blend", "motion"] = "nearest"
-    scan: Scan = "progressive"
+    scan: Scan | Literal["source"] = "progressive"
     rate_control: RateControl = RateControl()
     key_frame_seconds: float = Field(default=2.0, ge=0.04, le=20)
     profile: str | None = Field(default=None, max_length=20)
@@ -138,18 +148,26 @@ class PictureRecipe(Document):
 class SoundRecipe(Document):
     """Everything about the sound.
 
-    *mixed*: one track of everything.  *each*: every sound track of the source as a track of its own;
-    with *mono*, discrete channels stay discrete.  ``languages`` are ISO 639-2 codes, one a track;
+    *mixed*: one track: a sequence's tracks mixed as they are heard in it, a clip's first track.
+    *each*: every sound track of the source as a track of its own; with *mono*, discrete channels
+    stay discrete.  ``choose`` takes only some tracks, by language (``deu``) or number (``2``).
+    *source* keeps the source's layout, sampling rate or depth.  ``languages`` are ISO 639-2 codes, one a track;
     where none is said a track keeps its source's.  ``depth`` is of PCM and FLAC, in bits a sample.
     """
 
     codec: SoundCodecId = "aac"
     bits_per_second: int = Field(default=128_000, ge=16_000, le=512_000)
-    depth: Literal[16, 24] = 24
-    sample_rate: Literal[44100, 48000] = 48000
-    layout: Literal["mono", "stereo", "5.1"] = "stereo"
+    depth: Literal[16, 24, "source"] = 24
+    sample_rate: Literal[44100, 48000, "source"] = 48000
+    layout: Literal["mono", "stereo", "5.1", "source"] = "stereo"
     tracks: Literal["mixed", "each"] = "mixed"
+    choose: tuple[Choice, ...] = Field(default=(), max_length=16)
     languages: tuple[Language, ...] = Field(default=(), max_length=16)
+
+
+_SINCE_PICTURE: dict[str, object] = {"alpha": "drop", "shape": "square", "timecode": "none"}
+_SINCE_SOUND: dict[str, object] = {"choose": []}
+"""Settings that came later, with what they say by themselves."""
 
 
 class Recipe(Document):
@@ -181,8 +199,16 @@ class Recipe(Document):
 
     @property
     def mark(self) -> str:
-        """A digest of everything that makes its files: id, names and dates are not in it."""
+        """A digest of everything that makes its files: id, names and dates are not in it.
+
+        What says nothing isn't in it either, so that a recipe saved before a
+        setting was known is still the same.
+        """
         told = self.model_dump(mode="json", include={"container", "picture", "sound"})
+        for part, usual in (("picture", _SINCE_PICTURE), ("sound", _SINCE_SOUND)):
+            for name, value in usual.items():
+                if told[part] is not None and told[part].get(name) == value:
+                    del told[part][name]
         text = json.dumps(told, sort_keys=True, separators=(",", ":"))
         return hashlib.blake2b(text.encode(), digest_size=10).hexdigest()
 

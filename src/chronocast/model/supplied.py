@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Literal, TypedDict
+
 from chronocast.model.formats import Mode
 from chronocast.model.recipe import (
     FrameSize,
@@ -20,6 +22,19 @@ def _up_to(width: int, height: int) -> FrameSize:
 def _average(target: int, peak: int | None = None, mode: Mode = "variable") -> RateControl:
     return RateControl(mode=mode, target_bits_per_second=target, peak_bits_per_second=peak or target * 2)
 
+
+class _Kept(TypedDict):
+    alpha: Literal["source"]
+    shape: Literal["source"]
+    scan: Literal["source"]
+    timecode: Literal["source"]
+
+
+_AS_SOURCE: _Kept = {"alpha": "source", "shape": "source", "scan": "source", "timecode": "source"}
+_SOUND_AS_SOURCE = SoundRecipe(
+    codec="pcm", depth="source", sample_rate="source", layout="source", tracks="each"
+)
+"""What a master keeps of its source, wherever its codec and its container can hold it."""
 
 _RECIPES = (
     Recipe(
@@ -59,22 +74,23 @@ _RECIPES = (
     Recipe(
         id="mezzanine-light", name="Mezzanine light, ProRes LT",
         purpose="To go on working with where drives are small: size as the source, every frame whole.",
-        container="mov", picture=PictureRecipe(codec="prores", grade="lt"), sound=SoundRecipe(codec="pcm"),
+        container="mov", picture=PictureRecipe(codec="prores", grade="lt", **_AS_SOURCE), sound=_SOUND_AS_SOURCE,
     ),
     Recipe(
         id="mezzanine-standard", name="Mezzanine standard, ProRes Standard",
         purpose="To go on working with: size as the source, every frame whole, 4:2:2 in 10 bits.",
-        container="mov", picture=PictureRecipe(codec="prores", grade="standard"), sound=SoundRecipe(codec="pcm"),
+        container="mov", picture=PictureRecipe(codec="prores", grade="standard", **_AS_SOURCE), sound=_SOUND_AS_SOURCE,
     ),
     Recipe(
         id="mezzanine-high", name="Mezzanine high, ProRes HQ",
         purpose="For grading and hand-over to another house: as good as the source to the eye.",
-        container="mov", picture=PictureRecipe(codec="prores", grade="hq"), sound=SoundRecipe(codec="pcm"),
+        container="mov", picture=PictureRecipe(codec="prores", grade="hq", **_AS_SOURCE), sound=_SOUND_AS_SOURCE,
     ),
     Recipe(
         id="archive-lossless", name="Archive lossless, FFV1",
-        purpose="To keep for good: nothing is lost, every slice has its own sum, an open format.",
-        container="mkv", picture=PictureRecipe(codec="ffv1"), sound=SoundRecipe(codec="flac", tracks="each"),
+        purpose="To keep for good: picture and sound as the source is, nothing lost, every slice with its own sum, an open format.",
+        container="mkv", picture=PictureRecipe(codec="ffv1", depth="source", chroma="source", **_AS_SOURCE),
+        sound=_SOUND_AS_SOURCE.model_copy(update={"codec": "flac"}),
     ),
     Recipe(
         id="kiosk-quality", name="Kiosk, constant quality 20",
@@ -98,7 +114,7 @@ _RECIPES = (
     Recipe(
         id="sound-wav", name="Sound only, WAV 24 bit",
         purpose="For the mix: the sound alone, as it is.", container="wav", picture=None,
-        sound=SoundRecipe(codec="pcm", depth=24),
+        sound=SoundRecipe(codec="pcm", depth="source", sample_rate="source", layout="source"),
     ),
     Recipe(
         id="stills-5s", name="Stills, JPEG every 5 s",

@@ -31,8 +31,17 @@ def _nameless(spans: Sequence[PictureSpan] | Sequence[SoundSpan]) -> list[Any]:
         for part in value.get("layers", [value]):
             if part["media"]:
                 part["media"] = part["media"]["fingerprint"]
+            for name in ("alpha", "level"):
+                if not part.get(name):
+                    part.pop(name, None)
         found.append(value)
     return found
+
+
+def _said(job: PieceJob) -> dict[str, Any]:
+    """An encoder's settings; what says nothing is left out, so that a piece from before it was known is still the same."""
+    told = job.settings.model_dump(mode="json")
+    return {key: value for key, value in told.items() if key != "own_fields" or value}
 
 
 def piece_name(job: PieceJob, library: str) -> str:
@@ -47,7 +56,8 @@ def piece_name(job: PieceJob, library: str) -> str:
             "view": job.view.model_dump(mode="json"),
             "colour": job.colour,
             "shown": _nameless(job.spans),
-            "encoder": {**job.settings.model_dump(mode="json"), "library": library},
+            **({"shape": str(job.shape)} if job.shape != 1 else {}),
+            "encoder": {**_said(job), "library": library},
         }
     )
 
@@ -61,6 +71,7 @@ def sound_name(job: SoundJob, library: str) -> str:
             "samples": job.samples,
             "heard": _nameless(job.spans),
             **({"tracks": [_nameless(track) for track in job.tracks]} if job.tracks else {}),
+            **({"layouts": job.layouts} if job.layouts else {}),
             "encoder": [job.codec, job.bits_per_second, job.sample_rate, job.channels, library, job.depth],
         }
     )

@@ -6,13 +6,17 @@ from dataclasses import dataclass
 from fractions import Fraction
 from math import ceil
 
-from chronocast.media.codecs import encoder_settings, library_version, sound_encoder
-from chronocast.model.colour import Colour, tags_for
+from chronocast.media.codecs import encoder_settings, library_version, sampling_of, sound_encoder
+from chronocast.model.as_source import definite, stored_shape
+from chronocast.model.colour import RGB_MATRIX, Colour, high_range, tags_for
 from chronocast.model.cutlist import CutList
-from chronocast.model.formats import SOUND
+from chronocast.model.errors import ModelError
+from chronocast.model.formats import CONTAINERS, SOUND, SoundCodec
 from chronocast.model.geometry import View
 from chronocast.model.jobs import EncoderSettings, PieceJob, SoundJob
-from chronocast.model.recipe import CHANNELS, PictureRecipe, Recipe, SoundRecipe, frame_size
+from chronocast.model.layouts import USUAL, channels_of, known_layout
+from chronocast.model.origin import SoundOrigin
+from chronocast.model.recipe import PictureRecipe, Recipe, SoundRecipe, frame_size
 from chronocast.model.timing import FrameRange, Rate, parse_rate
 from chronocast.pieces.cut import cut
 from chronocast.pieces.name import piece_name, sound_name
@@ -68,15 +72,26 @@ def taken(part: FrameRange, picture: PictureRecipe) -> FrameRange:
     return part
 
 
-def picture_size(source: CutList, picture: PictureRecipe, view: View) -> tuple[int, int]:
+def picture_size(
+    source: CutList, picture: PictureRecipe, view: View, container: str = "mp4"
+) -> tuple[int, int]:
     """The frame size of an output, its codec's own wishes included."""
+    if stored_shape(picture, container, source.origin, view) != 1:
+        return source.origin.width, source.origin.height
     shown_width, shown_height = view.shown(source.width, source.height)
     return frame_size(picture.size, round(shown_width), round(shown_height), multiple=picture.kind.multiple)
 
 
-def picture_colours(source: CutList, picture: PictureRecipe, height: int) -> tuple[Colour, Colour]:
-    """What pictures are composed in, and what the stream is tagged with: as near to the source as its codec can say."""
+def picture_colours(
+    source: CutList, picture: PictureRecipe, height: int, rgb: bool = False
+) -> tuple[Colour, Colour]:
+    """What pictures are composed in, and what the stream is tagged with: as near to the source as its codec can say.
+
+    ``rgb`` says that they are composed and written in RGB.
+    """
     carried = picture.kind.tags
+    if rgb:
+        return (1, 13, RGB_MATRIX, 2), (1, 13, RGB_MATRIX, 2)
     if carried == "all":
         return source.colour, tags_for(source.tags, source.colour, height)
     composed: Colour = (*source.colour[:3], 1)
@@ -88,18 +103,43 @@ def picture_colours(source: CutList, picture: PictureRecipe, height: int) -> tup
     return composed, (*tags[:3], 1)
 
 
+def own_fields(source: CutList, picture: PictureRecipe, rate: Rate, size: tuple[int, int]) -> CutList | None:
+    """The source with its interlaced pictures as they are, where an output keeps them so; else None.
+
+    They can be kept where nothing is done to them: no other size, rate, speed
+    or crop, one layer at a time, and the field order asked for.
+    """
+    origin = source.origin
+    if picture.scan == "progressive" or picture.scan != origin.scan or rate != source.rate:
+        return None
+    if not origin.clip or size != (origin.width, origin.height):
+        return None
+    spans = []
+    for span in source.picture:
+        for layer in span.layers:
+            plain = layer.step == 1 and layer.start.denominator == 1 and layer.clock is None
+            if len(span.layers) != 1 or not plain or layer.deinterlace != "frame" or not layer.weight.is_all:
+                return None
+        kept = tuple(layer.model_copy(update={"deinterlace": ""}) for layer in span.layers)
+        spans.append(span.model_copy(update={"layers": kept}))
+    return source.model_copy(update={"picture": tuple(spans)})
+
+
 def plan_output(
-    source: CutList, part: FrameRange, recipe: Recipe, view: View | None = None, rounds: Rounds | None = None
-) -> OutputPlan:
+    source: CutList, part: FrameRange, recipe: Recipe, view: View | None = None, rounds: Rounds | None = None,
+    accept_damage: bool = False,
+) -> OutputPlan:  # fmt: skip
     """Plan one output.  ``view`` is how it is framed; without one as the recipe says.
 
-    ``rounds`` is what was decided so far for an output in two passes, or to keep its peak.
+    ``rounds`` is what was decided so far for an output in two passes, or to keep its peak; with
+    ``accept_damage`` a person has accepted that its source is damaged.
 
     Raises:
         EncodeFailed: no encoder for it is here.
     """
+    recipe = definite(recipe, source.origin)
     if recipe.picture is None:
-        sound = plan_sound(source, part, recipe.sound) if recipe.sound and source.sound else None
+        sound = plan_sound(source, part, recipe, accept_damage) if recipe.sound and source.sound else None
         return OutputPlan(len(part), source.rate, source.width, source.height, None, (), sound)
     picture = recipe.picture
     part = taken(part, picture)
@@ -113,8 +153,11 @@ def plan_output(
         part = FrameRange(0, ceil(count * source.rate / rate))
         source = source.model_copy(update={"frames": max(source.frames, part.stop)})
     view = view or View(placing=picture.framing)
-    width, height = picture_size(source, picture, view)
-    composed, tags = picture_colours(source, picture, height)
+    width, height = picture_size(source, picture, view, recipe.container)
+    shape = stored_shape(picture, recipe.container, source.origin, view)
+    rgb = source.origin.chroma == "RGB" and sampling_of(picture).chroma == "RGB"
+    composed, tags = picture_colours(source, picture, height, rgb)
+    light = (source.origin.mastering, source.origin.light) if high_range(source.colour) else ("", "")
     quality = None
     if picture.control == "two pass":
         quality = (
@@ -125,11 +168,14 @@ def plan_output(
                 picture.kind.quality[2] if picture.kind.quality else 20, picture.codec,
             )
         )  # fmt: skip
-    settings = encoder_settings(picture, width, height, rate, tags, quality)
-    moments = rate * 2 if settings.fields else rate
+    settings = encoder_settings(picture, width, height, rate, tags, quality, rgb, light)
+    whole = own_fields(source, picture, rate, (width, height)) if view.uncropped else None
+    if whole is not None:
+        settings, source = settings.model_copy(update={"own_fields": True}), whole
+    moments = rate * 2 if settings.woven else rate
     cut_list = source.retimed(picture.retime).at_rate(moments, picture.retime)
     frames = in_output(part, source, rate)
-    if settings.fields:
+    if settings.woven:
         view = view.at_double_rate()
         frames = FrameRange(frames.start * 2, frames.stop * 2)
         frames = FrameRange(frames.start, min(frames.stop, cut_list.frames // 2 * 2))
@@ -141,11 +187,12 @@ def plan_output(
     library = library_version(settings.encoder)
     eased = rounds.eased if rounds else {}
     pieces, shown = [], []
-    for piece in cut(spans, moments, 2 if settings.fields else 1):
+    for piece in cut(spans, moments, 2 if settings.woven else 1):
         parts = tuple(span.part(both, piece.start) for span in spans if (both := span.range.intersect(piece)))
         job = PieceJob(
             name="", target="", rate=rate, width=width, height=height, canvas=(source.width, source.height),
-            view=view.later(piece.start), colour=composed, spans=parts, settings=settings,
+            view=view.later(piece.start), colour=composed, spans=parts, settings=settings, shape=shape,
+            accept_damage=accept_damage,
         )  # fmt: skip
         content = ""
         if picture.peak or quality is not None:
@@ -155,12 +202,12 @@ def plan_output(
             if steps or its != quality:
                 made = eased_by(picture, steps) if steps else picture
                 job = job.model_copy(
-                    update={"settings": encoder_settings(made, width, height, rate, tags, its)}
+                    update={"settings": encoder_settings(made, width, height, rate, tags, its, rgb, light)}
                 )
         pieces.append(job.model_copy(update={"name": piece_name(job, library)}))
         shown.append(content)
-    sound = plan_sound(source, part, recipe.sound) if recipe.sound and source.sound else None
-    count = len(frames) // 2 if settings.fields else len(frames)
+    sound = plan_sound(source, part, recipe, accept_damage) if recipe.sound and source.sound else None
+    count = len(frames) // 2 if settings.woven else len(frames)
     return OutputPlan(count, rate, width, height, settings, tuple(pieces), sound, tuple(shown), quality)
 
 
@@ -188,20 +235,88 @@ def eased_by(picture: PictureRecipe, steps: int) -> PictureRecipe:
     return picture.model_copy(update={"rate_control": control.model_copy(update=update)})
 
 
-def plan_sound(source: CutList, part: FrameRange, recipe: SoundRecipe) -> SoundJob:
-    """Plan an output's sound; boundaries are rounded from exact times, so that nothing drifts."""
-    samples = round(part.seconds(source.rate) * recipe.sample_rate)
-    tracks = source.sound_tracks_in(part) if recipe.tracks == "each" and len(source.sound_tracks) > 1 else ()
-    lossless = SOUND[recipe.codec].lossless
-    count = len(tracks) or 1
-    own = source.languages if tracks else source.languages[:1]
-    languages = tuple((recipe.languages[n] if n < len(recipe.languages) else "") or (own[n] if n < len(own) else "")
+def plan_sound(source: CutList, part: FrameRange, recipe: Recipe, accept_damage: bool = False) -> SoundJob:
+    """Plan an output's sound; boundaries are rounded from exact times, so that nothing drifts.
+
+    Raises:
+        ModelError: none of the tracks that were chosen is there.
+    """
+    asked, codec = recipe.sound, SOUND[recipe.sound.codec if recipe.sound else "aac"]
+    assert asked is not None
+    tracks = tracks_taken(source, asked, recipe.container)
+    known = [source.origin.sound[n] if n < len(source.origin.sound) else SoundOrigin() for n in tracks]
+    rates = [item.sample_rate for item in known] or [48000]
+    if asked.sample_rate != "source":
+        sample_rate: int = asked.sample_rate
+    else:
+        sample_rate = codec.nearest_rate(max(rates), CONTAINERS[recipe.container].sound_rates)
+    depth = asked.depth
+    if depth == "source":
+        depth = 16 if all(0 < item.depth <= 16 for item in known) else 24
+    single = source.sound_tracks_in(part)
+    apart = asked.tracks == "each" and len(source.sound_tracks) > 1
+    whole = source.sound_in(part)
+    if not apart and asked.choose:
+        whole = (
+            tuple(span for n in tracks for span in single[n]) if not source.origin.clip else single[tracks[0]]
+        )
+    layouts = [layout_of(asked, codec, item) for item in known]
+    if not apart:
+        joined = len(whole[0].tracks) if whole and len(whole[0].tracks) > 1 else 0
+        widest = max(known, key=lambda item: item.channels, default=SoundOrigin())
+        if joined and asked.layout == "source":  # tracks of one channel each that are one sound
+            widest = SoundOrigin(channels=joined, layout=USUAL.get(joined, "7.1"))
+        layouts = [layout_of(asked, codec, widest)]
+    own = [item.language for item in known]
+    count = len(tracks) if apart else 1
+    languages = tuple((asked.languages[n] if n < len(asked.languages) else "") or (own[n] if n < len(own) else "")
                       for n in range(count))  # fmt: skip
+    usual = all(layout == USUAL[channels_of(layouts[0])] for layout in layouts)
     job = SoundJob(
-        name="", target="", samples=samples, sample_rate=recipe.sample_rate, channels=CHANNELS[recipe.layout],
-        codec=recipe.codec, bits_per_second=0 if lossless else recipe.bits_per_second,
-        spans=() if tracks else source.sound_in(part), tracks=tracks, depth=recipe.depth if lossless else 0,
-        languages=languages if any(languages) else (),
+        name="", target="", samples=round(part.seconds(source.rate) * sample_rate), sample_rate=sample_rate,
+        channels=channels_of(layouts[0]), codec=asked.codec, bits_per_second=0 if codec.lossless else asked.bits_per_second,
+        spans=() if apart else whole, tracks=tuple(single[n] for n in tracks) if apart else (),
+        depth=depth if codec.lossless else 0, languages=languages if any(languages) else (),
+        layouts=() if usual else tuple(layouts), accept_damage=accept_damage,
     )  # fmt: skip
-    encoder, _ = sound_encoder(recipe.codec, recipe.depth)
+    encoder, _ = sound_encoder(asked.codec, depth)
     return job.model_copy(update={"name": sound_name(job, library_version(encoder))})
+
+
+def tracks_taken(source: CutList, asked: SoundRecipe, container: str) -> list[int]:
+    """Which of a source's sound tracks are taken, from 0, in order: those chosen by language or number, else those usual.
+
+    Raises:
+        ModelError: none of the tracks that were chosen is there.
+    """
+    known = source.origin.sound
+    count = len(source.sound_tracks) or len(known)
+    everything = list(range(count))
+    if asked.choose:
+        everything = [
+            n
+            for n in range(count)
+            if str(n + 1) in asked.choose or (n < len(known) and known[n].language in asked.choose)
+        ]
+        if not everything:
+            have = ", ".join(item.language or str(n + 1) for n, item in enumerate(known)) or "none"
+            raise ModelError(
+                f"None of the sound tracks asked for ({', '.join(asked.choose)}) is in this source; it has {have}.",
+                "Choose another track, or all of them.",
+            )
+    if asked.tracks == "each" and len(source.sound_tracks) > 1:
+        return everything[: CONTAINERS[container].most_tracks]
+    if not source.origin.clip:
+        return everything
+    if asked.choose:
+        return everything[:1]
+    return list(source.sound[0].tracks) if source.sound else []
+
+
+def layout_of(asked: SoundRecipe, codec: SoundCodec, origin: SoundOrigin) -> str:
+    """The layout one track is written in, by the libraries' name."""
+    if asked.layout != "source":
+        return asked.layout
+    if codec.any_layout or origin.channels in codec.channels:
+        return known_layout(origin.layout, origin.channels)
+    return USUAL[max(n for n in codec.channels if n <= max(origin.channels, min(codec.channels)))]

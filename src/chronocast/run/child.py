@@ -15,6 +15,7 @@ import resource
 import signal
 import sys
 import time
+import traceback
 from dataclasses import asdict
 from pathlib import Path
 from typing import Any
@@ -54,13 +55,15 @@ def say(**report: Any) -> None:
 
 def fault_of(error: BaseException) -> tuple[str, str]:
     """Which fault an error is, and its sentence."""
-    from chronocast.media.errors import DecodeFailed, NotMedia
+    from chronocast.media.errors import DecodeFailed, MediaGone, NotMedia, SoundDamaged, SourceDamaged
     from chronocast.model.errors import ChronocastError
 
     number = getattr(error, "errno", None)
     if number in (errno.ENOSPC, errno.EDQUOT):
         return "space", "The drive is full."
-    if isinstance(error, DecodeFailed | NotMedia):
+    if isinstance(error, MediaGone):
+        return "away", str(error)
+    if isinstance(error, DecodeFailed | NotMedia | SourceDamaged | SoundDamaged):
         return "media", str(error)
     if isinstance(error, ChronocastError):
         return "encode", str(error)
@@ -72,18 +75,40 @@ def fault_of(error: BaseException) -> tuple[str, str]:
     return "encode", f"The work failed: {error}."
 
 
+def damaged_pictures(job: Any, complaints: dict[str, dict[int, str]]) -> list[tuple[str, int, str]]:
+    """What decoders said of pictures that a piece shows: (file, picture, sentence), at most 50.
+
+    What they say of pictures on the way to those isn't about the piece.
+    """
+    found: list[tuple[str, int, str]] = []
+    for span in job.spans:
+        for layer in span.layers:
+            needed = layer.needs(span.frames) if layer.media else None
+            if needed is None:
+                continue
+            each = 2 if layer.deinterlace == "field" else 1
+            said = complaints.get(layer.media.path, {})
+            found += [
+                (layer.media.path, number, told)
+                for number, told in sorted(said.items())
+                if layer.clock is not None or needed[0] // each <= number <= needed[1] // each
+            ]
+    return list(dict.fromkeys(found))[:50]
+
+
 class Worker:
     """Does jobs, and keeps source files open between them."""
 
     def __init__(self) -> None:
         from chronocast.media.decode import Readers
 
-        self.readers = Readers()
+        self.readers = Readers(listen=True)
         self._last = 0.0
 
     def do(self, job: Any, attempt: int) -> dict[str, Any]:
         """Carry out one job; its result."""
         from chronocast.media.encode import encode_piece
+        from chronocast.media.errors import SoundDamaged, SourceDamaged
         from chronocast.media.join import join
         from chronocast.media.sound import render_sound
         from chronocast.model.check import Expected
@@ -96,16 +121,29 @@ class Worker:
 
         if job.kind == "piece":
             self._same_media(job)
+            self.readers.complaints()
             made = encode_piece(job, self.readers, progress)
-            told = {"packets": list(made.packets)} if {"crf", "maxrate"} & job.settings.options.keys() else {}
+            told: dict[str, Any] = (
+                {"packets": list(made.packets)} if {"crf", "maxrate"} & job.settings.options.keys() else {}
+            )
+            if made.digest:
+                told["digest"] = made.digest
+            if damaged := damaged_pictures(job, self.readers.complaints()):
+                if not job.accept_damage:
+                    raise SourceDamaged(damaged)
+                told["damaged"] = [[path, number, sentence] for path, number, sentence in damaged]
             return {"bytes": made.bytes, "frames": job.frames, **told}
         if job.kind == "sound":
             result = render_sound(job, progress)
+            if result.complaints and not job.accept_damage:
+                raise SoundDamaged(result.complaints)
             return {
                 "bytes": result.bytes,
                 "samples": result.samples,
                 "peak": result.peak,
                 "silent": result.silent,
+                "onset": result.onset,
+                "damaged": list(result.complaints),
             }
         if job.kind == "join":
             return {"bytes": join(job)}
@@ -144,6 +182,8 @@ def main() -> None:
             result = worker.do(job, attempt)
         except Exception as error:
             fault, sentence = fault_of(error)
+            pictures = getattr(error, "pictures", None)
+            detail = json.dumps({"damaged": pictures}) if pictures else traceback.format_exc()
             log.write(what="failed", kind=job.kind, name=job.name, attempt=attempt, detail=repr(error))
             if fault == "media":
                 worker.readers.close()
@@ -154,7 +194,7 @@ def main() -> None:
                 attempt=attempt,
                 fault=fault,
                 sentence=sentence,
-                detail=repr(error),
+                detail=detail,
             )
             continue
         log.write(

@@ -19,7 +19,9 @@ from chronocast.forecast.size import PictureAsk, container_bytes, picture_bytes,
 from chronocast.forecast.work import Pace, PieceAsk, other_seconds, piece_seconds
 from chronocast.model.formats import SOUND
 from chronocast.model.jobs import PieceJob, SoundJob
+from chronocast.model.layouts import channels_of
 from chronocast.pieces.stock import Stock
+from chronocast.run.differences import differences_from_source
 from chronocast.run.prepare import OutputReady, Problem, Prospect
 from chronocast.schedule.clock import Work, simulate
 
@@ -101,7 +103,9 @@ def sound_rate(sound: SoundJob) -> float:
     """Bit/s of one track of sound."""
     if not sound.depth:
         return sound.bits_per_second
-    return sound.sample_rate * sound.channels * sound.depth * (FLAC_SHARE if sound.codec == "flac" else 1.0)
+    tracks = range(len(sound.each_track))
+    channels = sum(channels_of(sound.layout_of(n)) for n in tracks) / len(tracks)
+    return sound.sample_rate * channels * sound.depth * (FLAC_SHARE if sound.codec == "flac" else 1.0)
 
 
 def picture_ask(ready: OutputReady, stock: Stock, seen: Sequence[float] = ()) -> PictureAsk:
@@ -300,6 +304,9 @@ def as_json(view: Outlook) -> dict[str, Any]:
                     "encode": item.pieces_total - item.pieces_kept,
                 },
                 "width": ready.plan.width, "height": ready.plan.height, "rate": str(ready.plan.rate),
+                "differences": [
+                    {"what": d.what, "sentence": d.sentence, "loss": d.loss} for d in differences_from_source(ready)
+                ],
                 "sound_bytes": round(item.sound_bytes), "basis": item.basis, "made": item.made,
             }
         )  # fmt: skip
@@ -312,7 +319,10 @@ def as_json(view: Outlook) -> dict[str, Any]:
              "needs": {"likely": round(room.needs.likely), "safe": round(room.needs.safe)}}
             for room in view.room
         ],
-        "problems": [{"where": p.where, "sentence": p.sentence, "remedy": p.remedy, "blocks": p.blocks} for p in view.problems],
+        "problems": [
+            {"where": p.where, "source": p.source or None, "output": p.output or None, "sentence": p.sentence, "remedy": p.remedy,
+             "blocks": p.blocks} for p in view.problems
+        ],
         "slots": view.slots,
         "calibrated": view.calibrated,
     }  # fmt: skip

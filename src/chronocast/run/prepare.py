@@ -16,14 +16,17 @@ from chronocast.forecast.priors import SizePrior, effort_factor, size_prior
 from chronocast.journal.facts import FactsStore
 from chronocast.journal.rounds import RoundsStore
 from chronocast.media.codecs import FULLNESS, sampling_of, sound_encoder
+from chronocast.media.errors import DAMAGE_REMEDY
 from chronocast.media.images import stamp
 from chronocast.model.agree import conflicts, level_conflicts, rate_conflicts
+from chronocast.model.as_source import definite
 from chronocast.model.batch import FULL, Batch, Framing, NamedRange, Output, Source, resolve
 from chronocast.model.bucket import Bucket
 from chronocast.model.card import ReceiverCard
 from chronocast.model.changes import changes
 from chronocast.model.check import Expected
 from chronocast.model.colour import high_range
+from chronocast.model.colour import told as colour_told
 from chronocast.model.cutlist import CutList, media_title
 from chronocast.model.errors import ChronocastError
 from chronocast.model.exceptions import effective
@@ -32,12 +35,15 @@ from chronocast.model.facts import ClipFacts
 from chronocast.model.formats import CONTAINERS, SOUND, extension
 from chronocast.model.geometry import Centre, View
 from chronocast.model.jobs import PieceJob, SoundJob
-from chronocast.model.paths import path_text
+from chronocast.model.layouts import channels_of
+from chronocast.model.paths import path_text, real_path, shown
 from chronocast.model.recipe import Recipe
-from chronocast.model.timing import FrameRange, Rate, parse_rate
+from chronocast.model.timing import FrameRange, Rate, format_timecode, parse_rate
 from chronocast.pieces.name import digest
 from chronocast.pieces.plan import OutputPlan, output_rate, picture_size, plan_output
 from chronocast.pieces.rounds import Rounds, left
+from chronocast.run.damaged import Shown, damage_lines, damage_shown
+from chronocast.run.differences import differences_from_source
 from chronocast.run.linking import Linked, Shelves, link
 from chronocast.timeline.described import Note, Timeline
 from chronocast.timeline.errors import TimelineError
@@ -60,12 +66,20 @@ class MissingMedia(TimelineError):
 
 @dataclass(frozen=True)
 class Problem:
-    """Something that stands in the way (``blocks``), or that a person should know: where, what, what to do."""
+    """Something that stands in the way (``blocks``), or that a person should know: where, what, what to do.
+
+    ``source`` and ``output`` are the ids of what it is about; names may be
+    shared.  ``accepts`` are fingerprints of media whose damage a person could
+    accept.
+    """
 
     where: str
     sentence: str
     remedy: str = ""
     blocks: bool = True
+    source: str = ""
+    output: str = ""
+    accepts: tuple[str, ...] = ()
 
     @property
     def told(self) -> str:
@@ -102,11 +116,20 @@ class SourceReady:
             str(part),
             recipe.model_dump_json(include={"container", "picture", "sound"}),
             framing.model_dump_json() if framing else "",
+            str(self.damage_accepted),
             rounds.model_dump_json() if rounds else "",
         )
         if key not in self.plans:
-            self.plans[key] = plan_output(self.cut, part, recipe, framing_view(framing, recipe), rounds)
+            view = framing_view(framing, recipe)
+            self.plans[key] = plan_output(self.cut, part, recipe, view, rounds, self.damage_accepted)
         return self.plans[key]
+
+    @property
+    def damage_accepted(self) -> bool:
+        """Whether a person has accepted what is damaged in its media, whatever that turns out to be."""
+        return bool(self.source.accepted) and all(
+            facts.fingerprint in self.source.accepted for facts in self.facts.values() if facts.damage
+        )
 
     @property
     def changed(self) -> bool:
@@ -129,6 +152,23 @@ class OutputReady:
     rounds: Rounds | None = None
     rounds_key: str = ""
     cards: tuple[ReceiverCard, ...] = ()
+    asked: Recipe | None = None
+
+    @property
+    def damage(self) -> list[Shown]:
+        """Damaged stretches of its media that it shows."""
+        return damage_shown(self.source.cut, self.part, self.source.facts)
+
+    @property
+    def timecode(self) -> str:
+        """The timecode of its first frame, where its file is to carry one."""
+        picture = self.recipe.picture
+        wanted = picture is not None and picture.timecode == "source" and self.source.cut.origin.timecode
+        if not wanted or not CONTAINERS[self.recipe.container].timecode:
+            return ""
+        cut, rate = self.source.cut, self.plan.rate
+        first = cut.start_timecode + self.part.start
+        return format_timecode(round(first * rate / cut.rate), rate, cut.drop_frame and rate in DROPS)
 
     @property
     def digest(self) -> str:
@@ -140,6 +180,7 @@ class OutputReady:
                 "container": self.recipe.container,
                 "title": self.title,
                 "languages": self.plan.sound.languages if self.plan.sound else (),
+                **({"timecode": self.timecode} if self.timecode else {}),
             }
         )
 
@@ -203,7 +244,10 @@ class OutputReady:
             self.recipe, plan.frames, plan.width, plan.height, plan.rate, plan.sound, sound_is_silent
         )
         found = replace(
-            found, name=self.path.name, cards=tuple(card.model_dump(mode="json") for card in self.cards),
+            found, name=path_text(self.path.name), cards=tuple(card.model_dump(mode="json") for card in self.cards),
+            timecode=self.timecode, shape=str(plan.pieces[0].shape) if plan.pieces else "1",
+            differences=tuple(item.sentence for item in differences_from_source(self)), compared=True,
+            source_damage=tuple(item.sentence for item in self.damage),
         )  # fmt: skip
         picture, settings = self.recipe.picture, plan.settings
         if picture is None or settings is None:
@@ -408,6 +452,8 @@ def missing_media(name: str, linked: Linked) -> MissingMedia:
 
 
 _REMEDY = "What can be read of it is used; see that it is the right file."
+DROPS = frozenset({Rate(30000, 1001), Rate(60000, 1001)})
+"""Rates that have drop-frame timecode."""
 
 
 def notices(ready: SourceReady) -> list[Problem]:
@@ -423,14 +469,20 @@ def notices(ready: SourceReady) -> list[Problem]:
         for facts in ready.facts.values()
         for sentence in facts.problems
     ]
-    heard = {media.path for media in (span.media for span in ready.cut.sound)}
     for facts in ready.facts.values():
-        if facts.path in heard and len(facts.audio) > 1:
-            single = all(track.channels == 1 for track in facts.audio)
-            if not single or len(facts.audio) > 2:
-                used = "its first two make left and right" if single else "its first is heard"
-                told = f"{media_title(facts.path)} has {len(facts.audio)} sound tracks; mixed to one, {used}."
-                found.append(Problem(name, told, "A recipe can keep each as a track of its own.", False))
+        damaged = facts.fingerprint in ready.source.accepted
+        found += [
+            Problem(
+                name, f"{shown(media_title(facts.path))}: {sentence}" + (" You have accepted that." if damaged else ""),
+                "" if damaged else DAMAGE_REMEDY, False, accepts=() if damaged else (facts.fingerprint,),
+            )
+            for sentence in damage_lines(facts)
+        ]  # fmt: skip
+    if ready.cut.origin.guessed_colour:
+        found.append(
+            Problem(name, f"{name} doesn't say its colour; {colour_told(ready.cut.colour)} is guessed from its size.",
+                    "Tag it where it comes from if that is wrong.", False)
+        )  # fmt: skip
     found += [Problem(name, f"{note.where} {note.sentence}", "", False) for note in ready.notes]
     if high := high_range(ready.cut.colour):
         found.append(
@@ -453,7 +505,7 @@ def notices(ready: SourceReady) -> list[Problem]:
                     False,
                 )
             )
-    return found
+    return [replace(problem, source=ready.source.id) for problem in found]
 
 
 def _look_ahead(
@@ -491,7 +543,7 @@ def prepare(
             )
             prospect.problems += notices(prospect.sources[source.id])
         except ChronocastError as error:
-            prospect.problems.append(Problem(source.name, error.sentence, error.remedy))
+            prospect.problems.append(Problem(source.name, error.sentence, error.remedy, source=source.id))
         if progress:
             progress(number + 1, len(batch.sources))
     _plan_outputs(prospect, store.folder.parent / "rounds")
@@ -503,15 +555,13 @@ def _plan_outputs(prospect: Prospect, rounds_folder: Path) -> None:
     batch = prospect.batch
     recipes = {recipe.id: recipe for recipe in batch.recipes}
     parts = {(source.id, part.id): part for source in batch.sources for part in source.ranges}
-    ready: list[tuple[Output, SourceReady, Recipe, FrameRange, NamedRange | None]] = []
+    ready: list[tuple[Output, SourceReady, Recipe, FrameRange, NamedRange | None, Recipe]] = []
     for output in batch.outputs:
         have = prospect.sources.get(output.source)
         if have is None:
             continue
-        recipe, named = (
-            effective(recipes[output.recipe], output.own),
-            parts.get((output.source, output.range)),
-        )
+        asked = effective(recipes[output.recipe], output.own)
+        recipe, named = definite(asked, have.cut.origin), parts.get((output.source, output.range))
         part = FrameRange(0, have.cut.frames)
         name = have.source.name
         if named is not None:
@@ -521,11 +571,14 @@ def _plan_outputs(prospect: Prospect, rounds_folder: Path) -> None:
                         f"{name} · {named.name}",
                         f"The range ends at frame {named.stop}, but {name} has {have.cut.frames}.",
                         "Set its out point again.",
+                        source=output.source,
+                        output=output.id,
                     )
                 )
+                prospect.refused[output.id] = prospect.problems[-1]
                 continue
             part = FrameRange(named.start, named.stop)
-        ready.append((output, have, recipe, part, named))
+        ready.append((output, have, recipe, part, named, asked))
     stems = proposed_stems(batch, [item[0] for item in ready])
     endings = [extension(item[2].container) for item in ready]
     store = RoundsStore(rounds_folder)
@@ -534,30 +587,48 @@ def _plan_outputs(prospect: Prospect, rounds_folder: Path) -> None:
     )
     told: set[tuple[str, str]] = set()
     cards = {card.id: card for card in batch.cards}
-    for (output, have, recipe, part, named), name in zip(ready, names, strict=True):
+    for (output, have, recipe, part, named, asked), name in zip(ready, names, strict=True):
         problem = _contradiction(output, have, recipe)
         if problem is not None:
-            prospect.refused[output.id] = problem
+            prospect.refused[output.id] = replace(problem, source=output.source, output=output.id)
             if (problem.where, problem.sentence) not in told:
                 told.add((problem.where, problem.sentence))
-                prospect.problems.append(problem)
+                prospect.problems.append(prospect.refused[output.id])
             continue
         key = rounds_key(have, output, recipe)
         rounds = store.load(key) if key else None
         try:
             plan = have.plan(part, recipe, output.framing, rounds)
         except ChronocastError as error:
-            problem = Problem(recipe.title, error.sentence, error.remedy)
+            problem = Problem(
+                f"{recipe.title} for {have.source.name}", error.sentence, error.remedy, source=output.source, output=output.id
+            )  # fmt: skip
             prospect.refused[output.id] = problem
             prospect.problems.append(problem)
             continue
         folder = resolve(output.folder, prospect.folder) if output.folder else prospect.target
-        prospect.outputs.append(
-            OutputReady(
-                output, have, recipe, part, plan, folder / name, named.name if named else "",
-                named.kind if named else FULL, rounds, key, tuple(cards[card] for card in output.cards),
-            )
+        ready_output = OutputReady(
+            output, have, recipe, part, plan, folder / real_path(name), named.name if named else "",
+            named.kind if named else FULL, rounds, key, tuple(cards[card] for card in output.cards), asked,
         )  # fmt: skip
+        if refusal := _damage_refused(ready_output):
+            prospect.refused[output.id] = refusal
+            prospect.problems.append(refusal)
+            continue
+        prospect.outputs.append(ready_output)
+
+
+def _damage_refused(ready: OutputReady) -> Problem | None:
+    """That an output shows damaged pictures nobody has accepted; None if it shows none."""
+    open_damage = [item for item in ready.damage if item.fingerprint not in ready.source.source.accepted]
+    if not open_damage:
+        return None
+    more = f", and at {len(open_damage) - 1} more places" if len(open_damage) > 1 else ""
+    return Problem(
+        ready.source.source.name, f"{open_damage[0].sentence}{more}; {ready.path.name} would show that.", DAMAGE_REMEDY,
+        source=ready.output.source, output=ready.output.id,
+        accepts=tuple(dict.fromkeys(item.fingerprint for item in open_damage)),
+    )  # fmt: skip
 
 
 KEEPS_PEAK = frozenset({"h264", "hevc", "mpeg2"})
@@ -584,7 +655,7 @@ def _contradiction(output: Output, have: SourceReady, recipe: Recipe) -> Problem
     found = conflicts(recipe)
     if not found and recipe.picture:
         view = framing_view(output.framing, recipe)
-        width, height = picture_size(have.cut, recipe.picture, view)
+        width, height = picture_size(have.cut, recipe.picture, view, recipe.container)
         rate = output_rate(have.cut, recipe.picture)
         found = level_conflicts(recipe.picture, width, height, rate) + rate_conflicts(recipe, rate)
     if not found and recipe.picture is None and not have.cut.sound:
@@ -608,10 +679,10 @@ def expected_of(
     found = Expected(
         frames if picture else 0, width if picture else 0, height if picture else 0, str(rate), "",
         CONTAINERS[recipe.container].opened_as or "images", {"libopus": "opus", "libmp3lame": "mp3"}.get(codec or "", codec),
-        sound.samples if sound else None, sound.sample_rate if sound else 0, sound.channels if sound else 0, silent,
+        sound.samples if sound else None, sound.sample_rate if sound else 0, channels_of(sound.layout_of(0)) if sound else 0, silent,
         sound_tracks=len(sound.each_track) if sound else 1, sound_packet=SOUND[sound.codec].packet if sound else 1024,
         languages=sound.languages if sound and recipe.container in ("mp4", "mov", "mkv", "webm", "ts") else (),
-        box=recipe.container,
+        box=recipe.container, layouts=tuple(sound.layout_of(n) for n in range(len(sound.each_track))) if sound else (),
     )  # fmt: skip
     if picture is None:
         return found

@@ -24,7 +24,8 @@ def proved_checks(
         MediaError: it can't be opened.
     """
     cards = [ReceiverCard.model_validate(card) for card in expected.cards]
-    found = prove(path, progress, needs_luma(cards), needs_loudness(cards))
+    runs = [frames for frames, _ in expected.exact]
+    found = prove(path, progress, needs_luma(cards), needs_loudness(cards), runs)
     return [
         *judge(found, expected),
         *card_checks(found, expected, expected.name or path.rsplit("/", 1)[-1]),

@@ -19,7 +19,8 @@ import os
 import signal
 import sys
 import time
-from dataclasses import asdict
+from dataclasses import asdict, replace
+from fractions import Fraction
 from pathlib import Path
 from typing import IO, Any
 
@@ -39,15 +40,17 @@ from chronocast.journal.ledger import Ledger
 from chronocast.journal.places import data_folder, state_folder
 from chronocast.journal.rounds import RoundsStore
 from chronocast.journal.runs import Record, Request, RunJournal, batch_key
+from chronocast.media.errors import DAMAGE_REMEDY
 from chronocast.media.images import is_there
 from chronocast.model.batch import Batch, read_batch
-from chronocast.model.cutlist import Stated
+from chronocast.model.cutlist import Stated, media_title
 from chronocast.model.errors import ChronocastError
 from chronocast.model.jobs import CheckJob, JoinJob, PieceJob, SoundJob
-from chronocast.model.paths import path_text, real_path
+from chronocast.model.paths import path_text, real_path, shown
 from chronocast.pieces.stock import Stock
 from chronocast.run import crew as c
 from chronocast.run import events as e
+from chronocast.run.damaged import picture_time
 from chronocast.run.drives import LEAST_FREE, NoRoom, free_bytes, need_room
 from chronocast.run.judging import refusals
 from chronocast.run.lease import Leased, take_lease
@@ -480,15 +483,30 @@ class Runner:
                 rate=str(plan.rate), pieces=tuple((str(self.stock.path(p.name)), p.frames) for p in plan.pieces),
                 sound=str(self.stock.path(plan.sound.name)) if plan.sound else None, title=ready.title,
                 codec=ready.recipe.picture.codec if ready.recipe.picture else "",
-                languages=plan.sound.languages if plan.sound else (), stem=path_text(ready.path.name),
+                languages=plan.sound.languages if plan.sound else (), shape=plan.pieces[0].shape if plan.pieces else Fraction(1),
+                timecode=ready.timecode, stem=path_text(ready.path.name),
                 colour=plan.settings.colour if plan.settings and ready.recipe.picture and ready.recipe.picture.kind.tags != "none" else None,
             )  # fmt: skip
         kept = self.stock.find(plan.sound.name) if plan.sound else None
         expected = ready.expected(bool(kept and kept.facts.get("silent")))
+        expected = replace(
+            expected, onset=kept.facts.get("onset") if kept else None, exact=self._digests(ready),
+            source_damage=(*expected.source_damage, *(kept.facts.get("damaged", ()) if kept else ())),
+        )  # fmt: skip
         joined = self.machine.outputs[task.name].joined
         return CheckJob(
             name=task.name, target=path_text(self._joined(task.name, joined)), expected=asdict(expected)
         )
+
+    def _digests(self, ready: OutputReady) -> tuple[tuple[int, str], ...]:
+        """Frames and digest of each piece of a lossless output, where all of them are known."""
+        found = []
+        for piece in ready.plan.pieces:
+            kept = self.stock.find(piece.name)
+            if kept is None or not kept.facts.get("digest"):
+                return ()
+            found.append((piece.frames, str(kept.facts["digest"])))
+        return tuple(found)
 
     async def _place(self, output: str, attempt: int) -> None:
         ready, temporary = self.ready[output], self._joined(output, attempt)
@@ -514,7 +532,7 @@ class Runner:
                 self.ledger.add_made(
                     path_text(ready.path), ready.digest, size, changed,
                     {**body, "forecast": {key: promised.get(key) for key in ("seconds", "bytes")},
-                     "recipe": ready.recipe.model_dump(mode="json"), "source": path_text(ready.source.path),
+                     "recipe": (ready.asked or ready.recipe).model_dump(mode="json"), "source": path_text(ready.source.path),
                      "quality": ready.plan.quality},
                 )  # fmt: skip
         self.queue.put_nowait(e.Placed(output))
@@ -574,6 +592,8 @@ class Runner:
                         "detail": detail,
                     },
                 )
+                if known == "media" and detail.startswith('{"damaged"'):
+                    sentence = self._remember_damage(started[0], json.loads(detail)["damaged"], sentence)
                 damaged = (
                     self._damaged(started[0])
                     if started[0].kind == "join" and known in ("encode", "media")
@@ -581,6 +601,21 @@ class Runner:
                 )
                 return e.Failed(started[0], attempt, "pieces" if damaged else known, sentence, damaged)
         return None
+
+    def _remember_damage(self, task: e.TaskId, pictures: list[list[Any]], sentence: str) -> str:
+        """Keep what decoders said of a source; the sentence with the timecode of the first place."""
+        by_file: dict[str, dict[int, str]] = {}
+        for path, number, said in pictures:
+            by_file.setdefault(path, {})[int(number)] = str(said)
+        for path, complaints in by_file.items():
+            with contextlib.suppress(ChronocastError, OSError):
+                self.store.damaged(path, complaints)
+        ready = self.planned_for.get(task)
+        path, number, said = pictures[0]
+        if ready is None or path not in ready.source.facts:
+            return sentence
+        at = picture_time(ready.source.facts[path], int(number))
+        return f"{shown(media_title(path))} is damaged at {at} ({said}). {DAMAGE_REMEDY}"
 
     def _damaged(self, task: e.TaskId) -> tuple[str, ...]:
         """After a join that failed: pieces that can't be opened or are not as long as they were."""

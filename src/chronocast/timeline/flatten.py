@@ -63,9 +63,14 @@ def _over(below: Layers, above: Layers) -> Layers:
     """Layers above others: what lies below shows as far as those above leave it."""
     covered = NONE
     for layer in above:
-        covered = covered.plus(layer.weight)
+        if not layer.alpha:
+            covered = covered.plus(layer.weight)
     if covered.is_all:
         return above
+    if below and any(layer.alpha or layer.level for layer in (*below, *above)):
+        # how much of what lies below is seen is another matter at every pixel
+        first = 1 + max(layer.level for layer in below)
+        return (*below, *(layer.model_copy(update={"level": first + layer.level}) for layer in above))
     rest = covered.rest()
     kept = (layer.model_copy(update={"weight": layer.weight.times(rest)}) for layer in below)
     return (*(layer for layer in kept if not layer.weight.is_none), *above)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from fractions import Fraction
 from math import ceil
@@ -20,8 +20,11 @@ from chronocast.model.cutlist import (
     media_title,
 )
 from chronocast.model.errors import TimecodeError
-from chronocast.model.facts import ClipFacts
-from chronocast.model.timing import format_timecode, frame_at, parse_timecode
+from chronocast.model.facts import ClipFacts, SoundFacts
+from chronocast.model.formats import Scan
+from chronocast.model.layouts import known_layout
+from chronocast.model.origin import Origin, SoundOrigin, samples_of
+from chronocast.model.timing import Rate, format_timecode, frame_at, parse_timecode
 from chronocast.timeline.described import Note, Placed, Timeline, Track
 from chronocast.timeline.errors import TimelineError
 from chronocast.timeline.flatten import flatten
@@ -47,6 +50,7 @@ def clip_layer(facts: ClipFacts) -> Layer:
         deinterlace="frame" if facts.interlaced else "",
         clock=facts.rate if facts.variable_timing else None,
         colour=clip_colour(facts),
+        alpha=facts.alpha,
     )
 
 
@@ -83,8 +87,73 @@ def clip_cut_list(facts: ClipFacts) -> CutList:
         picture=(PictureSpan(start=0, frames=facts.frames, layers=(clip_layer(facts),)),), sound=sound, sound_tracks=single,
         languages=tuple(track.language for track in facts.audio),
         start_timecode=_timecode(facts) or 0, drop_frame=bool(facts.timecode and ";" in facts.timecode),
-        marked=_chapters(facts), colour=colour, tags=tags,
+        marked=_chapters(facts), colour=colour, tags=tags, origin=clip_origin(facts),
     )  # fmt: skip
+
+
+def sound_origin(track: SoundFacts) -> SoundOrigin:
+    """One sound track by itself."""
+    channels = min(track.channels, 8)
+    return SoundOrigin(
+        channels=channels, layout=known_layout(track.layout, channels), sample_rate=track.sample_rate, depth=track.depth,
+        language=track.language, name=track.name,
+    )  # fmt: skip
+
+
+def clip_origin(facts: ClipFacts) -> Origin:
+    """What “as the source” means of a clip."""
+    depth, chroma, _ = samples_of(facts.pixel_format)
+    width, height, shape = facts.width, facts.height, facts.pixel_aspect
+    if facts.turned in (90, 270):
+        width, height, shape = height, width, 1 / shape
+    tags = read_tags(facts.colour)
+    return Origin(
+        clip=True, depth=depth, chroma=chroma, alpha=facts.alpha, scan=_order(facts), width=width, height=height,
+        pixel_aspect=shape, timecode=facts.timecode is not None, guessed_colour=2 in tags[:3] and chroma != "RGB",
+        mastering=facts.mastering, light=facts.light, sound=tuple(sound_origin(track) for track in facts.audio),
+    )  # fmt: skip
+
+
+def _order(facts: ClipFacts) -> Scan:
+    if not facts.interlaced:
+        return "progressive"
+    return "bottom first" if facts.field_order == "bottom first" else "top first"
+
+
+def sequence_origin(
+    shown: Iterable[ClipFacts], heard: Sequence[Iterable[ClipFacts]], size: tuple[int, int], rate: Rate
+) -> Origin:
+    """What “as the source” means of a sequence: the best of what it is made of.
+
+    ``shown`` are the clips that are seen, ``heard`` those of each sound track; ``size`` is the sequence's frame.
+    """
+    clips = list(shown)
+    kinds = [samples_of(clip.pixel_format) for clip in clips]
+    fineness = ("gray", "4:2:0", "4:2:2", "4:4:4", "RGB")
+    chroma = max((kind[1] for kind in kinds), key=fineness.index, default="4:2:0")
+    if chroma == "RGB":
+        chroma = "RGB" if all(kind[1] == "RGB" for kind in kinds) else "4:4:4"
+    orders = {_order(clip) for clip in clips}
+    fields = len(orders) == 1 and all(
+        clip.rate == rate and (clip.width, clip.height) == size and clip.pixel_aspect == 1 for clip in clips
+    )
+    tracks = []
+    for track in heard:
+        sounds = [sound_origin(clip.audio[0]) for clip in track if clip.audio]
+        if sounds:
+            best = max(sounds, key=lambda sound: sound.channels)
+            rates = {"sample_rate": max(s.sample_rate for s in sounds), "depth": max(s.depth for s in sounds)}
+            tracks.append(best.model_copy(update={**rates, "language": "", "name": ""}))
+    return Origin(
+        depth=max((kind[0] for kind in kinds), default=8), chroma=chroma, scan=orders.pop() if fields and orders else "progressive",
+        timecode=True, sound=tuple(tracks), guessed_colour=any(clip_origin(clip).guessed_colour for clip in clips),
+        mastering=_common(clip.mastering for clip in clips), light=_common(clip.light for clip in clips),
+    )  # fmt: skip
+
+
+def _common(values: Iterable[str]) -> str:
+    found = set(values)
+    return found.pop() if len(found) == 1 else ""
 
 
 def _chapters(facts: ClipFacts) -> tuple[Marked, ...]:
@@ -182,6 +251,11 @@ def sequence_cut_list(timeline: Timeline, facts: Mapping[str, ClipFacts]) -> tup
         rate=timeline.rate, width=width, height=height, frames=frames, picture=spans,
         sound=tuple(sorted(sound, key=lambda span: span.start)), sound_tracks=tuple(tuple(track) for track in heard), start_timecode=timeline.start_timecode,
         drop_frame=timeline.drop_frame, marked=_marked(timeline, frames), colour=colour, tags=tags,
+        origin=sequence_origin(
+            [by_path[path] for path in shown],
+            [[by_path[path] for path in dict.fromkeys(span.media.path for span in track)] for track in heard],
+            (width, height), timeline.rate,
+        ),
     )  # fmt: skip
     return cut, (*timeline.notes, *laying.notes)
 
