@@ -121,9 +121,64 @@ def place_cells(
             sys.stdout.write(f"{output.id}  {output.folder}\n")
 
 
+def accept_damage(
+    batch: BatchPath,
+    source: Annotated[list[str], typer.Argument(metavar="SOURCE...", help="Ids of sources, or “all”.")],
+    off: Annotated[bool, typer.Option("--off", help="Refuse it again.")] = False,
+) -> None:
+    """Accept what is damaged in some sources, each place listed: outputs show it, and their check says so."""
+    from chronocast.run.damaged import damage_lines
+    from chronocast.run.today import prepared
+
+    def change(loaded: Any) -> Any:
+        prospect = prepared(loaded, batch)
+        kept = []
+        for item in loaded.sources:
+            if item.id in source or source == ["all"]:
+                ready = prospect.sources.get(item.id)
+                damaged = [facts for facts in ready.facts.values() if facts.damage] if ready else []
+                for facts in damaged:
+                    sys.stdout.write("".join(f"{item.id}  {line}\n" for line in damage_lines(facts)))
+                marks = () if off else tuple(facts.fingerprint for facts in damaged)
+                item = item.model_copy(update={"accepted": marks})
+            kept.append(item)
+        if unknown := [name for name in source if name != "all" and loaded.source(name) is None]:
+            raise ModelError(
+                f"There is no source “{unknown[0]}” in this batch.",
+                f"There are: {', '.join(item.id for item in loaded.sources[:12])}.",
+            )
+        return loaded.model_copy(update={"sources": tuple(kept)})
+
+    _edit(batch, change)
+
+
+def alpha_of_source(
+    batch: BatchPath,
+    source: Annotated[str, typer.Argument(metavar="SOURCE", help="The id of a source.")],
+    kind: Annotated[str, typer.Argument(metavar="KIND", help="straight, premultiplied, or file for what it is taken for.")],
+) -> None:  # fmt: skip
+    """Say how a source's see-through pictures are kept: files rarely say it."""
+    words = {"straight": "straight", "premultiplied": "premultiplied", "file": ""}
+
+    def change(loaded: Any) -> Any:
+        if kind not in words or loaded.source(source) is None:
+            raise ModelError(
+                f"“{source} {kind}” can't be set.", "Name a source, and straight, premultiplied or file."
+            )
+        kept = tuple(
+            item.model_copy(update={"alpha": words[kind]}) if item.id == source else item
+            for item in loaded.sources
+        )
+        return loaded.model_copy(update={"sources": kept})
+
+    _edit(batch, change)
+
+
 def cell_commands(app: typer.Typer) -> None:
     """Put them among the commands of ``batch``."""
     app.command("set")(set_cells)
     app.command("fill")(fill_cells)
     app.command("card")(card_cells)
     app.command("place")(place_cells)
+    app.command("accept")(accept_damage)
+    app.command("alpha")(alpha_of_source)

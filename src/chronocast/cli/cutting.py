@@ -9,7 +9,7 @@ from typing import Any
 from chronocast.cli.answers import save
 from chronocast.journal.facts import FactsStore
 from chronocast.journal.places import data_folder
-from chronocast.model.batch import Batch
+from chronocast.model.batch import Batch, Source
 from chronocast.model.errors import ModelError
 from chronocast.run.prepare import prepare
 from chronocast.run.recut import changed_sources, compare, relink, search_in, take
@@ -30,18 +30,24 @@ def relink_batch(
     folder = path.absolute().parent
     for text in names or []:
         name, mark, place = text.partition("=")
-        owner = (
-            batch.source(source) if source else next((s for s in batch.sources if s.kind == "sequence"), None)
-        )
+        owner = batch.source(source) if source else _owner(batch, name)
+        if owner is not None and owner.kind == "clip":
+            name = owner.path
         if owner is None or not mark or not Path(place).is_file():
             raise ModelError(
                 f"“{text}” can't be relinked.",
                 "Write it as NAME=FILE, with a file that is there, and --source ID.",
             )
-        batch = relink(batch, folder, owner.id, name, Path(place))
+        batch = relink(batch, folder, owner.id, name, Path(place), _store())
     done = search_in(batch, folder, _store(), search)
     save(done.batch, path)
     return {"version": 1, "found": done.found, "missing": list(done.missing)}
+
+
+def _owner(batch: Batch, name: str) -> Source | None:
+    """The source that a name is about: the clip of that path or name, else the first sequence."""
+    clips = [s for s in batch.sources if s.kind == "clip" and name in (s.path, s.name, Path(s.path).name)]
+    return clips[0] if clips else next((s for s in batch.sources if s.kind == "sequence"), None)
 
 
 def take_cuts(batch: Batch, path: Path, sources: list[str], look: bool) -> dict[str, Any]:

@@ -8,7 +8,9 @@ from pathlib import Path
 
 from chronocast.model.batch import Batch
 from chronocast.model.errors import ChronocastError
+from chronocast.model.paths import shown
 from chronocast.model.show import clock_text, size_text, time_text
+from chronocast.run.differences import differences_from_source
 from chronocast.run.outlook import Outlook, clock
 from chronocast.run.today import outlook_now, prepared
 
@@ -30,8 +32,10 @@ def print_forecast(batch: Batch, view: Outlook) -> None:
             else f"{item.pieces_total} piece{'s' if item.pieces_total != 1 else ''}"
         )
         sys.stdout.write(
-            f"{ready.path.name[:64]:64}  {span:>18}  {size:>20}  {kept:12}  {ready.extent.text}\n"
+            f"{shown(ready.path.name)[:64]:64}  {span:>18}  {size:>20}  {kept:12}  {ready.extent.text}\n"
         )
+        if told := differences_from_source(ready):
+            sys.stdout.write(f"    ≠ source: {'; '.join(item.sentence for item in told)}\n")
     sys.stdout.write("\n")
     likely, safe = clock(view.at, view.finish.likely), clock(view.at, view.finish.safe)
     with contextlib.suppress(ChronocastError):

@@ -61,9 +61,10 @@ def _picture(found: Found, expected: Expected) -> list[Check]:
     ]  # fmt: skip
     if expected.container != "images":
         checks.append(
-            Check("frame rate", found.rate == rate and found.uneven == 0, f"{rate_text(rate)}, even",
-                  f"{rate_text(found.rate) if found.rate else 'none'}" + (f", {found.uneven} uneven" if found.uneven else ", even"),
-                  "times of all pictures")
+            Check("frame rate", bool(found.rate) and found.uneven == 0, f"{rate_text(rate)}, even",
+                  f"{rate_text(rate if not found.uneven else found.rate)}" + (f", {found.uneven} not in their place" if found.uneven else ", even")
+                  if found.rate else "none",
+                  "every picture's time lies within the container's clock of its place")
         )  # fmt: skip
     checks.append(
         Check("picture codec", found.video_codec == expected.video_codec, expected.video_codec,

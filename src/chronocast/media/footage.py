@@ -36,6 +36,7 @@ class Format:
     timecode: str = ""
     sound_codec: str = "aac"
     sound_bit_rate: int | None = 96_000
+    languages: Sequence[str] = ()
 
 
 def write_footage(
@@ -66,7 +67,7 @@ def write_footage(
         if form.pixel_aspect != 1:
             context.sample_aspect_ratio = form.pixel_aspect
         tracks = [] if sound is None else [sound] if isinstance(sound, np.ndarray) else list(sound)
-        audios = []
+        audios: list[av.AudioStream] = []
         for track in tracks:
             audio = cast(
                 av.AudioStream,
@@ -74,6 +75,8 @@ def write_footage(
             )
             if form.sound_bit_rate and not form.sound_codec.startswith("pcm"):
                 audio.bit_rate = form.sound_bit_rate
+            if len(audios) < len(form.languages):
+                audio.metadata["language"] = form.languages[len(audios)]
             audios.append(audio)
         told = 0
         written = [0] * len(tracks)

@@ -79,11 +79,12 @@ def _tags(video: av.VideoStream) -> Colour:
 
 def prove(
     path: str, progress: Callable[[int], None] | None = None, luma: bool = False, loudness: bool = False,
-    runs: Sequence[int] = (),
+    runs: Sequence[int] = (), rate: Fraction | None = None,
 ) -> Found:  # fmt: skip
     """Decode every picture and every sample of a file; of a folder, every image in it.
 
-    ``uneven`` counts pictures that don't come one frame time after the last.
+    ``uneven`` counts pictures that don't lie where they belong at ``rate`` (the file's own where none is
+    asked for), as near as the container's clock can say.
     ``track_samples`` is what was decoded of each track; decoders give
     whole packets, so ``sound_samples`` may be up to a packet or two more.
     ``luma`` and ``loudness`` are measured only where they are asked for, and a digest only of ``runs``:
@@ -95,7 +96,7 @@ def prove(
     path = real_path(path)
     if os.path.isdir(path):
         return _prove_images(path, progress)
-    reading = _Reading(luma, runs)
+    reading = _Reading(luma, runs, rate)
     with listening(everywhere=True) as told, opened(path) as container:
         reading.read(container, progress)
         found = replace(reading.found(container), bytes=os.path.getsize(path))
@@ -122,7 +123,8 @@ def _rate(video: av.VideoStream) -> Fraction:
 class _Reading:
     """A file being decoded from its beginning to its end."""
 
-    def __init__(self, luma: bool, runs: Sequence[int] = ()) -> None:
+    def __init__(self, luma: bool, runs: Sequence[int] = (), rate: Fraction | None = None) -> None:
+        self._rate = rate
         self._runs = list(runs)
         self._digest = hashlib.blake2b(digest_size=16)
         self._in_run = 0
@@ -130,20 +132,19 @@ class _Reading:
         self.onset: Fraction | None = None
         self.complaints: list[str] = []
         self.frames = self.uneven = self.fields = 0
-        self.peak, self.last, self.first = 0.0, None, None
+        self.peak, self.first = 0.0, None
         self.sizes: list[int] = []
         self.heard: dict[int, int] = {}
         self.sound_end = Fraction(0)
         self.luma = [1 << 16, -1] if luma else None
 
-    last: Fraction | None
     first: Fraction | None
 
     def read(self, container: av.container.InputContainer, progress: Callable[[int], None] | None) -> None:
         """Everything in it."""
         videos, audios = container.streams.video, container.streams.audio
         video = videos[0] if videos else None
-        rate = _rate(video) if video else Fraction(0)
+        rate = self._rate or (_rate(video) if video else Fraction(0))
         self.heard = {stream.index: 0 for stream in audios}
         main = audios[0].index if audios else -1
         try:
@@ -180,9 +181,10 @@ class _Reading:
         now = (frame.pts or 0) * Fraction(frame.time_base or 1)
         if self.first is None:
             self.first = now
-        if rate and self.last is not None and abs(now - self.last - 1 / rate) > Fraction(1, 900):
+        clock = Fraction(frame.time_base or 1)
+        # both this picture's time and the first one's were rounded to the clock, each by at most half of it
+        if rate and abs(now - self.first - (self.frames - 1) / rate) > clock + Fraction(1, 100_000):
             self.uneven += 1
-        self.last = now
         if self.luma is not None and frame.format.name.startswith(("yuv", "gray", "nv12")):
             kind = np.uint8 if frame.format.components[0].bits == 8 else np.uint16
             plane = frame.planes[0]

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import json
 import re
-from typing import Any
+from typing import Any, Literal, get_args, get_origin
 
 from chronocast.model.errors import ModelError
+from chronocast.model.recipe import Recipe
 
 _NUMBER = re.compile(r"^\s*(?P<number>\d{1,12}(?:[.,]\d{1,9})?)\s*(?P<unit>[a-zA-Z/]*)\s*$")
 _BITS = {
@@ -72,7 +73,34 @@ def typed_value(field: str, text: str) -> Any:
         return parse_bits(text)
     if field in ("picture.rate", "picture.level", "picture.profile", "picture.grade", "picture.encoder"):
         return text
+    if text in words_of(field):
+        return text  # 5.1 is a layout, not a number
     try:
-        return json.loads(text)
+        value = json.loads(text)
     except ValueError:
-        return text
+        value = text
+    if field in ("sound.choose", "sound.languages") and not isinstance(value, list):
+        return [word.strip() for word in text.split(",") if word.strip()]
+    return value
+
+
+def words_of(field: str) -> tuple[str, ...]:
+    """The words that a dotted field of a recipe takes, where it takes only some.
+
+    >>> words_of("sound.layout")
+    ('mono', 'stereo', '5.1', 'source')
+    """
+    known: Any = Recipe
+    for name in field.split("."):
+        found = getattr(known, "model_fields", {}).get(name)
+        if found is None:
+            return ()
+        kinds = get_args(found.annotation) or (found.annotation,)
+        known = next((kind for kind in kinds if hasattr(kind, "model_fields")), found.annotation)
+    return tuple(word for word in _literals(known) if isinstance(word, str))
+
+
+def _literals(kind: Any) -> list[Any]:
+    if get_origin(kind) is Literal:
+        return list(get_args(kind))
+    return [word for part in get_args(kind) for word in _literals(part)]

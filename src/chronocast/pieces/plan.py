@@ -206,8 +206,10 @@ def plan_output(
                 )
         pieces.append(job.model_copy(update={"name": piece_name(job, library)}))
         shown.append(content)
-    sound = plan_sound(source, part, recipe, accept_damage) if recipe.sound and source.sound else None
     count = len(frames) // 2 if settings.woven else len(frames)
+    sound = None
+    if recipe.sound and source.sound:  # exactly as long as the picture, whatever its rate was rounded to
+        sound = plan_sound(source, part, recipe, accept_damage, Fraction(count) / rate)
     return OutputPlan(count, rate, width, height, settings, tuple(pieces), sound, tuple(shown), quality)
 
 
@@ -235,8 +237,12 @@ def eased_by(picture: PictureRecipe, steps: int) -> PictureRecipe:
     return picture.model_copy(update={"rate_control": control.model_copy(update=update)})
 
 
-def plan_sound(source: CutList, part: FrameRange, recipe: Recipe, accept_damage: bool = False) -> SoundJob:
+def plan_sound(
+    source: CutList, part: FrameRange, recipe: Recipe, accept_damage: bool = False, seconds: Fraction | None = None
+) -> SoundJob:  # fmt: skip
     """Plan an output's sound; boundaries are rounded from exact times, so that nothing drifts.
+
+    ``seconds`` is the length of the output's picture; without it, that of the part.
 
     Raises:
         ModelError: none of the tracks that were chosen is there.
@@ -273,7 +279,7 @@ def plan_sound(source: CutList, part: FrameRange, recipe: Recipe, accept_damage:
                       for n in range(count))  # fmt: skip
     usual = all(layout == USUAL[channels_of(layouts[0])] for layout in layouts)
     job = SoundJob(
-        name="", target="", samples=round(part.seconds(source.rate) * sample_rate), sample_rate=sample_rate,
+        name="", target="", samples=round((seconds or part.seconds(source.rate)) * sample_rate), sample_rate=sample_rate,
         channels=channels_of(layouts[0]), codec=asked.codec, bits_per_second=0 if codec.lossless else asked.bits_per_second,
         spans=() if apart else whole, tracks=tuple(single[n] for n in tracks) if apart else (),
         depth=depth if codec.lossless else 0, languages=languages if any(languages) else (),

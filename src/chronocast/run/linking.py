@@ -10,10 +10,12 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from chronocast.journal.facts import FactsStore
+from chronocast.media.errors import NotMedia
 from chronocast.media.images import is_there
-from chronocast.model.batch import Source
+from chronocast.model.batch import Source, resolve
 from chronocast.model.errors import ChronocastError, TimecodeError
 from chronocast.model.facts import ClipFacts
+from chronocast.model.paths import path_text, real_path, shown
 from chronocast.model.timing import parse_timecode
 from chronocast.timeline.described import Note, Placed, Timeline, Track
 
@@ -121,19 +123,58 @@ def link(timeline: Timeline, source: Source, folder: Path, shelves: Shelves, sto
                 Note(where=Path(name).name, sentence=f"is missing where the sequence names it; {place} is used"
                      f"{', which is the same file' if sure else ', found by its name'}.")
             )  # fmt: skip
-        elif (
-            name in linked.facts
-            and source.known.get(name, linked.facts[name].fingerprint) != linked.facts[name].fingerprint
-        ):
-            linked.notes.append(
-                Note(where=Path(name).name, sentence="is not the file it was when it was brought in.")
-            )
-    for name, facts in linked.facts.items():
-        if name not in linked.moved and source.known.get(name, facts.fingerprint) != facts.fingerprint:
-            linked.notes.append(
-                Note(where=Path(name).name, sentence="has been replaced since it was brought in; the file of that name as it is now is used.")
-            )  # fmt: skip
+    for name in list(linked.facts):
+        facts = linked.facts[name]
+        if source.known.get(name, facts.fingerprint) != facts.fingerprint:
+            linked.missing[name] = replaced(facts.path)
+            del linked.facts[name]
     return linked
+
+
+def replaced(path: str) -> ChronocastError:
+    """That the file at a path is another one than the one that was brought in."""
+    return ChronocastError(
+        f"{shown(path)} is not the file that was brought in: it has been replaced since.",
+        "Put the old file back, search a folder for it, or take the file as it is now.",
+    )
+
+
+def clip_place(source: Source, folder: Path, search: Iterable[Path], store: FactsStore) -> Path:
+    """Where a clip is to be read: where it was brought in from, or where the very same file lies now.
+
+    Once it is known what is in a clip, nothing else ever stands for it.
+
+    Raises:
+        ChronocastError: the file that was brought in is nowhere to be found; the sentence says what is there instead.
+    """
+    path = resolve(source.relinked.get(source.path, source.path), folder)
+    wanted = source.known.get(source.path)
+    facts = _facts(path_text(path), store)
+    if isinstance(facts, ClipFacts):
+        if wanted is None or facts.fingerprint == wanted:
+            return path
+        problem = replaced(facts.path)
+    elif wanted is None or not isinstance(facts, NotMedia):
+        raise facts
+    else:
+        problem = facts
+    if found := _same_file(wanted, path.name, Shelves([path.parent, folder, *search]), store):
+        return Path(real_path(found))
+    raise problem
+
+
+def _same_file(wanted: str, name: str, shelves: Shelves, store: FactsStore) -> str | None:
+    """The file of a fingerprint, those of that name first."""
+    candidates = shelves.named(name)
+    for path in [*candidates, *[path for path in shelves.all() if path not in candidates][:MOST_COMPARED]]:
+        facts = _facts(path_text(path), store)
+        if isinstance(facts, ClipFacts) and facts.fingerprint == wanted:
+            return path_text(path)
+    return None
+
+
+MOST_COMPARED = 200
+"""How many files of other names are looked into for a fingerprint."""
 
 
 def _facts(path: str, store: FactsStore) -> ClipFacts | ChronocastError:
@@ -155,23 +196,29 @@ def _place(name: str, source: Source, folder: Path, shelves: Shelves, store: Fac
     if name in source.relinked:
         told = Path(source.relinked[name])
         return str(told if told.is_absolute() else folder / told)
+    if _there(name) and (wanted := source.known.get(name)):
+        facts = _facts(name, store)
+        if isinstance(facts, ClipFacts) and facts.fingerprint != wanted:  # another file has its name now
+            return _same_file(wanted, basename(name), shelves, store) or name
     if _there(name):
         return name
     for old, new in source.relinked.items():
         if found := beside(name, old, str(folder / new)):
             return found
-    wanted, candidates = source.known.get(name), shelves.named(os.path.basename(name))
-    if wanted:
-        for path in candidates:
-            facts = _facts(str(path), store)
-            if isinstance(facts, ClipFacts) and facts.fingerprint == wanted:
-                return str(path)
-        size_known = [path for path in shelves.all() if path not in candidates]
-        for path in size_known[:200]:
-            facts = _facts(str(path), store)
-            if isinstance(facts, ClipFacts) and facts.fingerprint == wanted:
-                return str(path)
-    return str(candidates[0]) if candidates else name
+    file = basename(name)
+    if wanted := source.known.get(name):
+        return _same_file(wanted, file, shelves, store) or name
+    candidates = shelves.named(file)
+    return path_text(candidates[0]) if candidates else name
+
+
+def basename(name: str) -> str:
+    """The last part of a path as any system writes it, backslashes too.
+
+    >>> basename("D:\\\\Reels\\\\reef.mov")
+    'reef.mov'
+    """
+    return name.replace("\\", "/").rsplit("/", 1)[-1]
 
 
 def beside(name: str, old: str, new: str) -> str | None:
@@ -204,7 +251,7 @@ def _conform(
     rankings: dict[tuple[str, str], list[tuple[int, Path]]] = {}
 
     def facts(path: Path) -> ClipFacts | None:
-        key = str(path)
+        key = path_text(path)
         if key not in seen:
             seen[key] = _facts(key, store)
         found = seen[key]
@@ -222,8 +269,8 @@ def _conform(
         for _, path in ranked:
             clip = facts(path)
             if clip is not None and _covers(clip, placed):
-                linked.facts[str(path)] = clip
-                return str(path)
+                linked.facts[path_text(path)] = clip
+                return path_text(path)
         why = "none of that name holds its timecode" if ranked else "no file has its name or reel"
         linked.missing[label] = ChronocastError(
             f"{label} (reel {placed.reel}) was not found: {why}.", "Search a folder for it, or relink it."

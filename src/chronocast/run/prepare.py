@@ -44,7 +44,7 @@ from chronocast.pieces.plan import OutputPlan, output_rate, picture_size, plan_o
 from chronocast.pieces.rounds import Rounds, left
 from chronocast.run.damaged import Shown, damage_lines, damage_shown
 from chronocast.run.differences import differences_from_source
-from chronocast.run.linking import Linked, Shelves, link
+from chronocast.run.linking import Linked, Shelves, clip_place, link
 from chronocast.timeline.described import Note, Timeline
 from chronocast.timeline.errors import TimelineError
 from chronocast.timeline.layout import clip_cut_list, sequence_cut_list
@@ -395,7 +395,9 @@ def _look_at(
     """
     path = resolve(source.path, folder)
     if source.kind == "clip":
-        facts = store.clip(path_text(path))
+        places = [resolve(place, folder) for place in search]
+        path = clip_place(source, folder, places, store)
+        facts = with_alpha_told(store.clip(path_text(path)), source)
         return SourceReady(source, path, clip_cut_list(facts), {facts.path: facts}, source.name)
     rate = parse_rate(source.rate) if source.rate else None
     timeline, present, mark = _cut_taken(source, path, rate, store, newest)
@@ -405,6 +407,7 @@ def _look_at(
         error = missing_media(source.name, linked)
         error.mark = mark
         raise error
+    linked.facts = {name: with_alpha_told(facts, source) for name, facts in linked.facts.items()}
     cut, notes = sequence_cut_list(linked.timeline, linked.facts)
     by_path = {facts.path: facts for facts in linked.facts.values()}
     return SourceReady(
@@ -419,6 +422,11 @@ def _look_at(
         mark,
         present,
     )
+
+
+def with_alpha_told(facts: ClipFacts, source: Source) -> ClipFacts:
+    """Facts of a clip, its alpha as a person says that it is: files rarely say whether colours are multiplied by it."""
+    return replace(facts, alpha=source.alpha) if source.alpha and facts.alpha else facts
 
 
 def _cut_taken(

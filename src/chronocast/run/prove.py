@@ -13,6 +13,7 @@ from chronocast.media.errors import MediaError
 from chronocast.media.prove import prove
 from chronocast.model.card import ReceiverCard
 from chronocast.model.check import Check, Expected
+from chronocast.model.timing import parse_rate
 
 
 def proved_checks(
@@ -25,7 +26,7 @@ def proved_checks(
     """
     cards = [ReceiverCard.model_validate(card) for card in expected.cards]
     runs = [frames for frames, _ in expected.exact]
-    found = prove(path, progress, needs_luma(cards), needs_loudness(cards), runs)
+    found = prove(path, progress, needs_luma(cards), needs_loudness(cards), runs, parse_rate(expected.rate))
     return [
         *judge(found, expected),
         *card_checks(found, expected, expected.name or path.rsplit("/", 1)[-1]),

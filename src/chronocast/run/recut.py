@@ -8,8 +8,9 @@ from pathlib import Path
 from chronocast.journal.facts import FactsStore
 from chronocast.model.batch import Batch, Source, portable, resolve
 from chronocast.model.errors import ChronocastError
+from chronocast.model.paths import path_text
 from chronocast.model.timing import parse_rate
-from chronocast.run.linking import Shelves, link
+from chronocast.run.linking import Shelves, clip_place, link
 from chronocast.run.prepare import Prospect, SourceReady, prepare, ready_source
 
 
@@ -49,7 +50,7 @@ def compare(batch: Batch, folder: Path, store: FactsStore, sources: list[str]) -
             ""
             if after
             else next(
-                (p.told for p in new.problems if owner and p.where.startswith(owner.name) and p.blocks),
+                (p.told for p in new.problems if owner and p.source == owner.id and p.blocks),
                 "It can't be made.",
             )
         )
@@ -61,14 +62,19 @@ def compare(batch: Batch, folder: Path, store: FactsStore, sources: list[str]) -
 
 
 def take(batch: Batch, folder: Path, store: FactsStore, sources: list[str]) -> Batch:
-    """The batch with the present cut of some sequences.
+    """The batch with the present cut of some sequences, and with clips as their files are now.
 
     Raises:
         ChronocastError: one of them can't be read.
     """
     kept = []
     for source in batch.sources:
-        if source.id in sources and source.kind == "sequence":
+        if source.id in sources and source.kind == "clip":
+            place = resolve(source.relinked.get(source.path, source.path), folder)
+            facts = store.clip(path_text(place))
+            source = source.model_copy(update={"known": {source.path: facts.fingerprint}})
+        elif source.id in sources:
+            source = source.model_copy(update={"known": {}})
             path = resolve(source.path, folder)
             _, mark = store.timelines.present(path, parse_rate(source.rate) if source.rate else None)
             source = _with_its_marks(source.model_copy(update={"taken": mark}), folder, store, batch.search)
@@ -94,8 +100,11 @@ def _with_its_marks(source: Source, folder: Path, store: FactsStore, search: tup
 
 
 def remembered(source: Source, ready: SourceReady, folder: Path) -> Source:
-    """A sequence with what is known of it now: whose cut it is, what its media is, where it was found."""
-    if source.kind != "sequence" or ready.timeline is None:
+    """A source with what is known of it now: what its media is, where it was found; of a sequence, whose cut it is."""
+    if source.kind == "clip":
+        (facts,) = ready.facts.values()
+        return source.model_copy(update={"known": {source.path: facts.fingerprint}})
+    if ready.timeline is None:
         return source
     by_path = ready.facts
     known = dict(source.known)
@@ -153,16 +162,37 @@ def search_in(batch: Batch, folder: Path, store: FactsStore, places: list[Path])
                     }
                 }
             )
+        elif source.kind == "clip":
+            places = [resolve(p, folder) for p in search]
+            try:
+                place = clip_place(source, folder, places, store)
+            except ChronocastError as error:
+                missing.append(str(error))
+            else:
+                if place != resolve(source.relinked.get(source.path, source.path), folder):
+                    found[source.path] = path_text(place)
+                    moved_to = {source.path: portable(place, folder)}
+                    source = source.model_copy(update={"relinked": moved_to})
         kept.append(source)
     return Relinked(
         batch.model_copy(update={"search": search, "sources": tuple(kept)}), found, tuple(missing)
     )
 
 
-def relink(batch: Batch, folder: Path, source: str, name: str, place: Path) -> Batch:
-    """The batch with one media file of a sequence standing for what its timeline names; its neighbours follow by themselves."""
+def relink(batch: Batch, folder: Path, source: str, name: str, place: Path, store: FactsStore) -> Batch:
+    """The batch with one file standing, on purpose, for what a timeline names or for a clip; its neighbours follow by themselves.
+
+    Raises:
+        ChronocastError: the file can't be used.
+    """
+    mark = store.clip(path_text(place.absolute())).fingerprint
     kept = tuple(
-        item.model_copy(update={"relinked": {**item.relinked, name: portable(place.absolute(), folder)}})
+        item.model_copy(
+            update={
+                "relinked": {**item.relinked, name: portable(place.absolute(), folder)},
+                "known": {**item.known, name: mark},
+            }
+        )
         if item.id == source
         else item
         for item in batch.sources
