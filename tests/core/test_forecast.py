@@ -14,19 +14,23 @@ from chronocast.forecast.learn import Belief, update
 from chronocast.forecast.priors import effort_factor, size_prior
 from chronocast.forecast.room import RESERVE_BYTES, Room
 from chronocast.forecast.size import PictureAsk, belief, container_bytes, picture_bytes
-from chronocast.forecast.work import SUPPLIED_PACE, Pace, PieceAsk, piece_seconds
+from chronocast.forecast.work import SUPPLIED_PACE, Load, Pace, PieceAsk, encode_belief, piece_seconds
+from chronocast.run.calibrate import Timed, load_while
+from chronocast.run.outlook import experience
+from chronocast.run.pace import load_of
 from chronocast.schedule.clock import Work, simulate
 
 
 def ask(
     mode: str = "variable",
     kept: list[int | None] | None = None,
-    seen: tuple[float, ...] = (),
+    seen: dict[str, tuple[float, ...]] | None = None,
     pieces: int = 5,
     quality: float = 20.0,
+    film: str = "reef",
 ) -> PictureAsk:
     prior = size_prior("h264", mode, 1280 * 720, 25.0, 3e6, 6e6, quality, 0.0, "libx264")
-    return PictureAsk("o", "f", prior, [200] * pieces, kept or [None] * pieces, seen)
+    return PictureAsk(f"o {film}", "f", prior, [200] * pieces, kept or [None] * pieces, seen or {}, film)
 
 
 class Size(unittest.TestCase):
@@ -57,9 +61,33 @@ class Size(unittest.TestCase):
         self.assertLess(abs(wise.likely / (one * 5) - 1), 0.35)
 
     def test_the_ledger_s_experience_moves_the_belief(self) -> None:
-        before, after = belief(ask()), belief(ask(seen=(0.5,) * 30))
+        before, after = belief(ask()), belief(ask(seen={"reef": (0.5,) * 30}))
         self.assertLess(after.mean, before.mean)
         self.assertLess(abs(exp(after.mean) - 0.5), 0.08)
+
+    def test_what_one_film_took_is_not_sure_of_the_next(self) -> None:
+        seen = {"reef": (0.4,) * 30}
+        blind, same = belief(ask("quality")), belief(ask("quality", seen=seen))
+        other = belief(ask("quality", seen=seen, film="kelp"))
+        self.assertLess(same.sd, 0.4 * blind.sd)
+        self.assertGreater(other.sd, 0.8 * blind.sd, "another film may take far more")
+        many = {f"film {n}": (0.4 + n * 0.02,) * 30 for n in range(8)}
+        self.assertLess(belief(ask("quality", seen=many, film="kelp")).sd, other.sd)
+
+    def test_fifty_outputs_are_no_surer_than_the_error_they_share(self) -> None:
+        """In a world where the prior's error is common to all and films differ, P10 to P90 of the sum holds the truth."""
+        asks = [ask("quality", film=f"film {n}") for n in range(50)]
+        told = belief(asks[0])
+        total = band(np.sum([picture_bytes(one, Chance()) for one in asks], axis=0))
+        weight = asks[0].prior.bytes_a_frame * 200
+        dice = np.random.default_rng(5)
+        inside = 0
+        for _ in range(400):
+            common = told.mean + told.common * dice.standard_normal()
+            films = common + told.own * dice.standard_normal(50)
+            pieces = np.exp(films[:, None] + 0.8 * told.spread * dice.standard_normal((50, 5)))
+            inside += total.p10 <= weight * pieces.sum() <= total.safe
+        self.assertTrue(0.70 <= inside / 400 <= 0.90, inside / 400)
 
     def test_a_step_of_quality_is_a_twelfth_of_a_doubling(self) -> None:
         better = ask("quality", quality=14.0)
@@ -71,7 +99,39 @@ class Size(unittest.TestCase):
         )
 
     def test_containers_cost_by_the_packet(self) -> None:
-        self.assertGreater(container_bytes(1000, 1000), container_bytes(1000, 0))
+        self.assertGreater(container_bytes("mp4", 1000, 1000), container_bytes("mp4", 1000, 0))
+        measured = {
+            "mp4": (1000, 1876, 30_908, False),
+            "mkv": (1000, 0, 7_814, False),
+            "mxf": (1000, 1000, 1_060_399, True),
+        }
+        for box, (frames, packets, found, whole) in measured.items():
+            self.assertLess(
+                abs(container_bytes(box, frames, packets, 40.0, whole=whole) / found - 1), 0.15, box
+            )
+
+
+class Loads(unittest.TestCase):
+    def test_what_others_take_stretches_and_widens_and_is_not_learned(self) -> None:
+        quiet, busy = band(Load().draws(Chance())), band(Load(3.0).draws(Chance()))
+        self.assertLess(quiet.safe, 1.2)
+        self.assertGreater(busy.likely, 2.0)
+        self.assertGreater(busy.safe / busy.p10, 2.0)
+        row = {"target": 0, "bytes": 1, "pixels": 10e6, "cpu_seconds": 1.0, "wall_seconds": 4.0}
+        self.assertEqual(experience({"pace:x": [row]}).pace["x"], [0.1], "by the processor, not by the clock")
+
+    def test_a_busy_minute_makes_a_calibration_say_less_and_not_that_the_machine_is_slow(self) -> None:
+        jobs = [Timed(4.0, 1.0), Timed(4.4, 1.1)]
+        self.assertGreater(load_while(jobs), 2.5)
+        self.assertLess(load_while([Timed(1.02, 1.0)]), 0.05)
+        quiet, busy = Pace(encode=0.1, calibrated=True), Pace(encode=0.1, calibrated=True, load=3.0)
+        self.assertGreater(encode_belief(busy, 1.0, ()).sd, encode_belief(quiet, 1.0, ()).sd)
+        self.assertEqual(encode_belief(busy, 1.0, ()).mean, encode_belief(quiet, 1.0, ()).mean)
+
+    def test_the_share_of_cores_that_others_use_becomes_a_stretch(self) -> None:
+        self.assertEqual(load_of(0.0, 2, 2).stretch, 1.0)
+        self.assertEqual(load_of(0.5, 2, 2).stretch, 2.0)
+        self.assertEqual(load_of(0.5, 1, 2).stretch, 1.0)
 
 
 class Learning(unittest.TestCase):

@@ -33,12 +33,16 @@ def effort_factor(encoder: str, effort: str) -> float:
 
 @dataclass(frozen=True)
 class SizePrior:
-    """Bytes a frame at a factor of one, what is believed of the factor, its ceiling, and what it rests on in words."""
+    """Bytes a frame at a factor of one, what is believed of the factor, its ceiling, and what it rests on in words.
+
+    Outputs of one ``kind`` share what is wrong with it.
+    """
 
     bytes_a_frame: float
     belief: Belief
     ceiling: float | None
     rests_on: str
+    kind: str = ""
 
 
 _RATED = {
@@ -84,17 +88,23 @@ def size_prior(
         )
         words = "rate × length" if mode != "two pass" else "rate × length, met within 1 %"
         belief = _FILLED if (codec, mode) == ("h264", "constant") else _RATED[mode]
-        return SizePrior(target / rate / 8, belief, ceiling, words)
+        return SizePrior(target / rate / 8, belief, ceiling, words, f"{codec} {mode}")
     if mode == "quality":
         return SizePrior(
             quality_bits(codec, quality) * pixels / 8, Belief(0.0, 0.75 if codec != "jpeg" else 0.5, 0.8), None,
-            "a typical picture, nothing of this recipe measured yet",
+            "a typical picture, nothing of this recipe measured yet", f"{codec} quality",
         )  # fmt: skip
     if mode == "grade":
         mean, sd = _GRADES.get(codec, (0.0, 0.3))
         bits = grade_bits * LARGER.get(encoder, 1.0)
-        return SizePrior(bits * pixels / 8, Belief(mean, sd, sd), None, "its grade × frames")
+        return SizePrior(
+            bits * pixels / 8, Belief(mean, sd, min(sd, 0.3)), None, "its grade × frames", f"{codec} grade"
+        )
     bits, sd = _LOSSLESS.get(codec, (8.0, 0.6))
     return SizePrior(
-        bits * pixels / 8, Belief(0.0, sd, sd), None, "a typical picture, nothing of this recipe measured yet"
+        bits * pixels / 8,
+        Belief(0.0, sd, min(sd, 0.4)),
+        None,
+        "a typical picture, nothing of this recipe measured yet",
+        f"{codec} lossless",
     )

@@ -14,12 +14,13 @@ from chronocast.forecast.learn import Belief, update
 
 @dataclass(frozen=True)
 class Pace:
-    """How fast a station works, each slot, with all slots busy.
+    """How fast a station works, each slot, with all slots busy and nobody else at work on it.
 
     Seconds a million pixels of work: ``encode`` (medium effort, decoding and
     composing included); of pixels: ``decode`` (checking).  ``sound``: seconds a second of sound.
     ``packet``: seconds a packet when joining; ``write``: bytes a second of the
-    drive.  ``start``: seconds a task costs before it begins.  ``calibrated`` tells a measured pace from the supplied one.
+    drive.  ``start``: seconds a task costs before it begins.  ``calibrated`` tells a measured pace from the supplied one;
+    ``load`` is how much longer things took by the clock than by the processor while it was measured.
     """
 
     encode: float = 0.08
@@ -29,9 +30,30 @@ class Pace:
     write: float = 150e6
     start: float = 0.03
     calibrated: bool = False
+    load: float = 0.0
 
+    @property
+    def busy(self) -> bool:
+        """Whether it was measured while others were at work: then it says less."""
+        return self.load > BUSY_LOAD
+
+
+BUSY_LOAD = 0.25
 
 SUPPLIED_PACE = Pace()
+
+
+@dataclass(frozen=True)
+class Load:
+    """What others take of a station now: ``stretch`` is how much longer work takes by the clock; 1 is nobody else."""
+
+    stretch: float = 1.0
+
+    def draws(self, chance: Chance) -> Draws:
+        """Draws of the stretch, shape (draws,): others come and go, so the more they take the less is sure."""
+        sd = 0.10 + 0.5 * log(max(1.0, self.stretch))
+        found: Draws = np.maximum(1.0, self.stretch * np.exp(sd * chance.normal("load") - sd * sd / 2))
+        return found
 
 
 @dataclass(frozen=True)
@@ -49,7 +71,8 @@ class PieceAsk:
 
 def encode_belief(pace: Pace, factor: float, seen: Sequence[float]) -> Belief:
     """Seconds a million pixels for one encoder and effort: the calibration, shifted by finished pieces."""
-    prior = Belief(mean=log(pace.encode * factor), sd=0.35 if pace.calibrated else 0.8, spread=0.30)
+    sd = 0.8 if not pace.calibrated else 0.6 if pace.busy else 0.35
+    prior = Belief(mean=log(pace.encode * factor), sd=sd, spread=0.30)
     return update(prior, seen[:60], correlated=0.3)
 
 

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import Engine, MetaData, create_engine, event
+from sqlalchemy import Engine, MetaData, create_engine, event, text
 from sqlalchemy.exc import DatabaseError, OperationalError, SQLAlchemyError
 from sqlalchemy.pool import NullPool
 
@@ -21,8 +21,13 @@ class JournalError(ChronocastError):
     """A journal or ledger that can't be read or written."""
 
 
-def open_database(path: Path, tables: MetaData, *, write: bool = True) -> Engine:
+def open_database(
+    path: Path, tables: MetaData, *, write: bool = True, more: Mapping[str, Mapping[str, str]] | None = None
+) -> Engine:
     """An engine on the file, its tables made if need be.
+
+    ``more`` are columns that came later, by table, with their types: an older
+    file gets them.
 
     Raises:
         JournalError: missing (when only read), damaged, or not writable.
@@ -50,6 +55,8 @@ def open_database(path: Path, tables: MetaData, *, write: bool = True) -> Engine
             except OperationalError as error:
                 if "already exists" not in str(error.orig):  # another process made them at the same moment
                     raise
+            for table, columns in (more or {}).items():
+                _add_columns(engine, table, columns)
         return engine
     except OSError as error:
         raise JournalError(f"{path} can't be written: {error.strerror}.", "Check the folder.") from None
@@ -62,6 +69,15 @@ def open_database(path: Path, tables: MetaData, *, write: bool = True) -> Engine
             f"{path} is damaged: {error.orig}.",
             "Move it away; finished pieces are in the stock and will be kept.",
         ) from None
+
+
+def _add_columns(engine: Engine, table: str, columns: Mapping[str, str]) -> None:
+    with engine.begin() as connection:
+        known = {row[1] for row in connection.execute(text(f"PRAGMA table_info({table})"))}
+        for name, kind in columns.items():
+            if name not in known:
+                with contextlib.suppress(OperationalError):  # another process added it at the same moment
+                    connection.execute(text(f"ALTER TABLE {table} ADD COLUMN {name} {kind}"))
 
 
 @contextlib.contextmanager

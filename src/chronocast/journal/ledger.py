@@ -17,6 +17,7 @@ _piece = Table(
     "piece", _tables, Column("id", Integer, primary_key=True), Column("time", Float), Column("family", String, index=True),
     Column("pace", String, index=True), Column("frames", Integer), Column("pixels", Integer), Column("seconds", Float),
     Column("bytes", Integer), Column("cpu_seconds", Float), Column("wall_seconds", Float), Column("target", Integer),
+    Column("film", String),
 )  # fmt: skip
 _made = Table(
     "made", _tables, Column("id", Integer, primary_key=True), Column("time", Float), Column("path", String, index=True),
@@ -29,7 +30,7 @@ class Ledger:
     """The history, in the data folder."""
 
     def __init__(self, path: Path) -> None:
-        self._engine = open_database(path, _tables)
+        self._engine = open_database(path, _tables, more={"piece": {"film": "VARCHAR"}})
         self.path = path
 
     def close(self) -> None:
@@ -40,7 +41,7 @@ class Ledger:
         return connected(self._engine, f"The ledger {self.path}")
 
     def add_piece(self, **values: Any) -> None:
-        """One encoded piece: family, pace, frames, pixels, seconds, bytes, cpu_seconds, wall_seconds, target."""
+        """One encoded piece: family, pace, frames, pixels, seconds, bytes, cpu_seconds, wall_seconds, target, film."""
         with self._connected() as connection:
             connection.execute(insert(_piece).values(time=time.time(), **values))
 

@@ -8,7 +8,8 @@ import platform
 import subprocess
 import sys
 import tempfile
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
 from datetime import datetime
 from fractions import Fraction
 from pathlib import Path
@@ -81,7 +82,7 @@ async def _trial(folder: Path, slots: int, say: Callable[[str], None]) -> Pace:
     settings = encoder_settings(recipe, WIDTH, HEIGHT, RATE, (1, 1, 1, 1))
     span = plain_span(0, FRAMES, MediaRef(path=str(clip), fingerprint=fingerprint(clip)))
     crew = LocalCrew(folder / "slots", slots)
-    found: dict[str, list[float]] = {}
+    found: dict[str, list[Timed]] = {}
     free: list[str] = []
     try:
         pieces: list[Job] = [
@@ -126,19 +127,38 @@ async def _trial(folder: Path, slots: int, say: Callable[[str], None]) -> Pace:
         await crew.close()
     megapixels = FRAMES * WIDTH * HEIGHT / 1e6
     return Pace(
-        encode=float(np.mean(found["encode"])) / (megapixels * (1 + READ_SHARE) + PIECE_WORK),
-        decode=float(np.mean(found["check"])) / (megapixels * slots),
-        sound=found["sound"][0] / float(SOUND_SPANS * FRAMES / RATE),
-        packet=found["join"][0] / (2 * FRAMES * slots * JOINED_TIMES),
+        encode=_cpu(found["encode"]) / (megapixels * (1 + READ_SHARE) + PIECE_WORK),
+        decode=_cpu(found["check"]) / (megapixels * slots),
+        sound=_cpu(found["sound"]) / float(SOUND_SPANS * FRAMES / RATE),
+        packet=_cpu(found["join"]) / (2 * FRAMES * slots * JOINED_TIMES),
         start=0.03,
         calibrated=True,
+        load=round(load_while(found["encode"]), 3),
     )
 
 
-async def _do(crew: LocalCrew, slots: int, jobs: list[Job], free: list[str]) -> list[float]:
-    """Do all jobs, every slot busy; wall seconds of each.  ``free`` are the slots we hold."""
+@dataclass(frozen=True)
+class Timed:
+    """What a job of the trial took: seconds by the clock, and of the processor."""
+
+    wall: float
+    cpu: float
+
+
+def _cpu(jobs: Sequence[Timed]) -> float:
+    """Seconds a job takes where nobody else is at work: the processor's, never more than the clock's."""
+    return float(np.mean([max(1e-6, min(job.wall, job.cpu)) for job in jobs]))
+
+
+def load_while(jobs: Sequence[Timed]) -> float:
+    """How much longer jobs of one thread took by the clock than by the processor: what others took meanwhile."""
+    return max(0.0, sum(job.wall for job in jobs) / max(1e-6, sum(job.cpu for job in jobs)) - 1)
+
+
+async def _do(crew: LocalCrew, slots: int, jobs: list[Job], free: list[str]) -> list[Timed]:
+    """Do all jobs, every slot busy; what each took.  ``free`` are the slots we hold."""
     waiting = list(enumerate(jobs))
-    walls: dict[int, float] = {}
+    took: dict[int, Timed] = {}
     running: dict[str, tuple[int, str]] = {}
     await crew.offer(slots)
     while waiting and free:
@@ -150,7 +170,7 @@ async def _do(crew: LocalCrew, slots: int, jobs: list[Job], free: list[str]) -> 
             free.append(event.slot)
         elif isinstance(event, Finished):
             number, slot = running.pop(event.task)
-            walls[number] = event.wall_seconds
+            took[number] = Timed(event.wall_seconds, event.cpu_seconds)
             free.append(slot)
         elif isinstance(event, Gave):
             raise RuntimeError(f"a calibration job failed: {event.sentence} {event.detail}")
@@ -161,7 +181,7 @@ async def _do(crew: LocalCrew, slots: int, jobs: list[Job], free: list[str]) -> 
             await crew.start(slot, job.name, number + 1, job)
         if not running and not waiting:
             break
-    return [walls[number] for number in range(len(jobs))]
+    return [took[number] for number in range(len(jobs))]
 
 
 def calibrate(say: Callable[[str], None] = lambda _: None) -> Pace:

@@ -15,8 +15,16 @@ import numpy as np
 from chronocast.forecast.band import Band, Chance, Draws, band, exact
 from chronocast.forecast.priors import effort_factor
 from chronocast.forecast.room import Room
-from chronocast.forecast.size import PictureAsk, container_bytes, picture_bytes, sound_bytes, why
-from chronocast.forecast.work import Pace, PieceAsk, other_seconds, piece_seconds
+from chronocast.forecast.size import (
+    CONTAINER_UNSURE,
+    PictureAsk,
+    container_bytes,
+    picture_bytes,
+    sound_bytes,
+    why,
+)
+from chronocast.forecast.work import Load, Pace, PieceAsk, other_seconds, piece_seconds
+from chronocast.media.codecs import sound_muxer
 from chronocast.model.formats import SOUND
 from chronocast.model.jobs import PieceJob, SoundJob
 from chronocast.model.layouts import channels_of
@@ -76,9 +84,9 @@ class Outlook:
 
 @dataclass(frozen=True)
 class Experience:
-    """What the ledger has taught: factors of bytes by family, seconds a million pixels by pace."""
+    """What the ledger has taught: factors of bytes by family and film, seconds a million pixels by pace."""
 
-    size: Mapping[str, Sequence[float]] = field(default_factory=dict)
+    size: Mapping[str, Mapping[str, Sequence[float]]] = field(default_factory=dict)
     pace: Mapping[str, Sequence[float]] = field(default_factory=dict)
 
 
@@ -87,15 +95,18 @@ def experience(rows: Mapping[str, Sequence[Mapping[str, Any]]]) -> Experience:
 
     A row's ``target`` holds the bytes that a factor of one stands for.
     """
-    size: dict[str, list[float]] = {}
+    size: dict[str, dict[str, list[float]]] = {}
     pace: dict[str, list[float]] = {}
     for key, group in rows.items():
         what, name = key.split(":", 1)
         for row in group:
             if what == "family" and row["target"] and row["bytes"]:
-                size.setdefault(name, []).append(row["bytes"] / row["target"])
-            elif what == "pace" and row["pixels"] and row["wall_seconds"]:
-                pace.setdefault(name, []).append(row["wall_seconds"] / (row["pixels"] / 1e6))
+                films = size.setdefault(name, {})
+                films.setdefault(row.get("film") or "", []).append(row["bytes"] / row["target"])
+            elif what == "pace" and row["pixels"] and (row["cpu_seconds"] or row["wall_seconds"]):
+                # the processor's seconds: what others took of the machine then says nothing of now
+                seconds = row["cpu_seconds"] or row["wall_seconds"]
+                pace.setdefault(name, []).append(seconds / (row["pixels"] / 1e6))
     return Experience(size, pace)
 
 
@@ -108,27 +119,37 @@ def sound_rate(sound: SoundJob) -> float:
     return sound.sample_rate * channels * sound.depth * (FLAC_SHARE if sound.codec == "flac" else 1.0)
 
 
-def picture_ask(ready: OutputReady, stock: Stock, seen: Sequence[float] = ()) -> PictureAsk:
+def picture_ask(
+    ready: OutputReady, stock: Stock, seen: Mapping[str, Sequence[float]] | None = None
+) -> PictureAsk:
     """An output's picture as the forecast of bytes asks for it."""
     plan = ready.plan
     sizes = [(piece.frames, stock.size(piece.name)) for piece in plan.pieces]
+    whole = bool(ready.recipe.picture and ready.recipe.picture.kind.kind != "long")
+    box = plan.settings.piece if plan.settings else "mp4"
     kept = [
-        None if size is None else max(0, size - round(container_bytes(frames, 0))) for frames, size in sizes
+        None if size is None else max(0, size - round(container_bytes(box, frames, 0, whole=whole)))
+        for frames, size in sizes
     ]
     if ready.searching:  # what is there now is of qualities that are being tried
         kept = [None] * len(kept)
     return PictureAsk(
-        ready.output.id, ready.family, ready.size_prior, [piece.frames for piece in plan.pieces], kept, seen
+        ready.output.id, ready.family, ready.size_prior, [piece.frames for piece in plan.pieces], kept, seen or {},
+        ready.film,
     )  # fmt: skip
 
 
 def outlook(
     prospect: Prospect, stock: Stock, pace: Pace, slots: int, learned: Experience | None = None,
-    done: Mapping[str, int] | None = None, drives: bool = True,
+    done: Mapping[str, int] | None = None, drives: bool = True, load: Load | None = None,
 ) -> Outlook:  # fmt: skip
-    """Forecast a batch.  ``done`` has the bytes of outputs that are made already; held ones are left out."""
+    """Forecast a batch.  ``done`` has the bytes of outputs that are made already; held ones are left out.
+
+    ``load`` is what others take of the machine now.
+    """
     learned, done = learned or Experience(), done or {}
     chance = Chance()
+    stretch = (load or Load()).draws(chance)
     works: list[Work] = []
     sizes: list[Draws] = []
     drafts: list[dict[str, Any]] = []
@@ -139,7 +160,7 @@ def outlook(
             continue
         plan, name = ready.plan, ready.output.id
         made = name in done
-        ask = picture_ask(ready, stock, learned.size.get(ready.family, ())) if plan.settings else None
+        ask = picture_ask(ready, stock, learned.size.get(ready.family)) if plan.settings else None
         tracks = len(plan.sound.each_track) if plan.sound else 0
         heard = tracks * sound_bytes(plan.seconds, sound_rate(plan.sound)) if plan.sound else 0.0
         sound_kept = stock.size(plan.sound.name) if plan.sound else None
@@ -148,12 +169,15 @@ def outlook(
             size: Draws = np.full(chance.draws, float(done[name]))
         else:
             picture = picture_bytes(ask, chance) if ask else np.zeros(chance.draws)
-            around = (
-                90.0
-                if ready.recipe.container == "wav"
-                else container_bytes(plan.frames if ask else 0, packets)
-            )
-            size = picture + (sound_kept or heard) + around
+            whole = bool(ready.recipe.picture and ready.recipe.picture.kind.kind != "long")
+            if sound_kept is not None and plan.sound:  # without what its own file takes
+                sound_kept -= round(container_bytes(sound_muxer(plan.sound.codec), 0, packets))
+            put_in = picture + (heard if sound_kept is None else sound_kept)
+            around = container_bytes(
+                ready.recipe.container, plan.frames if ask else 0, packets, plan.seconds, float(np.median(put_in)), whole
+            )  # fmt: skip
+            unsure = chance.normal("container " + ready.recipe.container)
+            size = put_in + around * np.exp(CONTAINER_UNSURE * unsure)
         there = [None if ready.searching else stock.size(p.name) for p in plan.pieces]
         open_pieces = [p for p, kept in zip(plan.pieces, there, strict=True) if kept is None and not made]
         times = ready.times
@@ -162,10 +186,13 @@ def outlook(
                 0.05, times - sum(p.frames for p in plan.pieces if stock.size(p.name)) / max(1, plan.frames)
             )
         asks = [_piece_ask(ready, piece, times) for piece in open_pieces]
-        seconds = piece_seconds(asks, pace, learned.pace, chance, name)
+        seconds = piece_seconds(asks, pace, learned.pace, chance, name) * stretch
         megapixels = plan.width * plan.height * plan.frames / 1e6 if ask else 0.0
-        sound, join, check = other_seconds(
-            plan.seconds, megapixels, (plan.frames if ask else 0) + packets, size, pace, chance
+        sound, join, check = (
+            part * stretch
+            for part in other_seconds(
+                plan.seconds, megapixels, (plan.frames if ask else 0) + packets, size, pace, chance
+            )
         )
         need_sound = plan.sound is not None and sound_kept is None and not made
         nothing = np.zeros(chance.draws)
@@ -178,7 +205,7 @@ def outlook(
         kept_frames = plan.frames if made else plan.frames - sum(piece.frames for piece in open_pieces)
         if ask is None:
             kept_frames = plan.frames if made or sound_kept is not None else 0
-        all_seconds = piece_seconds(
+        all_seconds = stretch * piece_seconds(
             [_piece_ask(ready, p, 1.0) for p in plan.pieces], pace, learned.pace, chance, name
         )
         encode = seconds.sum(axis=0)

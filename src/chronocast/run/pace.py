@@ -2,14 +2,74 @@
 
 from __future__ import annotations
 
+import contextlib
+import os
+import time
 from dataclasses import asdict
 from pathlib import Path
 
-from chronocast.forecast.work import SUPPLIED_PACE, Pace
+import psutil
+
+from chronocast.forecast.work import SUPPLIED_PACE, Load, Pace
 from chronocast.journal.documents import load_json, save_json
 from chronocast.journal.places import data_folder
 
-VERSION = 1
+VERSION = 2
+"""2: by the processor's seconds, what others took of the machine apart."""
+
+
+class LoadMeter:
+    """``LoadMeter(slots)``: what other programs take of this machine, smoothed over the last minute or so."""
+
+    SMOOTH = 0.3
+
+    def __init__(self, slots: int) -> None:
+        self._slots = slots
+        self._cores = max(1, len(os.sched_getaffinity(0)))
+        self._last: tuple[float, float, float] | None = None
+        self._others: float | None = None
+
+    def read(self) -> Load:
+        """The load now; nobody else's where too little time has passed to tell."""
+        now, busy, own = time.monotonic(), self._busy(), self._own()
+        if self._last is not None and now - self._last[0] > 0.5:
+            passed = now - self._last[0]
+            share = max(0.0, (busy - self._last[1]) - max(0.0, own - self._last[2])) / (passed * self._cores)
+            share = min(1.0, share)
+            self._others = (
+                share if self._others is None else self._others + self.SMOOTH * (share - self._others)
+            )
+        if self._last is None or now - self._last[0] > 0.5:
+            self._last = (now, busy, own)
+        return load_of(self._others or 0.0, self._slots, self._cores)
+
+    @staticmethod
+    def _busy() -> float:
+        times = psutil.cpu_times()
+        idle = times.idle + getattr(times, "iowait", 0.0)
+        return float(sum(times) - idle - getattr(times, "guest", 0.0) - getattr(times, "guest_nice", 0.0))
+
+    @staticmethod
+    def _own() -> float:
+        """Seconds of processor that this process and all below it have used."""
+        total = 0.0
+        try:
+            me = psutil.Process()
+            for process in [me, *me.children(recursive=True)]:
+                with contextlib.suppress(psutil.Error):
+                    times = process.cpu_times()
+                    total += times.user + times.system
+            times = me.cpu_times()
+            total += times.children_user + times.children_system
+        except psutil.Error:
+            pass
+        return total
+
+
+def load_of(others: float, slots: int, cores: int) -> Load:
+    """How much longer work takes when others use a share of a machine's cores (0 to 1)."""
+    free = max(0.15, 1.0 - others) * cores
+    return Load(max(1.0, min(slots, cores) / free))
 
 
 def pace_path() -> Path:

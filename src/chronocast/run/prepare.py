@@ -233,6 +233,11 @@ class OutputReady:
         return f"{settings.encoder} {self.effort} {settings.threads} by work"
 
     @property
+    def film(self) -> str:
+        """What is shown, whatever recipe it is made by: a source by its media."""
+        return digest({"media": sorted(media.fingerprint for media in self.source.cut.media)})[:16]
+
+    @property
     def effort(self) -> str:
         """How hard its encoder tries."""
         return self.recipe.picture.effort if self.recipe.picture else "medium"

@@ -675,6 +675,7 @@ class Runner:
                 family=ready.family, pace=ready.pace, frames=job.frames, pixels=round(ready.work(job) * 1e6),
                 seconds=float(job.frames / ready.plan.rate), bytes=event.result["bytes"], cpu_seconds=event.cpu_seconds,
                 wall_seconds=event.wall_seconds, target=0 if ready.searching else round(basis_value(ask, job.frames)),
+                film=ready.film,
             )  # fmt: skip
         except Exception as error:
             log.exception("nothing could be learned from %s", task)

@@ -18,7 +18,7 @@ from chronocast.model.jobs import PieceJob, SoundJob
 from chronocast.run import events as e
 from chronocast.run.local import machine_slots
 from chronocast.run.outlook import Outlook, as_json, experience, outlook
-from chronocast.run.pace import load_pace
+from chronocast.run.pace import LoadMeter, load_pace
 
 if TYPE_CHECKING:
     from chronocast.run.runner import Runner
@@ -35,6 +35,7 @@ class Saying:
 
     def __init__(self, runner: Runner) -> None:
         self.runner = runner
+        self.meter: LoadMeter | None = None
 
     def beat(self) -> None:
         """Who runs it, and that they live."""
@@ -111,7 +112,10 @@ class Saying:
                 if self.runner.made(item)
             }
         slots = self.runner.options.slots or machine_slots()
-        return outlook(self.runner.prospect, self.runner.stock, load_pace(), slots, experience(rows), made)
+        self.meter = self.meter or LoadMeter(slots)
+        return outlook(
+            self.runner.prospect, self.runner.stock, load_pace(), slots, experience(rows), made, load=self.meter.read()
+        )  # fmt: skip
 
     async def forecast_again(self) -> None:
         """The forecast as it narrows, every two seconds."""

@@ -87,7 +87,7 @@ def picture_bytes(stock: Stock, name: str, frames: int) -> int:
     if kept is None:
         return 0
     packets = kept.facts.get("packets")
-    return sum(packets) if packets else max(1, kept.bytes - round(container_bytes(frames, 0)))
+    return sum(packets) if packets else max(1, kept.bytes - round(container_bytes("mp4", frames, 0)))
 
 
 def _keep_peak(ready: OutputReady, stock: Stock, store: RoundsStore) -> Decided:

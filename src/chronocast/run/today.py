@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from chronocast.deliver.place import measured
+from chronocast.forecast.work import Load
 from chronocast.journal.facts import FactsStore
 from chronocast.journal.places import data_folder
 from chronocast.model.batch import Batch
@@ -78,11 +79,13 @@ def learned() -> Experience:
     return Experience()
 
 
-def outlook_now(prospect: Prospect, experienced: Experience | None = None) -> Outlook:
-    """The forecast of a prepared batch at this moment."""
+def outlook_now(
+    prospect: Prospect, experienced: Experience | None = None, load: Load | None = None
+) -> Outlook:
+    """The forecast of a prepared batch at this moment; ``load`` is what others take of the machine."""
     view = outlook(
         prospect, Stock(data_folder() / "stock"), load_pace(), machine_slots(),
-        experienced if experienced is not None else learned(), what_is_made(prospect.outputs),
+        experienced if experienced is not None else learned(), what_is_made(prospect.outputs), load=load,
     )  # fmt: skip
     return replace(view, problems=(*view.problems, *card_problems(view)))
 

@@ -25,6 +25,8 @@ from chronocast.run.view import RunView
 from chronocast.ui.workers import FileWatcher, Follower, Forecaster, errand
 
 log = logging.getLogger(__name__)
+AGAIN_MS = 10 * 60_000
+"""How long after a busy minute this machine is measured again."""
 
 
 def new_batch() -> Batch:
@@ -74,6 +76,7 @@ class Session(QObject):
         self.busy = ""
         self._preview: Batch | None = None
         self._measuring: Any = None
+        self._closed = False
         self._saving = threading.Lock()
         self._saved: Batch | None = self.history.now if path else None
         self._forecaster = Forecaster(self)
@@ -109,6 +112,7 @@ class Session(QObject):
     def measure(self) -> None:
         """Calibrate this machine, in a process that goes when we go."""
         from chronocast.run.calibrate import Apart
+        from chronocast.run.pace import load_pace
 
         if self._measuring is not None:
             return
@@ -118,7 +122,13 @@ class Session(QObject):
 
         def over(measured: bool) -> None:
             self._measuring, self.busy = None, ""
-            if measured:
+            if measured and load_pace().busy:
+                self.notice.emit(
+                    "This machine was busy with something else while it was measured, so times stay wide. "
+                    "It is measured again by itself."
+                )
+                QTimer.singleShot(AGAIN_MS, self._measure_again)
+            elif measured:
                 self.notice.emit("This machine is measured; times are narrower now.")
             self.forecast()
 
@@ -128,11 +138,21 @@ class Session(QObject):
 
         errand(apart.wait, over, failed)
 
+    def _measure_again(self) -> None:
+        """After a busy minute: another trial, unless a run or the operator needs the machine."""
+        if self._closed:
+            return
+        if self.going:
+            QTimer.singleShot(AGAIN_MS, self._measure_again)
+        else:
+            self.measure()
+
     def close(self) -> None:
         """Tell the threads to leave; nobody waits for one that is at a slow drive.  A run goes on by itself."""
         if self._measuring is not None:
             self._measuring.end()
         self._again.stop()
+        self._closed = True
         workers = (self._forecaster, self._follower, self._watcher)
         for worker in workers:
             worker.leave()

@@ -129,6 +129,7 @@ class Forecaster(Worker):
         self._wanted: tuple[Batch, Path] | None = None
         self._experienced: Any = None
         self._experienced_at = 0.0
+        self._meter: Any = None
 
     def want(self, batch: Batch, path: Path) -> None:
         """Ask for the forecast of a batch."""
@@ -137,6 +138,8 @@ class Forecaster(Worker):
         self.wake()
 
     def work(self) -> None:
+        from chronocast.run.local import machine_slots
+        from chronocast.run.pace import LoadMeter
         from chronocast.run.today import learned, outlook_now, prepared
 
         while True:
@@ -150,7 +153,10 @@ class Forecaster(Worker):
             if self._experienced is None or time.monotonic() - self._experienced_at > 20:
                 self._experienced, self._experienced_at = learned(), time.monotonic()
             self.see_leaving()
-            self.tell(self.forecast, batch, prospect, outlook_now(prospect, self._experienced))
+            self._meter = self._meter or LoadMeter(machine_slots())
+            self.tell(
+                self.forecast, batch, prospect, outlook_now(prospect, self._experienced, self._meter.read())
+            )
 
     def _looked(self, done: int, total: int) -> None:
         self.see_leaving()
