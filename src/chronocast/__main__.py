@@ -6,7 +6,7 @@ import sys
 
 COMMANDS = frozenset(
     {"demo", "inspect", "batch", "recipes", "forecast", "render", "status", "pause", "resume", "stop", "check",
-     "stock", "calibrate", "shots", "ranges", "cards", "frame"}
+     "stock", "calibrate", "reserve", "shots", "ranges", "cards", "frame"}
 )  # fmt: skip
 
 

@@ -119,7 +119,7 @@ class CommandLine(unittest.TestCase):
         )
         self.assertIn(
             "cut short",
-            str(self.answer("forecast", later, "--json")["problems"]),
+            str(self.answer("forecast", later, "--json", code=1)["problems"]),
             "said before the render, too",
         )
         Path(ended["path"]).write_bytes(Path(ended["path"]).read_bytes()[:9000])

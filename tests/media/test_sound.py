@@ -22,7 +22,7 @@ from chronocast.media.sound import render_sound, sound_blocks
 from chronocast.model.check import Expected
 from chronocast.model.cutlist import CutList, Fade, MediaRef, SoundSpan, plain_span
 from chronocast.model.jobs import JoinJob, SoundJob
-from chronocast.model.recipe import SoundRecipe
+from chronocast.model.recipe import Recipe, SoundRecipe
 from chronocast.model.supplied import BASIC
 from chronocast.model.timing import FrameRange
 from chronocast.pieces.plan import plan_output, plan_sound
@@ -164,7 +164,8 @@ class Sound(unittest.TestCase):
             picture=(plain_span(0, frames, None),),
             sound=spans,
         )
-        recipe = SoundRecipe().model_copy(update={"sample_rate": sampling, "layout": "mono"})
+        heard = SoundRecipe().model_copy(update={"sample_rate": sampling, "layout": "mono"})
+        recipe = Recipe(id="a", name="A", container="m4a", picture=None).model_copy(update={"sound": heard})
         job = plan_sound(cut, FrameRange(0, frames), recipe)
         self.assertEqual(job.samples, round(seconds * sampling))
         found = np.concatenate(list(sound_blocks(job)), axis=1)[0]

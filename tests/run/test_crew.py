@@ -195,7 +195,7 @@ class Contract(unittest.TestCase):
             await crew.start(slot, "piece:a", 1, bad)
             gave = await ears.until(lambda e: isinstance(e, c.Gave))
             assert isinstance(gave, c.Gave)
-            self.assertEqual(gave.fault, "media")
+            self.assertEqual(gave.fault, "away", "its folder is missing, too: a drive has gone")
             self.assertIn("/nowhere/film.mp4 is missing", gave.sentence)
 
         self.with_crew(work)

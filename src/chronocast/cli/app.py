@@ -278,6 +278,9 @@ def render(
         bool, typer.Option("--detach", help="Leave the run to itself; see it with: status.")
     ] = False,
     replace: Annotated[bool, typer.Option("--replace", help="Replace files of the same name.")] = False,
+    any_room: Annotated[
+        bool, typer.Option("--any-room", help="Leave nothing free on purpose: fill drives to the last byte.")
+    ] = False,
 ) -> None:
     """Render a batch and prove every file. Ctrl-C stops; what is finished is kept."""
     from chronocast.cli.rendering import follow
@@ -286,7 +289,9 @@ def render(
     loaded = load(batch)
     try:
         journal = begin_run(
-            loaded, batch, {"replace": replace, "space_wait_seconds": 3600.0 if detach else 0.0}
+            loaded,
+            batch,
+            {"replace": replace, "any_room": any_room, "space_wait_seconds": 3600.0 if detach else 0.0},
         )
     except ChronocastError as error:
         complain(error, NEEDS_YOU if loaded.outputs else WRONG_USE)
@@ -423,6 +428,23 @@ def stock_list(json_: Json = False) -> None:
         )
         return
     sys.stdout.write(f"{len(kept)} pieces, {size_text(sum(k.bytes for k in kept))}\n")
+
+
+@app.command()
+def reserve(
+    size: Annotated[str, typer.Argument(help="How much to leave free on every drive, as 2 GB.")] = "",
+) -> None:
+    """How much is left free on every drive on purpose; on small drives at most a twentieth of it."""
+    from chronocast.journal.settings import load_settings, save_settings
+    from chronocast.model.show import size_text
+    from chronocast.model.typed import parse_bytes
+
+    try:
+        if size:
+            save_settings(load_settings().model_copy(update={"reserve_bytes": parse_bytes(size)}))
+    except ChronocastError as error:
+        complain(error, WRONG_USE)
+    sys.stdout.write(f"{size_text(load_settings().reserve_bytes)} are left free on every drive\n")
 
 
 @app.command()

@@ -44,10 +44,7 @@ def print_forecast(batch: Batch, view: Outlook) -> None:
         )
     sys.stdout.write(f"size      {size_text(view.bytes.likely)}, safe {size_text(view.bytes.safe)}\n")
     for room in view.room:
-        verdict = "fits" if room.fits else "is tight" if room.tight else "DOES NOT FIT"
-        sys.stdout.write(
-            f"room      {verdict}: {room.drive} has {size_text(room.free)} free for {room.purpose}\n"
-        )
+        sys.stdout.write(f"room      {room.told}\n")
     if not view.calibrated:
         sys.stdout.write(
             "          This machine's pace is not measured yet, so times are wide. Measure it with: chronocast calibrate\n"

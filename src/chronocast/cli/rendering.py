@@ -111,13 +111,13 @@ class ProgressLine:
         share = view.frames_done / view.frames
         bar = "━" * round(share * 24) + "─" * (24 - round(share * 24))
         finish = view.finish.get("finish", {}).get("likely")
-        when = f"finished {clock_text(datetime.fromisoformat(finish))}" if finish else "…"
+        when = f"finished {clock_text(datetime.fromisoformat(finish))}" if finish and view.moves else "…"
         doing = ", ".join(
             sorted(
                 {_name(view.outputs[t["output"]]) for t in view.tasks.values() if t["output"] in view.outputs}
             )
         )
-        state = "paused" if view.paused else f"waits for {view.waits_for}" if view.waits_for else doing
+        state = doing if view.condition == "going" else CONDITIONS.get(view.condition, view.condition)
         sys.stderr.write(f"\r\033[K{bar} {share:4.0%}  {when}  {state[:60]}")
         sys.stderr.flush()
         self._shown = True
@@ -152,7 +152,30 @@ def print_status(view: RunView) -> None:
         sys.stdout.write(
             f"{words.get(view.outcome, view.outcome)} after {time_text(view.ended - view.began)}. {view.sentence}\n"
         )
-    elif not view.lives:
-        sys.stdout.write("The runner is not running; take it up again with: chronocast resume\n")
-    elif view.waits_for == "space":
-        sys.stdout.write("Waiting for room on the drive.\n")
+    elif view.condition != "going":
+        sys.stdout.write(f"{status_sentence(view)}\n")
+    for trouble in view.troubles[-3:]:
+        sys.stdout.write(f"! {trouble}\n")
+
+
+def status_sentence(view: RunView) -> str:
+    """What a run that doesn't move is doing, and what can be done."""
+    if view.condition == "silent":
+        return (
+            f"Its runner lives but has said nothing for {time_text(view.silent_seconds)}. "
+            "End it for certain with: chronocast stop; what is finished is kept."
+        )
+    if view.condition == "still":
+        return (
+            f"Nothing has moved for {time_text(view.still_seconds)}. "
+            "End it for certain with: chronocast stop; what is finished is kept."
+        )
+    return f"{CONDITIONS[view.condition]}."
+
+
+CONDITIONS = {
+    "none": "Nothing has been rendered yet", "paused": "Paused: nothing moves and nothing is lost", "full": "Waiting for room on the drive",
+    "away": "Waiting for a drive or folder that is gone", "no slot": "Waiting: other work has every slot of this machine",
+    "interrupted": "Interrupted: its runner is gone; take it up again with: chronocast resume", "still": "Nothing moves",
+    "silent": "Its runner doesn't answer",
+}  # fmt: skip

@@ -53,6 +53,13 @@ def add_recipe(batch: Batch, recipe: Recipe) -> Batch:
     return batch.model_copy(update={"recipes": (*batch.recipes, recipe)})
 
 
+def in_order(batch: Batch, outputs: Iterable[str]) -> Batch:
+    """The batch with some outputs in another order; those not named keep their place after them."""
+    rank = {name: number for number, name in enumerate(outputs)}
+    ordered = sorted(batch.outputs, key=lambda output: rank.get(output.id, len(rank)))
+    return batch.model_copy(update={"outputs": tuple(ordered)})
+
+
 def fill(batch: Batch, cells: Iterable[tuple[str, str, str]], filled: bool = True) -> Batch:
     """Fill or clear cells, each (source, range, recipe).
 

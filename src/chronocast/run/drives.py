@@ -2,17 +2,30 @@
 
 from __future__ import annotations
 
+import os
 import shutil
+from dataclasses import replace
 from pathlib import Path
 
+from chronocast.forecast.band import Band
+from chronocast.forecast.room import Room, reserve_on
+from chronocast.journal.settings import load_settings
 from chronocast.model.errors import ChronocastError
-from chronocast.run.outlook import existing_parent
+from chronocast.model.show import size_text
 
-LEAST_FREE = 64 * 1024 * 1024
+PIECE_BYTES = 16_000_000
+"""What must be free in the stock before a piece is begun: pieces are seldom larger, and the next one is looked at anew."""
 
 
 class NoRoom(ChronocastError):
     """A drive has not enough room for what comes next."""
+
+
+def existing_parent(path: Path) -> Path:
+    """The nearest folder at or above a path that is there."""
+    while not path.exists() and path != path.parent:
+        path = path.parent
+    return path
 
 
 def free_bytes(folder: Path) -> int:
@@ -23,15 +36,58 @@ def free_bytes(folder: Path) -> int:
         return 0
 
 
-def need_room(folder: Path, size: int) -> None:
+def room_on(folder: Path, needs: Band, purpose: str = "", reserve: bool = True) -> Room:
+    """The room on a folder's drive as it is now; that it can be written is tried, not asked.
+
+    Parameters
+    ----------
+    folder
+        Where bytes will be written; it need not be there yet.
+    needs
+        Bytes that are needed there.
+    purpose
+        What for, in a few words.
+    reserve
+        Whether what is left free on purpose is left free.
+    """
+    there = existing_parent(folder)
+    try:
+        usage = shutil.disk_usage(there)
+    except OSError as error:
+        return Room(str(folder), 0, needs, purpose, writable=False, why_not=error.strerror or "it is gone")
+    kept = reserve_on(usage.total, load_settings().reserve_bytes) if reserve else 0
+    why_not = _why_not_writable(there)
+    return Room(str(folder), usage.free, needs, purpose, kept, not why_not, why_not)
+
+
+def _why_not_writable(folder: Path) -> str:
+    trial = folder / f".chronocast-trial-{os.getpid()}.part"
+    try:
+        trial.touch()
+        trial.unlink()
+    except OSError as error:
+        return error.strerror or "it can't be written"
+    return ""
+
+
+def looked_at_anew(room: Room, reserve: bool = True) -> Room:
+    """A room as it is at this moment."""
+    now = room_on(Path(room.drive), room.needs, room.purpose, reserve)
+    return replace(now, drive=room.drive)
+
+
+def need_room(folder: Path, size: int, reserve: bool = True) -> None:
     """See that there is room for ``size`` bytes.
 
     Raises:
         NoRoom: there isn't.
     """
-    free = free_bytes(folder)
-    if free < size:
+    room = room_on(folder, Band(size, size, size), reserve=reserve)
+    if not room.writable:
+        return  # that is said by who tries to write there
+    if size > room.usable:
+        kept = f", of which {size_text(room.reserve)} are left free on purpose" if room.reserve else ""
         raise NoRoom(
-            f"The drive of {folder} has {free / 1e6:.0f} MB free; {size / 1e6:.0f} MB are needed there now.",
-            "Free some room, or choose another folder.",
+            f"The drive of {folder} has {size_text(room.free)} free{kept}; {size_text(size)} are needed there now.",
+            "Free some room, choose another folder, or leave less free on purpose.",
         )

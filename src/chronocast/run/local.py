@@ -112,6 +112,14 @@ class _Hand:
         self.stopping = False
         self.moved = 0.0
         self.cpu_seconds = 0.0
+        self.frozen_seconds = 0.0
+        self.frozen_since = 0.0
+
+    def thawed(self) -> None:
+        """Count the time it was frozen: that is no work."""
+        if self.frozen_since:
+            self.frozen_seconds += time.monotonic() - self.frozen_since
+            self.frozen_since = 0.0
 
     def look(self) -> float:
         """Seconds since its child last reported progress or used a processor (a join and a lead-in report nothing)."""
@@ -152,6 +160,7 @@ class LocalCrew:
         """Begin an attempt on a granted slot, in its warm child or in a fresh process."""
         hand = self._hand(slot)
         hand.task, hand.attempt, hand.stopping, hand.moved = task, attempt, False, time.monotonic()
+        hand.frozen_seconds = hand.frozen_since = 0.0
         work = asyncio.create_task(self._work(hand, task, attempt, job, fresh))
         self._tasks.add(work)
         work.add_done_callback(self._tasks.discard)
@@ -168,10 +177,12 @@ class LocalCrew:
             return True
         if verb == "freeze":
             child.frozen = True
+            hand.frozen_since = hand.frozen_since or time.monotonic()
             if child.ready:  # before that it could not yet die with us
                 child.signal(signal.SIGSTOP)
         elif verb == "thaw":
             child.frozen = False
+            hand.thawed()
             child.signal(signal.SIGCONT)
         else:
             child.signal(signal.SIGTERM)
@@ -305,8 +316,12 @@ class LocalCrew:
                 hand.moved = time.monotonic()
                 self._queue.put_nowait(Progressed(task, attempt, int(report["frames"]), hand.name))
             elif what == "done" and report.get("attempt") == attempt:
+                hand.thawed()
+                worked = max(
+                    float(report["cpu_seconds"]) * 0.1, float(report["wall_seconds"]) - hand.frozen_seconds
+                )
                 return Finished(
-                    task, attempt, dict(report["result"]), float(report["wall_seconds"]), float(report["cpu_seconds"]),
+                    task, attempt, dict(report["result"]), worked, float(report["cpu_seconds"]),
                     int(report["memory_bytes"]),
                 )  # fmt: skip
             elif what == "failed" and report.get("attempt") == attempt:

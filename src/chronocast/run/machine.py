@@ -214,6 +214,8 @@ class Machine:
         if task.id.kind == "join":
             self._say(Discard(task.id.name, task.attempt))
         if event.fault == "stopped":
+            if task.id.kind == "join" and self.outputs[task.id.name].state == "joining":
+                self._move(self.outputs[task.id.name], "waiting")  # another round comes first
             return
         if event.fault == "lost":
             task.losses += 1

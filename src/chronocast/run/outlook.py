@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import shutil
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
@@ -30,6 +29,7 @@ from chronocast.model.jobs import PieceJob, SoundJob
 from chronocast.model.layouts import channels_of
 from chronocast.pieces.stock import Stock
 from chronocast.run.differences import differences_from_source
+from chronocast.run.drives import existing_parent, room_on
 from chronocast.run.prepare import OutputReady, Problem, Prospect
 from chronocast.schedule.clock import Work, simulate
 
@@ -142,6 +142,7 @@ def picture_ask(
 def outlook(
     prospect: Prospect, stock: Stock, pace: Pace, slots: int, learned: Experience | None = None,
     done: Mapping[str, int] | None = None, drives: bool = True, load: Load | None = None,
+    reserve: bool = True,
 ) -> Outlook:  # fmt: skip
     """Forecast a batch.  ``done`` has the bytes of outputs that are made already; held ones are left out.
 
@@ -247,7 +248,14 @@ def outlook(
         if not draft["made"] and draft["ready"].searching
     ]
     most = np.max(tried, axis=0) * max(1, slots) if tried else np.zeros(chance.draws)
-    room = _room(prospect, stock, band(new), band(new + most)) if drives else ()
+    goes = [
+        (draft["ready"].path.parent, size)
+        for size, draft in zip(sizes, drafts, strict=True)
+        if not draft["made"]
+    ]
+    if not goes:
+        goes = [(prospect.target, np.zeros(chance.draws))]
+    room = _room(stock, goes, band(new), most, reserve) if drives else ()
     media = {path: facts.bytes for item in prospect.sources.values() for path, facts in item.facts.items()}
     return Outlook(
         datetime.now().astimezone(), outputs, band(spent), band(total), band(ends) if finishes else exact(0.0),
@@ -271,33 +279,37 @@ def _fan(finishes: Sequence[Any]) -> tuple[tuple[float, float, float], ...]:
     return tuple((float(a), float(b), float(c)) for a, b, c in rows.T)
 
 
-def existing_parent(path: Path) -> Path:
-    """The nearest folder above a path that is there."""
-    while not path.exists() and path != path.parent:
-        path = path.parent
-    return path
+def _room(
+    stock: Stock, files: Sequence[tuple[Path, Draws]], pieces: Band, most: Draws, reserve: bool
+) -> tuple[Room, ...]:
+    """Room on every drive involved: those that files go to, and the stock's, where pieces lie beside them.
 
-
-def _room(prospect: Prospect, stock: Stock, new: Band, pieces: Band) -> tuple[Room, ...]:
-    """Room on the target's drive and on the stock's: ``pieces`` are written once more there."""
-    rooms: list[Room] = []
-    target, place = existing_parent(prospect.target), existing_parent(stock.folder)
-    try:
-        same = os.stat(target).st_dev == os.stat(place).st_dev
-        need = Band(new.p10 + pieces.p10, new.likely + pieces.likely, new.safe + pieces.safe) if same else new
-        rooms.append(
-            Room(
-                str(prospect.target),
-                shutil.disk_usage(target).free,
-                need,
-                "files and pieces" if same else "files",
-            )
-        )
-        if not same:
-            rooms.append(Room(str(stock.folder), shutil.disk_usage(place).free, pieces, "pieces"))
-    except OSError:
-        pass
+    ``files`` are folders and draws of the bytes that go there; ``pieces`` the
+    bytes of pieces, with those of qualities that are tried (``most``).
+    """
+    by_drive: dict[int, tuple[Path, Draws]] = {}
+    for folder, size in files:
+        drive = _drive(folder)
+        known = by_drive.get(drive)
+        by_drive[drive] = (known[0], known[1] + size) if known else (folder, size.copy())
+    home = _drive(stock.folder)
+    rooms = []
+    for drive, (folder, size) in by_drive.items():
+        together = drive == home
+        need = band(size + most) if together else band(size)
+        if together:
+            need = Band(need.p10 + pieces.p10, need.likely + pieces.likely, need.safe + pieces.safe)
+        rooms.append(room_on(folder, need, "files and pieces" if together else "files", reserve))
+    if home not in by_drive and files:
+        rooms.append(room_on(stock.folder, pieces, "pieces", reserve))
     return tuple(rooms)
+
+
+def _drive(folder: Path) -> int:
+    try:
+        return os.stat(existing_parent(folder)).st_dev
+    except OSError:
+        return -1
 
 
 def clock(at: datetime, seconds: float) -> datetime:
@@ -342,8 +354,8 @@ def as_json(view: Outlook) -> dict[str, Any]:
         "outputs": outputs,
         "total": {"seconds": view.seconds.as_json(), "bytes": whole(view.bytes), "finish": moment(view.finish)},
         "room": [
-            {"drive": room.drive, "free": room.free, "for": room.purpose, "fits": room.fits,
-             "needs": {"likely": round(room.needs.likely), "safe": round(room.needs.safe)}}
+            {"drive": room.drive, "free": room.free, "reserve": room.reserve, "writable": room.writable, "for": room.purpose,
+             "fits": room.fits, "fit": room.fit, "told": room.told, "needs": {"likely": round(room.needs.likely), "safe": round(room.needs.safe)}}
             for room in view.room
         ],
         "problems": [

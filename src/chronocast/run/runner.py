@@ -33,6 +33,7 @@ from chronocast.deliver.place import (
     measured,
     place,
 )
+from chronocast.forecast.band import Band
 from chronocast.forecast.size import basis_value
 from chronocast.journal.database import JournalError
 from chronocast.journal.facts import FactsStore
@@ -51,7 +52,7 @@ from chronocast.pieces.stock import Stock
 from chronocast.run import crew as c
 from chronocast.run import events as e
 from chronocast.run.damaged import picture_time
-from chronocast.run.drives import LEAST_FREE, NoRoom, free_bytes, need_room
+from chronocast.run.drives import PIECE_BYTES, NoRoom, need_room, room_on
 from chronocast.run.judging import refusals
 from chronocast.run.lease import Leased, take_lease
 from chronocast.run.local import LocalCrew
@@ -95,9 +96,10 @@ def first_of(group: BaseExceptionGroup[Any]) -> BaseException:
 
 
 class Options(Stated):
-    """How a run was asked for."""
+    """How a run was asked for.  ``any_room``: fill drives to the last byte, too."""
 
     replace: bool = False
+    any_room: bool = False
     space_wait_seconds: float = 0.0
     slots: int | None = None
 
@@ -155,6 +157,10 @@ class Runner:
         self.batch = read_batch(json.dumps(begin.body["batch"]))
         self.batch_path = Path(begin.body["path"])
         self.saying.beat()
+        if len(records) > 1:  # it had a runner before, which has been gone for so long
+            self.journal.append(
+                "taken up", {"gone_seconds": round(max(0.0, time.time() - records[-1].time), 1)}
+            )
         try:
             self.lease = take_lease(self.batch_path)
         except Leased as error:
@@ -316,7 +322,7 @@ class Runner:
         if not row:
             return {}
         return {"path": str(ready.path), "bytes": row["bytes"], "seconds": row["seconds"], "again": True,
-                "cpu_seconds": row["cpu_seconds"], "checks": row["checks"]}  # fmt: skip
+                "cpu_seconds": row["cpu_seconds"], "checks": row["checks"], "forecast": row.get("forecast")}  # fmt: skip
 
     # Going on
 
@@ -466,7 +472,7 @@ class Runner:
             ChronocastError: there is no room, or no place.
         """
         if task.kind in ("piece", "sound"):
-            need_room(self.stock.folder, LEAST_FREE)
+            need_room(self.stock.folder, PIECE_BYTES, not self.options.any_room)
             target = self.stock.temporary(task.name, f"{self._mark}-{attempt}")
             return self.jobs[task].model_copy(update={"target": str(target)})
         ready = self.ready[task.name]
@@ -476,7 +482,8 @@ class Runner:
             names = [piece.name for piece in plan.pieces] + ([plan.sound.name] if plan.sound else [])
             need_room(
                 ready.path.parent,
-                sum(self.stock.size(name) or 0 for name in names) + plan.frames * 20 + 2**20,
+                sum(self.stock.size(name) or 0 for name in names) + plan.frames * 20 + 2**16,
+                not self.options.any_room,
             )
             return JoinJob(
                 name=task.name, target=path_text(self._joined(task.name, attempt)), container=ready.recipe.container,
@@ -768,9 +775,7 @@ class Runner:
                 continue
             self.full_since = self.full_since or time.monotonic()
             places = {self.stock.folder, *(item.path.parent for item in self.ready.values())}
-            if "space" in waiting.values() and all(
-                free_bytes(folder) > self._least(folder) for folder in places
-            ):
+            if "space" in waiting.values() and all(self._has_room(folder) for folder in places):
                 self.queue.put_nowait(e.SpaceFreed())
             back = tuple(name for name, what in waiting.items() if what == "drive" and self._is_back(name))
             if back:
@@ -809,16 +814,15 @@ class Runner:
                     self.ended_still.add(key)
                     await self.crew.control("stop", *key)
 
-    def _least(self, folder: Path) -> int:
-        """What must be free before waiting outputs are tried again."""
-        if folder == self.stock.folder:
-            return 2 * LEAST_FREE
+    def _has_room(self, folder: Path) -> bool:
+        """Whether outputs that wait for room in a folder can be tried again."""
         needs = [
-            sum(self.stock.size(piece.name) or 0 for piece in item.plan.pieces)
+            sum(self.stock.size(piece.name) or 0 for piece in item.plan.pieces) * 1.05
             for name, item in self.ready.items()
             if item.path.parent == folder and self.machine.outputs[name].waits_for == "space"
         ]
-        return max(needs, default=0) + 2 * 2**20
+        need = PIECE_BYTES if folder == self.stock.folder else max(needs, default=0.0) + 2**16
+        return need <= room_on(folder, Band(need, need, need), reserve=not self.options.any_room).usable
 
     def leave(self) -> None:
         """Go without ending the run: it can be taken up again."""

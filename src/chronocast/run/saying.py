@@ -129,7 +129,7 @@ class Saying:
                 log.warning("no forecast: %s", error)
                 continue
             told = as_json(view)["total"]
-            self.runner.finish = {"at": view.at.isoformat(), **told,
+            self.runner.finish = {"at": view.at.isoformat(), **told, "room": as_json(view)["room"],
                            "outputs": {o.ready.output.id: o.finish.as_json() for o in view.outputs}}  # fmt: skip
             self.runner.journal.append(
                 "outlook",

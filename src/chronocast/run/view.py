@@ -97,6 +97,11 @@ class RunView:
     time: float = 0.0
     asked_order: list[str] = field(default_factory=list)
     troubles: list[str] = field(default_factory=list)
+    encoded_frames: int = 0
+    encoded_media_seconds: float = 0.0
+    idle_seconds: float = 0.0
+    idle_since: float = 0.0
+    _rates: dict[str, Fraction] = field(default_factory=dict)
     silent_seconds: float = 0.0
     still_seconds: float = 0.0
 
@@ -150,6 +155,25 @@ class RunView:
         return sum(
             output.frames if output.state == "proved" else output.frames_done
             for output in self.outputs.values()
+        )
+
+    def active_seconds(self, now: float) -> float:
+        """How long it has worked: pauses and the time it had no runner are no work."""
+        if not self.began:
+            return 0.0
+        end = self.ended or now
+        idle = self.idle_seconds
+        if self.idle_since:
+            idle += max(0.0, end - self.idle_since)
+        elif not self.lives and not self.ended and self.time:
+            end = self.time
+        return max(0.0, end - self.began - idle)
+
+    @property
+    def frames_in_hand(self) -> int:
+        """Frames of pieces that are being encoded."""
+        return sum(
+            int(task.get("count", 0)) for name, task in self.tasks.items() if name.startswith("piece:")
         )
 
     @property
@@ -228,7 +252,11 @@ def _output(view: RunView, record: AnyRecord) -> None:
 
 def _finished(view: RunView, record: AnyRecord) -> None:
     if record.body["task"].startswith("piece:") and record.body["output"]:
-        view.output(record.body["output"]).encoded += 1
+        output = view.output(record.body["output"])
+        output.encoded += 1
+        frames = int(record.body["result"].get("frames", 0))
+        view.encoded_frames += frames
+        view.encoded_media_seconds += frames / float(output.rate)
     if record.body["task"].startswith("check:"):
         view.output(record.body["task"][6:]).checks = record.body["result"]["checks"]
 
@@ -241,11 +269,17 @@ def _made(view: RunView, record: AnyRecord) -> None:
         body["checks"],
         bool(body.get("again")),
     )
+    if output.again and body.get("forecast"):  # what was promised when it was made, not what is known since
+        output.forecast = {**output.forecast, **{k: v for k, v in body["forecast"].items() if v}}
 
 
 def _round(view: RunView, record: AnyRecord) -> None:
     output, body = view.output(record.body["id"]), record.body
     output.note = f"round {body['round']}: {body['sentence']}" if body["round"] else str(body["sentence"])
+
+
+def _taken_up(view: RunView, record: AnyRecord) -> None:
+    view.idle_seconds += max(0.0, float(record.body.get("gone_seconds", 0.0)))
 
 
 def _trouble(view: RunView, record: AnyRecord) -> None:
@@ -254,6 +288,11 @@ def _trouble(view: RunView, record: AnyRecord) -> None:
 
 def _request(view: RunView, record: AnyRecord) -> None:
     kind, body = record.body["kind"], record.body["body"]
+    if kind == "pause" and not view.idle_since:
+        view.idle_since = record.time
+    elif kind in ("resume", "stop") and view.idle_since:
+        view.idle_seconds += record.time - view.idle_since
+        view.idle_since = 0.0
     if kind == "order":
         view.asked_order = list(body["outputs"])
     elif kind == "add":
@@ -282,7 +321,7 @@ def _ended(view: RunView, record: AnyRecord) -> None:
 _TAKE = {
     "begin": _begin, "forecast": _forecast, "output ready": _ready, "output": _output, "finished": _finished,
     "made": _made, "outlook": _outlook, "round": _round, "ended": _ended, "request": _request,
-    "trouble": _trouble,
+    "trouble": _trouble, "taken up": _taken_up,
 }  # fmt: skip
 
 

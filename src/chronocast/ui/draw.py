@@ -77,7 +77,7 @@ def mark(painter: QPainter, centre: QPointF, state: str, theme: Theme, size: flo
         painter.drawLine(QPointF(x - size, y + size * 0.8), QPointF(x + size, y + size * 0.8))
         painter.setBrush(theme.color("tide"))
         painter.drawEllipse(centre + QPointF(0, -1), size * 0.55, size * 0.55)
-    elif state == "needs you":
+    elif state in ("needs you", "interrupted"):
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.color("rust"))
         painter.drawPolygon(

@@ -44,7 +44,7 @@ class HeadlineBand(QWidget):
                 "finished",
                 h.finished,
                 h.finished_more,
-                "tide" if not h.finished.startswith("—") else "quiet",
+                h.role if not h.finished.startswith("—") else "quiet",
                 0.0,
                 0.40,
             ),
@@ -61,7 +61,7 @@ class HeadlineBand(QWidget):
                 font(12.5, narrow=True),
                 t.color("quiet"),
             )
-            colour = t.color("rust") if role == "rust" else t.color("text")
+            colour = t.color("rust") if role == "rust" and name != "finished" else t.color("text")
             taken = draw.text(
                 painter,
                 QRectF(box.left(), box.top() + 15 * unit, box.width(), 34 * unit),

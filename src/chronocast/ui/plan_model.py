@@ -86,6 +86,8 @@ class Headline:
     room: str = "…"
     room_more: str = ""
     room_ok: bool = True
+    role: str = "tide"
+    refused: int = 0
     saved: str = ""
     saved_more: str = ""
     fan: tuple[tuple[float, float, float], ...] = ()
@@ -400,13 +402,7 @@ def _headline(batch: Batch, view: Outlook | None, before: Outlook | None) -> Hea
             "—",
             "",
             "—",
-            "",
-            True,
-            "",
-            "",
-            (),
-            0,
-            "Nothing is asked for yet.",
+            sentence="Nothing is asked for yet.",
         )
     if view is None:
         return Headline(begin=len(waiting), sentence="The forecast is being made.")
@@ -418,35 +414,52 @@ def _headline(batch: Batch, view: Outlook | None, before: Outlook | None) -> Hea
         difference(view.finish.likely - before.finish.likely, "seconds") if changed and before else ""
     )
     size_change = difference(view.bytes.likely - before.bytes.likely, "bytes") if changed and before else ""
-    finished = clock_text(likely, now) if todo else "all made"
-    more = (
-        f"safe by {clock_text(safe, now)} · in {time_text(view.finish.likely)}"
-        if todo
-        else "every file is proved"
-    )
-    if batch.wanted is not None and todo:
-        margin = (batch.wanted - safe).total_seconds()
-        more += f" · wanted {clock_text(batch.wanted.astimezone(), now)}" + (
-            "" if margin >= 0 else ", too late"
+    held, refused = len(batch.outputs) - len(waiting), len(waiting) - len(view.outputs)
+    role = "tide"
+    if todo:
+        finished, more = (
+            clock_text(likely, now),
+            f"safe by {clock_text(safe, now)} · in {time_text(view.finish.likely)}",
         )
+    elif view.outputs:
+        finished = "all made" if not held and not refused else f"{len(view.outputs)} made"
+        more = "every file is proved" if not held and not refused else "every other file is proved"
+    elif refused:
+        finished, more, role = "can't be made", "see what stands in the way", "rust"
+    else:
+        finished, more = "held", "nothing else is asked for"
+    if held:
+        more += f" · {held} held"
+    if refused and (todo or view.outputs):
+        more, role = f"{more} · {refused} can't be made", "rust"
+    if batch.wanted is not None and todo:
+        wanted = f" · wanted {clock_text(batch.wanted.astimezone(), now)}"
+        if batch.wanted < likely:
+            more, role = f"{more}{wanted}, too late", "rust"
+        elif batch.wanted < safe:
+            more, role = f"{more}{wanted}, may be too late", "ember" if role == "tide" else role
+        else:
+            more += wanted
     share = f" · {view.bytes.likely / view.source_bytes:.2g} × the sources" if view.source_bytes else ""
     size_more = f"safe {size_text(view.bytes.safe)}{share}"
-    room = min(view.room, key=lambda r: r.free - r.needs.safe, default=None)
+    room = min(view.room, key=lambda r: (r.writable, r.usable - r.needs.safe), default=None)
     if room is None:
         verdict, room_more, ok = "unknown", "the drive can't be read", False
     else:
-        verdict = "fits" if room.fits else "tight" if room.tight else "too small"
-        ok, room_more = (
-            room.fits,
-            f"{size_text(room.free)} free, {size_text(room.needs.safe)} needed for {room.purpose}",
+        verdict = {"fits": "fits", "tight": "tight", "short": "too small", "read-only": "read-only"}[room.fit]
+        ok = room.fits
+        room_more = (
+            f"{size_text(room.usable)} can be used, {size_text(room.needs.safe)} needed for {room.purpose}"
+            if room.writable
+            else f"{room.drive} can't be written: {room.why_not}"
         )
     saved = f"{view.kept_share:.0%}" if view.kept_share >= 0.005 else "0 %"
     saved_more = f"kept · −{time_text(view.saved_seconds)}" if view.saved_seconds >= 1 else "nothing kept yet"
     sentence = f"Finished {finished}, {more}. Size {size_text(view.bytes.likely)}, {size_more}. Room: {verdict}, {room_more}. Saved {saved}, {saved_more}."
     return Headline(
         finished, more + (f" · {time_change}" if time_change else ""), size_text(view.bytes.likely),
-        size_more + (f" · {size_change}" if size_change else ""), verdict, room_more, ok, saved.replace("%", " %").replace("  ", " "),
-        saved_more, view.fan, len(todo), sentence,
+        size_more + (f" · {size_change}" if size_change else ""), verdict, room_more, ok, role, refused,
+        saved.replace("%", " %").replace("  ", " "), saved_more, view.fan, len(todo), sentence,
     )  # fmt: skip
 
 

@@ -7,7 +7,7 @@ from datetime import datetime
 from pathlib import Path
 
 from chronocast.model.show import clock_text, size_text, time_text
-from chronocast.run.view import OutputView, RunView
+from chronocast.run.view import Condition, OutputView, RunView
 
 GOING = ("waiting", "rendering", "joining", "checking", "placing")
 
@@ -34,16 +34,22 @@ class RunRow:
 
 @dataclass(frozen=True)
 class RunModel:
-    """A run on screen."""
+    """A run on screen.  ``condition`` is what it is doing, ``role`` the colour that goes with it."""
 
     rows: tuple[RunRow, ...]
     title: str
+    condition: Condition
+    role: str
+    finished_name: str
     finished: str
     finished_more: str
+    size: str
+    size_more: str
+    room: str
+    room_more: str
+    room_ok: bool
     done: str
     done_more: str
-    speed: str
-    speed_more: str
     share: float
     going: bool
     paused: bool
@@ -53,6 +59,26 @@ class RunModel:
     fan_start: datetime
     needs: tuple[str, ...]
     sentence: str
+
+    @property
+    def moves(self) -> bool:
+        """Whether it works: only then is a time by the clock promised."""
+        return self.condition == "going"
+
+
+ROLES: dict[str, str] = {
+    "none": "quiet", "going": "tide", "paused": "lichen", "full": "rust", "away": "rust", "no slot": "lichen",
+    "still": "rust", "silent": "rust", "interrupted": "rust", "ended": "tide",
+}  # fmt: skip
+STANDS: dict[str, tuple[str, str]] = {
+    "none": ("—", "nothing has been rendered yet"),
+    "paused": ("paused", "nothing moves and nothing is lost; Resume goes on"),
+    "full": ("waits for room", "nothing moves until there is room on the drive; then it goes on by itself"),
+    "away": ("waits for a drive", "nothing moves until the folder is there again; then it goes on by itself"),
+    "no slot": ("waits its turn", "other work has every slot of this machine"),
+    "interrupted": ("interrupted", "its runner is gone; what is finished is kept. Take it up again to go on"),
+}
+"""What is said instead of a time by the clock when nothing moves."""
 
 
 def _promise(output: OutputView, what: str) -> tuple[float, float] | None:
@@ -69,7 +95,7 @@ def run_row(view: RunView, output: OutputView, at: datetime | None) -> RunRow:
         size = size_text(output.bytes)
         if seconds and not output.again:
             time += f" of {time_text(seconds[0])}"
-        if size_promise and not output.again:
+        if size_promise:
             size += f" of {size_text(size_promise[0])}"
         finish = clock_text(datetime.fromtimestamp(output.ended).astimezone()) if output.ended else ""
     else:
@@ -78,7 +104,7 @@ def run_row(view: RunView, output: OutputView, at: datetime | None) -> RunRow:
         if size_promise:
             size = size_text(size_promise[0])
         band = view.finish.get("outputs", {}).get(output.id)
-        if band and at is not None and output.state in GOING:
+        if band and at is not None and output.state in GOING and view.moves:
             finish = clock_text(datetime.fromtimestamp(at.timestamp() + band["likely"]).astimezone())
     share = 1.0 if output.state == "proved" else output.frames_done / output.frames if output.frames else 0.0
     kept = output.kept / output.pieces if output.pieces else 0.0
@@ -98,52 +124,90 @@ def run_model(view: RunView, now: float) -> RunModel:
     proved = [output for output in view.outputs.values() if output.state == "proved"]
     needs = tuple(f"{row.title} · {row.recipe}: {row.reason}" for row in rows if row.state == "needs you")
     going = view.lives and not view.outcome
-    finished, more = "…", "the first forecast is being made"
+    role = ROLES[view.condition]
+    name, finished, more = "will be finished", "…", "the first forecast is being made"
     told = view.finish.get("finish")
-    if view.outcome:
-        finished = clock_text(datetime.fromtimestamp(view.ended).astimezone())
+    active = view.active_seconds(now)
+    if view.condition == "ended":
+        name, finished = "finished", clock_text(datetime.fromtimestamp(view.ended).astimezone())
         words = {
             "done": "every file proved",
-            "needs you": f"{len(needs)} need you",
+            "needs you": f"{len(needs)} need you" if needs else "it needs you",
             "stopped": "stopped; what was finished is kept",
         }
-        more = f"{words.get(view.outcome, view.outcome)} · after {time_text(view.ended - view.began)}"
+        role = {"done": "tide", "needs you": "rust"}.get(view.outcome, "quiet")
+        more = f"{words.get(view.outcome, view.outcome)} · {time_text(active)} of work"
         promised = view.forecast.get("total", {}).get("finish", {}).get("likely")
         if promised and view.outcome == "done":
             more += f" · promised {clock_text(datetime.fromisoformat(promised))}"
-    elif not view.lives and view.began:
-        finished, more = "down", "the runner went away; finished pieces are kept"
-    elif view.paused:
-        finished, more = "paused", "nothing is lost"
+        if view.sentence:
+            more = view.sentence
+    elif view.condition == "silent":
+        finished = "no answer"
+        more = f"its runner has said nothing for {time_text(view.silent_seconds)}; Stop ends it for certain, what is finished is kept"
+    elif view.condition == "still":
+        finished = "stands still"
+        more = f"nothing has moved for {time_text(view.still_seconds)}; Stop ends it for certain, what is finished is kept"
+    elif view.condition in STANDS:
+        finished, more = STANDS[view.condition]
+        reason = next((row.reason for row in rows if row.state == "needs you"), "")
+        if view.condition in ("full", "away") and reason:
+            more = reason
     elif told:
         likely, safe = datetime.fromisoformat(told["likely"]), datetime.fromisoformat(told["safe"])
         finished = clock_text(likely)
         more = f"safe by {clock_text(safe)} · {time_text(max(0.0, likely.timestamp() - now))} to go"
-    elapsed = (view.ended or now) - view.began if view.began else 0.0
-    encoded = sum(o.frames for o in view.outputs.values() if o.state == "proved" and not o.again)
-    encoded += sum(o.frames_done for o in view.outputs.values() if o.state not in ("proved",))
-    media = sum(
-        (o.frames if o.state == "proved" and not o.again else o.frames_done) / float(o.rate)
-        for o in view.outputs.values()
-    )
-    speed = f"{media / elapsed:.2g} ×" if elapsed > 2 and media else "…"
-    speed_more = (
-        f"real time · {encoded / elapsed:.0f} frames a second" if elapsed > 2 and media else "real time"
-    )
-    size = sum(o.bytes for o in proved)
+    made = sum(o.bytes for o in proved)
+    total = view.finish.get("bytes") or view.forecast.get("total", {}).get("bytes")
+    if view.condition == "ended":
+        size, size_more = size_text(made), f"in {len(proved)} file{'s' if len(proved) != 1 else ''}"
+        if (promise := view.forecast.get("total", {}).get("bytes")) and len(proved) == len(rows):
+            size_more = f"{size_text(promise['likely'])} promised, safe {size_text(promise['safe'])}"
+    elif total:
+        size, size_more = (
+            size_text(total["likely"]),
+            f"safe {size_text(total['safe'])} · {size_text(made)} made",
+        )
+    else:
+        size, size_more = "…", ""
+    room, room_more, room_ok = _room(view)
+    frames = view.encoded_frames + view.frames_in_hand
+    rate = view.encoded_media_seconds / view.encoded_frames if view.encoded_frames else 0.04
+    done_more = "proved"
+    if view.condition in ("going", "ended") and active > 2 and frames:
+        done_more += f" · {frames * rate / active:.2g} × real time, {frames / active:.0f} frames a second"
     fan = []
     for moment, band in view.fan[-400:]:
         low, mid, high = (
             datetime.fromisoformat(band[key]).timestamp() - view.began for key in ("p10", "likely", "safe")
         )
         fan.append((moment - view.began, low, mid, high))
-    share = view.frames_done / view.frames if view.frames else 0.0
     done = f"{len(proved)} of {len(rows)}"
     sentence = (
-        f"{done} outputs proved. {finished}, {more}." if view.began else "Nothing has been rendered yet."
+        f"{done} outputs proved. {name[0].upper()}{name[1:]}: {finished}, {more}. Size {size}, {size_more}."
+        if view.began
+        else "Nothing has been rendered yet."
     )
     return RunModel(
-        rows, str(view.batch.get("title", "")), finished, more, done, f"proved · {size_text(size)}" if size else "proved", speed,
-        speed_more, share, going, view.paused, view.lives, bool(view.outcome), tuple(fan),
-        datetime.fromtimestamp(view.began or now).astimezone(), needs, sentence,
+        rows, str(view.batch.get("title", "")), view.condition, role, name, finished, more, size, size_more, room, room_more,
+        room_ok, done, done_more, view.frames_done / view.frames if view.frames else 0.0, going, view.paused, view.lives,
+        bool(view.outcome), tuple(fan), datetime.fromtimestamp(view.began or now).astimezone(), needs, sentence,
     )  # fmt: skip
+
+
+def _room(view: RunView) -> tuple[str, str, bool]:
+    """Whether what is still to be written fits, by the last look at the drives."""
+    rooms = view.finish.get("room") or view.forecast.get("room") or []
+    if view.condition == "ended" or not rooms:
+        return "—", "", True
+    if view.condition == "full":
+        return "full", rooms[0].get("told", ""), False
+    worst = min(rooms, key=lambda room: room["free"] - room.get("reserve", 0) - room["needs"]["safe"])
+    words = {"fits": "fits", "tight": "tight", "short": "too small", "read-only": "read-only"}
+    usable = max(0, worst["free"] - worst.get("reserve", 0))
+    fit = str(worst.get("fit", "fits" if worst["fits"] else "short"))
+    return (
+        words[fit],
+        f"{size_text(usable)} can be used, {size_text(worst['needs']['safe'])} needed",
+        fit == "fits",
+    )

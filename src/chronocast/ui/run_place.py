@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
@@ -38,7 +38,9 @@ def paint_state(painter: QPainter, box: QRectF, row: RunRow, t: Theme) -> None:
     draw.mark(painter, sign.center(), row.state, t)
     colour = t.color(
         "rust"
-        if row.state == "needs you"
+        if row.state in ("needs you", "interrupted")
+        else "lichen"
+        if row.state == "paused"
         else "text"
         if row.state not in ("waiting", "stopped", "held")
         else "quiet"
@@ -64,7 +66,11 @@ def paint_progress(painter: QPainter, box: QRectF, row: RunRow, t: Theme) -> Non
         painter.fillRect(QRectF(bar.left(), bar.bottom() - 2, bar.width(), 2), t.color("tide"))
     else:
         draw.kept(painter, QRectF(bar.left(), bar.top(), kept, bar.height()), t)
-        draw.encoded(painter, QRectF(bar.left() + kept, bar.top(), done - kept, bar.height()), t)
+        encoded = QRectF(bar.left() + kept, bar.top(), done - kept, bar.height())
+        if row.state in ("paused", "interrupted"):  # it does not look as if it worked
+            painter.fillRect(encoded, t.color("lichen" if row.state == "paused" else "rust", 150))
+        else:
+            draw.encoded(painter, encoded, t)
         painter.setPen(QPen(t.color("line"), 1))
         painter.drawRect(QRectF(bar.left() + done, bar.top() + 0.5, bar.width() - done, bar.height() - 1))
     draw.text(
@@ -101,6 +107,7 @@ class RunHead(QWidget):
         """Show another state."""
         self.run = run
         self.setAccessibleDescription(run.sentence)
+        self.setToolTip(run.finished_more)
         self.update()
 
     def paintEvent(self, _: QPaintEvent | None) -> None:
@@ -115,27 +122,40 @@ class RunHead(QWidget):
             )
             return
         run = self.run
-        name = "finished" if run.ended else "will be finished"
-        columns = ((name, run.finished, run.finished_more, "tide", 0.0, 0.5), ("outputs", run.done, run.done_more, "quiet", 0.5, 0.22),
-                   ("speed", run.speed, run.speed_more, "quiet", 0.72, 0.28))  # fmt: skip
-        for title, value, more, role, start, share in columns:
+        still = "text" if run.moves or run.ended else run.role
+        columns = (
+            (run.finished_name, run.finished, run.finished_more, still, run.role, 0.0, 0.40),
+            ("size", run.size, run.size_more, "text", "quiet", 0.40, 0.20),
+            ("room", run.room, run.room_more, "text" if run.room_ok else "rust", "quiet" if run.room_ok else "rust", 0.60, 0.19),
+            ("outputs", run.done, run.done_more, "text", "quiet", 0.79, 0.21),
+        )  # fmt: skip
+        for title, value, more, role, more_role, start, share in columns:
             left, width = 16 * unit + self.width() * start, self.width() * share - 20 * unit
             draw.text(
                 painter, QRectF(left, 6, width, 16 * unit), title, font(12.5, narrow=True), t.color("quiet")
             )
-            draw.text(
-                painter, QRectF(left, 20 * unit, width, 34 * unit), value, font(29, 600), t.color("text")
-            )
+            draw.text(painter, QRectF(left, 20 * unit, width, 34 * unit), value, font(29, 600), t.color(role))
             draw.text(
                 painter,
                 QRectF(left, 54 * unit, width, 17 * unit),
                 more,
                 font(13.5, narrow=True),
-                t.color(role),
+                t.color(more_role),
             )
-        y = self.height() - 4
-        painter.fillRect(QRectF(0, y, self.width(), 4), t.color("raised"))
-        painter.fillRect(QRectF(0, y, self.width() * run.share, 4), t.color("tide" if run.ended else "ember"))
+        bar = QRectF(0, self.height() - 4, self.width(), 4)
+        painter.fillRect(bar, t.color("raised"))
+        done = QRectF(bar.left(), bar.top(), bar.width() * run.share, bar.height())
+        if run.moves:
+            painter.fillRect(done, t.color("ember"))
+        elif run.ended:
+            painter.fillRect(done, t.color(run.role))
+        else:  # nothing moves: a broken line, in the colour of why
+            pen = QPen(t.color(run.role), 4)
+            pen.setDashPattern([3, 3])
+            painter.setPen(pen)
+            painter.drawLine(
+                QPointF(done.left(), done.center().y()), QPointF(done.right(), done.center().y())
+            )
 
 
 class RunPlace(QWidget):

@@ -15,7 +15,7 @@ from chronocast.journal.facts import FactsStore
 from chronocast.journal.places import data_folder
 from chronocast.model.batch import Batch
 from chronocast.model.batch_changes import batch_changes
-from chronocast.model.edits import History, add_recipe, add_source, fill
+from chronocast.model.edits import History, add_recipe, add_source, fill, in_order
 from chronocast.model.supplied import BASIC
 from chronocast.run.gather import gather
 from chronocast.run.outlook import Outlook
@@ -62,6 +62,7 @@ class Session(QObject):
     previewed = pyqtSignal(object, object, object)
     gathered = pyqtSignal(list)
     conflict_seen = pyqtSignal(bool)
+    room_asked = pyqtSignal(str, bool)
 
     def __init__(self, path: Path | None, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -170,16 +171,17 @@ class Session(QObject):
         """Go back one edit."""
         if what := self.history.undo():
             self.notice.emit(f"Undone: {what}.")
-            self._after_edit()
+            self._after_edit(compared=False)
 
     def redo(self) -> None:
         """Do it again."""
         if what := self.history.redo():
             self.notice.emit(f"Done again: {what}.")
-            self._after_edit()
+            self._after_edit(compared=False)
 
-    def _after_edit(self) -> None:
-        self.before = self.view
+    def _after_edit(self, compared: bool = True) -> None:
+        """Save it and forecast it; ``compared``: say what it changed, which makes no sense of what was taken back."""
+        self.before = self.view if compared else None
         errand(self._save, lambda _: None, self.trouble.emit)
         self.changed.emit()
         self.forecast()
@@ -402,22 +404,51 @@ class Session(QObject):
 
     # The run
 
-    def begin(self, replace: bool = False) -> None:
-        """Begin a run, or take up the one left in the middle."""
+    def begin(self, replace: bool = False, any_room: bool = False) -> None:
+        """Begin a run, or take up the one left in the middle.
+
+        The drives are looked at anew first; ``any_room`` begins whatever they say.
+        """
         from chronocast.run.client import begin_run
+        from chronocast.run.drives import looked_at_anew
 
         batch, path = self.batch, self.path
-        options = {"replace": replace, "space_wait_seconds": 3600.0}
+        rooms = self.view.room if self.view else ()
+        options = {"replace": replace, "any_room": any_room, "space_wait_seconds": 3600.0}
 
-        def work() -> Path:
+        def work() -> Path | str:
+            wrong = [] if any_room else [r for r in map(looked_at_anew, rooms) if not (r.fits or r.tight)]
+            if wrong:
+                return wrong[0].told
             self._save()
             return begin_run(batch, path, options)
 
-        def done(journal: Path) -> None:
-            self._found(journal)
+        def done(found: Path | str) -> None:
+            if isinstance(found, str):
+                self.room_asked.emit(found, replace)
+                return
+            self._found(found)
             self.run_begun.emit()
 
         errand(work, done, self.trouble.emit)
+
+    def stop(self) -> None:
+        """Stop the run for certain; what is finished is kept, so no question is asked."""
+        from chronocast.run.client import stop_run
+
+        journal = self.journal
+        if journal is not None:
+            self.notice.emit("Stopping. Finished files and pieces are kept; begin again to go on from there.")
+            errand(lambda: stop_run(journal), self._stopped, self.trouble.emit)
+
+    def _stopped(self, sentence: str) -> None:
+        self.notice.emit(f"{sentence} Begin again to go on from there.")
+
+    def hold_in_run(self, outputs: list[str], held: bool) -> None:
+        """Hold outputs back in the run that goes on too, or release them."""
+        known = [name for name in outputs if self.run is not None and name in self.run.outputs]
+        if self.going and known:
+            self.ask("hold", {"outputs": known, "held": held})
 
     @property
     def going(self) -> bool:
@@ -460,6 +491,7 @@ class Session(QObject):
             to = max(0, min(len(order) - 1, at + step))
             order.insert(to, order.pop(at))
             self.ask("order", {"outputs": order})
+            self.edit("move an output in the order", in_order(self.batch, order))
 
     def ask(
         self, kind: str, body: dict[str, Any] | None = None, then: Callable[[], None] | None = None

@@ -119,6 +119,7 @@ class Window(QMainWindow):
             (session.changed, self._show_plan), (session.run_seen, self._show_run), (session.run_begun, self._run_begun),
             (session.trouble, self.tell_trouble), (session.notice, self.tell), (session.rate_wanted, self._ask_rate),
             (session.previewed, self._previewed), (session.gathered, self._gathered), (session.conflict_seen, self._conflict),
+            (session.room_asked, self._ask_about_room),
         )  # fmt: skip
         for signal, slot in self._heard:
             signal.connect(slot)
@@ -210,6 +211,7 @@ class Window(QMainWindow):
         self._action(batch, "Bring in files…", "Ctrl+I", self.bring_in_files)
         self._action(batch, "Bring in a folder…", "Ctrl+Shift+I", self.bring_in_folder)
         self._action(batch, "Target folder…", "Ctrl+T", self.choose_folder)
+        self._action(batch, "What is left free on every drive…", "", self.choose_reserve)
         self._action(batch, "How files are named…", "Ctrl+Shift+N", self.name_files)
         self._action(batch, "Search a folder for missing media…", "Ctrl+Shift+M", self.search_media)
         self._action(
@@ -488,14 +490,12 @@ class Window(QMainWindow):
             return
         view = self.session.view
         if view is None or not any(not item.made for item in view.outputs):
-            self.tell("There is nothing to render: ask for something first, or everything is made.")
-            return
-        short = [room for room in view.room if not room.fits and not room.tight]
-        if short:
-            self.tell_trouble(
-                f"The drive of {short[0].drive} has {short[0].free / 1e9:.1f} GB free; this run needs "
-                f"{short[0].needs.likely / 1e9:.1f} to {short[0].needs.safe / 1e9:.1f} GB. Free some room, or choose another target folder (Ctrl+T)."
-            )
+            refused = self.plan.headline.refused if self.plan else 0
+            if refused:
+                count = f"{refused} file{'s' if refused != 1 else ''}"
+                self.tell_trouble(f"{count} can't be made as asked: see what stands in the way in Plan.")
+            else:
+                self.tell("There is nothing to render: ask for something first, or everything is made.")
             return
         there = [item for item in view.outputs if not item.made and item.ready.path.exists()]
         if there and not replace:
@@ -515,6 +515,40 @@ class Window(QMainWindow):
             replace = answer.clickedButton() is yes
         self.session.begin(replace)
 
+    def _ask_about_room(self, sentence: str, replace: bool) -> None:
+        """A drive is too small or can't be written, by a look at it a moment ago: begin all the same?"""
+        box = QMessageBox(self)
+        box.setText(sentence)
+        box.setInformativeText(
+            "Free some room, choose another target folder (Ctrl+T), or leave less free on purpose. "
+            "If it is begun all the same, the run fills the drive and waits when it is full."
+        )
+        anyway = box.addButton("Begin all the same", QMessageBox.ButtonRole.DestructiveRole)
+        no = box.addButton("Not now", QMessageBox.ButtonRole.RejectRole)
+        box.setDefaultButton(no)
+        box.setEscapeButton(no)
+        box.exec()
+        if box.clickedButton() is anyway:
+            self.session.begin(replace, any_room=True)
+
+    def choose_reserve(self) -> None:
+        """How much is left free on every drive on purpose."""
+        from chronocast.journal.settings import load_settings, save_settings
+        from chronocast.model.show import size_text
+        from chronocast.model.typed import parse_bytes
+
+        text, said = QInputDialog.getText(
+            self, "Left free on every drive", "Leave at least so much free (on small drives at most a twentieth):",
+            text=size_text(load_settings().reserve_bytes),
+        )  # fmt: skip
+        if said:
+            try:
+                save_settings(load_settings().model_copy(update={"reserve_bytes": parse_bytes(text)}))
+            except ChronocastError as error:
+                self.tell_trouble(str(error))
+                return
+            self.session.forecast()
+
     def pause_or_resume(self) -> None:
         """Freeze the run, or let it go on."""
         if self.session.run:
@@ -522,15 +556,10 @@ class Window(QMainWindow):
 
     def stop_run(self) -> None:
         """Stop; what is finished is kept, so no question is asked."""
-        self.session.ask(
-            "stop",
-            then=lambda: self.tell(
-                "Stopping. Finished files and pieces are kept; begin again to go on from there."
-            ),
-        )
+        self.session.stop()
 
     def move_output(self, step: int) -> None:
-        """Earlier or later, in the run that goes on."""
+        """Earlier or later, in the run that goes on and in the batch: the order lasts."""
         row = self.run_place.table.chosen()
         if row is not None and self.session.going:
             self.session.move_in_run(row.id, step)
@@ -546,6 +575,7 @@ class Window(QMainWindow):
             self.session.edit(
                 f"{'hold' if held else 'release'} {len(names)}", hold(self.session.batch, names, held)
             )
+            self.session.hold_in_run(names, held)
 
     def fill_here(self, _checked: bool = False) -> None:
         """Ask for what is chosen in the place that is shown, or no longer."""

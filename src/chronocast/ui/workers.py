@@ -197,7 +197,8 @@ class Follower(Worker):
         try:
             while path == self._path:
                 view.fold(journal.records(view.last)).see(journal.now(), runner_lives(path))
-                mark = (view.last, view.lives, view.condition, str(view.tasks), view.waits_for)
+                still = 0 if view.moves else round(max(view.silent_seconds, view.still_seconds) / 3)
+                mark = (view.last, view.lives, view.condition, str(view.tasks), view.waits_for, still)
                 if mark != shown:
                     shown = mark
                     seen = copy.copy(view)
