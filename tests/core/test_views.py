@@ -110,13 +110,13 @@ class Run(unittest.TestCase):
                 view = RunView().fold(story(times)[:count])
                 shown = run_model(view, now - 5000)
                 self.assertEqual(len(shown.rows), 1)
-                self.assertNotIn("-", shown.speed)
+                self.assertNotIn("-", shown.done_more)
                 self.assertTrue(shown.sentence)
 
     def test_a_run_whose_runner_went_away_says_so(self) -> None:
         now = time.time()
         view = RunView().fold(story([now + n for n in range(8)])[:4]).see({}, lives=False)
-        self.assertEqual(run_model(view, now + 4).finished, "down")
+        self.assertEqual(run_model(view, now + 4).finished, "interrupted")
 
 
 class Plan(unittest.TestCase):

@@ -81,16 +81,49 @@ class Recut(unittest.TestCase):
     def test_relinking_one_relinks_its_neighbours(self) -> None:
         place = self.moved({f"{name}.mp4": f"{name}.mp4" for name in ("reef", "kelp", "wreck")})
         batch = relink(
-            self.batch, self.folder, self.batch.sources[0].id, str(self.clips[0]), place / "reef.mp4"
+            self.batch,
+            self.folder,
+            self.batch.sources[0].id,
+            str(self.clips[0]),
+            place / "reef.mp4",
+            self.fresh(),
         )
         found = prepare(batch, self.folder, self.fresh())
         self.assertEqual(len(found.outputs), 1)
         self.assertTrue(all(str(place) in path for path in found.sources[batch.sources[0].id].facts))
 
-    def test_another_file_of_its_name_is_told(self) -> None:
+    def test_another_file_of_its_name_never_stands_for_it(self) -> None:
         clip(self.clips[1], 7, 250)
-        told = " ".join(problem.told for problem in prepare(self.batch, self.folder, self.fresh()).problems)
-        self.assertIn("kelp.mp4 has been replaced", told)
+        prospect = prepare(self.batch, self.folder, self.fresh())
+        self.assertEqual(prospect.outputs, [])
+        told = " ".join(problem.told for problem in prospect.problems)
+        self.assertIn("kelp.mp4 is not the file that was brought in", told)
+        taken = take(self.batch, self.folder, self.fresh(), [self.batch.sources[0].id])
+        self.assertEqual(len(prepare(taken, self.folder, self.fresh()).outputs), 1, "taken on purpose")
+
+    def test_a_fingerprint_that_is_nowhere_is_not_replaced_by_a_name(self) -> None:
+        place = self.moved({"reef.mp4": "reef.mp4"})
+        clip(place / "reef.mp4", 8, 250)
+        done = search_in(self.batch, self.folder, self.fresh(), [place.parent])
+        self.assertEqual([Path(name).name for name in done.missing], ["reef.mp4"])
+        self.assertEqual(prepare(done.batch, self.folder, self.fresh()).outputs, [])
+
+    def test_a_clip_is_found_by_what_is_in_it_and_a_replaced_one_waits(self) -> None:
+        batch, _ = gather(Batch(folder="out"), self.folder, [self.clips[0]], self.fresh())
+        batch = add_recipe(batch, BASIC[1])
+        batch = fill(batch, [(batch.sources[0].id, FULL, BASIC[1].id)])
+        place = self.moved({"reef.mp4": "another name.mp4"})
+        clip(self.clips[0], 9, 250)
+        (problem,) = [p for p in prepare(batch, self.folder, self.fresh()).problems if p.blocks]
+        self.assertIn("has been replaced", problem.sentence)
+        self.assertEqual(problem.source, batch.sources[0].id)
+        done = search_in(batch, self.folder, self.fresh(), [place.parent])
+        self.assertEqual(done.missing, ())
+        found = prepare(done.batch, self.folder, self.fresh())
+        self.assertEqual(len(found.outputs), 1)
+        self.assertIn("another name", next(iter(found.outputs[0].source.facts)))
+        taken = take(batch, self.folder, self.fresh(), [batch.sources[0].id])
+        self.assertEqual(len(prepare(taken, self.folder, self.fresh()).outputs), 1)
 
     def test_a_changed_sequence_keeps_its_cut_until_the_new_one_is_taken(self) -> None:
         before = prepare(self.batch, self.folder, self.store).outputs[0].plan

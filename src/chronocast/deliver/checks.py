@@ -61,8 +61,8 @@ def _picture(found: Found, expected: Expected) -> list[Check]:
     ]  # fmt: skip
     if expected.container != "images":
         checks.append(
-            Check("frame rate", bool(found.rate) and found.uneven == 0, f"{rate_text(rate)}, even",
-                  f"{rate_text(rate if not found.uneven else found.rate)}" + (f", {found.uneven} not in their place" if found.uneven else ", even")
+            Check("frame rate", found.judged_at == rate and found.uneven == 0, f"{rate_text(rate)}, even",
+                  f"{rate_text(rate if not found.uneven and found.judged_at == rate else found.rate)}" + (f", {found.uneven} not in their place" if found.uneven else ", even")
                   if found.rate else "none",
                   "every picture's time lies within the container's clock of its place")
         )  # fmt: skip

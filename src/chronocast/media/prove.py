@@ -28,7 +28,7 @@ class Found:
     ``said_samples`` is the first sound track's length, by the container where it says one, else from the
     beginning of the picture to the end of what was decoded.  ``picture_sizes`` are bytes of the picture's
     packets in decoding order; ``fields`` counts pictures that were flagged as interlaced.
-    ``shape`` is the aspect of its pixels, ``timecode`` of its first frame, ``layouts`` of its sound tracks;
+    ``judged_at`` is the rate that ``uneven`` was counted at.  ``shape`` is the aspect of its pixels, ``timecode`` of its first frame, ``layouts`` of its sound tracks;
     ``onset`` the second after its first picture at which sound is first heard; ``digests`` are of runs of
     pictures, as long as they were asked for.
     ``luma`` is the least and the greatest brightness code, in the stream's own depth, where it was asked for.
@@ -67,6 +67,7 @@ class Found:
     layouts: tuple[str, ...] = ()
     onset: float | None = None
     digests: tuple[str, ...] = ()
+    judged_at: Fraction = Fraction(0)
 
 
 def _tags(video: av.VideoStream) -> Colour:
@@ -214,7 +215,7 @@ class _Reading:
             context = video.codec_context
             found = replace(
                 found, frames=self.frames, width=context.width, height=context.height,
-                rate=_rate(video), uneven=self.uneven, video_codec=context.codec.canonical_name,
+                rate=_rate(video), uneven=self.uneven, judged_at=self._rate or _rate(video), video_codec=context.codec.canonical_name,
                 colour=_tags(video), picture_sizes=tuple(self.sizes), fields=self.fields,
                 field_order=_ORDERS.get(int(context.field_order or 0), ""),
                 profile=str(context.profile or ""), level=int(context.level or 0), pixel_format=context.pix_fmt or "",

@@ -79,7 +79,11 @@ def gather(
         before = batch
         batch = add_source(batch, portable(path, folder), source.name, source.kind)
         if batch is not before:
-            fresh = source.model_copy(update={"id": batch.sources[-1].id, "path": batch.sources[-1].path})
+            new = batch.sources[-1]
+            known = source.known
+            if source.kind == "clip":  # what is in it, by the path that the batch has for it
+                known = {new.path: mark for mark in known.values()}
+            fresh = source.model_copy(update={"id": new.id, "path": new.path, "known": known})
             batch = batch.model_copy(update={"sources": (*batch.sources[:-1], fresh)})
     return batch, refused
 

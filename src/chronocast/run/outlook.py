@@ -23,7 +23,6 @@ from chronocast.forecast.size import (
     why,
 )
 from chronocast.forecast.work import Load, Pace, PieceAsk, other_seconds, piece_seconds
-from chronocast.media.codecs import sound_muxer
 from chronocast.model.formats import SOUND
 from chronocast.model.jobs import PieceJob, SoundJob
 from chronocast.model.layouts import channels_of
@@ -172,7 +171,7 @@ def outlook(
             picture = picture_bytes(ask, chance) if ask else np.zeros(chance.draws)
             whole = bool(ready.recipe.picture and ready.recipe.picture.kind.kind != "long")
             if sound_kept is not None and plan.sound:  # without what its own file takes
-                sound_kept -= round(container_bytes(sound_muxer(plan.sound.codec), 0, packets))
+                sound_kept -= round(container_bytes("m4a", 0, packets))
             put_in = picture + (heard if sound_kept is None else sound_kept)
             around = container_bytes(
                 ready.recipe.container, plan.frames if ask else 0, packets, plan.seconds, float(np.median(put_in)), whole
