@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from chronocast.forecast.band import Band, Chance, band
 from chronocast.forecast.learn import Belief, update
 from chronocast.forecast.priors import effort_factor, size_prior
-from chronocast.forecast.room import RESERVE_BYTES, Room
+from chronocast.forecast.room import Room, reserve_on
 from chronocast.forecast.size import PictureAsk, belief, container_bytes, picture_bytes
 from chronocast.forecast.work import SUPPLIED_PACE, Load, Pace, PieceAsk, encode_belief, piece_seconds
 from chronocast.run.calibrate import Timed, load_while
@@ -229,9 +229,23 @@ class Clock(unittest.TestCase):
 
 
 class Rooms(unittest.TestCase):
-    def test_it_fits_only_if_the_safe_need_fits(self) -> None:
-        free = 10_000_000_000
-        self.assertTrue(Room("d", free, Band(1, 2, free - RESERVE_BYTES)).fits)
-        tight = Room("d", free, Band(1, free // 2, free))
-        self.assertEqual((tight.fits, tight.tight), (False, True))
-        self.assertFalse(Room("d", free, Band(1, free, free)).tight)
+    @given(st.integers(0, 10**13), st.integers(0, 10**12), st.floats(0, 1e13), st.floats(1, 3))
+    def test_what_is_said_adds_up(self, free: int, reserve: int, likely: float, more: float) -> None:
+        room = Room("d", free, Band(likely, likely, likely * more), "files", reserve)
+        self.assertEqual(room.fits, likely * more <= room.usable)
+        self.assertEqual(room.fit == "short", likely > room.usable)
+        self.assertEqual(room.usable, max(0, free - reserve))
+        self.assertEqual("left free on purpose" in room.told, bool(reserve))
+
+    def test_a_small_drive_keeps_a_small_reserve(self) -> None:
+        self.assertEqual(reserve_on(60_000_000, 500_000_000), 3_000_000)
+        self.assertEqual(reserve_on(10**12, 500_000_000), 500_000_000)
+        small = Room(
+            "usb", 52_400_000, Band(14.6e6, 14.6e6, 16e6), "files", reserve_on(60_000_000, 500_000_000)
+        )
+        self.assertTrue(small.fits, "52.4 MB free and 14.6 MB needed fit")
+
+    def test_a_drive_that_cannot_be_written_never_fits(self) -> None:
+        room = Room("d", 10**12, Band(1, 1, 1), writable=False, why_not="Read-only file system")
+        self.assertEqual((room.fit, room.fits), ("read-only", False))
+        self.assertIn("Read-only file system", room.told)
