@@ -11,14 +11,42 @@ COMMANDS = frozenset(
 
 
 def main() -> None:
-    """Go to the face that was asked for.  Neither is imported for the other."""
-    words = sys.argv[1:]
-    if words and (words[0] in COMMANDS or words[0].startswith("-")):
-        from chronocast.cli.app import main as command_line
+    """Go to the face that was asked for.  Neither is imported for the other; no traceback reaches a person."""
+    try:
+        _main()
+    except ImportError as error:
+        missing = str(error).partition(":")[0]
+        _say(
+            error,
+            f"A part that Chronocast needs can't be loaded ({missing}). Run ./run again: it says what is missing, and "
+            "installs it where it may.",
+        )
+        sys.exit(2)
+    except Exception as error:
+        _say(error, f"Chronocast could not be started ({type(error).__name__}: {error}).")
+        sys.exit(1)
 
-        command_line()
-        return
-    if len(words) > 1:
+
+def _say(error: BaseException, sentence: str) -> None:
+    """A sentence on standard error, the detail in the log."""
+    import traceback
+
+    from chronocast.journal.places import state_folder
+
+    path = state_folder() / "logs" / "start.log"
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        with open(path, "a") as log:
+            log.write("".join(traceback.format_exception(error)))
+        sentence += f" The detail is in {path}."
+    except OSError:
+        pass
+    sys.stderr.write(f"{sentence}\n")
+
+
+def _main() -> None:
+    words = sys.argv[1:]
+    if (words and (words[0] in COMMANDS or words[0].startswith("-"))) or len(words) > 1:
         from chronocast.cli.app import main as command_line
 
         command_line()

@@ -46,7 +46,9 @@ class Trouble(unittest.TestCase):
         (drive / "filler").write_bytes(bytes(2_800_000))
         journal = begin_run(batch, path, {"space_wait_seconds": 60.0})
         view = wait(journal, lambda view: view.waits_for == "space")
-        self.assertIn("MB free", next(o.reason for o in view.outputs.values() if o.state == "needs you"))
+        self.assertIn(
+            "left free on purpose", next(o.reason for o in view.outputs.values() if o.state == "needs you")
+        )
         (drive / "filler").unlink()
         view = wait(journal, over)
         self.assertEqual({o.state for o in view.outputs.values()}, {"proved"})

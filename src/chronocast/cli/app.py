@@ -65,7 +65,13 @@ def demo(
     sys.stdout.write(f"{path}\n")
     sys.stdout.flush()
     if window:
-        from chronocast.ui.app import main as desktop
+        try:
+            from chronocast.ui.app import main as desktop
+        except ImportError as error:
+            complain(
+                f"The desktop can't be opened: {error}. Run ./run again: it says what is missing, and installs it where it may.",
+                WRONG_USE,
+            )
 
         raise typer.Exit(desktop(str(path)))
 

@@ -97,7 +97,7 @@ def _sequence(ready: SourceReady) -> dict[str, Any]:
         "height": cut.height, "pixel_aspect": "1", "scan": "progressive", "video_codec": "",
         "audio": [{"codec": audio.codec, "channels": audio.channels, "sample_rate": audio.sample_rate}] if audio else [],
         "seconds": seconds, "bytes": size, "bit_rate": int(size * 8 / seconds) if seconds else 0,
-        "timecode": format_timecode(cut.start_timecode, cut.rate), "edits": len(cut.picture),
+        "timecode": format_timecode(cut.start_timecode, cut.rate, cut.drop_frame), "edits": len(cut.picture),
         "tracks": _tracks(ready), "markers": _markers(ready), "marked": _marked(cut), "colour": told(cut.colour),
         "media": sorted(ready.facts), "problems": [problem.sentence for problem in notices(ready)], "unusable": False,
     }  # fmt: skip

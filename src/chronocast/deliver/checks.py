@@ -117,8 +117,9 @@ def _picture(found: Found, expected: Expected) -> list[Check]:
         got = sum(found.picture_sizes)
         off = got / expected.picture_bytes - 1
         checks.append(
-            Check("size of the picture", abs(off) <= expected.picture_bytes_off,
-                  f"{size_text(expected.picture_bytes)} ± {expected.picture_bytes_off:.1%}", f"{size_text(got)} ({off:+.2%})",
+            Check("size of the picture", off <= expected.picture_bytes_off if expected.picture_bytes_most else abs(off) <= expected.picture_bytes_off,
+                  f"at most {size_text(expected.picture_bytes)}: at the best quality these pictures take no more" if expected.picture_bytes_most
+                  else f"{size_text(expected.picture_bytes)} ± {expected.picture_bytes_off:.1%}", f"{size_text(got)} ({off:+.2%})",
                   "bytes of all picture packets")
         )  # fmt: skip
     if expected.peak:

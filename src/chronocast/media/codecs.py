@@ -57,13 +57,15 @@ def encoder_of(picture: PictureRecipe) -> str:
 
 def encoder_settings(
     recipe: PictureRecipe, width: int, height: int, rate: Rate, colour: tuple[int, int, int, int],
-    quality: float | None = None, rgb: bool = False, light: tuple[str, str] = ("", ""),
+    quality: float | None = None, rgb: bool = False, light: tuple[str, str] = ("", ""), fullness: float = FULLNESS,
 ) -> EncoderSettings:  # fmt: skip
     """Everything the encoder is told for one recipe at one frame size and rate.
 
     Threads are part of it, since they change the bits: 1 up to 1080p, 4 above.
     ``quality`` is the common quality that was found for an output in two passes; ``rgb`` says that the
-    source is RGB; ``light`` are HDR10's mastering display and light levels.
+    source is RGB; ``light`` are HDR10's mastering display and light levels.  ``fullness`` is how full a
+    receiver's buffer the encoder begins with: the less, the less a piece may take.  Nothing of it stands
+    in the parameter sets, so that pieces of any fullness and any quality fit together.
 
     Raises:
         EncodeFailed: no encoder for it is here.
@@ -77,7 +79,7 @@ def encoder_settings(
         working = sampling.working if sampling.working.startswith("gbr") or not sampling.working else working
     encoder = encoder_of(recipe)
     threads = 1 if width * height <= 1920 * 1080 else 4
-    options, bits = _TOLD[recipe.codec](recipe, rate, threads, quality)
+    options, bits = _TOLD[recipe.codec](recipe, rate, threads, quality, fullness)
     options = _with_light(options, light)
     grade = codec.grade(recipe.grade)
     return EncoderSettings(
@@ -143,13 +145,14 @@ def _rates(recipe: PictureRecipe, quality: float | None) -> Told:
     return options, control.target_bits_per_second
 
 
-def _h264(recipe: PictureRecipe, rate: Rate, _threads: int, quality: float | None) -> Told:
+def _h264(recipe: PictureRecipe, rate: Rate, _threads: int, quality: float | None, fullness: float) -> Told:
     options, bits = _rates(recipe, quality)
-    told = ["open-gop=0"]
+    # stitchable: the parameter sets don't follow from the quality, so that pieces of several share them
+    told = ["open-gop=0", "stitchable=1"]
     if recipe.control == "constant":
         told.append("nal-hrd=cbr")
     if recipe.peak:
-        told.append(f"vbv-init={FULLNESS}")
+        told.append(f"vbv-init={fullness:g}")
     if recipe.scan != "progressive":
         told.append("tff=1" if recipe.scan == "top first" else "bff=1")
     options |= {"preset": recipe.effort, "profile": recipe.profile or str(usual_profile(recipe)),
@@ -159,11 +162,11 @@ def _h264(recipe: PictureRecipe, rate: Rate, _threads: int, quality: float | Non
     return options, bits
 
 
-def _hevc(recipe: PictureRecipe, rate: Rate, threads: int, quality: float | None) -> Told:
+def _hevc(recipe: PictureRecipe, rate: Rate, threads: int, quality: float | None, fullness: float) -> Told:
     options, bits = _rates(recipe, quality)
     told = ["open-gop=0", "log-level=none", "info=0", f"pools={threads}", f"frame-threads={min(threads, 2)}"]
     if recipe.peak:
-        told.append(f"vbv-init={FULLNESS}")
+        told.append(f"vbv-init={fullness:g}")
     if recipe.level:
         told.append(f"level-idc={recipe.level}")
     options |= {"preset": recipe.effort, "profile": recipe.profile or str(usual_profile(recipe)),
@@ -171,7 +174,7 @@ def _hevc(recipe: PictureRecipe, rate: Rate, threads: int, quality: float | None
     return options, bits
 
 
-def _av1(recipe: PictureRecipe, rate: Rate, threads: int, quality: float | None) -> Told:
+def _av1(recipe: PictureRecipe, rate: Rate, threads: int, quality: float | None, fullness: float) -> Told:
     options = {"preset": {"fast": "10", "medium": "8", "slow": "5"}[recipe.effort],
                "svtav1-params": f"lp={threads}:irefresh-type=2"}  # fmt: skip
     if recipe.control == "quality":
@@ -180,7 +183,7 @@ def _av1(recipe: PictureRecipe, rate: Rate, threads: int, quality: float | None)
     return options, recipe.rate_control.target_bits_per_second
 
 
-def _vp9(recipe: PictureRecipe, rate: Rate, _threads: int, quality: float | None) -> Told:
+def _vp9(recipe: PictureRecipe, rate: Rate, _threads: int, quality: float | None, fullness: float) -> Told:
     options = {"deadline": "good", "cpu-used": {"fast": "6", "medium": "4", "slow": "2"}[recipe.effort],
                "auto-alt-ref": "1", "lag-in-frames": "16", "row-mt": "0", **_buffered(recipe)}  # fmt: skip
     if recipe.control == "quality":
@@ -194,11 +197,11 @@ _MPEG2_LEVEL = {"low": "10", "main": "8", "high1440": "6", "high": "4"}
 _MPEG2_422_LEVEL = {"main": "5", "high": "2"}
 
 
-def _mpeg2(recipe: PictureRecipe, rate: Rate, _threads: int, quality: float | None) -> Told:
+def _mpeg2(recipe: PictureRecipe, rate: Rate, _threads: int, quality: float | None, fullness: float) -> Told:
     flags = ["+cgop"]
     options = {"bf": "2", "sc_threshold": "1000000000", **_buffered(recipe)}
     if recipe.peak:
-        options["rc_init_occupancy"] = str(round((recipe.buffer or 0) * FULLNESS))
+        options["rc_init_occupancy"] = str(round((recipe.buffer or 0) * fullness))
     if recipe.scan != "progressive":
         flags.append("+ildct+ilme")
         options["alternate_scan"] = "1"
@@ -226,7 +229,9 @@ def _steps(recipe: PictureRecipe) -> dict[str, str]:
     return {"qmin": step, "qmax": step}
 
 
-def _grade(recipe: PictureRecipe, _rate: Rate, _threads: int, _quality: float | None) -> Told:
+def _grade(
+    recipe: PictureRecipe, _rate: Rate, _threads: int, _quality: float | None, _fullness: float
+) -> Told:
     grade = recipe.kind.grade(recipe.grade)
     assert grade is not None
     if recipe.codec == "cineform":
@@ -243,15 +248,21 @@ def _grade(recipe: PictureRecipe, _rate: Rate, _threads: int, _quality: float | 
     return {"profile": grade.profile}, None
 
 
-def _ffv1(_recipe: PictureRecipe, _rate: Rate, _threads: int, _quality: float | None) -> Told:
+def _ffv1(
+    _recipe: PictureRecipe, _rate: Rate, _threads: int, _quality: float | None, _fullness: float
+) -> Told:
     return {"level": "3", "coder": "1", "context": "1", "slices": "4", "slicecrc": "1"}, None
 
 
-def _jpeg(recipe: PictureRecipe, _rate: Rate, _threads: int, _quality: float | None) -> Told:
+def _jpeg(
+    recipe: PictureRecipe, _rate: Rate, _threads: int, _quality: float | None, _fullness: float
+) -> Told:
     return _steps(recipe) | {"huffman": "optimal"}, UNBOUND
 
 
-def _plain(recipe: PictureRecipe, _rate: Rate, _threads: int, _quality: float | None) -> Told:
+def _plain(
+    recipe: PictureRecipe, _rate: Rate, _threads: int, _quality: float | None, _fullness: float
+) -> Told:
     return {
         "png": {"pred": "mixed"},
         "tiff": {"compression_algo": "lzw"},
@@ -259,7 +270,7 @@ def _plain(recipe: PictureRecipe, _rate: Rate, _threads: int, _quality: float | 
     }.get(recipe.codec, {}), None
 
 
-_TOLD: dict[str, Callable[[PictureRecipe, Rate, int, float | None], Told]] = {
+_TOLD: dict[str, Callable[[PictureRecipe, Rate, int, float | None, float], Told]] = {
     "h264": _h264, "hevc": _hevc, "av1": _av1, "vp9": _vp9, "mpeg2": _mpeg2, "prores": _grade, "dnxhr": _grade,
     "cineform": _grade, "ffv1": _ffv1, "rle": _plain, "jpeg": _jpeg, "png": _plain, "tiff": _plain, "dpx": _plain, "exr": _plain,
 }  # fmt: skip

@@ -92,7 +92,11 @@ class FrameReader:
     def _seek(self, place: int) -> None:
         if self._container is None:
             self._open()
-        self._container.seek(place, stream=self._stream, backward=True, any_frame=False)
+        try:
+            self._container.seek(place, stream=self._stream, backward=True, any_frame=False)
+        except av.error.FFmpegError:  # a still, or a stream that can't be wound back: from its beginning
+            self.close()
+            self._open()
         self._frames = self._decoded()
         self._next = -1
 

@@ -30,12 +30,14 @@ Progress = Callable[[int, av.VideoFrame], None]
 class Encoded:
     """Bytes of a piece's file, and of its picture packets in decoding order.
 
-    ``digest`` is of all pictures as the encoder was given them, where that was asked for.
+    ``digest`` is of all pictures as the encoder was given them, where that was asked for; ``sets`` of the
+    parameter sets, which all pieces of a file must share.
     """
 
     bytes: int
     packets: tuple[int, ...]
     digest: str = ""
+    sets: str = ""
 
 
 def encode_piece(job: PieceJob, readers: Readers, progress: Progress | None = None) -> Encoded:
@@ -154,8 +156,12 @@ def encode_pictures(
             if progress:
                 progress(count, picture)
         send(None)
+        sets = hashlib.blake2b(bytes(context.extradata or b""), digest_size=8).hexdigest()
     with open(target, "rb") as file:
         os.fsync(file.fileno())
         return Encoded(
-            os.fstat(file.fileno()).st_size, tuple(sizes), total.hexdigest() if total is not None else ""
+            os.fstat(file.fileno()).st_size,
+            tuple(sizes),
+            total.hexdigest() if total is not None else "",
+            sets,
         )

@@ -297,7 +297,7 @@ def _inspect_images(path: str) -> ClipFacts:
     seconds = float(len(images) / images.rate)
     return replace(
         first, path=path, fingerprint=fingerprint_of(path), bytes=size, frames=len(images), rate=images.rate,
-        seconds=seconds, bit_rate=_rate(size, seconds), timecode=None, variable_timing=False, problems=(),
+        seconds=seconds, bit_rate=_rate(size, seconds), timecode=None, variable_timing=False, problems=(), damage=(),
     )  # fmt: skip
 
 

@@ -23,7 +23,7 @@ def changes(cut: CutList, facts: Mapping[str, ClipFacts]) -> list[str]:
     found = []
     for (path, done), starts in seen.items():
         if done:
-            at = format_timecode(cut.start_timecode + starts[0], cut.rate)
+            at = format_timecode(cut.start_timecode + starts[0], cut.rate, cut.drop_frame)
             told = ", ".join(done[:-1]) + (" and " if len(done) > 1 else "") + done[-1]
             found.append(f"{media_title(path)} at {at} is {told}.")
     return found

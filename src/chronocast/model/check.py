@@ -27,7 +27,8 @@ class Expected:
     ``video_codec`` is empty for sound only; ``sound_samples`` is None for a file that has no
     sound on purpose, ``colour`` for one whose tags are left to what they are.  ``profile`` and
     ``level`` are empty where none was asked for.  ``peak`` (bit/s) and ``buffer`` (bits) are of
-    the bucket that the whole stream has to keep.  ``cards`` are receiver cards as JSON; ``name``
+    the bucket that the whole stream has to keep.  With ``picture_bytes_most`` the pictures can't use all of
+    ``picture_bytes``, and may take less.  ``cards`` are receiver cards as JSON; ``name``
     the file's final name and ``box`` our own word for its container, which they speak of.
     ``shape`` is the aspect of its pixels, ``timecode`` of its first frame; ``layouts`` are of its sound
     tracks.  ``differences`` are in what it is not as its source, sentences, known where ``compared``;
@@ -59,6 +60,7 @@ class Expected:
     pixel_format: str = ""
     picture_bytes: int = 0
     picture_bytes_off: float = 0.0
+    picture_bytes_most: bool = False
     cards: tuple[dict[str, Any], ...] = ()
     name: str = ""
     box: str = ""

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 from fractions import Fraction
 from math import ceil
 
-from chronocast.media.codecs import encoder_settings, library_version, sampling_of, sound_encoder
+from chronocast.media.codecs import FULLNESS, encoder_settings, library_version, sampling_of, sound_encoder
 from chronocast.model.as_source import definite, stored_shape
 from chronocast.model.colour import RGB_MATRIX, Colour, high_range, tags_for
 from chronocast.model.cutlist import CutList
@@ -202,7 +203,11 @@ def plan_output(
             if steps or its != quality:
                 made = eased_by(picture, steps) if steps else picture
                 job = job.model_copy(
-                    update={"settings": encoder_settings(made, width, height, rate, tags, its, rgb, light)}
+                    update={
+                        "settings": encoder_settings(
+                            made, width, height, rate, tags, its, rgb, light, eased_fullness(steps)
+                        )
+                    }
                 )
         pieces.append(job.model_copy(update={"name": piece_name(job, library)}))
         shown.append(content)
@@ -216,22 +221,32 @@ def plan_output(
 def _unrated(job: PieceJob) -> PieceJob:
     """A piece without the quality that was found for it: what it shows, and how it is written otherwise."""
     options = {
-        key: value for key, value in job.settings.options.items() if key not in ("crf", "maxrate", "bufsize")
+        key: re.sub(r"vbv-init=[0-9.]+:?", "", value)
+        for key, value in job.settings.options.items()
+        if key not in ("crf", "maxrate", "bufsize", "rc_init_occupancy")
     }
     return job.model_copy(update={"settings": job.settings.model_copy(update={"options": options})})
 
 
 EASE = 0.9
+EASE_FULLNESS, LEAST_FULLNESS = 0.08, 0.06
+
+
+def eased_fullness(steps: int) -> float:
+    """How full a buffer an encoder begins a piece with that would overrun its receiver's: less with each step."""
+    return round(max(LEAST_FULLNESS, FULLNESS - EASE_FULLNESS * steps), 4)
 
 
 def eased_by(picture: PictureRecipe, steps: int) -> PictureRecipe:
-    """A recipe whose rates are lower, for a piece that would overrun its receiver's buffer."""
+    """A recipe that asks for less, for a piece that would overrun its receiver's buffer.
+
+    The peak and the buffer stay: they stand in the parameter sets, which all
+    pieces of a file share.
+    """
     control = picture.rate_control
-    less = EASE**steps
-    update: dict[str, object] = {"peak_bits_per_second": max(10_000, round((picture.peak or 10_000) * less)),
-                                 "buffer_bits": max(10_000, round((picture.buffer or 10_000) * less))}  # fmt: skip
-    if picture.control in ("variable", "constant"):
-        update["target_bits_per_second"] = max(10_000, round(control.target_bits_per_second * less))
+    update: dict[str, object] = {}
+    if picture.control == "variable":
+        update["target_bits_per_second"] = max(10_000, round(control.target_bits_per_second * EASE**steps))
     if picture.control == "quality":
         update["quality"] = min(51.0, control.quality + steps)
     return picture.model_copy(update={"rate_control": control.model_copy(update=update)})

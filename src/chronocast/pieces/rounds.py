@@ -17,9 +17,14 @@ from pydantic import Field
 
 from chronocast.model.cutlist import Stated
 
+OFF_ALLOWED = 0.01
 TOLERANCE = 0.008
 """How near the bytes of the picture have to come: under the 1 % that is promised."""
 MOST_ROUNDS = 8
+MOST_IN_ALL = 24
+"""Rounds of an output from the first search on, those after pieces were made smaller for a peak included."""
+MIXED_WITHIN = 0.75
+"""Steps of quality that nobody sees: so far may pieces of one output lie apart to meet its rate exactly."""
 BEST, WORST = 8.0, 51.0
 """Qualities that are tried: below 8 nobody sees more, the bits and the rounds would be wasted."""
 SAMPLED_FROM = 9
@@ -51,6 +56,8 @@ class Rounds(Stated):
 
     ``shown`` are the pieces it was settled for, by what they show; ``own`` those of them that came later and got what
     was left, with their quality.  ``eased`` are pieces made smaller to keep a peak: how many steps.
+    ``at_best``: at the best quality that is tried its pictures take less than was asked, and can't use more.
+    ``missed``: a sentence, where the rate couldn't be met; nothing is joined then.  ``in_all`` counts rounds.
     """
 
     quality: float
@@ -59,14 +66,14 @@ class Rounds(Stated):
     eased: dict[str, int] = Field(default_factory=dict)
     shown: tuple[str, ...] = ()
     own: dict[str, float] = Field(default_factory=dict)
-    best_found: bool = False
+    at_best: bool = False
+    missed: str = ""
+    in_all: int = 0
 
     @property
     def off_allowed(self) -> float:
-        """How far the bytes may be from the target: 1 %, or as far as the search could come."""
-        if self.best_found:
-            return 1.0
-        return 0.05 if self.eased else 0.01
+        """How far the bytes may be from the target: 1 %.  It never widens by itself."""
+        return OFF_ALLOWED
 
     @property
     def sampling(self) -> bool:
@@ -157,24 +164,63 @@ def settle(
     last = Tried(quality=rounds.quality, made=dict(sizes), share=round(share, 6))
     tried = (*rounds.tried, last)
     off = last.bytes / max(share, 1e-9) / target_bytes - 1
-    end = (rounds.quality <= BEST and off < 0) or (rounds.quality >= WORST and off > 0)
-    if last.whole and (abs(off) <= TOLERANCE or end):
-        update = {"settled": True, "tried": tried, "shown": tuple(shown), "best_found": end}
-        return Step(rounds.model_copy(update=update), f"{off:+.1%} of the rate asked for")
+    base = rounds.model_copy(update={"tried": tried, "in_all": rounds.in_all + 1})
+    settled = {"settled": True, "shown": tuple(shown)}
+    if last.whole and abs(off) <= TOLERANCE:
+        return Step(base.model_copy(update=settled), f"{off:+.1%} of the rate asked for")
+    if last.whole and rounds.quality <= BEST and off < 0:
+        told = f"{off:+.1%}: at the best quality its pictures take no more"
+        return Step(base.model_copy(update={**settled, "at_best": True}), told)
+    if mixed := _mixed(tried, target_bytes, shown):
+        quality, own, total = mixed
+        update = {**settled, "quality": quality, "own": {**rounds.own, **own}}
+        return Step(
+            base.model_copy(update=update),
+            f"{total / target_bytes - 1:+.1%} of the rate asked for, of two rounds",
+        )
     full = [item for item in tried if item.whole]
-    if len(full) >= MOST_ROUNDS:
-        nearest = min(full, key=lambda item: abs(log(max(1, item.bytes) / target_bytes)))
-        update = {
-            "quality": nearest.quality,
-            "settled": True,
-            "tried": tried,
-            "shown": tuple(shown),
-            "best_found": True,
-        }
-        return Step(rounds.model_copy(update=update), "the nearest that was found")
+    nearest = min(full, key=lambda item: abs(log(max(1, item.bytes) / target_bytes)), default=last)
+    worst = last.whole and rounds.quality >= WORST and off > 0
+    if worst or len(full) >= MOST_ROUNDS or base.in_all >= MOST_IN_ALL:
+        missed = nearest.bytes / max(nearest.share, 1e-9) / target_bytes
+        why = (
+            "even at the worst quality its pictures take more"
+            if worst
+            else f"the nearest of {base.in_all} rounds"
+        )
+        told = f"the rate asked for can't be met: {missed - 1:+.1%}, {why}"
+        update = {**settled, "quality": nearest.quality, "missed": told}
+        return Step(base.model_copy(update=update), told)
     quality = round(next_quality(tried, target_bytes), 4)
     told = f"quality {rounds.quality:.2f} gave {off:+.1%}; next {quality:.2f}"
-    return Step(rounds.model_copy(update={"quality": quality, "tried": tried}), told)
+    return Step(base.model_copy(update={"quality": quality}), told)
+
+
+def _mixed(
+    tried: Sequence[Tried], target_bytes: float, shown: Sequence[str]
+) -> tuple[float, dict[str, float], int] | None:
+    """A choice between two whole rounds, piece by piece, that meets the target; None where none does.
+
+    One round lies above the target and one below it, so near each other that
+    nobody sees a difference.  Returns the common quality, the pieces that
+    have the other one, and the bytes of all.
+    """
+    whole = [item for item in tried if item.whole]
+    over = [item for item in whole if item.bytes > target_bytes]
+    under = [item for item in whole if item.bytes <= target_bytes]
+    pairs = [(a, b) for a in over for b in under if abs(a.quality - b.quality) <= MIXED_WITHIN]
+    if not pairs or not shown:
+        return None
+    large, small = min(pairs, key=lambda pair: abs(pair[0].quality - pair[1].quality))
+    total, own = small.bytes, {}
+    for number in sorted(small.made, key=lambda n: small.made[n] - large.made.get(n, small.made[n])):
+        gain = large.made.get(number, small.made[number]) - small.made[number]
+        if gain > 0 and total + gain <= target_bytes * (1 + TOLERANCE / 2):
+            total += gain
+            own[shown[number]] = large.quality
+    if abs(total / target_bytes - 1) > TOLERANCE:
+        return None
+    return small.quality, own, total
 
 
 MOST_APART = 4.0
@@ -189,13 +235,20 @@ def after_an_edit(
     None if its bytes are still right.  Where what remains is too little or too much, everything is decided anew.
     """
     total = sum(sizes)
-    if rounds.best_found or abs(total / target_bytes - 1) <= rounds.off_allowed * 0.95:
+    off = total / target_bytes - 1
+    if (rounds.at_best and off < 0) or abs(off) <= rounds.off_allowed * 0.95:
         return None
     old = set(rounds.shown)
     new = [number for number, content in enumerate(shown) if content not in old]
     kept = total - sum(sizes[n] for n in new)
     got, wanted = total - kept, target_bytes - kept
-    begun = rounds.model_copy(update={"settled": False, "tried": (), "own": {}, "shown": ()})
+    begun = rounds.model_copy(
+        update={"settled": False, "tried": (), "own": {}, "shown": (), "at_best": False, "missed": ""}
+    )
+    if not new and rounds.eased:
+        return Step(
+            begun, f"{off:+.1%} after pieces were made smaller for the peak: one quality is looked for again"
+        )
     if not new or wanted <= 0 or got <= 0:
         return Step(
             begun, "the cut has changed too much for what was decided: one quality is looked for anew"

@@ -126,6 +126,7 @@ class Worker:
             told: dict[str, Any] = (
                 {"packets": list(made.packets)} if {"crf", "maxrate"} & job.settings.options.keys() else {}
             )
+            told["sets"] = made.sets
             if made.digest:
                 told["digest"] = made.digest
             if damaged := damaged_pictures(job, self.readers.complaints()):

@@ -82,7 +82,7 @@ def gather(
             new = batch.sources[-1]
             known = source.known
             if source.kind == "clip":  # what is in it, by the path that the batch has for it
-                known = {new.path: mark for mark in known.values()}
+                known = {new.path: next(iter(known.values()))} if known else {}
             fresh = source.model_copy(update={"id": new.id, "path": new.path, "known": known})
             batch = batch.model_copy(update={"sources": (*batch.sources[:-1], fresh)})
     return batch, refused

@@ -297,7 +297,7 @@ def _conform(
 
 def _alike(placed: Placed, path: Path) -> int:
     """How well a file's name fits an event: 3 its clip name, 2 its reel, 1 begins with its reel, 0 not at all."""
-    stem, name, reel = path.stem.lower(), placed.name.lower(), placed.reel.lower()
+    stem, name, reel = path.stem.lower(), basename(placed.name).lower(), placed.reel.lower()
     if name and name in (path.name.lower(), stem):
         return 3
     if name and Path(name).stem == stem:

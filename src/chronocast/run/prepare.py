@@ -259,8 +259,9 @@ class OutputReady:
             return found
         if picture.control == "two pass" and self.rounds and self.rounds.settled:
             found = replace(
-                found, picture_bytes=round(self.target_bytes), picture_bytes_off=self.rounds.off_allowed
-            )
+                found, picture_bytes=round(self.target_bytes), picture_bytes_off=self.rounds.off_allowed,
+                picture_bytes_most=self.rounds.at_best,
+            )  # fmt: skip
         return replace(found, colour=settings.colour if picture.kind.tags != "none" else None)
 
     @property

@@ -124,6 +124,7 @@ class Runner:
         self.starts: dict[tuple[str, int], tuple[e.TaskId, str, float, str]] = {}
         self.counts: dict[str, int] = {}
         self.spent: dict[str, list[float]] = {}
+        self.cpu_spent: dict[str, float] = {}
         self.checks: dict[str, list[dict[str, Any]]] = {}
         self.promised: dict[str, Any] = {}
         self.options = Options()
@@ -135,7 +136,6 @@ class Runner:
         self.full_since = 0.0
         self.lease: IO[str] | None = None
         self.finish: dict[str, Any] = {}
-        self.cpu: dict[str, float] = {}
         self.seen_requests: set[int] = set()
         self.ended_still: set[tuple[str, int]] = set()
         self.stop_asked = False
@@ -221,7 +221,7 @@ class Runner:
         )  # attempts of an earlier life never count
         for record in records:
             if record.kind == "finished":
-                self.spent.setdefault(record.body["task"], []).append(record.body["wall_seconds"])
+                self._count(record.body["output"], record.body["wall_seconds"], record.body["cpu_seconds"])
             elif record.kind == "forecast":
                 self.promised = record.body
         self.prospect = await asyncio.to_thread(
@@ -427,6 +427,9 @@ class Runner:
             self.journal.append(
                 "round", {"id": join.name, "round": number, "sentence": decided.sentence, "again": decided.again}
             )  # fmt: skip
+        if decided.refused:
+            self._failed(join, attempt, "media", decided.refused)
+            return True
         if not decided.again:
             self._drop_superseded(decided.ready)
             return False
@@ -523,15 +526,12 @@ class Runner:
             self.queue.put_nowait(e.PlaceRefused(output, str(error)))
             return
         size, changed = measured(ready.path)
-        tasks = [f"piece:{piece.name}" for piece in ready.plan.pieces] + [f"join:{output}", f"check:{output}"]
-        tasks += [f"sound:{ready.plan.sound.name}"] if ready.plan.sound else []
-        walls = sum(sum(self.spent.get(task, ())) for task in tasks)
         promised: dict[str, Any] = next(
             (o for o in self.promised.get("outputs", []) if o["id"] == output), {}
         )
         body = {
-            "path": str(ready.path), "bytes": size, "seconds": round(walls, 3),
-            "cpu_seconds": round(sum(self.cpu.get(task, 0.0) for task in tasks), 3), "checks": self.checks.get(output, []),
+            "path": str(ready.path), "bytes": size, "seconds": round(sum(self.spent.get(output, ())), 3),
+            "cpu_seconds": round(self.cpu_spent.get(output, 0.0), 3), "checks": self.checks.get(output, []),
         }  # fmt: skip
         self.journal.append("made", {"id": output, **body})
         if self.ledger:
@@ -641,8 +641,7 @@ class Runner:
         if started is None:
             return None
         task = started[0]
-        self.spent.setdefault(event.task, []).append(event.wall_seconds)
-        self.cpu[event.task] = self.cpu.get(event.task, 0.0) + event.cpu_seconds
+        self._count(started[3], event.wall_seconds, event.cpu_seconds)
         if task.kind in ("piece", "sound"):
             temporary = self.stock.temporary(task.name, f"{self._mark}-{event.attempt}")
             facts = {
@@ -650,6 +649,8 @@ class Runner:
                 "wall_seconds": round(event.wall_seconds, 4),
                 "cpu_seconds": round(event.cpu_seconds, 4),
             }
+            if task.kind == "piece" and (sentence := self._does_not_fit(task, facts)):
+                return e.Failed(task, event.attempt, "encode", sentence)
             try:
                 await asyncio.to_thread(self.stock.keep, temporary, task.name, facts)
             except ChronocastError as error:
@@ -670,6 +671,28 @@ class Runner:
                 sentence = f"The finished file is not what was asked: {first['name']} is {first['found']}, not {first['expected']}."
                 return e.Failed(task, event.attempt, "disproved", sentence)
         return e.Done(task, event.attempt)
+
+    def _does_not_fit(self, task: e.TaskId, facts: dict[str, Any]) -> str:
+        """A sentence if a piece has other parameter sets than those of its output before it: it couldn't be joined.
+
+        Found at the second piece, and not after the last one.
+        """
+        ready = self.planned_for.get(task)
+        if ready is None or ready.recipe.container == "images" or not facts.get("sets"):
+            return ""
+        others = (self.stock.find(piece.name) for piece in ready.plan.pieces if piece.name != task.name)
+        other = next((kept for kept in others if kept is not None and kept.facts.get("sets")), None)
+        if other is None or other.facts["sets"] == facts["sets"]:
+            return ""
+        return (
+            f"The encoder {ready.plan.settings.encoder if ready.plan.settings else ''} wrote other parameter sets for a piece "
+            "than for those before it, so they can't be joined. Choose another rate control, or another codec."
+        )
+
+    def _count(self, output: str, wall_seconds: float, cpu_seconds: float) -> None:
+        """Count an attempt as work for an output: every round of it, whatever became of its pieces."""
+        self.spent.setdefault(output, []).append(wall_seconds)
+        self.cpu_spent[output] = self.cpu_spent.get(output, 0.0) + cpu_seconds
 
     def _learn(self, task: e.TaskId, event: c.Finished) -> None:
         """Put what a piece took into the ledger.  The piece is finished, whatever becomes of that."""

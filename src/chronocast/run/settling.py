@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 from chronocast.forecast.size import container_bytes
 from chronocast.journal.rounds import RoundsStore
 from chronocast.model.bucket import offenders
+from chronocast.model.show import rate_bits_text
 from chronocast.pieces.rounds import MOST_EASED, Rounds, Step, after_an_edit, sample, settle
 from chronocast.pieces.stock import Stock
 from chronocast.run.prepare import OutputReady
@@ -15,11 +16,15 @@ from chronocast.run.prepare import OutputReady
 
 @dataclass(frozen=True)
 class Decided:
-    """``ready`` is the output as it is now to be made; ``again`` whether pieces of it have to be made anew."""
+    """``ready`` is the output as it is now to be made; ``again`` whether pieces of it have to be made anew.
+
+    ``refused`` is a sentence where what was asked for can't be had, with what can.
+    """
 
     ready: OutputReady
     again: bool
     sentence: str = ""
+    refused: str = ""
 
 
 def wanted_pieces(ready: OutputReady) -> tuple[str, ...]:
@@ -35,6 +40,8 @@ def decide(ready: OutputReady, stock: Stock, store: RoundsStore) -> Decided:
 
     What is decided is kept before it is acted on, so that a runner that is killed goes on from there.
     """
+    if ready.rounds is not None and ready.rounds.missed:
+        return Decided(ready, False, refused=_what_can_be_had(ready, stock))
     if ready.twice and not ready.searching and (step := _after_an_edit(ready, stock)) is not None:
         store.save(ready.rounds_key, step.rounds)
         return Decided(replanned(ready, step.rounds), True, step.sentence)
@@ -60,7 +67,9 @@ def _common_quality(ready: OutputReady, stock: Stock, store: RoundsStore) -> Dec
     frames = [piece.frames for piece in plan.pieces]
     step = settle(rounds, made, frames, ready.target_bytes, plan.shown)
     store.save(ready.rounds_key, step.rounds)
-    return Decided(replanned(ready, step.rounds), not _as_it_is(ready, step.rounds), step.sentence)
+    made_so = replanned(ready, step.rounds)
+    refused = _what_can_be_had(made_so, stock) if step.rounds.missed else ""
+    return Decided(made_so, not refused and not _as_it_is(ready, step.rounds), step.sentence, refused)
 
 
 def _after_an_edit(ready: OutputReady, stock: Stock) -> Step | None:
@@ -72,7 +81,23 @@ def _after_an_edit(ready: OutputReady, stock: Stock) -> Step | None:
 
 def _as_it_is(ready: OutputReady, rounds: Rounds) -> bool:
     """Whether a settled search ends on the very pieces that were just made."""
-    return rounds.settled and rounds.quality == ready.plan.quality
+    return rounds.settled and rounds.quality == ready.plan.quality and not rounds.own
+
+
+def _what_can_be_had(ready: OutputReady, stock: Stock) -> str:
+    """That a rate can't be met, what its pictures come to instead, and what to do."""
+    assert ready.rounds is not None and ready.recipe.picture is not None
+    target, seconds = ready.recipe.picture.rate_control.target_bits_per_second, max(0.001, ready.plan.seconds)
+    whole = [item for item in ready.rounds.tried if item.whole]
+    nearest = min(whole, key=lambda item: abs(item.bytes * 8 / seconds - target), default=None)
+    had = rate_bits_text(nearest.bytes * 8 / seconds) if nearest else "another rate"
+    peak = (
+        f" within a peak of {rate_bits_text(ready.recipe.picture.peak)}" if ready.recipe.picture.peak else ""
+    )
+    return (
+        f"{rate_bits_text(target)}{peak} can't be met: {ready.rounds.missed.partition(': ')[2]}. {had} can be had: ask for that, "
+        f"{'raise the peak, ' if peak else ''}or choose a constant quality."
+    )
 
 
 def replanned(ready: OutputReady, rounds: Rounds) -> OutputReady:

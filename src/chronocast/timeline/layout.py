@@ -109,7 +109,7 @@ def clip_origin(facts: ClipFacts) -> Origin:
     tags = read_tags(facts.colour)
     return Origin(
         clip=True, depth=depth, chroma=chroma, alpha=facts.alpha, scan=_order(facts), width=width, height=height,
-        pixel_aspect=shape, timecode=facts.timecode is not None, guessed_colour=2 in tags[:3] and chroma != "RGB",
+        pixel_aspect=shape, timecode=facts.timecode is not None, guessed_colour=2 in tags[:3] and chroma != "RGB" and facts.video_codec != "mjpeg",
         mastering=facts.mastering, light=facts.light, sound=tuple(sound_origin(track) for track in facts.audio),
     )  # fmt: skip
 
@@ -482,7 +482,9 @@ class _Laying:
 
 
 def _clock(seconds: Fraction, clip: ClipFacts) -> str:
-    return format_timecode(round(seconds * clip.rate), clip.rate)
+    return format_timecode(
+        round(seconds * clip.rate), clip.rate, bool(clip.timecode and ";" in clip.timecode)
+    )
 
 
 def _largest(shown: list[ClipFacts]) -> tuple[int, int]:

@@ -10,6 +10,7 @@ import json
 import os
 import re
 from collections.abc import Callable
+from dataclasses import dataclass
 from fractions import Fraction
 from functools import lru_cache
 from pathlib import Path
@@ -94,7 +95,7 @@ def read_edit_list(path: Path, rate: Rate | None) -> Timeline:
     if not re.search(r"^\s*\d{1,6}\s+\S+\s+\S+\s+\S", text, re.MULTILINE):
         raise TimelineError(f"{path} holds no edits.", "Export it as a CMX 3600 edit list.")
     try:
-        timeline = otio.adapters.read_from_string(text, "cmx_3600", rate=float(rate))
+        timeline = otio.adapters.read_from_string(_for_adapter(text), "cmx_3600", rate=float(rate))
     except Exception as error:
         raise TimelineError(
             f"{path} can't be read as a CMX 3600 edit list: {_first_line(error)}.",
@@ -103,6 +104,13 @@ def read_edit_list(path: Path, rate: Rate | None) -> Timeline:
     if not isinstance(timeline, otio.schema.Timeline):
         raise TimelineError(f"{path} holds more than one sequence.", "Export one sequence to a file.")
     return _Reading(path, timeline, rate, text, drop).timeline()
+
+
+def _for_adapter(text: str) -> str:
+    """An edit list as the adapter reads it: it knows no drop-frame time in the lines that say a speed."""
+    return "\n".join(
+        line.replace(";", ":") if re.match(r"^\s*M2\s", line) else line for line in text.splitlines()
+    )
 
 
 @lru_cache(65_536)
@@ -131,6 +139,7 @@ class _Reading:
         self.count = 0
         self.rate = rate or self._rate()
         self.motions = _motions(edit_list, self.rate) if edit_list else {}
+        self.outgoing = _outgoing(edit_list, self.rate) if edit_list else {}
         self.first = 0
         self.files: dict[str, Path] = {}
 
@@ -260,7 +269,39 @@ class _Reading:
                 self._seconds(inside.duration),
             )
             return Track(kind=kind, name=track.name or "", placed=cut, crosses=kept)
+        if self.outgoing and kind == "picture":
+            placed, crosses = self._with_outgoing(placed, crosses)
         return Track(kind=kind, name=track.name or "", placed=tuple(placed), crosses=tuple(crosses))
+
+    def _with_outgoing(self, placed: list[Placed], crosses: list[Cross]) -> tuple[list[Placed], list[Cross]]:
+        """Dissolves of an edit list from a clip that isn't the one before them.
+
+        An edit list names both sides of a dissolve.  Where the outgoing side
+        is no continuation of the edit before, it is laid for the length of the
+        dissolve, and the incoming side begins after it.
+        """
+        made: list[Placed] = []
+        kept = {cross.at: cross for cross in crosses}
+        for item in placed:
+            cross = kept.get(item.start)
+            left = self.outgoing.get(self.first + round(item.start * self.rate)) if cross else None
+            before = made[-1] if made else None
+            if cross is None or left is None or cross.before or _continues(before, left, self.rate):
+                made.append(item)
+                continue
+            length = min(cross.after, item.seconds)
+            made.append(
+                Placed(kind="media", media="", name=left.name, reel=left.reel, start=item.start, seconds=length,
+                       source_start=Fraction(left.source) / self.rate)
+            )  # fmt: skip
+            later = item.start + length
+            kept[later] = Cross(at=later, before=length, after=Fraction(0))
+            del kept[item.start]
+            rest = {"start": later, "seconds": item.seconds - length}
+            made.append(
+                item.model_copy(update={**rest, "source_start": item.source_start + length * item.speed})
+            )
+        return made, [kept[at] for at in sorted(kept)]
 
     def _cross(
         self, item: Any, at: Fraction, offset: Fraction, number: int, items: list[Any]
@@ -401,7 +442,10 @@ class _Reading:
                 f"{self.path} wants {target[:200]} for {where()}, which is not on this machine.",
                 "Relink the clip to a local file.",
             )
-        place = Path(unquote(url.path) if url.scheme == "file" else target)
+        named = unquote(url.path) if url.scheme == "file" else target
+        if "\\" in named and not (self.path.parent / named).exists():
+            named = named.replace("\\", "/")  # written by another system
+        place = Path(named)
         return Path(os.path.normpath(place if place.is_absolute() else self.path.parent / place))
 
     def _images(self, reference: Any, where: Callable[[], str], length: Fraction | None) -> str:
@@ -531,6 +575,56 @@ def _motions(text: str, rate: Rate) -> dict[tuple[str, int], Fraction]:
             if SLOWEST <= abs(speed) <= FASTEST:
                 found[event] = speed
     return found
+
+
+@dataclass(frozen=True)
+class Outgoing:
+    """The outgoing side of a dissolve as an edit list names it; ``source`` is the frame it begins at."""
+
+    reel: str
+    name: str
+    source: int
+
+
+def _outgoing(text: str, rate: Rate) -> dict[int, Outgoing]:
+    """Outgoing sides of an edit list's dissolves, by the record frame they begin at.
+
+    A dissolve is two lines of one event: a cut without length, which is the
+    outgoing side, and the dissolve itself.
+    """
+    found: dict[int, Outgoing] = {}
+    waiting: tuple[str, int, Outgoing] | None = None
+    for line in text.splitlines():
+        codes, words = _CODE.findall(line), line.split()
+        if len(codes) == 4 and len(words) > 4 and words[0].isdigit():
+            try:
+                source, record, end = (parse_timecode(codes[n], rate) for n in (0, 2, 3))
+            except TimecodeError:
+                waiting = None
+                continue
+            if words[3].upper() == "C" and record == end:
+                waiting = (words[0], record, Outgoing(words[1], "", source))
+            elif waiting and words[0] == waiting[0] and words[3].upper().startswith("D"):
+                found[waiting[1]] = waiting[2]
+            else:
+                waiting = None
+        elif waiting and (name := re.match(r"^\s*\*\s*FROM CLIP NAME:\s*(.+?)\s*$", line, re.IGNORECASE)):
+            number, record, side = waiting
+            waiting = (number, record, Outgoing(side.reel, name[1], side.source))
+            if record in found:
+                found[record] = waiting[2]
+    return found
+
+
+def _continues(before: Placed | None, left: Outgoing, rate: Rate) -> bool:
+    """Whether the outgoing side of a dissolve goes on with the edit before it."""
+    if before is None or before.kind != "media":
+        return False
+    same_name = not left.name or not before.name or left.name == before.name
+    if left.reel.upper() != before.reel.upper() or not same_name:
+        return False
+    end = before.source_start + before.seconds * before.speed
+    return abs(round(end * rate) - left.source) <= 1
 
 
 _CODE = re.compile(r"(?:\d\d[:;]){3}\d\d")

@@ -309,7 +309,7 @@ def source_sheet(batch: Batch, prospect: Prospect | None, source: str) -> Source
                 f"{time_text(float(cut.frames / cut.rate))}, {cut.frames} frames at {rate_text(cut.rate)}",
             )
         )
-        lines.append(("starts", format_timecode(cut.start_timecode, cut.rate)))
+        lines.append(("starts", format_timecode(cut.start_timecode, cut.rate, cut.drop_frame)))
         lines.append(("picture", f"{cut.width}×{cut.height}, {colour_told(cut.colour)}"))
         if ready.timeline is not None:
             tracks = [
