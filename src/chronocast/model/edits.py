@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import Literal
 
@@ -51,6 +51,15 @@ def add_recipe(batch: Batch, recipe: Recipe) -> Batch:
     if batch.recipe(recipe.id):
         return batch
     return batch.model_copy(update={"recipes": (*batch.recipes, recipe)})
+
+
+def accept_media(batch: Batch, marks: Mapping[str, tuple[str, ...]]) -> Batch:
+    """The batch with the damage of some media accepted: fingerprints by source id."""
+    kept = tuple(
+        source.model_copy(update={"accepted": marks[source.id]}) if source.id in marks else source
+        for source in batch.sources
+    )
+    return batch.model_copy(update={"sources": kept})
 
 
 def in_order(batch: Batch, outputs: Iterable[str]) -> Batch:

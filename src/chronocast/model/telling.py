@@ -38,9 +38,12 @@ def sound_words(sound: SoundRecipe | None) -> str:
     if sound is None:
         return "no sound"
     codec = SOUND[sound.codec]
-    more = f"{sound.depth} bit" if codec.lossless else f"{sound.bits_per_second / 1000:g} kb/s"
+    depth = "as source" if sound.depth == "source" else f"{sound.depth} bit"
+    more = depth if codec.lossless else f"{sound.bits_per_second / 1000:g} kb/s"
     each = ", each track" if sound.tracks == "each" else ""
-    return f"{codec.name} {sound.layout} {more}{each}"
+    layout = "as source" if sound.layout == "source" else sound.layout
+    chosen = f", {' '.join(sound.choose)} only" if sound.choose else ""
+    return f"{codec.name} {layout} {more}{each}{chosen}"
 
 
 def telling_name(recipe: Recipe) -> str:
@@ -59,13 +62,13 @@ def telling_name(recipe: Recipe) -> str:
             picture.stills.mode, f"every {picture.stills.seconds:g} s"
         )
         return f"{codec} stills {size_words(picture)}, {every}"[:80]
-    scan = "" if picture.scan == "progressive" else ", interlaced"
+    scan = {"progressive": "", "source": ", scan as source"}.get(picture.scan, ", interlaced")
     rate = f", {picture.rate} fps" if picture.rate else ""
     sound = (
         ", no sound"
         if recipe.sound is None
         else ""
-        if recipe.sound.layout == "stereo"
+        if recipe.sound.layout in ("stereo", "source")
         else f", {recipe.sound.layout}"
     )
     return f"{codec} {size_words(picture)}, {rate_words(picture)}{rate}{scan}{sound}, {box}"[:80]

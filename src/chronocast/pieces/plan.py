@@ -15,6 +15,7 @@ from chronocast.model.errors import ModelError
 from chronocast.model.formats import CONTAINERS, SOUND, SoundCodec
 from chronocast.model.geometry import View
 from chronocast.model.jobs import EncoderSettings, PieceJob, SoundJob
+from chronocast.model.languages import own_code
 from chronocast.model.layouts import USUAL, channels_of, known_layout
 from chronocast.model.origin import SoundOrigin
 from chronocast.model.recipe import PictureRecipe, Recipe, SoundRecipe, frame_size
@@ -314,10 +315,11 @@ def tracks_taken(source: CutList, asked: SoundRecipe, container: str) -> list[in
     count = len(source.sound_tracks) or len(known)
     everything = list(range(count))
     if asked.choose:
+        wanted = {own_code(word) for word in asked.choose}
         everything = [
             n
             for n in range(count)
-            if str(n + 1) in asked.choose or (n < len(known) and known[n].language in asked.choose)
+            if str(n + 1) in asked.choose or (n < len(known) and own_code(known[n].language) in wanted)
         ]
         if not everything:
             have = ", ".join(item.language or str(n + 1) for n, item in enumerate(known)) or "none"

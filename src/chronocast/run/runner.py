@@ -261,16 +261,8 @@ class Runner:
         assert output is not None
         ready = prospect.output(identifier)
         if ready is None:
-            source = prospect.batch.source(output.source)
-            name = source.name if source else output.source
-            found = next(
-                (
-                    p
-                    for p in prospect.problems
-                    if p.where in (name, f"{name} · {output.range}") or p.where.startswith(name)
-                ),
-                None,
-            )
+            blocking = (p for p in prospect.problems if p.blocks and p.source == output.source)
+            found = next((p for p in blocking if p.output in ("", identifier)), None)
             found = prospect.refused.get(identifier, found)
             self._unready(
                 identifier, f"{found.sentence} {found.remedy}".strip() if found else "It can't be prepared."

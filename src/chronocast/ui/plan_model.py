@@ -7,17 +7,19 @@ from dataclasses import dataclass, field, replace
 from datetime import datetime
 from typing import Any
 
-from chronocast.model.batch import FULL, Batch, NamedRange, Output
+from chronocast.model.batch import FULL, Batch, NamedRange, Output, Source
 from chronocast.model.clock import SourceClock
 from chronocast.model.colour import told as colour_told
 from chronocast.model.cutlist import CutList
 from chronocast.model.extent import Extent, short_time
+from chronocast.model.layouts import layout_told
 from chronocast.model.show import clock_text, rate_bits_text, size_text, time_text
 from chronocast.model.telling import recipe_facts
 from chronocast.model.timing import format_timecode, rate_text
+from chronocast.run.differences import differences_from_source
 from chronocast.run.judging import Judged, judged_outputs
 from chronocast.run.outlook import Outlook, OutputOutlook, clock
-from chronocast.run.prepare import Problem, Prospect, SourceReady
+from chronocast.run.prepare import OutputReady, Problem, Prospect, SourceReady
 from chronocast.run.recut import Recut
 from chronocast.ui.recipe_model import label_of, say
 
@@ -144,13 +146,14 @@ def plan_model(
     """
     told_of: dict[str, list[Problem]] = {}
     for told in prospect.problems if prospect else ():
-        told_of.setdefault(told.where, []).append(told)
+        if not told.output:  # what is about one file is said at its cell
+            told_of.setdefault(told.source, []).append(told)
     rows: list[Row] = []
     for source in batch.sources:
         ready = prospect.sources.get(source.id) if prospect else None
         facts, mark, seconds = "looking at it…", "", 0.0
         frames: tuple[int, ...] = ()
-        mine = told_of.get(source.name, [])
+        mine = told_of.get(source.id, [])
         problem = next((told for told in mine if told.blocks), None)
         notes = sum(not told.blocks for told in mine)
         if ready is not None:
@@ -291,6 +294,7 @@ class SourceSheet:
     problems: tuple[str, ...]
     missing: bool = False
     changed: bool = False
+    damaged: bool = False
 
 
 def source_sheet(batch: Batch, prospect: Prospect | None, source: str) -> SourceSheet | None:
@@ -299,7 +303,8 @@ def source_sheet(batch: Batch, prospect: Prospect | None, source: str) -> Source
     if owner is None:
         return None
     ready = prospect.sources.get(source) if prospect else None
-    mine = [told for told in (prospect.problems if prospect else ()) if told.where == owner.name]
+    mine = [told for told in (prospect.problems if prospect else ()) if told.source == owner.id]
+    damaged = any(told.accepts for told in mine)
     lines: list[tuple[str, str]] = [("file", owner.path)]
     if ready is not None:
         cut = ready.cut
@@ -332,15 +337,36 @@ def source_sheet(batch: Batch, prospect: Prospect | None, source: str) -> Source
             turned = f", turned {clip.turned}°" if clip.turned else ""
             lines.append(("codec", f"{clip.video_codec} {clip.pixel_format}, {clip.scan}{shape}{turned}"))
             lines.append(("rate", f"{rate_bits_text(clip.bit_rate)}, {size_text(clip.bytes)}"))
-            sound = ", ".join(
-                f"{a.codec} {a.layout or a.channels} {a.sample_rate / 1000:g} kHz" for a in clip.audio
-            )
-            lines.append(("sound", sound or "none"))
+            if clip.field_order or clip.alpha:
+                lines.append(
+                    (
+                        "kept as",
+                        ", ".join(
+                            filter(None, [clip.field_order, f"{clip.alpha} alpha" if clip.alpha else ""])
+                        ),
+                    )
+                )
+            for number, track in enumerate(clip.audio):
+                depth = f", {track.depth} bit" if track.depth else ""
+                told_track = f"{track.codec} {layout_told(track.layout) or track.channels}, {track.sample_rate / 1000:g} kHz{depth}"
+                words = " · ".join(filter(None, [told_track, track.language, track.name]))
+                lines.append((f"sound {number + 1}" if len(clip.audio) > 1 else "sound", words))
+            if not clip.audio:
+                lines.append(("sound", "none"))
+            if clip.frames and not clip.looked_through:
+                lines.append(("damage", "not looked for yet"))
     return SourceSheet(
         source, owner.name, tuple(lines), tuple(p.sentence for p in mine if not p.blocks),
         tuple(f"{p.sentence} {p.remedy}".strip() for p in mine if p.blocks),
-        owner.kind == "sequence" and ready is None and bool(mine), bool(ready and ready.changed and ready.present),
+        ready is None and bool(mine), _can_be_taken(owner, ready, mine), damaged,
     )  # fmt: skip
+
+
+def _can_be_taken(owner: Source, ready: SourceReady | None, mine: list[Problem]) -> bool:
+    """Whether what is there now could be taken instead: a sequence's new cut, or a file that replaced another."""
+    if ready is not None and ready.changed and ready.present:
+        return True
+    return ready is None and any("has been replaced" in told.sentence for told in mine)
 
 
 def _cells(
@@ -490,6 +516,7 @@ def detail(view: Outlook, output: str) -> Detail | None:
         ("time", "made already" if item.made else f"{time_text(item.seconds.likely)} likely, {time_text(item.seconds.safe)} safe"),
         ("pace", f"{length / item.seconds.likely:.2g} × real time on one slot" if item.seconds.likely > 0.05 else "nothing to do"),
         ("size", f"{size_text(item.bytes.likely)} likely, {size_text(item.bytes.safe)} safe"),
+        *_differences(ready),
         ("rate", f"{rate_bits_text(item.bytes.likely * 8 / length)} in all, sound {item.sound_bytes / max(1.0, item.bytes.likely):.0%}"),
         ("picture", f"{plan.width}×{plan.height}, {rate_text(plan.rate)} frames a second, {plan.frames} frames"),
         ("pieces", f"{item.pieces_total}, of which {item.pieces_kept} kept"),
@@ -513,6 +540,19 @@ def detail(view: Outlook, output: str) -> Detail | None:
     )  # fmt: skip
     parts = tuple((name, item.parts.get(name, 0.0)) for name in ("encode", "sound", "join", "check"))
     return Detail(f"{ready.title} · {ready.recipe.title}", str(ready.path), lines, parts, item.basis, points)
+
+
+def _differences(ready: OutputReady) -> tuple[tuple[str, str], ...]:
+    """In what a file is not as its source, a line each; only the first line has the name."""
+    told = [item.sentence for item in differences_from_source(ready)]
+    if not told:
+        return (("≠ source", "nothing is lost"),)
+    return tuple(
+        ("≠ source" if number == 0 else "", words) for number, words in enumerate(told[:MOST_DIFFERENCES])
+    )
+
+
+MOST_DIFFERENCES = 8
 
 
 def recut_lines(recuts: list[Recut]) -> list[str]:

@@ -299,7 +299,18 @@ def _picture(make: _Maker) -> Group:
             make.choices(
                 "samples", "Samples", "More bits keep gradients smooth, fuller colour keeps its edges; old players take 8 bit 4:2:0 only.",
                 [("as usual", {"picture.depth": None, "picture.chroma": None}),
-                 *((item.name, {"picture.depth": item.depth, "picture.chroma": item.chroma}) for item in codec.samplings)],
+                 ("as the source", {"picture.depth": "source", "picture.chroma": "source"}),
+                 *((item.name, {"picture.depth": item.depth, "picture.chroma": item.chroma}) for item in codec.choices)],
+            )
+        )  # fmt: skip
+    able = any(item.alpha for item in codec.samplings) or any(grade.with_alpha for grade in codec.grades)
+    if able or picture.alpha != "drop":
+        found.append(
+            make.choices(
+                "alpha", "See-through", "Alpha is for titles and graphics that are laid over something else; most players show none.",
+                [("laid over black", {"picture.alpha": "drop"}), ("as the source", {"picture.alpha": "source"}),
+                 ("always kept", {"picture.alpha": "keep"})],
+                None if able else dict.fromkeys(("as the source", "always kept"), f"{codec.name} holds no alpha"), weighed=False,
             )
         )  # fmt: skip
     found.append(
@@ -345,6 +356,7 @@ def _picture(make: _Maker) -> Group:
                 )
             )  # fmt: skip
         words = {
+            "source": "as the source",
             "progressive": "progressive",
             "top first": "fields, top first",
             "bottom first": "fields, bottom first",
@@ -352,12 +364,26 @@ def _picture(make: _Maker) -> Group:
         why = {
             text: f"{codec.name} is written progressive only"
             for scan, text in words.items()
-            if scan not in codec.scans
+            if scan not in codec.scans and scan != "source"
         }
         found.append(
             make.choices(
                 "scan", "Scan", "Fields are for broadcast servers that ask for them; they take twice the pictures to make.",
                 [(text, {"picture.scan": scan}) for scan, text in words.items()], why,
+            )
+        )  # fmt: skip
+        found.append(
+            make.choices(
+                "shape", "Pixels", "Square pixels are shown right everywhere; the source's own shape keeps every stored pixel as it is.",
+                [("square", {"picture.shape": "square"}), ("as the source", {"picture.shape": "source"})], weighed=False,
+            )
+        )  # fmt: skip
+        box = CONTAINERS[make.first.container]
+        found.append(
+            make.choices(
+                "timecode", "Start timecode", "What an editor relinks and counts by; players ignore it.",
+                [("none", {"picture.timecode": "none"}), ("as the source", {"picture.timecode": "source"})],
+                None if box.timecode else {"as the source": f"{box.name} carries none"}, weighed=False,
             )
         )  # fmt: skip
     return Group("What picture?", tuple(found))
@@ -519,7 +545,11 @@ def _sound(make: _Maker) -> Group:
                 "sound.depth",
                 "Depth",
                 "16 bits are enough to listen to, 24 to go on working.",
-                [("16 bit", {"sound.depth": 16}), ("24 bit", {"sound.depth": 24})],
+                [
+                    ("as the source", {"sound.depth": "source"}),
+                    ("16 bit", {"sound.depth": 16}),
+                    ("24 bit", {"sound.depth": 24}),
+                ],
             )
         )
     else:
@@ -536,13 +566,13 @@ def _sound(make: _Maker) -> Group:
     found.append(
         make.choices(
             "sound.layout", "Layout", "5.1 becomes stereo with its centre and surrounds mixed in; mono is stereo folded.",
-            [(name, {"sound.layout": name}) for name in ("mono", "stereo", "5.1")],
+            [("as the source", {"sound.layout": "source"}), *((name, {"sound.layout": name}) for name in ("mono", "stereo", "5.1"))],
         )
     )  # fmt: skip
     found.append(
         make.choices(
-            "sound.tracks", "Tracks", "Mixed is one track of everything; each keeps every track of the source.",
-            [("mixed to one", {"sound.tracks": "mixed"}), ("each as it is", {"sound.tracks": "each"})],
+            "sound.tracks", "Tracks", "One: a sequence's tracks as they are heard together, a clip's first or chosen track. Each keeps them all.",
+            [("one", {"sound.tracks": "mixed"}), ("each as it is", {"sound.tracks": "each"})],
             {"each as it is": f"{box.name} holds one sound track"} if box.most_tracks == 1 else None, weighed=False,
         )
     )  # fmt: skip
@@ -556,9 +586,21 @@ def _sound(make: _Maker) -> Group:
             "sound.sample_rate",
             "Sampling rate",
             "48,000 Hz is usual with pictures.",
-            [(f"{rate:,} Hz", {"sound.sample_rate": rate}) for rate in (44100, 48000)],
+            [
+                ("as the source", {"sound.sample_rate": "source"}),
+                *((f"{rate:,} Hz", {"sound.sample_rate": rate}) for rate in (44100, 48000)),
+            ],
             rates,
             weighed=False,
+        )
+    )
+    found.append(
+        make.line(
+            "sound.choose",
+            "Only tracks",
+            "Some of a source's sound tracks, by language or number: deu, 2. Empty takes what is usual; what is left out is listed.",
+            "languages",
+            lambda v: ", ".join(v),
         )
     )
     found.append(

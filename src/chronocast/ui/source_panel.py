@@ -13,10 +13,11 @@ from chronocast.ui.theme import Theme, font, scale
 
 
 class SourcePanel(QScrollArea):
-    """``SourcePanel(theme)``: ``search_asked`` and ``take_asked`` with the source's id."""
+    """``SourcePanel(theme)``: ``search_asked``, ``take_asked`` and ``accept_asked`` with the source's id."""
 
     search_asked = pyqtSignal(str)
     take_asked = pyqtSignal(str)
+    accept_asked = pyqtSignal(str)
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -35,7 +36,8 @@ class SourcePanel(QScrollArea):
         self.text.setFont(font(13.5, narrow=True))
         self.text.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.search = QPushButton("Search a folder for its media…")
-        self.take = QPushButton("Take the new cut…")
+        self.take = QPushButton("Take it as it is now…")
+        self.accept = QPushButton("Accept its damage")
         inner = QWidget()
         layout = QVBoxLayout(inner)
         layout.setContentsMargins(16, 12, 14, 12)
@@ -43,10 +45,12 @@ class SourcePanel(QScrollArea):
         layout.addWidget(self.text)
         layout.addWidget(self.search, 0, Qt.AlignmentFlag.AlignLeft)
         layout.addWidget(self.take, 0, Qt.AlignmentFlag.AlignLeft)
+        layout.addWidget(self.accept, 0, Qt.AlignmentFlag.AlignLeft)
         layout.addStretch(1)
         self.setWidget(inner)
         self.search.clicked.connect(lambda: self.search_asked.emit(self.source))
         self.take.clicked.connect(lambda: self.take_asked.emit(self.source))
+        self.accept.clicked.connect(lambda: self.accept_asked.emit(self.source))
 
     def sizeHint(self) -> QSize:
         return QSize(round(WIDTH * min(1.25, scale())), 300)
@@ -66,10 +70,11 @@ class SourcePanel(QScrollArea):
         parts += [f"<p style='color:{t.rust}'>{escape(told)}</p>" for told in sheet.problems]
         parts.append(f"<table cellspacing=0 cellpadding=2>{lines}</table>")
         if sheet.notes:
-            parts.append(f"<p style='color:{t.quiet}; margin-bottom:2px'>What is done to its clips</p>")
+            parts.append(f"<p style='color:{t.quiet}; margin-bottom:2px'>What to know of it</p>")
             parts += [f"<p style='margin:3px 0'>{escape(told)}</p>" for told in sheet.notes]
         told = "".join(parts)
         if told != self.text.text():
             self.text.setText(told)
         self.search.setVisible(sheet.missing)
         self.take.setVisible(sheet.changed)
+        self.accept.setVisible(sheet.damaged)

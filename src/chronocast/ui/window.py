@@ -38,7 +38,7 @@ from chronocast import __version__
 from chronocast.journal.documents import BATCH_ENDING, save_batch
 from chronocast.journal.places import config_folder
 from chronocast.model.batch import portable
-from chronocast.model.edits import hold, remove_source, set_folder
+from chronocast.model.edits import accept_media, hold, remove_source, set_folder
 from chronocast.model.errors import ChronocastError
 from chronocast.run.recut import Recut
 from chronocast.ui import theme as themes
@@ -230,6 +230,7 @@ class Window(QMainWindow):
             "Ctrl+Return",
             self.fill_here,
         )
+        self._action(edit, "Accept the damage of the selected sources", "", self.accept_selected)
         self._action(edit, "Hold back the selected outputs, or release them", "Ctrl+H", self.hold_selected)
         self._action(
             edit, "Fold the ranges of the selected sources, or unfold them", "Ctrl+L", self.fold_selected
@@ -284,6 +285,7 @@ class Window(QMainWindow):
         find.left.connect(grid.table.setFocus)
         self.plan_place.sheet.search_asked.connect(lambda _: self.search_media())
         self.plan_place.sheet.take_asked.connect(lambda source: self.take_cut([source]))
+        self.plan_place.sheet.accept_asked.connect(lambda source: self.accept_damage([source]))
         grid.range_asked.connect(self.open_range)
         place = self.range_place
         place.watch.seen.connect(self._show_plan)
@@ -665,15 +667,34 @@ class Window(QMainWindow):
                 return
             titles = ", ".join(s.name for s in self.session.batch.sources if s.id in names)
             answer = QMessageBox(self)
-            answer.setText(f"Take the new cut of {titles}?")
+            answer.setText(f"Take {titles} as it is now?")
             answer.setInformativeText("\n".join(recut_lines(recuts)) or "No output is made of it.")
-            yes = answer.addButton("Take the new cut", QMessageBox.ButtonRole.AcceptRole)
+            yes = answer.addButton("Take it", QMessageBox.ButtonRole.AcceptRole)
             answer.addButton("Leave it", QMessageBox.ButtonRole.RejectRole)
             answer.exec()
             if answer.clickedButton() is yes:
                 self.session.take_cut(names)
 
         self.session.look_at_cut(sources, look)
+
+    def accept_damage(self, sources: list[str]) -> None:
+        """Accept what is damaged in some sources: their files show it, and their checks say so."""
+        prospect = self.session.prospect
+        if prospect is None:
+            return
+        marks = {
+            source: tuple(facts.fingerprint for facts in ready.facts.values() if facts.damage)
+            for source in sources
+            if (ready := prospect.sources.get(source))
+        }
+        batch = accept_media(self.session.batch, marks)
+        self.session.edit(
+            f"accept the damage of {len(sources)} source{'s' if len(sources) != 1 else ''}", batch
+        )
+
+    def accept_selected(self) -> None:
+        """Accept the damage of the sources selected in the grid."""
+        self.accept_damage(self.plan_place.grid.selected_sources())
 
     def write_cuts(self) -> None:
         """Choose a folder for the cut of every source and range."""
