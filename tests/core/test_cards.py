@@ -9,7 +9,7 @@ from fractions import Fraction
 from hypothesis import given
 from hypothesis import strategies as st
 
-from chronocast.model.bucket import Bucket, offenders, run_through
+from chronocast.model.bucket import Bucket, overruns, run_through
 from chronocast.model.card import Limits, ReceiverCard, fits_name, read_card, write_card
 from chronocast.model.errors import ModelError
 from chronocast.model.fits import Offer, contradictions, headroom, judge, worst
@@ -131,6 +131,6 @@ class Buckets(unittest.TestCase):
     def test_whoever_runs_it_dry_is_named(self, pieces: list[list[int]]) -> None:
         bucket = Bucket(1_000_000, 1_000_000, 25, 0.7)
         whole = run_through(bucket, [size for piece in pieces for size in piece])
-        guilty = offenders(bucket, pieces)
+        guilty = [item.piece for item in overruns(bucket, pieces)]
         self.assertEqual(whole.holds, not guilty)
         self.assertTrue(all(0 <= n < len(pieces) for n in guilty))

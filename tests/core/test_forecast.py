@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import unittest
 from math import exp, log
 
@@ -18,7 +19,7 @@ from chronocast.forecast.work import SUPPLIED_PACE, Load, Pace, PieceAsk, encode
 from chronocast.run.calibrate import Timed, load_while
 from chronocast.run.outlook import experience
 from chronocast.run.pace import load_of
-from chronocast.schedule.clock import Work, simulate
+from chronocast.schedule.clock import Work, simulate, typical_spans
 
 
 def ask(
@@ -226,6 +227,36 @@ class Clock(unittest.TestCase):
         total, longest = sum(map(sum, outputs)), max(map(max, outputs))
         self.assertGreaterEqual(end + 1e-9, max(total / slots, longest))
         self.assertLessEqual(end, total / slots + longest + 1e-9)
+
+    @settings(max_examples=60)
+    @given(
+        st.lists(st.lists(st.floats(0.1, 20), min_size=1, max_size=6), min_size=1, max_size=5),
+        st.integers(1, 4),
+    )
+    def test_a_slot_is_shown_doing_one_thing_at_a_time_and_all_of_the_work(
+        self, outputs: list[list[float]], slots: int
+    ) -> None:
+        works = [work(f"o{n}", pieces, 1, 1) for n, pieces in enumerate(outputs)]
+        finishes = simulate(works, slots, 4)
+        spans = typical_spans(works, finishes, slots)
+        for slot in range(slots):
+            row = [span for span in spans if span.slot == slot]
+            for before, after in itertools.pairwise(row):
+                self.assertLessEqual(before.end, after.begin + 1e-9)
+        self.assertLess({span.slot for span in spans}, set(range(slots + 1)))
+        self.assertAlmostEqual(
+            sum(span.end - span.begin for span in spans), sum(map(sum, outputs)) + 2 * len(outputs)
+        )
+        for finish in finishes:
+            mine = [span.end for span in spans if span.output == finish.output]
+            self.assertAlmostEqual(max(mine), float(np.median(finish.end)))
+
+
+class DrawOfMany(unittest.TestCase):
+    def test_the_spans_are_of_the_draw_nearest_to_the_likely_finishes(self) -> None:
+        one = Work("a", ["p"], np.array([[1.0, 5.0, 9.0]]), None, np.zeros(3), np.zeros(3))
+        (span,) = typical_spans([one], simulate([one], 1, 3), 1)
+        self.assertEqual((span.begin, span.end), (0, 5))
 
 
 class Rooms(unittest.TestCase):

@@ -113,7 +113,7 @@ class Sources(unittest.TestCase):
             if not isinstance(box, QMessageBox):
                 return False
             told.append(box.informativeText())
-            desk.click(next(button for button in box.buttons() if button.text() == "Take the new cut"))
+            desk.click(next(button for button in box.buttons() if button.text() == "Take it"))
             return True
 
         timer = answering(take)

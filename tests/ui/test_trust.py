@@ -105,7 +105,13 @@ class Lives(unittest.TestCase):
         type(self).app = make_app()
         free = threading.Event()
         self.addCleanup(free.set)
-        with mock.patch.object(facts_room, "inspect_clip", side_effect=lambda _: free.wait(60)):
+        looked = threading.Event()
+
+        def look(_: str) -> None:
+            free.wait(60)
+            looked.set()
+
+        with mock.patch.object(facts_room, "inspect_clip", side_effect=look):
             session = Session(path)
             window = Window(session, themes.INK)
             window.show()
@@ -114,8 +120,7 @@ class Lives(unittest.TestCase):
                 time.sleep(0.01)
             time.sleep(0.2)
             window.close()
-            self.assertFalse(free.is_set(), "nobody waited for it")
-            self.assertTrue(session._forecaster.leaving)
+            self.assertFalse(looked.is_set(), "nobody waited for it")
 
     def test_a_file_that_brought_its_reader_down_is_read_apart_and_then_left_alone(self) -> None:
         folder = Path(tempfile.mkdtemp())
@@ -136,11 +141,14 @@ class Lives(unittest.TestCase):
         type(self).app = make_app()
         guard, told = Guard(), []
         guard.trouble.connect(told.append)
+        self.addCleanup(setattr, sys, "excepthook", sys.excepthook)
+        self.addCleanup(setattr, threading, "excepthook", threading.excepthook)
+        guard.watch()
         for _ in range(100):
             try:
                 raise ValueError("the same")
             except ValueError as error:
-                guard._uncaught(type(error), error, error.__traceback__)
+                sys.excepthook(type(error), error, error.__traceback__)
         self.assertEqual(len(told), 1)
         self.assertIn("ValueError: the same", told[0])
 

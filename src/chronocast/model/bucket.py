@@ -50,20 +50,21 @@ def run_through(bucket: Bucket, sizes: Iterable[int], full: float | None = None)
     return Level(round(lowest / bucket.size, 6), round(level / bucket.size, 6), where)
 
 
-def offenders(bucket: Bucket, pieces: Sequence[Sequence[int]]) -> list[int]:
-    """Pieces that must be made smaller so that the joined stream keeps the bucket: those that run it dry or leave
-    less in it than the next was promised when that one then runs dry."""
-    found: list[int] = []
-    full, at = bucket.start, 0
-    while at < len(pieces):
-        state = run_through(bucket, pieces[at], full)
+@dataclass(frozen=True)
+class Overrun:
+    """A piece that runs the bucket dry: its number, and how full the bucket was when it came, as a share."""
+
+    piece: int
+    full: float
+
+
+def overruns(bucket: Bucket, pieces: Sequence[Sequence[int]]) -> list[Overrun]:
+    """Pieces that run the bucket dry where the joined stream brings them to it, the bucket as those before left it."""
+    found: list[Overrun] = []
+    full = bucket.start
+    for number, sizes in enumerate(pieces):
+        state = run_through(bucket, sizes, full)
         if not state.holds:
-            alone = run_through(bucket, pieces[at])
-            guilty = at if not alone.holds or at == 0 else at - 1
-            if guilty not in found:
-                found.append(guilty)
-            full = bucket.start
-        else:
-            full = state.last
-        at += 1
+            found.append(Overrun(number, max(0.0, full)))
+        full = max(0.0, state.last)
     return found

@@ -187,7 +187,7 @@ def plan_output(
         frames = FrameRange(frames.start, frames.start + 1)
     spans = cut_list.picture_in(frames)
     library = library_version(settings.encoder)
-    eased = rounds.eased if rounds else {}
+    eased, begun = (rounds.eased, rounds.begun) if rounds else ({}, {})
     pieces, shown = [], []
     for piece in cut(spans, moments, 2 if settings.woven else 1):
         parts = tuple(span.part(both, piece.start) for span in spans if (both := span.range.intersect(piece)))
@@ -199,15 +199,13 @@ def plan_output(
         content = ""
         if picture.peak or quality is not None:
             content = piece_name(_unrated(job), library)
-            steps = eased.get(content, 0)
+            steps, full = eased.get(content, 0), begun.get(content, FULLNESS)
             its = None if quality is None else (rounds.quality_of(content) if rounds else quality) + steps
-            if steps or its != quality:
+            if steps or full != FULLNESS or its != quality:
                 made = eased_by(picture, steps) if steps else picture
                 job = job.model_copy(
                     update={
-                        "settings": encoder_settings(
-                            made, width, height, rate, tags, its, rgb, light, eased_fullness(steps)
-                        )
+                        "settings": encoder_settings(made, width, height, rate, tags, its, rgb, light, full)
                     }
                 )
         pieces.append(job.model_copy(update={"name": piece_name(job, library)}))
@@ -230,12 +228,6 @@ def _unrated(job: PieceJob) -> PieceJob:
 
 
 EASE = 0.9
-EASE_FULLNESS, LEAST_FULLNESS = 0.08, 0.06
-
-
-def eased_fullness(steps: int) -> float:
-    """How full a buffer an encoder begins a piece with that would overrun its receiver's: less with each step."""
-    return round(max(LEAST_FULLNESS, FULLNESS - EASE_FULLNESS * steps), 4)
 
 
 def eased_by(picture: PictureRecipe, steps: int) -> PictureRecipe:

@@ -33,6 +33,8 @@ USUAL_SLOPE = -log(2) / 6
 TYPICAL_BITS = 0.055
 """Bits a pixel at quality 20, over all kinds of content."""
 MOST_EASED = 8
+LEAST_BEGUN = 0.04
+"""An encoder that begins with less of a buffer than that gives up."""
 
 
 class Tried(Stated):
@@ -55,7 +57,8 @@ class Rounds(Stated):
     """Where the search stands.
 
     ``shown`` are the pieces it was settled for, by what they show; ``own`` those of them that came later and got what
-    was left, with their quality.  ``eased`` are pieces made smaller to keep a peak: how many steps.
+    was left, with their quality.  ``eased`` are pieces made smaller to keep a peak: how many steps;
+    ``begun`` how full they find their receiver's buffer, as a share, where that is less than an encoder assumes.
     ``at_best``: at the best quality that is tried its pictures take less than was asked, and can't use more.
     ``missed``: a sentence, where the rate couldn't be met; nothing is joined then.  ``in_all`` counts rounds.
     """
@@ -64,6 +67,7 @@ class Rounds(Stated):
     settled: bool = False
     tried: tuple[Tried, ...] = ()
     eased: dict[str, int] = Field(default_factory=dict)
+    begun: dict[str, float] = Field(default_factory=dict)
     shown: tuple[str, ...] = ()
     own: dict[str, float] = Field(default_factory=dict)
     at_best: bool = False
@@ -245,7 +249,7 @@ def after_an_edit(
     begun = rounds.model_copy(
         update={"settled": False, "tried": (), "own": {}, "shown": (), "at_best": False, "missed": ""}
     )
-    if not new and rounds.eased:
+    if not new and (rounds.eased or rounds.begun):
         return Step(
             begun, f"{off:+.1%} after pieces were made smaller for the peak: one quality is looked for again"
         )

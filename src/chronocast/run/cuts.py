@@ -28,7 +28,7 @@ def write_cuts(batch: Batch, path: Path, to: Path, store: FactsStore, edl: bool)
     for source in batch.sources:
         ready = prospect.sources.get(source.id)
         if ready is None:
-            raise ModelError(f"{source.name} can't be written: {_why(prospect, source.name)}")
+            raise ModelError(f"{source.name} can't be written: {_why(prospect, source.id)}")
         whole = ready.timeline or clip_timeline(ready.cut, source.name)
         parts = [(FULL, whole)] + [
             (part.name, part_of(whole, FrameRange(part.start, part.stop), f"{source.name}, {part.name}"))
@@ -62,7 +62,7 @@ def write_picks(batch: Batch, path: Path, to: Path, store: FactsStore, sources: 
             continue
         ready = prospect.sources.get(source.id)
         if ready is None:
-            raise ModelError(f"{source.name} can't be written: {_why(prospect, source.name)}")
+            raise ModelError(f"{source.name} can't be written: {_why(prospect, source.id)}")
         whole = ready.timeline or clip_timeline(ready.cut, source.name)
         picks += [(part.name, whole, FrameRange(part.start, part.stop)) for part in source.ranges]
     if not picks:
@@ -71,5 +71,5 @@ def write_picks(batch: Batch, path: Path, to: Path, store: FactsStore, sources: 
     return len(picks)
 
 
-def _why(prospect: Prospect, name: str) -> str:
-    return next((p.told for p in prospect.problems if p.where == name), name)
+def _why(prospect: Prospect, source: str) -> str:
+    return next((p.told for p in prospect.problems if p.source == source), "it was not read.")

@@ -145,12 +145,14 @@ def refusals(view: Outlook) -> dict[str, str]:
 def card_problems(view: Outlook) -> list[Problem]:
     """What stands between files and their receivers, said before anything runs."""
     by_id = {item.ready.output.id: item.ready for item in view.outputs}
-    found = [Problem(by_id[name].path.name, sentence) for name, sentence in refusals(view).items()]
+    found = [
+        Problem(by_id[name].path.name, sentence, output=name) for name, sentence in refusals(view).items()
+    ]
     for item in judged_outputs(view):
         for card, verdict in item.broken:
             if verdict.state == "tight":
                 found.append(
                     Problem(item.path.name, f"{card.name} may not take it: {verdict.what} is likely {verdict.have}, wanted {verdict.wanted}.",
-                            f"{verdict.remedy}." if verdict.remedy else "", False)
+                            f"{verdict.remedy}." if verdict.remedy else "", False, output=item.output)
                 )  # fmt: skip
     return found

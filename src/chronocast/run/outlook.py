@@ -30,7 +30,7 @@ from chronocast.pieces.stock import Stock
 from chronocast.run.differences import differences_from_source
 from chronocast.run.drives import existing_parent, room_on
 from chronocast.run.prepare import OutputReady, Problem, Prospect
-from chronocast.schedule.clock import Work, simulate
+from chronocast.schedule.clock import Span, Work, simulate, typical_spans
 
 FLAC_SHARE = 0.6
 """Of PCM, over all kinds of sound."""
@@ -61,7 +61,10 @@ class OutputOutlook:
 
 @dataclass(frozen=True)
 class Outlook:
-    """The forecast of a batch.  ``at`` is the moment it was made; ``slots`` how many pieces at once."""
+    """The forecast of a batch.  ``at`` is the moment it was made; ``slots`` how many pieces at once.
+
+    ``spans`` are what each slot does in a typical draw.
+    """
 
     at: datetime
     outputs: tuple[OutputOutlook, ...]
@@ -76,6 +79,7 @@ class Outlook:
     kept_share: float
     saved_seconds: float
     source_bytes: int
+    spans: tuple[Span, ...] = ()
 
     def output(self, identifier: str) -> OutputOutlook | None:
         return next((item for item in self.outputs if item.ready.output.id == identifier), None)
@@ -260,6 +264,7 @@ def outlook(
         datetime.now().astimezone(), outputs, band(spent), band(total), band(ends) if finishes else exact(0.0),
         _fan(finishes), room, tuple(prospect.problems), slots, pace.calibrated,
         total_kept / total_frames if total_frames else 0.0, saved / max(1, slots), sum(media.values()),
+        typical_spans(works, finishes, slots),
     )  # fmt: skip
 
 

@@ -7,9 +7,10 @@ from dataclasses import dataclass, replace
 
 from chronocast.forecast.size import container_bytes
 from chronocast.journal.rounds import RoundsStore
-from chronocast.model.bucket import offenders
+from chronocast.media.codecs import FULLNESS
+from chronocast.model.bucket import overruns
 from chronocast.model.show import rate_bits_text
-from chronocast.pieces.rounds import MOST_EASED, Rounds, Step, after_an_edit, sample, settle
+from chronocast.pieces.rounds import LEAST_BEGUN, MOST_EASED, Rounds, Step, after_an_edit, sample, settle
 from chronocast.pieces.stock import Stock
 from chronocast.run.prepare import OutputReady
 
@@ -51,7 +52,7 @@ def decide(ready: OutputReady, stock: Stock, store: RoundsStore) -> Decided:
             return found
         ready = found.ready
         kept = _keep_peak(ready, stock, store)
-        return kept if kept.again else found
+        return kept if kept.again or kept.refused else found
     return _keep_peak(ready, stock, store)
 
 
@@ -128,19 +129,50 @@ def _keep_peak(ready: OutputReady, stock: Stock, store: RoundsStore) -> Decided:
             return Decided(ready, False)  # a piece from elsewhere: the check of the joined file will tell
         packets.append(found)
     rounds = ready.rounds or Rounds(quality=ready.plan.quality or 0.0, settled=True)
-    eased = dict(rounds.eased)
-    guilty = [n for n in offenders(bucket, packets) if eased.get(ready.plan.shown[n], 0) < MOST_EASED]
-    if not guilty:
+    over = overruns(bucket, packets)
+    if not over:
         return Decided(ready, False)
-    for number in guilty:
-        eased[ready.plan.shown[number]] = eased.get(ready.plan.shown[number], 0) + 1
-    rounds = rounds.model_copy(update={"eased": eased})
-    store.save(ready.rounds_key, rounds)
-    count = len(guilty)
+    smaller = _smaller(rounds, [(ready.plan.shown[item.piece], item.full) for item in over])
+    if smaller is None:
+        picture = ready.recipe.picture
+        assert picture is not None
+        return Decided(ready, False, refused=(
+            f"A peak of {rate_bits_text(picture.peak or 0)} with a buffer of {(picture.buffer or 0) / 1e6:g} Mbit can't be kept: "
+            f"the pictures at {_clock(ready, over[0].piece)} take more however small they are made. "
+            "Raise the buffer or the peak, or make the frame smaller."
+        ))  # fmt: skip
+    store.save(ready.rounds_key, smaller)
+    count = len(over)
     return Decided(
-        replanned(ready, rounds), True,
+        replanned(ready, smaller), True,
         f"{count} piece{'s' if count > 1 else ''} would overrun the receiver's buffer and {'are' if count > 1 else 'is'} made smaller",
     )  # fmt: skip
+
+
+def _smaller(rounds: Rounds, over: Sequence[tuple[str, float]]) -> Rounds | None:
+    """What is decided of pieces that overrun the buffer: first their encoder is told how full it really is, as one
+    encoder over the whole would know; where that isn't enough, less is asked of it.  None where nothing helps."""
+    eased, begun, some = dict(rounds.eased), dict(rounds.begun), False
+    for content, full in over:
+        told = begun.get(content, FULLNESS)
+        real = max(LEAST_BEGUN, round(full - BEGUN_MARGIN, 2))
+        if real < told:
+            begun[content] = real
+            some = True
+        elif eased.get(content, 0) < MOST_EASED:
+            eased[content] = eased.get(content, 0) + 1
+            begun[content] = max(LEAST_BEGUN, round(told - BEGUN_MARGIN, 2))
+            some = True
+    return rounds.model_copy(update={"eased": eased, "begun": begun}) if some else None
+
+
+BEGUN_MARGIN = 0.03
+"""The least by which a piece begins with less than it finds, as a share of the buffer."""
+
+
+def _clock(ready: OutputReady, piece: int) -> str:
+    frames = sum(item.frames for item in ready.plan.pieces[:piece])
+    return f"{frames / float(ready.plan.rate):.1f} s"
 
 
 def superseded(ready: OutputReady) -> set[str]:

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from chronocast.forecast.band import Band, exact
 from chronocast.model.show import clock_text
 from chronocast.ui import draw
 from chronocast.ui.theme import Theme, font, scale
@@ -18,15 +19,19 @@ LABEL, AXIS, LANE = 178, 24, 34
 
 @dataclass(frozen=True)
 class Block:
-    """One output on a lane: seconds from the lanes' beginning."""
+    """A stretch of a slot's time for one output, in seconds from the lanes' beginning.
+
+    ``safe`` is the output's safe finish where the stretch is its last; ``finish`` its finish.
+    """
 
     output: str
     title: str
     begin: float
-    likely: float
+    end: float
     safe: float
     kept_share: float = 0.0
-    state: str = "waiting"
+    slot: int = 0
+    finish: Band = field(default_factory=lambda: exact(0.0))
 
 
 @dataclass(frozen=True)
@@ -37,6 +42,7 @@ class LaneData:
     more: str
     start: datetime
     blocks: tuple[Block, ...]
+    slots: int = 1
     now: float = 0.0
 
 
@@ -66,8 +72,8 @@ class Lanes(QWidget):
         """Show other blocks."""
         self.data, self.current = data, current
         told = "; ".join(
-            f"{block.title} until {clock_text(data.start + timedelta(seconds=block.likely))}"
-            for block in data.blocks[:20]
+            f"{block.title} until {clock_text(data.start + timedelta(seconds=block.finish.likely))}"
+            for block in list({block.output: block for block in data.blocks}.values())[:20]
         )
         self.setAccessibleDescription(f"{data.station}, {data.more}: {told}")
         self.update()
@@ -91,10 +97,10 @@ class Lanes(QWidget):
             self._kept = (key, picture)
         painter = QPainter(self)
         painter.drawPixmap(0, 0, self._kept[1])
-        box = next((box for box, block in self._boxes if block.output == self.current), None)
-        if box is not None:
-            painter.setPen(QPen(self.theme.color("tide"), 2))
-            painter.drawRect(box.adjusted(-1, -1, 1, 1))
+        painter.setPen(QPen(self.theme.color("tide"), 2))
+        for box, block in self._boxes:
+            if block.output == self.current:
+                painter.drawRect(box.adjusted(-1, -1, 1, 1))
 
     def _paint(self, painter: QPainter) -> None:
         t, unit = self.theme, scale()
@@ -123,10 +129,11 @@ class Lanes(QWidget):
         width = self.width() - left - 16
         scale_x = width / end
         self._axis(painter, data, left, width, end)
-        rows = self._rows(data.blocks)
-        high = min(30 * unit, (self.height() - AXIS * unit - 10) / max(1, len(rows)) - 3)
+        rows = self.rows(data)
+        gap = 3 if len(rows) <= 6 else 1
+        high = max(1.0, min(30 * unit, (self.height() - AXIS * unit - 10) / max(1, len(rows)) - gap))
         for number, row in enumerate(rows):
-            top = AXIS * unit + 5 + number * (high + 3)
+            top = AXIS * unit + 5 + number * (high + gap)
             for block in row:
                 self._block(
                     painter,
@@ -134,10 +141,10 @@ class Lanes(QWidget):
                     QRectF(
                         left + block.begin * scale_x,
                         top,
-                        max(2.0, (block.likely - block.begin) * scale_x),
+                        max(1.0, (block.end - block.begin) * scale_x),
                         high,
                     ),
-                    (block.safe - block.likely) * scale_x,
+                    (block.safe - block.end) * scale_x,
                 )
         x = left + data.now * scale_x
         painter.setPen(QPen(t.color("text"), 1.4))
@@ -174,16 +181,12 @@ class Lanes(QWidget):
             at += step
 
     @staticmethod
-    def _rows(blocks: tuple[Block, ...]) -> list[list[Block]]:
-        """Blocks on as few lines as let none cover another; a block's fading end may be covered."""
-        rows: list[list[Block]] = []
-        for block in sorted(blocks, key=lambda b: b.begin):
-            row = next((r for r in rows if r[-1].likely <= block.begin + 0.01), None)
-            if row is None and len(rows) < 4:
-                rows.append([block])
-            else:
-                (row or min(rows, key=lambda r: r[-1].likely)).append(block)
-        return rows or [[]]
+    def rows(data: LaneData) -> list[list[Block]]:
+        """A row for each slot, with what it does in turn."""
+        rows: list[list[Block]] = [[] for _ in range(max(1, data.slots))]
+        for block in sorted(data.blocks, key=lambda b: b.begin):
+            rows[block.slot].append(block)
+        return rows
 
     def _block(self, painter: QPainter, block: Block, box: QRectF, tail: float) -> None:
         t = self.theme
@@ -192,29 +195,12 @@ class Lanes(QWidget):
         if box.width() < 2.5:  # one of very many: a line is all that can be seen of it
             painter.fillRect(box, t.color("ember"))
             return
-        if block.state == "proved":
-            painter.fillRect(box, t.color("tide", 60))
-            painter.fillRect(QRectF(box.left(), box.bottom() - 2, box.width(), 2), t.color("tide"))
-        elif block.state in ("rendering", "joining", "checking", "placing"):
-            draw.encoded(painter, box, t)
-            draw.fading(painter, fade, t.color("ember"))
-        else:
-            closed = box.width() * block.kept_share
-            draw.kept(painter, QRectF(box.left(), box.top(), closed, box.height()), t)
-            draw.to_encode(
-                painter, QRectF(box.left() + closed, box.top(), box.width() - closed, box.height()), t
-            )
-            draw.fading(painter, fade, t.color("dusk" if block.kept_share > 0.5 else "ember", 150))
-        solid = block.state in ("rendering", "joining", "checking", "placing")
-        colour = t.color("ground") if solid else t.color("text")
-        if box.width() > 34:
-            draw.text(
-                painter,
-                box.adjusted(6, 0, -4, 0),
-                block.title,
-                font(13, 600 if solid else 400, narrow=True),
-                colour,
-            )
+        closed = box.width() * block.kept_share
+        draw.kept(painter, QRectF(box.left(), box.top(), closed, box.height()), t)
+        draw.to_encode(painter, QRectF(box.left() + closed, box.top(), box.width() - closed, box.height()), t)
+        draw.fading(painter, fade, t.color("dusk" if block.kept_share > 0.5 else "ember", 150))
+        if box.width() > 34 and box.height() > 11 * scale():
+            draw.text(painter, box.adjusted(6, 0, -4, 0), block.title, font(13, narrow=True), t.color("text"))
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is not None and (block := self._at(event.position())):
@@ -226,7 +212,7 @@ class Lanes(QWidget):
         block = self._at(event.position())
         start = self.data.start
         self.setToolTip(
-            f"{block.title}\nlikely {clock_text(start + timedelta(seconds=block.likely))}, safe {clock_text(start + timedelta(seconds=block.safe))}"
+            f"{block.title}\nlikely {clock_text(start + timedelta(seconds=block.finish.likely))}, safe {clock_text(start + timedelta(seconds=block.finish.safe))}"
             if block else ""
         )  # fmt: skip
 

@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import (
 )
 
 from chronocast.model.batch import Batch
-from chronocast.run.outlook import Outlook
+from chronocast.run.outlook import Outlook, OutputOutlook
 from chronocast.run.prepare import Prospect
 from chronocast.ui.find_bar import FindBar
 from chronocast.ui.grid import Grid
@@ -124,13 +124,25 @@ class PlanPlace(QWidget):
 
 
 def lane_data(view: Outlook) -> LaneData:
-    """The forecast's blocks on this machine's lane."""
+    """What this machine's slots do and when, by the forecast: a row for each, with one thing at a time."""
+    last = {span.output: span.end for span in sorted(view.spans, key=lambda item: item.end)}
+    outputs = {item.ready.output.id: item for item in view.outputs if not item.made}
     blocks = tuple(
-        Block(o.ready.output.id, f"{o.ready.source.title} · {f'{o.ready.range_name}, {o.ready.extent.share_text} · ' if o.ready.range_name else ''}{o.ready.recipe.name.split(',')[0]}{' (changed)' if o.ready.recipe.changed else ''}", o.begin.likely,
-              max(o.finish.likely, o.begin.likely), max(o.finish.safe, o.finish.likely), o.kept_share)
-        for o in view.outputs
-        if not o.made
+        Block(
+            span.output, _title(outputs[span.output]), span.begin, span.end,
+            max(span.end, outputs[span.output].finish.safe) if span.end == last[span.output] else span.end,
+            outputs[span.output].kept_share, slot=span.slot, finish=outputs[span.output].finish,
+        )
+        for span in view.spans
+        if span.output in outputs
     )  # fmt: skip
     pieces = f"{view.slots} pieces at once" if view.slots > 1 else "one piece at a time"
     more = pieces if view.calibrated else f"{pieces}, not measured yet"
-    return LaneData("This machine", more, view.at, blocks)
+    return LaneData("This machine", more, view.at, blocks, view.slots)
+
+
+def _title(item: OutputOutlook) -> str:
+    ready = item.ready
+    part = f"{ready.range_name}, {ready.extent.share_text} · " if ready.range_name else ""
+    changed = " (changed)" if ready.recipe.changed else ""
+    return f"{ready.source.title} · {part}{ready.recipe.name.split(',')[0]}{changed}"

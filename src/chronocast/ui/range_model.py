@@ -142,7 +142,7 @@ def range_sheet(
     ready = prospect.sources.get(source) if prospect else None
     recipes = tuple((recipe.id, recipe.title) for recipe in batch.recipes)
     if ready is None:
-        mine = [p for p in (prospect.problems if prospect else ()) if p.where == owner.name and p.blocks]
+        mine = [p for p in (prospect.problems if prospect else ()) if p.source == owner.id and p.blocks]
         problem = f"{mine[0].sentence} {mine[0].remedy}".strip() if mine else ""
         return RangeSheet(
             source,
@@ -180,7 +180,11 @@ def range_sheet(
         rows.append(row(DRAFT, "Marked here", "trim", marks.start, marks.stop))
     taken = {(part.start, part.stop) for part in owner.ranges}
     notes = (
-        [told.sentence for told in prospect.problems if told.where == owner.name and not told.blocks]
+        [
+            told.sentence
+            for told in prospect.problems
+            if told.source == owner.id and not (told.blocks or told.output)
+        ]
         if prospect
         else []
     )
