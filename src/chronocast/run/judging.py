@@ -7,10 +7,11 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from chronocast.forecast.band import Band
 from chronocast.model.agree import usual_profile
 from chronocast.model.card import ReceiverCard
 from chronocast.model.fits import Offer, State, Verdict, contradictions, judge, worst
-from chronocast.run.outlook import Outlook, OutputOutlook
+from chronocast.run.outlook import Outlook, OutputOutlook, together
 from chronocast.run.prepare import Problem
 
 
@@ -87,13 +88,12 @@ def judged_outputs(view: Outlook, extra: Sequence[ReceiverCard] = ()) -> list[Ju
         return _LAST[0][1]
     found: list[Judged] = []
     wanted = [(item, tuple(extra) or item.ready.cards) for item in view.outputs]
-    totals: dict[str, list[float]] = {}
+    theirs: dict[str, list[OutputOutlook]] = {}
     for item, cards in wanted:
         for card in cards:
             if card.limits.free_bytes is not None:
-                sums = totals.setdefault(card.id, [0.0, 0.0, 0.0])
-                for number, size in enumerate((item.bytes.p10, item.bytes.likely, item.bytes.safe)):
-                    sums[number] += size
+                theirs.setdefault(card.id, []).append(item)
+    totals = {card: together(items)[1] for card, items in theirs.items()}
     for item, cards in wanted:
         if not cards:
             continue
@@ -112,13 +112,13 @@ def judged_outputs(view: Outlook, extra: Sequence[ReceiverCard] = ()) -> list[Ju
     return found
 
 
-def _room(card: ReceiverCard, total: Sequence[float], one: Verdict) -> Verdict:
+def _room(card: ReceiverCard, total: Band, one: Verdict) -> Verdict:
     from chronocast.model.show import size_text
 
     free = card.limits.free_bytes or 1
-    state: State = "breaks" if total[0] > free else "tight" if total[2] > free else "fits"
+    state: State = "breaks" if total.p10 > free else "tight" if total.safe > free else "fits"
     return Verdict(
-        one.what, state, f"at most {size_text(free)}", f"{size_text(total[1])} for all its files", total[1] / free,
+        one.what, state, f"at most {size_text(free)}", f"{size_text(total.likely)} for all its files", total.likely / free,
         "Ask for less, or send fewer files at a time" if state != "fits" else "",
     )  # fmt: skip
 

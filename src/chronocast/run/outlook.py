@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from chronocast.forecast.band import Band, Chance, Draws, band, exact
 from chronocast.forecast.priors import effort_factor
@@ -38,7 +39,11 @@ FLAC_SHARE = 0.6
 
 @dataclass(frozen=True)
 class OutputOutlook:
-    """The forecast of one output.  ``begin`` and ``finish`` are seconds from now."""
+    """The forecast of one output.  ``begin`` and ``finish`` are seconds from now.
+
+    ``draws`` are what the bands of seconds and bytes come from, shape (2, draws): several outputs together are
+    the sum of theirs.
+    """
 
     ready: OutputReady
     seconds: Band
@@ -52,11 +57,21 @@ class OutputOutlook:
     basis: str
     made: bool = False
     kept_names: frozenset[str] = frozenset()
+    draws: NDArray[np.float32] | None = field(default=None, compare=False, repr=False)
 
     @property
     def kept_share(self) -> float:
         """How much of the picture is in the stock, by frames."""
         return self.parts.get("kept_share", 0.0)
+
+
+def together(outputs: Sequence[OutputOutlook]) -> tuple[Band, Band]:
+    """Seconds of work and bytes of several outputs: what they have in common is in error together."""
+    drawn = [item.draws for item in outputs if item.draws is not None]
+    if not drawn:
+        return exact(0.0), exact(0.0)
+    whole = np.array(drawn, np.float64).sum(axis=0)
+    return band(whole[0]), band(whole[1])
 
 
 @dataclass(frozen=True)
@@ -235,7 +250,7 @@ def outlook(
         OutputOutlook(
             draft["ready"], band(draft["spent"]), band(draft["size"]), band(finish.begin), band(finish.end),
             len(draft["ready"].plan.pieces), draft["kept"], float(draft["heard"]), draft["parts"], draft["basis"], draft["made"],
-            draft["kept_names"],
+            draft["kept_names"], np.array([draft["spent"], draft["size"]], np.float32),
         )
         for draft, finish in zip(drafts, finishes, strict=True)
     )  # fmt: skip

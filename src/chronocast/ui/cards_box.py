@@ -31,7 +31,7 @@ from chronocast.model.formats import CONTAINERS, PICTURE, SOUND
 from chronocast.model.reading import explain
 from chronocast.model.show import rate_bits_text, size_text
 from chronocast.model.typed import parse_bits, parse_bytes
-from chronocast.ui.table import Col, RowsTable
+from chronocast.ui.table import Col, RowsTable, stand_on
 from chronocast.ui.theme import Theme, font, scale
 
 
@@ -284,7 +284,7 @@ class CardsBox(QDialog):
             return False
         self._show()
         number = next((n for n, card in enumerate(self.library.cards()) if card.id == kept.id), 0)
-        self.table.setCurrentIndex(self.table.rows_model.index(number, 0))
+        stand_on(self.table, self.table.rows_model.index(number, 0))
         self._fill(kept)
         self._tell(f"{kept.name} is saved.")
         return True

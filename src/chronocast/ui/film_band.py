@@ -83,11 +83,10 @@ class FilmBand(QWidget):
     # What is shown
 
     def show_source(self, clock: SourceClock, shape: float, edges: tuple[int, ...]) -> None:
-        """Another source: all of it in view, no stills yet."""
-        if clock == self.clock and edges == self.edges:
-            return
+        """Another source, or another cut of it: no stills yet, and all of it in view unless its times are the same."""
+        if clock != self.clock:
+            self.low, self.high = 0.0, float(max(1, clock.frames))
         self.clock, self.shape, self.edges = clock, shape, edges
-        self.low, self.high = 0.0, float(max(1, clock.frames))
         self.stills, self._asked, self.marks, self.bands, self.pieces = {}, [], None, (), ()
         self._later.start()
         self.update()

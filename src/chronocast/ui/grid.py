@@ -40,6 +40,7 @@ from PyQt6.QtWidgets import (
 from chronocast.model.batch import FULL
 from chronocast.ui import draw
 from chronocast.ui.plan_model import Cell, PlanModel
+from chronocast.ui.table import stand_on
 from chronocast.ui.theme import Theme, font, scale
 
 ROW, HEAD, FOOT = 50, 46, 30
@@ -454,7 +455,7 @@ class Grid(QWidget):
         current = self.table.currentIndex()
         if not current.isValid() and plan.rows:
             at = plan.place(had) or next(iter(sorted(plan.cells)), (0, 0))
-            self.table.setCurrentIndex(self.model.index(at[0], at[1] + 1))
+            stand_on(self.table, self.model.index(at[0], at[1] + 1))
 
     def current_output(self) -> str:
         """The output of the current cell, or nothing."""

@@ -18,6 +18,7 @@ from chronocast.model.columns import clear_own, copy_choices, move_recipe, remov
 from chronocast.model.edits import add_recipe, fill
 from chronocast.model.errors import ChronocastError
 from chronocast.ui.finder import Finder
+from chronocast.ui.table import stand_on
 from chronocast.ui.workers import errand
 
 if TYPE_CHECKING:
@@ -212,7 +213,7 @@ class PlanColumns(QObject):
         )
         if at is not None:
             row = max(0, self.grid.table.currentIndex().row())
-            self.grid.table.setCurrentIndex(self.grid.model.index(row, at + 1))
+            stand_on(self.grid.table, self.grid.model.index(row, at + 1))
 
     def remove(self) -> None:
         """The current column and its outputs (undo brings them back)."""
@@ -292,7 +293,7 @@ class PlanColumns(QObject):
 
     def _choose(self, section: int) -> None:
         row = max(0, self.grid.table.currentIndex().row())
-        self.grid.table.setCurrentIndex(self.grid.model.index(row, section))
+        stand_on(self.grid.table, self.grid.model.index(row, section))
 
     def _header_menu(self, at: QPoint) -> None:
         section = self.grid.header.logicalIndexAt(at)

@@ -18,7 +18,7 @@ from chronocast.model.telling import recipe_facts
 from chronocast.model.timing import format_timecode, rate_text
 from chronocast.run.differences import differences_from_source
 from chronocast.run.judging import Judged, judged_outputs
-from chronocast.run.outlook import Outlook, OutputOutlook, clock
+from chronocast.run.outlook import Outlook, OutputOutlook, clock, together
 from chronocast.run.prepare import OutputReady, Problem, Prospect, SourceReady
 from chronocast.run.recut import Recut
 from chronocast.ui.recipe_model import label_of, say
@@ -201,11 +201,8 @@ def plan_model(
     totals = []
     for column in columns:
         group = [outlooks[o.id] for o in batch.outputs if o.recipe == column.recipe and o.id in outlooks]
-        totals.append(
-            f"{time_text(sum(i.seconds.likely for i in group))} · {size_text(sum(i.bytes.likely for i in group))}"
-            if group
-            else ""
-        )
+        work, weight = together(group)
+        totals.append(f"{time_text(work.likely)} · {size_text(weight.likely)}" if group else "")
     known = [*(prospect.problems if prospect else ()), *(view.problems if view else ())]
     blocking = tuple(dict.fromkeys(problem.told for problem in known if problem.blocks))
     return PlanModel(

@@ -24,6 +24,7 @@ from chronocast.ui.lanes import Block, LaneData, Lanes
 from chronocast.ui.panel import ForecastPanel
 from chronocast.ui.plan_model import PlanModel, detail, source_sheet
 from chronocast.ui.source_panel import SourcePanel
+from chronocast.ui.table import stand_on
 from chronocast.ui.theme import Theme, font
 
 
@@ -120,7 +121,7 @@ class PlanPlace(QWidget):
 
     def _go_to(self, output: str) -> None:
         if self.plan and (at := self.plan.place(output)):
-            self.grid.table.setCurrentIndex(self.grid.model.index(at[0], at[1] + 1))
+            stand_on(self.grid.table, self.grid.model.index(at[0], at[1] + 1))
 
 
 def lane_data(view: Outlook) -> LaneData:

@@ -15,7 +15,7 @@ from chronocast.model.ranges import add_pick, next_name
 from chronocast.model.shots import shots
 from chronocast.model.show import rate_bits_text, size_text, time_text
 from chronocast.model.timing import FrameRange, rate_text
-from chronocast.run.outlook import Outlook
+from chronocast.run.outlook import Outlook, together
 from chronocast.run.prepare import Prospect, SourceReady
 from chronocast.ui.plan_model import difference
 
@@ -230,7 +230,8 @@ def _files(
     whole = [known[made.output] for made in found if made.output in known]
     told = f"{count} file{'s' if count != 1 else ''}" if count else "No file is made of it yet"
     if whole:
-        told += f" · {time_text(sum(i.seconds.likely for i in whole))} of work · {size_text(sum(i.bytes.likely for i in whole))}"
+        seconds, size = together(whole)
+        told += f" · {time_text(seconds.likely)} of work · {size_text(size.likely)}"
     return tuple(found), told
 
 

@@ -31,7 +31,7 @@ from chronocast.ui.film_band import FilmBand
 from chronocast.ui.framing_page import FramingPage
 from chronocast.ui.picture import PictureBox
 from chronocast.ui.range_model import DRAFT, MadeFile, RangeRow, RangeSheet
-from chronocast.ui.table import Col, RowsTable
+from chronocast.ui.table import Col, RowsTable, stand_on
 from chronocast.ui.theme import Theme, font, scale
 from chronocast.ui.time_field import Line, TimeField
 
@@ -113,7 +113,7 @@ class FileTable(RowsTable):
         self.show_rows(files, lambda made: made.output)
         at = next((n for n, made in enumerate(files) if made.output == chosen), -1)
         if at >= 0 and self.currentIndex().row() != at:
-            self.setCurrentIndex(self.rows_model.index(at, 0))
+            stand_on(self, self.rows_model.index(at, 0))
 
 
 class RangeTable(RowsTable):
@@ -185,7 +185,7 @@ class RangeTable(RowsTable):
         self.show_rows(rows, lambda row: row.part)
         at = next((n for n, row in enumerate(rows) if row.part == chosen), -1)
         if at >= 0 and self.currentIndex().row() != at:
-            self.setCurrentIndex(self.rows_model.index(at, 0))
+            stand_on(self, self.rows_model.index(at, 0))
         self._showing = False
 
     def recipe_place(self, row: int, number: int) -> QPoint:
@@ -503,6 +503,9 @@ class RangeParts(QWidget):
             able.setEnabled(usable)
         if sheet is None:
             self.facts.setText("Bring a source in first: drop it anywhere, or Ctrl+I.")
+            self.facts.setStyleSheet("")
+            self.facts.setToolTip("")
+            self.total.setText("")
             self.table.show_ranges((), "")
             self.files.show_files((), "")
             return
@@ -563,6 +566,14 @@ class RangeParts(QWidget):
         rate = f"{float(abs(speed)):g} ×" if abs(speed) != 1 else "playing"
         self.speed.setText("" if not speed else f"{rate}{' backwards' if speed < 0 else ''}")
         self.button_play.setText("Stand" if speed else "Play")
+
+    def say_nothing(self) -> None:
+        """No times: there is nothing to tell them of."""
+        for field in (self.field_in, self.field_last, self.field_out, self.field_length):
+            field.say("")
+        for label in (self.clock, self.clock_more, self.speed, self.length):
+            label.setText("")
+        self.say_ends("", False)
 
     def say_length(self, clock: SourceClock, part: FrameRange, whole: bool) -> None:
         """How long the range is, and how much of the whole."""

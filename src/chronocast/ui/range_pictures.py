@@ -57,6 +57,17 @@ class RangePictures(QObject):
         parts.film.show_source(clock, cut.width / cut.height, edges)
         self.viewer.open(self.place.source, cut)
 
+    def clear(self) -> None:
+        """There is no source, or none that can be used: nothing of another one stays."""
+        self.loaded, self.asked, self._waiting = None, {}, -1
+        self._patience.stop()
+        parts = self.place.parts
+        for box in (parts.first, parts.last, parts.here, parts.after):
+            box.show_image(None, -1)
+            box.set_caption("")
+        parts.film.show_source(SourceClock(), 16 / 9, ())
+        parts.say_nothing()
+
     def seen(self, source: str, ready: SourceReady | None) -> dict[tuple[int, int], Ends]:
         """What was seen at the ends of ranges of a source, as long as its cut is the same."""
         return self.place.watch.known(source, ready)
@@ -85,7 +96,7 @@ class RangePictures(QObject):
 
     def came(self, slot: str, source: str, frame: int, image: QImage) -> None:
         """A picture that was asked for is here."""
-        if source != self.place.source:
+        if source != self.place.source or self.loaded is None:
             return
         if slot == "here":
             if frame == self._waiting:
@@ -98,7 +109,7 @@ class RangePictures(QObject):
             ].show_image(image, frame)
 
     def _still_came(self, source: str, frame: int, image: QImage) -> None:
-        if source == self.place.source:
+        if source == self.place.source and self.loaded is not None:
             self.place.parts.film.add_still(frame, image)
 
     def _failed(self, slot: str, source: str, frame: int, sentence: str) -> None:

@@ -127,7 +127,8 @@ class RangePlace(QWidget):
         self.batch, self.prospect, self.view, self.before = batch, prospect, view, before
         if batch.source(self.source) is None:
             self.source = batch.sources[0].id if batch.sources else ""
-            self.part, self.output = FULL, ""
+            self.part, self.output, self.live = FULL, "", None
+            self.pictures.loaded = self.framing.live = None
         if self.isVisible():
             self.refresh()
 
@@ -195,8 +196,8 @@ class RangePlace(QWidget):
         if ready is not None and (self.pictures.loaded is None or self.pictures.loaded.cut != ready.cut):
             self._load(ready)
         if ready is None:
-            self.pictures.loaded = None
             self.player.load(None)
+            self.pictures.clear()
         if sheet and sheet.row(self.part) is None:
             self.part = DRAFT if self.part == DRAFT and sheet.row(DRAFT) else FULL
         self._choose_output()

@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QSize
 from chronocast.ui import draw
 from chronocast.ui.choices import Choices
 from chronocast.ui.recipe_model import Group, RecipeModel, Setting
-from chronocast.ui.table import Col, RowsTable
+from chronocast.ui.table import Col, RowsTable, stand_on
 from chronocast.ui.theme import Theme, font, scale
 from chronocast.ui.time_field import Line
 
@@ -104,7 +104,7 @@ class Shelf(QWidget):
         self.table.show_rows(list(rows), lambda row: (row.kind, row.id))
         number = next((n for n, row in enumerate(rows) if (row.kind, row.id) == at), -1)
         if number >= 0 and self.table.currentIndex().row() != number:
-            self.table.setCurrentIndex(self.table.rows_model.index(number, 0))
+            stand_on(self.table, self.table.rows_model.index(number, 0))
         self._quiet = False
 
     def _chosen(self) -> None:

@@ -41,7 +41,7 @@ from chronocast.model.show import rate_bits_text, size_text, time_text
 from chronocast.model.telling import recipe_facts, telling_name
 from chronocast.model.typed import parse_bits
 from chronocast.run.judging import Judged, judged_outputs
-from chronocast.run.outlook import Outlook, OutputOutlook
+from chronocast.run.outlook import Outlook, OutputOutlook, together
 from chronocast.run.prepare import Prospect
 from chronocast.ui.recipe_model import BITS, RecipeModel, Seen, Setting, label_of, recipe_model, say
 from chronocast.ui.recipe_parts import Form, Outcome, Shelf, Shelved
@@ -337,12 +337,11 @@ class RecipePlace(QWidget):
         old = self._forecast(outputs, self.before)
         answers = []
         if items:
-            seconds, size = sum(i.seconds.likely for i in items), sum(i.bytes.likely for i in items)
-            safe_seconds, safe_size = sum(i.seconds.safe for i in items), sum(i.bytes.safe for i in items)
-            more = f"safe {time_text(safe_seconds)}{_moved(seconds, sum(i.seconds.likely for i in old), time_text) if old else ''}"
-            answers.append(("work", time_text(seconds), more))
-            more = f"safe {size_text(safe_size)}, {len(items)} file{'s' if len(items) != 1 else ''}{_moved(size, sum(i.bytes.likely for i in old), size_text) if old else ''}"
-            answers.append(("size", size_text(size), more))
+            (seconds, size), (old_seconds, old_size) = together(items), together(old)
+            more = f"safe {time_text(seconds.safe)}{_moved(seconds.likely, old_seconds.likely, time_text) if old else ''}"
+            answers.append(("work", time_text(seconds.likely), more))
+            more = f"safe {size_text(size.safe)}, {len(items)} file{'s' if len(items) != 1 else ''}{_moved(size.likely, old_size.likely, size_text) if old else ''}"
+            answers.append(("size", size_text(size.likely), more))
         elif self.model.weighed:
             weighed = self.model.weighed
             answers.append(
@@ -394,10 +393,8 @@ class RecipePlace(QWidget):
             sound = self.model.weighed.sound if self.model and self.model.weighed else 0.0
             return Ruled(bits * 0.9, bits, bits * 1.1, 60.0, sound, target, saved_target)
         seconds = sum(item.ready.plan.seconds for item in items)
-        low, likely, safe = (
-            sum(getattr(item.bytes, key) for item in items) * 8 / max(seconds, 1e-9)
-            for key in ("p10", "likely", "safe")
-        )
+        whole = together(items)[1]
+        low, likely, safe = (size * 8 / max(seconds, 1e-9) for size in (whole.p10, whole.likely, whole.safe))
         sound = sum(item.sound_bytes for item in items) * 8 / max(seconds, 1e-9)
         return Ruled(
             low,

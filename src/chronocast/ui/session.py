@@ -56,6 +56,7 @@ class Session(QObject):
     changed = pyqtSignal()
     trouble = pyqtSignal(str)
     notice = pyqtSignal(str)
+    edited = pyqtSignal()
     run_seen = pyqtSignal()
     run_begun = pyqtSignal()
     rate_wanted = pyqtSignal(list)
@@ -181,6 +182,7 @@ class Session(QObject):
 
     def _after_edit(self, compared: bool = True) -> None:
         """Save it and forecast it; ``compared``: say what it changed, which makes no sense of what was taken back."""
+        self.edited.emit()
         self.before = self.view if compared else None
         errand(self._save, lambda _: None, self.trouble.emit)
         self.changed.emit()

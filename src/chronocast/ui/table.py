@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QRectF, QSize, Qt
+from PyQt6.QtCore import QAbstractTableModel, QItemSelectionModel, QModelIndex, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import (
     QAbstractItemView,
@@ -22,6 +22,16 @@ from chronocast.ui import draw
 from chronocast.ui.theme import Theme, font, scale
 
 ROOT = QModelIndex()
+
+
+def stand_on(view: QAbstractItemView, index: QModelIndex) -> None:
+    """Make an index the current one and the only one that is chosen, whatever keys are held down meanwhile."""
+    selection = view.selectionModel()
+    if selection is not None:
+        chosen = QItemSelectionModel.SelectionFlag.ClearAndSelect
+        if view.selectionBehavior() == QAbstractItemView.SelectionBehavior.SelectRows:
+            chosen |= QItemSelectionModel.SelectionFlag.Rows
+        selection.setCurrentIndex(index, chosen)
 
 
 @dataclass(frozen=True)
@@ -152,6 +162,7 @@ class RowsTable(QTableView):
         self.setHorizontalHeader(_Header(theme, columns, self))
         self.setAccessibleName(name)
         self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         self.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setShowGrid(False)
@@ -170,7 +181,7 @@ class RowsTable(QTableView):
         self.rows_model.take(rows, key)
         if not self.currentIndex().isValid() and rows:
             at = next((n for n, row in enumerate(rows) if key(row) == wanted), 0)
-            self.setCurrentIndex(self.rows_model.index(at, 0))
+            stand_on(self, self.rows_model.index(at, 0))
 
     def chosen(self) -> Any:
         """The current row, or None."""

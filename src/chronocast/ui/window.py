@@ -117,7 +117,7 @@ class Window(QMainWindow):
         self._retired = False
         self._heard = (
             (session.changed, self._show_plan), (session.run_seen, self._show_run), (session.run_begun, self._run_begun),
-            (session.trouble, self.tell_trouble), (session.notice, self.tell), (session.rate_wanted, self._ask_rate),
+            (session.edited, self._mended), (session.trouble, self.tell_trouble), (session.notice, self.tell), (session.rate_wanted, self._ask_rate),
             (session.previewed, self._previewed), (session.gathered, self._gathered), (session.conflict_seen, self._conflict),
             (session.room_asked, self._ask_about_room),
         )  # fmt: skip
@@ -470,10 +470,16 @@ class Window(QMainWindow):
         log.warning("%s", sentence)
         self._say(sentence, "rust", 20_000)
 
+    def _mended(self) -> None:
+        """After an edit was taken: what was said of the one before is no longer so."""
+        if self.notice.property("role") == "rust" and not self.notice.property("lasting"):
+            self.notice.hide()
+
     def _say(self, sentence: str, role: str, milliseconds: int) -> None:
         self.notice.setText(sentence[:600])
         self.notice.setAccessibleName(sentence)
         self.notice.setProperty("lasting", not milliseconds)
+        self.notice.setProperty("role", role)
         t = self.theme
         self.notice.setStyleSheet(
             f"background: {t.raised}; border-left: 4px solid {getattr(t, role)}; color: {t.text};"
