@@ -13,6 +13,7 @@ from pathlib import Path
 from unittest import mock
 
 from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QMessageBox, QPushButton
 
 from chronocast.journal import facts as facts_room
@@ -20,14 +21,15 @@ from chronocast.journal.documents import BatchFile, ChangedOnDisk, load_batch, s
 from chronocast.journal.facts import FactsStore
 from chronocast.media.errors import NotMedia
 from chronocast.model.batch import FULL, Batch
-from chronocast.model.edits import add_recipe, add_source, fill, set_folder
+from chronocast.model.edits import add_recipe, add_source, fill, remove_source, set_folder
 from chronocast.ui import theme as themes
 from chronocast.ui.app import make_app
 from chronocast.ui.guard import Guard
+from chronocast.ui.recipe_model import BITS
 from chronocast.ui.session import Session
-from chronocast.ui.window import Window
+from chronocast.ui.window import RANGE, Window
 from tests.hostile import corpus
-from tests.runs import QUICK, small_batch
+from tests.runs import QUICK, RATED, small_batch
 from tests.ui.hands import Desk
 
 
@@ -75,7 +77,7 @@ class Lives(unittest.TestCase):
             "event = QDropEvent(QPointF(9, 9), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, "
             "Qt.KeyboardModifier.NoModifier)\n"
             "QApplication.sendEvent(window, event)\n"
-            "QTimer.singleShot(900, lambda: print([str(w.session.path) for w in QApplication.topLevelWidgets() "
+            "QTimer.singleShot(3500, lambda: print([str(w.session.path) for w in QApplication.topLevelWidgets() "
             "if isinstance(w, Window) and w.isVisible()], flush=True))\n"
         )
         done = visit(one, drop)
@@ -218,6 +220,58 @@ class Two(unittest.TestCase):
         desk.window.begin_run()
         self.assertEqual(asked, ["Not now"])
         self.assertEqual(target.read_bytes(), b"precious")
+
+
+class NothingStale(unittest.TestCase):
+    def test_range_shows_nothing_of_a_source_that_was_removed(self) -> None:
+        desk = Desk(small_batch(Path(tempfile.mkdtemp()) / "films", 2, 40, first=81))
+        self.addCleanup(desk.close)
+        window, session = desk.window, desk.session
+        window.go_to(RANGE)
+        place, parts = window.range_place, window.range_place.parts
+        first, second = (source.id for source in session.batch.sources)
+        place.show_source(second)
+        desk.until(lambda: parts.here.image is not None and parts.film.stills, "the pictures of the second")
+        old = dict(parts.film.stills)
+        session.edit("remove it", remove_source(session.batch, second))
+        self.assertEqual(place.source, first)
+        desk.until(lambda: parts.film.stills, "the strip of the first, which is as long")
+        self.assertFalse(any(image is kept for image in parts.film.stills.values() for kept in old.values()))
+        session.edit("remove the other", remove_source(session.batch, first))
+        desk.settle()
+        self.assertIsNone(parts.here.image)
+        self.assertFalse(parts.film.stills)
+        self.assertEqual((parts.total.text(), parts.length.text(), parts.clock.text()), ("", "", ""))
+
+    def test_the_column_that_was_opened_by_a_key_is_the_only_one_lit(self) -> None:
+        desk = Desk(small_batch(Path(tempfile.mkdtemp()) / "films", 1, 30, (QUICK, RATED), first=85))
+        self.addCleanup(desk.close)
+        shelf = desk.window.recipe_place.shelf.table
+        for column, recipe in ((1, "quick"), (2, "rated"), (1, "quick")):
+            desk.window.go_to(0)
+            desk.click_cell(0, column)
+            desk.key(Qt.Key.Key_E, Qt.KeyboardModifier.ControlModifier)
+            desk.settle()
+            selection = shelf.selectionModel()
+            assert selection is not None
+            lit = [shelf.rows_model.rows[index.row()].id for index in selection.selectedRows()]
+            self.assertEqual(lit, [recipe])
+
+    def test_what_was_wrong_is_no_longer_said_once_it_is_mended(self) -> None:
+        desk = Desk(small_batch(Path(tempfile.mkdtemp()) / "films", 1, 30, (RATED,), first=87))
+        self.addCleanup(desk.close)
+        desk.click_cell(0, 1)
+        desk.key(Qt.Key.Key_E, Qt.KeyboardModifier.ControlModifier)
+        desk.settle()
+        for text, said in (("sixty pears", True), ("500k", False)):
+            line = desk.window.recipe_place.form.rows[BITS].line
+            assert line is not None
+            line.setFocus()
+            line.selectAll()
+            QTest.keyClicks(line, text)
+            desk.key(Qt.Key.Key_Return, into=line)
+            desk.settle()
+            self.assertEqual(desk.window.notice.isVisible(), said, desk.window.notice.text())
 
 
 if __name__ == "__main__":

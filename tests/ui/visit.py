@@ -46,7 +46,7 @@ def main(path: str, last: str = "") -> int:
             if last:
                 QTimer.singleShot(0, lambda: exec(last, {"window": window, "sys": sys}))
             QTimer.singleShot(
-                1500,
+                4000 if last else 1500,
                 lambda: (print("visited", flush=True), QApplication.closeAllWindows(), QApplication.quit()),
             )
 

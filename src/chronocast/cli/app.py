@@ -143,8 +143,10 @@ def batch_new(
             }
         )
     else:
+        from chronocast.model.show import counted
+
         sys.stdout.write(
-            f"{file}: {len(batch.sources)} sources, {len(batch.recipes)} recipes, {len(batch.outputs)} outputs\n"
+            f"{file}: {counted(len(batch.sources), 'source')}, {counted(len(batch.recipes), 'recipe')}, {counted(len(batch.outputs), 'output')}\n"
         )
     if refused:
         raise typer.Exit(NEEDS_YOU)

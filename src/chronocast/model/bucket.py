@@ -58,13 +58,16 @@ class Overrun:
     full: float
 
 
-def overruns(bucket: Bucket, pieces: Sequence[Sequence[int]]) -> list[Overrun]:
-    """Pieces that run the bucket dry where the joined stream brings them to it, the bucket as those before left it."""
+def overruns(bucket: Bucket, pieces: Sequence[Sequence[int]], spare: float = 0.0) -> list[Overrun]:
+    """Pieces that run the bucket dry where the joined stream brings them to it, the bucket as those before left it.
+
+    ``spare`` is what they have to leave in it at least, as a share.
+    """
     found: list[Overrun] = []
     full = bucket.start
     for number, sizes in enumerate(pieces):
         state = run_through(bucket, sizes, full)
-        if not state.holds:
+        if state.lowest < spare:
             found.append(Overrun(number, max(0.0, full)))
         full = max(0.0, state.last)
     return found

@@ -37,6 +37,15 @@ def time_text(seconds: float) -> str:
     return f"{hours}:{minutes:02d}:{whole % 60:02d}" if hours else f"{minutes}:{whole % 60:02d}"
 
 
+def counted(count: int, thing: str) -> str:
+    """A number of things: ``1 file``, ``3 files``.
+
+    >>> counted(1, "file"), counted(3, "file")
+    ('1 file', '3 files')
+    """
+    return f"{count} {thing}{'' if count == 1 else 's'}"
+
+
 def rate_bits_text(bits_per_second: float) -> str:
     """A bit rate as people say it: ``3 Mb/s``, ``700 kb/s``."""
     if bits_per_second >= 999_500:

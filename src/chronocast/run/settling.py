@@ -129,10 +129,12 @@ def _keep_peak(ready: OutputReady, stock: Stock, store: RoundsStore) -> Decided:
             return Decided(ready, False)  # a piece from elsewhere: the check of the joined file will tell
         packets.append(found)
     rounds = ready.rounds or Rounds(quality=ready.plan.quality or 0.0, settled=True)
-    over = overruns(bucket, packets)
+    over = overruns(bucket, packets, SPARE)
     if not over:
         return Decided(ready, False)
     smaller = _smaller(rounds, [(ready.plan.shown[item.piece], item.full) for item in over])
+    if smaller is None and not overruns(bucket, packets):
+        return Decided(ready, False)
     if smaller is None:
         picture = ready.recipe.picture
         assert picture is not None
@@ -166,6 +168,8 @@ def _smaller(rounds: Rounds, over: Sequence[tuple[str, float]]) -> Rounds | None
     return rounds.model_copy(update={"eased": eased, "begun": begun}) if some else None
 
 
+SPARE = 0.01
+"""What has to stay in the buffer, as a share: a container adds some bytes to pictures."""
 BEGUN_MARGIN = 0.03
 """The least by which a piece begins with less than it finds, as a share of the buffer."""
 
