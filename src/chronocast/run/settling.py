@@ -132,7 +132,8 @@ def _keep_peak(ready: OutputReady, stock: Stock, store: RoundsStore) -> Decided:
     over = overruns(bucket, packets, SPARE)
     if not over:
         return Decided(ready, False)
-    smaller = _smaller(rounds, [(ready.plan.shown[item.piece], item.full) for item in over])
+    margin = SEARCHED_MARGIN if ready.twice else BEGUN_MARGIN
+    smaller = _smaller(rounds, [(ready.plan.shown[item.piece], item.full) for item in over], margin)
     if smaller is None and not overruns(bucket, packets):
         return Decided(ready, False)
     if smaller is None:
@@ -151,19 +152,19 @@ def _keep_peak(ready: OutputReady, stock: Stock, store: RoundsStore) -> Decided:
     )  # fmt: skip
 
 
-def _smaller(rounds: Rounds, over: Sequence[tuple[str, float]]) -> Rounds | None:
+def _smaller(rounds: Rounds, over: Sequence[tuple[str, float]], margin: float) -> Rounds | None:
     """What is decided of pieces that overrun the buffer: first their encoder is told how full it really is, as one
     encoder over the whole would know; where that isn't enough, less is asked of it.  None where nothing helps."""
     eased, begun, some = dict(rounds.eased), dict(rounds.begun), False
     for content, full in over:
         told = begun.get(content, FULLNESS)
-        real = max(LEAST_BEGUN, round(full - BEGUN_MARGIN, 2))
+        real = max(LEAST_BEGUN, round(full - margin, 2))
         if real < told:
             begun[content] = real
             some = True
         elif eased.get(content, 0) < MOST_EASED:
             eased[content] = eased.get(content, 0) + 1
-            begun[content] = max(LEAST_BEGUN, round(told - BEGUN_MARGIN, 2))
+            begun[content] = max(LEAST_BEGUN, round(told - margin, 2))
             some = True
     return rounds.model_copy(update={"eased": eased, "begun": begun}) if some else None
 
@@ -171,7 +172,9 @@ def _smaller(rounds: Rounds, over: Sequence[tuple[str, float]]) -> Rounds | None
 SPARE = 0.01
 """What has to stay in the buffer, as a share: a container adds some bytes to pictures."""
 BEGUN_MARGIN = 0.03
-"""The least by which a piece begins with less than it finds, as a share of the buffer."""
+"""By how much less than it finds a piece begins with, as a share of the buffer."""
+SEARCHED_MARGIN = 0.15
+"""The same where a common quality is still looked for: a better one leaves the next piece less."""
 
 
 def _clock(ready: OutputReady, piece: int) -> str:
