@@ -25,7 +25,7 @@ from chronocast.media.opening import missing
 from chronocast.model.facts import ClipFacts, Damage, SoundFacts
 from chronocast.model.paths import shown
 
-VERSION = 6
+VERSION = 7
 
 
 class FactsStore:

@@ -66,9 +66,7 @@ def inspect_clip(path: str) -> ClipFacts:
                 )
             )
         chapters = _chapters(container)
-        timecode = container.metadata.get("timecode") or next(
-            (s.metadata["timecode"] for s in container.streams if "timecode" in s.metadata), None
-        )
+        timecode = timecode_of(container) or None
     size = os.path.getsize(real_path(path))
     mark = fingerprint(path)
     problems: list[str] = []
@@ -145,6 +143,12 @@ def alpha_of(codec: str, pixel_format: str) -> Alpha:
     if not samples_of(pixel_format)[2] or pixel_format == "pal8":
         return ""
     return "premultiplied" if codec == "exr" else "straight"
+
+
+def timecode_of(container: av.container.InputContainer) -> str:
+    """The start timecode that a file says, wherever it says it and however it is spelt; nothing without one."""
+    said = [container.metadata, *(stream.metadata for stream in container.streams)]
+    return next((str(tags[key]) for tags in said for key in tags if key.lower() == "timecode"), "")
 
 
 def _is_cover(stream: av.VideoStream) -> bool:

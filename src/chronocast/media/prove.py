@@ -14,6 +14,7 @@ import numpy as np
 
 from chronocast.media.compose import picture_digest
 from chronocast.media.errors import NotMedia
+from chronocast.media.inspect import timecode_of
 from chronocast.media.opening import listening, opened
 from chronocast.media.sound import HEARD
 from chronocast.model.colour import UNTAGGED, Colour, read_tags
@@ -104,12 +105,6 @@ def prove(
     if loudness and found.sound_codec:
         found = replace(found, **_loudness(path))
     return replace(found, complaints=(*reading.complaints, *told))
-
-
-def _timecode(container: av.container.InputContainer) -> str:
-    """The start timecode that a file says, wherever it says it."""
-    said = [container.metadata, *(stream.metadata for stream in container.streams)]
-    return next((str(tags[key]) for tags in said for key in tags if key.lower() == "timecode"), "")
 
 
 _ORDERS = {2: "top first", 3: "bottom first", 4: "top first", 5: "bottom first"}
@@ -220,7 +215,7 @@ class _Reading:
                 field_order=_ORDERS.get(int(context.field_order or 0), ""),
                 profile=str(context.profile or ""), level=int(context.level or 0), pixel_format=context.pix_fmt or "",
                 shape=Fraction(video.sample_aspect_ratio or 1) or Fraction(1), digests=tuple(self.digests),
-                timecode=_timecode(container), luma=(self.luma[0], self.luma[1]) if self.luma and self.luma[1] >= 0 else None,
+                timecode=timecode_of(container), luma=(self.luma[0], self.luma[1]) if self.luma and self.luma[1] >= 0 else None,
             )  # fmt: skip
         if audios:
             audio = audios[0]
