@@ -292,6 +292,48 @@ class EditLists(Footage):
         self.assertEqual((ready.cut.rate, ready.cut.start_timecode), (Fraction(30000, 1001), 59 * 30 + 15))
         self.assertEqual(self.shown(ready.cut), [("news", n) for n in range(30, 60)])
 
+    def test_a_motion_effect_of_a_drop_frame_list_is_carried_out(self) -> None:
+        clip(self.folder / "news.mp4", 8, 90, rate=Fraction(30000, 1001))
+        text = (
+            "TITLE: news\nFCM: DROP FRAME\n"
+            "001  AX       V     C        00:00:00;10 00:00:01;10 01:00:02;00 01:00:04;00\n"
+            "M2   AX       015.0                00:00:00;10\n* FROM CLIP NAME: news.mp4\n"
+        )
+        ready = self.ready(text, "slow.edl")
+        self.assertEqual(self.shown(ready.cut)[::2], [("news", n) for n in range(10, 40)])
+
+    def test_places_in_a_drop_frame_list_are_told_in_its_own_timecode(self) -> None:
+        clip(self.folder / "news.mp4", 8, 90, rate=Fraction(30000, 1001))
+        text = (
+            "TITLE: news\nFCM: DROP FRAME\n"
+            "001  AX       V     C        00:00:01;28 00:00:02;28 01:10:00;00 01:10:01;00\n* FROM CLIP NAME: news.mp4\n"
+            "002  AX       V     C        00:00:02;28 00:00:02;28 01:10:01;00 01:10:01;00\n* FROM CLIP NAME: news.mp4\n"
+            "002  AX       V     D    010 00:00:00;00 00:00:01;00 01:10:01;00 01:10:02;00\n* TO CLIP NAME: news.mp4\n"
+        )
+        ready = self.ready(text, "news.edl")
+        self.assertRegex(" ".join(f"{note.where} {note.sentence}" for note in ready.notes), r"01:10:0\d;\d\d")
+
+    def test_paths_of_another_system_are_linked_by_their_names(self) -> None:
+        for place in ("D:\\Reels\\reef\\", "\\\\server\\share\\"):
+            text = EDL.replace("NAME: one.mp4", f"NAME: {place}one.mp4")
+            ready = self.ready(text, "win.edl", rate="25")
+            self.assertEqual(self.shown(ready.cut)[:25], [("one", n) for n in range(25, 50)])
+
+    def test_the_outgoing_side_of_a_dissolve_is_the_one_the_list_names(self) -> None:
+        text = (
+            "TITLE: cross\nFCM: NON-DROP FRAME\n"
+            "001  A        V     C        00:00:00:00 00:00:01:00 01:00:00:00 01:00:01:00\n* FROM CLIP NAME: one.mp4\n"
+            "002  B        V     C        00:00:01:00 00:00:01:00 01:00:01:00 01:00:01:00\n* FROM CLIP NAME: two.mp4\n"
+            "002  C        V     D    010 00:00:00:00 00:00:01:00 01:00:01:00 01:00:02:00\n"
+            "* FROM CLIP NAME: two.mp4\n* TO CLIP NAME: one.mp4\n"
+        )
+        part = self.ready(text, "cross.edl", rate="25").cut.span_at(26)
+        assert part is not None
+        self.assertEqual(
+            [Path(layer.media.path).name if layer.media else "" for layer in part.layers],
+            ["two.mp4", "one.mp4"],
+        )
+
     def test_its_rate_is_asked_for(self) -> None:
         with self.assertRaises(TimelineError) as caught:
             self.ready(EDL, "cut.edl")

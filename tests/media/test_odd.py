@@ -6,8 +6,10 @@ import struct
 import unittest
 from fractions import Fraction
 from pathlib import Path
+from typing import Any
 
 import av
+import numpy as np
 import opentimelineio as otio
 
 from chronocast.demo.counter import read
@@ -31,6 +33,24 @@ FAST = {"preset": "veryfast"}
 TURN = struct.pack(">9i", 0, 65536, 0, -65536, 0, 0, 0, 0, 1 << 30)
 STRAIGHT = struct.pack(">9i", 65536, 0, 0, 0, 65536, 0, 0, 0, 1 << 30)
 KIOSK = BASIC[2]
+
+
+def write_title(path: Path, premultiplied: bool) -> Path:
+    """A light bar, its upper half half transparent, on nothing."""
+    picture = np.zeros((180, 320, 4), np.uint8)
+    picture[60:120, 20:200] = (220, 220, 220, 255)
+    picture[60:90, 20:200, 3] = 128
+    if premultiplied:
+        picture[60:90, 20:200, :3] = 110
+    with av.open(str(path), "w") as output:
+        stream: Any = output.add_stream("qtrle", rate=25)
+        stream.width, stream.height, stream.pix_fmt = 320, 180, "argb"
+        for number in range(20):
+            frame = av.VideoFrame.from_ndarray(picture, format="rgba").reformat(format="argb")
+            frame.pts, frame.time_base = number, Fraction(1, 25)
+            output.mux(stream.encode(frame))
+        output.mux(stream.encode(None))
+    return path
 
 
 class Odd(unittest.TestCase):
@@ -96,6 +116,23 @@ class Odd(unittest.TestCase):
         with self.assertRaises(TimelineError) as caught:
             self.ready(sequence([clip_item(wide, 0, 8), clip_item(plain, 0, 8)]))
         self.assertIn("tone mapping", str(caught.exception))
+
+    def test_a_title_with_alpha_lets_through_what_lies_below_it(self) -> None:
+        below = self.folder / "below.mov"
+        grey = np.full((180, 320, 3), 60, np.uint8)
+        write_footage(str(below), [grey] * 20, RATE, 0, None, form=Format(codec="prores_ks", pixel_format="yuv422p10le"))  # fmt: skip
+        for premultiplied in (False, True):
+            title = write_title(self.folder / f"title {premultiplied}.mov", premultiplied)
+            film = sequence([clip_item(below, 0, 20)], [clip_item(title, 0, 20)])
+            path = self.folder / f"film {premultiplied}.otio"
+            path.write_text(otio.adapters.write_to_string(film, "otio_json"))
+            source = Source(id="s", path=str(path), kind="sequence", name="A film",
+                            alpha="premultiplied" if premultiplied else "straight")  # fmt: skip
+            cut = ready_source(source, self.folder, FactsStore(self.folder / "k" / "facts")).cut
+            picture = self.shown(cut)[5].to_ndarray(format="rgb24").astype(int)
+            for (row, column), wanted in (((20, 60), 60), ((100, 60), 220), ((75, 60), 140)):
+                with self.subTest(premultiplied=premultiplied, row=row):
+                    self.assertLess(abs(picture[row, column] - wanted).max(), 7, picture[row, column])
 
     def two(self, second: dict[str, object], frames: int = 30) -> Path:
         """Two transport streams one after another in one file."""

@@ -141,7 +141,9 @@ def next_quality(tried: Sequence[Tried], target_bytes: float) -> float:
         key=lambda item: (not item.whole, abs(item.quality - base.quality)),
     )
     slopes = [slope_between(item, base) for item in others]
-    slope = next((found for found in slopes if found is not None and found < FLAT), USUAL_SLOPE)
+    # where all are too small a flat one is taken at its word: what a peak holds down answers to quality that little
+    flat = 0.0 if over is None else FLAT
+    slope = next((found for found in slopes if found is not None and found < flat), USUAL_SLOPE)
     step = -off(base) / slope
     if slopes and slopes[0] is not None and slopes[0] >= FLAT and over is not None:
         step = max(step, 5.0, 2 * (base.quality - others[0].quality))  # held down: further each time

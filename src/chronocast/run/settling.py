@@ -129,7 +129,7 @@ def _keep_peak(ready: OutputReady, stock: Stock, store: RoundsStore) -> Decided:
             return Decided(ready, False)  # a piece from elsewhere: the check of the joined file will tell
         packets.append(found)
     rounds = ready.rounds or Rounds(quality=ready.plan.quality or 0.0, settled=True)
-    over = overruns(bucket, packets, SPARE)
+    over = overruns(bucket, packets, SPARE_BITS / bucket.size)
     if not over:
         return Decided(ready, False)
     margin = SEARCHED_MARGIN if ready.twice else BEGUN_MARGIN
@@ -169,8 +169,8 @@ def _smaller(rounds: Rounds, over: Sequence[tuple[str, float]], margin: float) -
     return rounds.model_copy(update={"eased": eased, "begun": begun}) if some else None
 
 
-SPARE = 0.01
-"""What has to stay in the buffer, as a share: a container adds some bytes to pictures."""
+SPARE_BITS = 2000
+"""What has to stay in the buffer: a container adds some bytes to pictures."""
 BEGUN_MARGIN = 0.03
 """By how much less than it finds a piece begins with, as a share of the buffer."""
 SEARCHED_MARGIN = 0.15
