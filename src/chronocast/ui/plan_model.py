@@ -472,7 +472,7 @@ def _headline(batch: Batch, view: Outlook | None, before: Outlook | None) -> Hea
         verdict = {"fits": "fits", "tight": "tight", "short": "too small", "read-only": "read-only"}[room.fit]
         ok = room.fits
         room_more = (
-            f"{size_text(room.usable)} can be used, {size_text(room.needs.safe)} needed for {room.purpose}"
+            f"{size_text(room.needs.safe)} needed, {size_text(room.usable)} can be used"
             if room.writable
             else f"{room.drive} can't be written: {room.why_not}"
         )

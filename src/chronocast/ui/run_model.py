@@ -143,13 +143,15 @@ def run_model(view: RunView, now: float) -> RunModel:
         if view.sentence:
             more = view.sentence
     elif view.condition == "silent":
+        name = "the run"
         finished = "no answer"
         more = f"its runner has said nothing for {time_text(view.silent_seconds)}; Stop ends it for certain, what is finished is kept"
     elif view.condition == "still":
+        name = "the run"
         finished = "stands still"
         more = f"nothing has moved for {time_text(view.still_seconds)}; Stop ends it for certain, what is finished is kept"
     elif view.condition in STANDS:
-        finished, more = STANDS[view.condition]
+        name, (finished, more) = "the run", STANDS[view.condition]
         reason = next((row.reason for row in rows if row.state == "needs you"), "")
         if view.condition in ("full", "away") and reason:
             more = reason
@@ -208,6 +210,6 @@ def _room(view: RunView) -> tuple[str, str, bool]:
     fit = str(worst.get("fit", "fits" if worst["fits"] else "short"))
     return (
         words[fit],
-        f"{size_text(usable)} can be used, {size_text(worst['needs']['safe'])} needed",
+        f"{size_text(worst['needs']['safe'])} needed, {size_text(usable)} can be used",
         fit == "fits",
     )

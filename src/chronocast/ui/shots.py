@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import os
+import signal
+import subprocess
 import sys
 import tempfile
 import time
@@ -114,7 +116,8 @@ class _Shooter:
         self.until("two outputs proved", lambda: proved() >= 2 and bool(session.run and session.run.tasks))
         self.settle(1.0)
         self.shoot(window, "run-ink")
-        session.ask("stop")
+        self.interrupt(window)
+        session.stop()
         self.until("the run to stop", lambda: bool(session.run and session.run.outcome))
         session.forecast()
         before = session.view
@@ -126,6 +129,7 @@ class _Shooter:
         grid.table.setCurrentIndex(grid.model.index(0, 3))
         self.settle()
         self.shoot(window, "plan-kept-ink")
+        self.fill_a_drive(window)
         window.other_theme()
         paper = _windows[-1]
         self.until("the filmstrips", lambda: strips_in_sight(paper), 60)
@@ -146,6 +150,58 @@ class _Shooter:
         paper.close()
         wait_for_errands()
         return 0
+
+    def condition(self, window: Window, name: str) -> None:
+        """Wait until the run is known to be in a condition, and let *Run* show it."""
+        from chronocast.ui.window import RUN
+
+        session = window.session
+        self.until(
+            f"the run to be {name}", lambda: session.run is not None and session.run.condition == name, 120
+        )
+        window.go_to(RUN)
+        self.settle(1.2)
+
+    def interrupt(self, window: Window) -> None:
+        """*Run* paused; then with its runner killed; then it goes on."""
+        session = window.session
+        session.ask("pause")
+        self.condition(window, "paused")
+        self.shoot(window, "run-paused-ink")
+        session.ask("resume")
+        self.condition(window, "going")
+        assert session.journal is not None
+        os.kill(int(session.journal.with_suffix(".lock").read_text()), signal.SIGKILL)
+        self.condition(window, "interrupted")
+        self.shoot(window, "run-interrupted-ink")
+        session.take_up()
+        self.condition(window, "going")
+
+    def fill_a_drive(self, window: Window) -> None:
+        """*Run* on a drive that is full, where one can be made that is small enough (by root)."""
+        from chronocast.model.edits import hold, set_folder
+        from chronocast.ui.window import PLAN
+
+        session, drive = window.session, self.place / "Card A"
+        drive.mkdir()
+        mounted = ["mount", "-t", "tmpfs", "-o", "size=700k", "none", str(drive)]
+        if os.geteuid() or subprocess.run(mounted, capture_output=True).returncode:
+            sys.stderr.write("run-full-ink is left as it is: a small drive can only be made by root\n")
+            return
+        try:
+            others = [output.id for output in session.batch.outputs[2:]]
+            session.edit("choose a target folder", hold(set_folder(session.batch, str(drive)), others, True))
+            before = session.view
+            self.until("the forecast for it", lambda: session.view is not before)
+            session.begin(any_room=True)
+            self.condition(window, "full")
+            self.shoot(window, "run-full-ink")
+            session.stop()
+            self.until("the run to stop", lambda: bool(session.run and session.run.outcome))
+            session.undo()
+            window.go_to(PLAN)
+        finally:
+            subprocess.run(["umount", "-l", str(drive)], capture_output=True)
 
     def show_range(self, window: Window) -> None:
         """*Range* with the teaser chosen, its stills there, its ends looked at."""
