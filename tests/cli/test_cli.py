@@ -153,6 +153,37 @@ class CommandLine(unittest.TestCase):
         self.assertEqual((good[0]["frames"], good[0]["rate"]), (60, "25"))
         self.assertEqual(sum("missing" in source["problems"][0] for source in found if source["unusable"]), 1)
 
+    def test_a_name_that_is_no_text_spoils_nothing(self) -> None:
+        folder = Path(tempfile.mkdtemp())
+        odd = os.fsdecode(os.fsencode(folder) + b"/tide \xe9.mp4")
+        shutil.copy(clip(folder / "good.mp4", 90, 12, width=160, height=96), odd)
+        done = run_apart("inspect", folder, "--json")
+        self.assertEqual(done.returncode, 0, done.stderr)
+        self.assertEqual(len(json.loads(done.stdout)["sources"]), 2)
+        path = folder / "b.batch.json"
+        self.answer(
+            "batch", "new", path, "--source", odd, "--recipe", "review-360", "--to", folder / "out", "--json"
+        )
+        done = run_apart("render", path)
+        self.assertEqual(done.returncode, 0, done.stderr)
+        self.assertEqual(len(list((folder / "out").iterdir())), 1)
+
+    def test_a_clip_is_found_again_by_its_content_and_another_never_takes_its_place(self) -> None:
+        folder = Path(tempfile.mkdtemp())
+        clip(folder / "reef.mp4", 91, 25, width=160, height=96)
+        path = folder / "b.batch.json"
+        self.answer("batch", "new", path, "--source", folder / "reef.mp4", "--recipe", "review-360", "--to", folder / "out", "--json")  # fmt: skip
+        self.answer("forecast", path, "--json")
+        (folder / "elsewhere").mkdir()
+        os.rename(folder / "reef.mp4", folder / "elsewhere" / "renamed.mp4")
+        clip(folder / "elsewhere" / "reef.mp4", 92, 25, width=160, height=96)
+        self.answer("batch", "relink", path, "--search", folder / "elsewhere", "--json")
+        self.assertIn("renamed.mp4", path.read_text())
+        shutil.copy(folder / "elsewhere" / "reef.mp4", folder / "elsewhere" / "renamed.mp4")
+        told = self.answer("forecast", path, "--json", code=1)
+        self.assertEqual(told["outputs"], [])
+        self.assertIn("is not the file that was brought in", str(told["problems"]))
+
     def test_recipes_are_listed_and_shown(self) -> None:
         recipes = self.answer("recipes", "list", "--json")["recipes"]
         self.assertGreaterEqual(len(recipes), 3)

@@ -118,6 +118,34 @@ class Run(unittest.TestCase):
         view = RunView().fold(story([now + n for n in range(8)])[:4]).see({}, lives=False)
         self.assertEqual(run_model(view, now + 4).finished, "interrupted")
 
+    def test_when_nothing_moves_no_time_is_promised_and_each_way_of_it_has_its_word(self) -> None:
+        now = time.time()
+        ways: dict[str, dict[str, Any]] = {
+            "paused": {"paused": True}, "full": {"waits_for": "space"}, "away": {"waits_for": "drive"},
+            "no slot": {"waits_for": "slot"}, "silent": {"silent_seconds": 400.0}, "still": {"still_seconds": 500.0},
+            "interrupted": {"lives": False},
+        }  # fmt: skip
+        said = set()
+        at, later = (datetime.fromtimestamp(now + more).astimezone().isoformat() for more in (0, 90))
+        promise = {"at": at, "finish": {"likely": later, "safe": later}, "outputs": {"o": {"likely": 90.0}}}
+        for condition, state in ways.items():
+            view = RunView().fold(story([now + n for n in range(8)])[:5])
+            view.finish = promise
+            for name, value in {"lives": True, **state}.items():
+                setattr(view, name, value)
+            shown = run_model(view, now + 5)
+            with self.subTest(condition):
+                self.assertEqual(shown.condition, condition)
+                for words in (shown.finished, shown.finished_more, *(row.finish for row in shown.rows)):
+                    self.assertNotRegex(words, r"\d\d:\d\d|\d to go|real time")
+                self.assertNotIn("real time", shown.done_more)
+                self.assertNotEqual(shown.role, "tide")
+                said.add(shown.finished)
+        self.assertEqual(len(said), len(ways))
+        going = RunView().fold(story([now + n for n in range(8)])[:5])
+        going.lives, going.finish = True, promise
+        self.assertRegex(run_model(going, now + 5).finished, r"\d\d:\d\d")
+
 
 class Plan(unittest.TestCase):
     def test_a_plan_without_a_forecast_is_already_a_plan(self) -> None:

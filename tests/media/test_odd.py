@@ -15,12 +15,13 @@ import opentimelineio as otio
 from chronocast.demo.counter import read
 from chronocast.journal.facts import FactsStore
 from chronocast.media.decode import Readers, luma
+from chronocast.media.encode import encode_piece
 from chronocast.media.footage import Format, write_footage
 from chronocast.media.inspect import inspect_clip
 from chronocast.media.layers import piece_pictures
 from chronocast.model.batch import Source
 from chronocast.model.cutlist import CutList
-from chronocast.model.supplied import BASIC
+from chronocast.model.supplied import BASIC, supplied
 from chronocast.model.timing import FrameRange
 from chronocast.pieces.plan import plan_output
 from chronocast.run.prepare import ready_source
@@ -116,6 +117,28 @@ class Odd(unittest.TestCase):
         with self.assertRaises(TimelineError) as caught:
             self.ready(sequence([clip_item(wide, 0, 8), clip_item(plain, 0, 8)]))
         self.assertIn("tone mapping", str(caught.exception))
+
+    def test_mastering_and_light_levels_of_hdr10_are_carried(self) -> None:
+        path = self.folder / "bright.mkv"
+        form = Format(codec="libx265", pixel_format="yuv420p10le", colour=(9, 16, 9, 1), options={
+            "x265-params": "log-level=none:hdr10=1:repeat-headers=1:max-cll=900,300:"
+            "master-display=G(13250,34500)B(7500,3000)R(34000,16000)WP(15635,16450)L(10000000,50)",
+        })  # fmt: skip
+        write_footage(str(path), counted(5, 12), RATE, 24, options={"preset": "ultrafast"}, form=form)
+        was = inspect_clip(str(path))
+        self.assertTrue(was.mastering and was.light)
+        phone = supplied("phone-540")
+        assert phone and phone.picture
+        recipe = phone.model_copy(
+            update={"sound": None, "picture": phone.picture.model_copy(update={"depth": 10})}
+        )
+        plan = plan_output(clip_cut_list(was), FrameRange(0, 12), recipe)
+        made = self.folder / "made.mp4"
+        readers = Readers()
+        self.addCleanup(readers.close)
+        encode_piece(plan.pieces[0].model_copy(update={"target": str(made)}), readers)
+        now = inspect_clip(str(made))
+        self.assertEqual((now.mastering, now.light), (was.mastering, was.light))
 
     def test_a_title_with_alpha_lets_through_what_lies_below_it(self) -> None:
         below = self.folder / "below.mov"

@@ -110,7 +110,10 @@ class Tasks(unittest.TestCase):
         place = desk.window.recipe_place
         self.open_recipe(desk, 1)
         self.take(desk, "codec", "VP9")
-        desk.until(lambda: (p := desk.session.batch.recipes[0].picture) and p.codec == "vp9", "the codec")
+        desk.until(
+            lambda: any(c.words == "two pass" and c.why for c in place.form.rows["mode"].setting.choices),
+            "the form of the new codec",
+        )
         before = desk.session.batch
         self.take(desk, "mode", "two pass")
         self.assertIs(desk.session.batch, before)

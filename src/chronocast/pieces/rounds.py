@@ -129,9 +129,13 @@ def next_quality(tried: Sequence[Tried], target_bytes: float) -> float:
         wide = under.quality - over.quality
         slope = slope_between(over, under)
         near = min(over, under, key=lambda item: abs(off(item)))
-        if slope is None or slope > FLAT:
+        crept = sum(off(item) <= 0 for item in whole) > 1
+        if (slope is None or slope > FLAT) and not crept:
             # a peak may hold the upper one down, and then only the lower one tells
             slope, near = USUAL_SLOPE, under
+        elif slope is None or slope > FLAT:
+            # that was tried, and it crept: the line between both
+            slope = (off(under) - off(over)) / wide
         found = near.quality - off(near) / slope
         return min(under.quality - 0.04 * wide, max(over.quality + 0.04 * wide, found))
     base = over or under or tried[-1]
