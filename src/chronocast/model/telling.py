@@ -43,7 +43,8 @@ def sound_words(sound: SoundRecipe | None) -> str:
     each = ", each track" if sound.tracks == "each" else ""
     layout = "as source" if sound.layout == "source" else sound.layout
     chosen = f", {' '.join(sound.choose)} only" if sound.choose else ""
-    return f"{codec.name} {layout} {more}{each}{chosen}"
+    both = layout if layout == more else f"{layout} {more}"
+    return f"{codec.name} {both}{each}{chosen}"
 
 
 def telling_name(recipe: Recipe) -> str:

@@ -88,6 +88,6 @@ def need_room(folder: Path, size: int, reserve: bool = True) -> None:
     if size > room.usable:
         kept = f", of which {size_text(room.reserve)} are left free on purpose" if room.reserve else ""
         raise NoRoom(
-            f"The drive of {folder} has {size_text(room.free)} free{kept}; {size_text(size)} are needed there now.",
+            f"{size_text(size)} are needed now, {size_text(room.free)} are free{kept} on the drive of {folder}.",
             "Free some room, choose another folder, or leave less free on purpose.",
         )

@@ -203,7 +203,8 @@ def _room(view: RunView) -> tuple[str, str, bool]:
     if view.condition == "ended" or not rooms:
         return "—", "", True
     if view.condition == "full":
-        return "full", rooms[0].get("told", ""), False
+        tight = min(rooms, key=lambda room: room["free"] - room["needs"]["safe"])
+        return "full", f"{size_text(tight['needs']['safe'])} needed, {size_text(tight['free'])} free", False
     worst = min(rooms, key=lambda room: room["free"] - room.get("reserve", 0) - room["needs"]["safe"])
     words = {"fits": "fits", "tight": "tight", "short": "too small", "read-only": "read-only"}
     usable = max(0, worst["free"] - worst.get("reserve", 0))

@@ -129,7 +129,6 @@ class _Shooter:
         grid.table.setCurrentIndex(grid.model.index(0, 3))
         self.settle()
         self.shoot(window, "plan-kept-ink")
-        self.fill_a_drive(window)
         window.other_theme()
         paper = _windows[-1]
         self.until("the filmstrips", lambda: strips_in_sight(paper), 60)
@@ -147,7 +146,10 @@ class _Shooter:
         paper.go_to(CHECK)
         self.settle()
         self.shoot(paper, "check-paper")
-        paper.close()
+        paper.other_theme()
+        ink = _windows[-1]
+        self.fill_a_drive(ink)
+        ink.close()
         wait_for_errands()
         return 0
 
@@ -195,6 +197,7 @@ class _Shooter:
             self.until("the forecast for it", lambda: session.view is not before)
             session.begin(any_room=True)
             self.condition(window, "full")
+            self.until("what was said before to pass", lambda: not window.notice.isVisible(), 30)
             self.shoot(window, "run-full-ink")
             session.stop()
             self.until("the run to stop", lambda: bool(session.run and session.run.outcome))
