@@ -134,7 +134,7 @@ class Lanes(QWidget):
         high = max(1.0, min(30 * unit, (self.height() - AXIS * unit - 10) / max(1, len(rows)) - gap))
         for number, row in enumerate(rows):
             top = AXIS * unit + 5 + number * (high + gap)
-            for last, block in zip([*[False] * (len(row) - 1), True], row, strict=True):
+            for place, block in enumerate(row):
                 self._block(
                     painter,
                     block,
@@ -144,7 +144,7 @@ class Lanes(QWidget):
                         max(1.0, (block.end - block.begin) * scale_x),
                         high,
                     ),
-                    (block.safe - block.end) * scale_x if last else 0.0,
+                    (block.safe - block.end) * scale_x if place == len(row) - 1 else 0.0,
                 )
         x = left + data.now * scale_x
         painter.setPen(QPen(t.color("text"), 1.4))
