@@ -114,7 +114,7 @@ class Passes(unittest.TestCase):
 
     def test_every_way_to_a_rate_keeps_a_peak_that_binds_over_the_joins_of_grain(self) -> None:
         path = self.batch(30, *GRAINY)
-        write_footage(str(path.parent / "clip 0.mp4"), grain(430), Fraction(25), 18, None)
+        write_footage(str(path.parent / "clip 0.mp4"), grain(260), Fraction(25), 18, None)
         journal = begin_run(load_batch(path), path)
         view = wait(journal, over)
         opened = RunJournal(journal)
@@ -128,7 +128,7 @@ class Passes(unittest.TestCase):
                 self.assertTrue(found["peak rate"])
                 if output.recipe == TIGHT.name:
                     self.assertTrue(found["size of the picture"])
-                self.assertEqual(len(counters(Path(output.path))), 430)
+                self.assertEqual(len(counters(Path(output.path))), 260)
 
     def test_stills_are_placed_whole_and_never_over_a_folder_of_other_things(self) -> None:
         path = self.batch(110, STILLS)
