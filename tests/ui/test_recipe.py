@@ -45,6 +45,7 @@ class Tasks(unittest.TestCase):
 
     def take(self, desk: Desk, key: str, words: str) -> None:
         """Click on a choice by its words."""
+        desk.until(lambda: key in desk.window.recipe_place.form.rows, f"the setting {key}")
         row = desk.window.recipe_place.form.rows[key]
         assert row.choices is not None
         number = next(n for n, choice in enumerate(row.setting.choices) if choice.words == words)
