@@ -91,6 +91,15 @@ class Lives(unittest.TestCase):
         log = Path(os.environ["CHRONOCAST_STATE"]) / "logs" / "desktop.log"
         self.assertIn("ZeroDivisionError: of a slot", log.read_text())
 
+    def test_a_batch_that_ended_its_window_is_opened_with_care_the_next_time(self) -> None:
+        path = small_batch(Path(tempfile.mkdtemp()) / "films", 1, 30)
+        self.assertEqual(visit(path, "import os; os._exit(9)").returncode, 9)
+        for careful in (True, False):
+            done = visit(path, "print('careful', window.careful, window.notice.text(), flush=True)")
+            self.lived(done)
+            self.assertIn(f"careful {careful}", done.stdout)
+            self.assertEqual("ended unexpectedly" in done.stdout, careful)
+
     def test_one_record_that_makes_no_sense_is_said_and_the_rest_goes_on(self) -> None:
         from chronocast.journal.runs import RunJournal, new_run_path
 
