@@ -118,7 +118,7 @@ def _picture(found: Found, expected: Expected) -> list[Check]:
         off = got / expected.picture_bytes - 1
         checks.append(
             Check("size of the picture", off <= expected.picture_bytes_off if expected.picture_bytes_most else abs(off) <= expected.picture_bytes_off,
-                  f"at most {size_text(expected.picture_bytes)}: at the best quality these pictures take no more" if expected.picture_bytes_most
+                  f"at most {size_text(expected.picture_bytes)}: at the best quality{' within the peak' if expected.peak else ''} these pictures take no more" if expected.picture_bytes_most
                   else f"{size_text(expected.picture_bytes)} ± {expected.picture_bytes_off:.1%}", f"{size_text(got)} ({off:+.2%})",
                   "bytes of all picture packets")
         )  # fmt: skip

@@ -176,12 +176,7 @@ class FrameReader:
         for back in (0, 1, 1 << 30):
             self._seek(self.index.key_before(number, back))
             held = None
-            assert self._frames is not None
-            for picture in self._frames:
-                at = self._number(picture)
-                if at is None:
-                    continue
-                self._next = at + 1
+            for at, picture in self._numbered():
                 if at > number:
                     later = later or picture
                     break
@@ -199,14 +194,18 @@ class FrameReader:
         time = picture.pts if picture.pts is not None else picture.dts
         return self.index.number.get(time) if time is not None else None
 
-    def _forward(self, number: int) -> av.VideoFrame | None:
-        """Decode up to ``number``; None if decoding started after it or it is missing."""
+    def _numbered(self) -> Iterator[tuple[int, av.VideoFrame]]:
+        """What is decoded from here on, each picture with its number; those without a known time are left out."""
         assert self._frames is not None
         for picture in self._frames:
             at = self._number(picture)
-            if at is None:
-                continue
-            self._next = at + 1
+            if at is not None:
+                self._next = at + 1
+                yield at, picture
+
+    def _forward(self, number: int) -> av.VideoFrame | None:
+        """Decode up to ``number``; None if decoding started after it or it is missing."""
+        for at, picture in self._numbered():
             if picture.is_corrupt:
                 self._complain(at, "is damaged, says the decoder")
             if at == number:
