@@ -13,6 +13,7 @@ from chronocast.pieces.rounds import (
     MOST_ROUNDS,
     TOLERANCE,
     WORST,
+    Made,
     Rounds,
     after_an_edit,
     first_quality,
@@ -51,7 +52,9 @@ class Search(unittest.TestCase):
         while not rounds.settled and count < MOST_ROUNDS + 3:
             count += 1
             made = sample(len(hardness)) if rounds.sampling else range(len(hardness))
-            step = settle(rounds, {n: world.size(n, rounds.quality) for n in made}, frames, target)
+            step = settle(
+                rounds, Made({n: world.size(n, rounds.quality) for n in made}, {}), frames, target
+            )
             rounds = step.rounds
             if rounds.settled:
                 break
@@ -78,7 +81,7 @@ class Search(unittest.TestCase):
         for _ in range(MOST_ROUNDS + 3):
             made = sample(len(names)) if rounds.sampling else range(len(names))
             rounds = settle(
-                rounds, {n: size(n, rounds.quality) for n in made}, [100] * len(names), target, names
+                rounds, Made({n: size(n, rounds.quality) for n in made}, {}), [100] * len(names), target, names
             ).rounds
             if rounds.settled:
                 break
@@ -98,7 +101,7 @@ class Search(unittest.TestCase):
             while not rounds.settled:
                 made = sample(12) if rounds.sampling else range(12)
                 rounds = settle(
-                    rounds, {n: world.size(n, rounds.quality) for n in made}, [100] * 12, target
+                    rounds, Made({n: world.size(n, rounds.quality) for n in made}, {}), [100] * 12, target
                 ).rounds
             counts.append(sum(item.whole for item in rounds.tried))
         self.assertLessEqual(sum(counts) / len(counts), 2.3)
@@ -107,20 +110,24 @@ class Search(unittest.TestCase):
         world, names = World([1.0, 2.0, 0.5, 1.5, 1.0, 0.8], 0.0), [f"p{n}" for n in range(6)]
         target = float(sum(world.size(n, 23) for n in range(6)))
         rounds = Rounds(quality=23.0, settled=True, shown=tuple(names))
-        self.assertIsNone(after_an_edit(rounds, [world.size(n, 23) for n in range(6)], names, target))
+        frames = [100] * 6
+        as_before = Made({n: world.size(n, 23) for n in range(6)}, {})
+        self.assertIsNone(after_an_edit(rounds, as_before, frames, names, target))
         changed = [*names[:5], "new"]
         world.hardness[5] = 1.1
         for _ in range(4):
-            sizes = [world.size(n, rounds.quality_of(name)) for n, name in enumerate(changed)]
-            step = after_an_edit(rounds, sizes, changed, target)
+            sizes = {n: world.size(n, rounds.quality_of(name)) for n, name in enumerate(changed)}
+            step = after_an_edit(rounds, Made(sizes, {}), frames, changed, target)
             if step is None:
                 break
             rounds = step.rounds
         self.assertIsNone(step)
         self.assertTrue(rounds.settled and set(rounds.own) == {"new"})
         world.hardness[5] = 40.0
-        sizes = [world.size(n, 23) for n in range(6)]
-        anew = after_an_edit(Rounds(quality=23.0, settled=True, shown=tuple(names)), sizes, changed, target)
+        harder = Made({n: world.size(n, 23) for n in range(6)}, {})
+        anew = after_an_edit(
+            Rounds(quality=23.0, settled=True, shown=tuple(names)), harder, frames, changed, target
+        )
         self.assertTrue(anew and not anew.rounds.settled)
 
     def test_a_peak_that_holds_the_first_rounds_down_does_not_mislead_it(self) -> None:
@@ -134,7 +141,7 @@ class Search(unittest.TestCase):
                 sizes = {n: world.size(n, rounds.quality) for n in range(count)}
                 held = min(1.0, most / sum(sizes.values()))  # what a peak does to all that would be larger
                 sizes = {n: round(size * held) for n, size in sizes.items()}
-                rounds = settle(rounds, sizes, [100] * count, target).rounds
+                rounds = settle(rounds, Made(sizes, {}), [100] * count, target).rounds
                 rounds_made += 1
             self.assertFalse(rounds.at_best or rounds.missed, (seed, rounds))
             self.assertLessEqual(rounds_made, MOST_ROUNDS)
@@ -148,3 +155,62 @@ class Search(unittest.TestCase):
     def test_what_is_left_is_less_the_further_it_is(self) -> None:
         self.assertGreater(left(None, 20), 2)
         self.assertEqual(left(Rounds(quality=20, settled=True), 20), 1.0)
+
+
+PEAK = 300_000
+"""What the peak allows a piece of the held world."""
+
+
+class HeldDown(unittest.TestCase):
+    """Smaller than asked at the best quality: easy pictures, or a peak that keeps them down?"""
+
+    def search(self, hardness: list[float], target: float, peak: float | None = PEAK) -> Rounds:
+        """Rounds over pieces that an encoder keeps under a peak: its quantizer rises as it has to."""
+        world, count = World(hardness, 0.0), len(hardness)
+        rounds = Rounds(quality=BEST)
+        for _ in range(MOST_ROUNDS + 3):
+            free = {n: world.size(n, rounds.quality) for n in range(count)}
+            sizes = {n: min(size, round(PEAK * 0.9)) if peak else size for n, size in free.items()}
+            quantizers = {n: rounds.quality + 8 * (free[n] / sizes[n] - 1) for n in free}
+            names = [f"p{n}" for n in range(count)]
+            allowed = peak * count if peak else None
+            rounds = settle(rounds, Made(sizes, quantizers), [100] * count, target, names, allowed).rounds
+            if rounds.settled:
+                break
+        self.assertTrue(rounds.settled)
+        return rounds
+
+    def test_pictures_that_a_peak_holds_under_their_rate_are_said_to_miss_it(self) -> None:
+        rounds = self.search([2.0, 3.0, 2.5], target=PEAK * 3 * 0.97)
+        self.assertIn("the peak holds its pictures down", rounds.missed)
+        self.assertEqual(rounds.had, round(PEAK * 0.9) * 3)
+
+    def test_easy_pictures_under_a_peak_are_as_good_as_they_can_be(self) -> None:
+        for hardness in ([0.02, 0.03, 0.01], [0.2, 0.25, 0.2]):  # far below the peak, and well within reach of it
+            rounds = self.search(hardness, target=PEAK * 3 * 0.97)
+            self.assertTrue(rounds.at_best and not rounds.missed, rounds)
+
+    def test_hard_pictures_that_get_their_rate_and_easy_ones_that_cannot_use_it_are_no_miss(self) -> None:
+        rounds = self.search([4.0, 0.05, 0.02], target=PEAK * 3 * 0.6)
+        self.assertTrue(rounds.at_best and not rounds.missed, rounds)
+
+    def test_hard_pictures_held_under_their_rate_beside_easy_ones_are_a_miss(self) -> None:
+        rounds = self.search([4.0, 0.05, 0.02], target=PEAK * 3 * 0.97)
+        self.assertTrue(rounds.missed, rounds)
+
+    def test_without_a_peak_nothing_is_held(self) -> None:
+        self.assertTrue(self.search([0.2, 0.3], target=10 * PEAK, peak=None).at_best)
+
+    def test_pieces_made_smaller_for_a_peak_afterwards_are_looked_at_again(self) -> None:
+        easy = self.search([0.2, 0.25, 0.2], target=PEAK * 3 * 0.97)
+        last = next(item for item in easy.tried if item.quality == BEST)
+        shown, frames = easy.shown, [100] * 3
+        same = Made(last.made, last.quantizers)
+        self.assertIsNone(after_an_edit(easy, same, frames, shown, PEAK * 3 * 0.97))
+        squeezed = Made(
+            {n: size // 2 for n, size in last.made.items()}, {n: q + 6 for n, q in last.quantizers.items()}
+        )
+        step = after_an_edit(easy, squeezed, frames, shown, PEAK * 3 * 0.97)
+        self.assertTrue(step and step.rounds.missed)
+        other = after_an_edit(easy, same, frames, [*shown[:2], "new"], PEAK * 3 * 0.97)
+        self.assertTrue(other and not other.rounds.settled, "new pictures may use more")

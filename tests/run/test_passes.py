@@ -35,11 +35,11 @@ TWO = Recipe(
 )  # fmt: skip
 
 
-def peaked(name: str, **control: Any) -> Recipe:
+def peaked(name: str, codec: str = "h264", container: str = "mp4", **control: Any) -> Recipe:
     """A recipe that makes what grain needs impossible at times."""
     return Recipe(
-        id=name, name=name, sound=None,
-        picture=PictureRecipe(effort="fast", size=SIZE, rate_control=RateControl(**control)),
+        id=name, name=name, sound=None, container=container,
+        picture=PictureRecipe(codec=codec, effort="fast", size=SIZE, rate_control=RateControl(**control)),
     )  # fmt: skip
 
 
@@ -48,8 +48,11 @@ GRAINY = (
     peaked("quality", mode="quality", quality=10, peak_bits_per_second=700_000, buffer_bits=350_000),
     peaked("constant", mode="constant", target_bits_per_second=600_000, buffer_bits=200_000),
     peaked("variable", mode="variable", target_bits_per_second=500_000, peak_bits_per_second=650_000, buffer_bits=250_000),
+    peaked("quality-hevc", "hevc", mode="quality", quality=10, peak_bits_per_second=700_000, buffer_bits=350_000),
+    peaked("variable-mpeg2", "mpeg2", "ts", mode="variable", target_bits_per_second=900_000, peak_bits_per_second=1_200_000, buffer_bits=600_000),
     TIGHT,
 )  # fmt: skip
+HELD = peaked("held", "hevc", mode="two pass", target_bits_per_second=500_000, peak_bits_per_second=510_000, buffer_bits=100_000)  # fmt: skip
 
 
 def grain(frames: int) -> Iterator[NDArray[np.uint8]]:
@@ -129,6 +132,15 @@ class Passes(unittest.TestCase):
                 if output.recipe == TIGHT.name:
                     self.assertTrue(found["size of the picture"])
                 self.assertEqual(len(counters(Path(output.path))), 260)
+
+    def test_a_rate_that_a_peak_holds_down_is_refused_with_what_can_be_had(self) -> None:
+        path = self.batch(30, HELD)
+        write_footage(str(path.parent / "clip 0.mp4"), grain(260), Fraction(25), 18, None)
+        view = wait(begin_run(load_batch(path), path), over)
+        (output,) = view.outputs.values()
+        self.assertEqual(output.state, "needs you")
+        self.assertRegex(output.reason, r"peak of 510 kb/s can't be met: -[\d.]+%, the peak holds.* 4\d\d kb/s can be had")
+        self.assertFalse(Path(output.path).exists())
 
     def test_stills_are_placed_whole_and_never_over_a_folder_of_other_things(self) -> None:
         path = self.batch(110, STILLS)

@@ -8,7 +8,8 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from fractions import Fraction
 from functools import cache
-from typing import cast
+from statistics import fmean
+from typing import Any, cast
 
 import av
 from av.video.frame import PictureType
@@ -31,13 +32,15 @@ class Encoded:
     """Bytes of a piece's file, and of its picture packets in decoding order.
 
     ``digest`` is of all pictures as the encoder was given them, where that was asked for; ``sets`` of the
-    parameter sets, which all pieces of a file must share.
+    parameter sets, which all pieces of a file must share; ``quantizer`` is the pictures' mean, where the encoder
+    tells it.
     """
 
     bytes: int
     packets: tuple[int, ...]
     digest: str = ""
     sets: str = ""
+    quantizer: float | None = None
 
 
 def encode_piece(job: PieceJob, readers: Readers, progress: Progress | None = None) -> Encoded:
@@ -87,6 +90,17 @@ def _steady(settings: EncoderSettings) -> dict[str, str]:
     return {"x264-params": f"{told}:asm=avx2" if told else "asm=avx2"}
 
 
+LAMBDA = 118
+"""The libraries tell a quantizer times this (FF_QP2LAMBDA)."""
+
+
+def _quantizer(packet: av.Packet[Any]) -> list[float]:
+    """The quantizer of a packet's picture, if its encoder tells it: the first four bytes of the quality statistics."""
+    if not packet.has_sidedata("quality_stats"):
+        return []
+    return [int.from_bytes(bytes(packet.get_sidedata("quality_stats"))[:4], "little") / LAMBDA]
+
+
 def _fields(settings: EncoderSettings) -> dict[str, str]:
     """Which field comes first, said to the stream as well as in it."""
     return {"field_order": {"top": "tt", "bottom": "bb"}[settings.fields]} if settings.fields else {}
@@ -134,12 +148,14 @@ def encode_pictures(
                 "Change the recipe's picture settings.",
             ) from error
         count, sizes = 0, []
+        quantizers: list[float] = []
         total = hashlib.blake2b(digest_size=16) if digest else None
 
         def send(picture: av.VideoFrame | None) -> None:
             for packet in stream.encode(picture):
                 if packet.size:
                     sizes.append(packet.size)
+                    quantizers.extend(_quantizer(packet))
                 output.mux(packet)
 
         for picture in pictures:
@@ -164,4 +180,5 @@ def encode_pictures(
             tuple(sizes),
             total.hexdigest() if total is not None else "",
             sets,
+            round(fmean(quantizers), 3) if quantizers else None,
         )

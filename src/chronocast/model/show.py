@@ -47,9 +47,10 @@ def counted(count: int, thing: str) -> str:
 
 
 def rate_bits_text(bits_per_second: float) -> str:
-    """A bit rate as people say it: ``3 Mb/s``, ``700 kb/s``."""
+    """A bit rate as people say it: ``3 Mb/s``, ``1.05 Mb/s``, ``700 kb/s``."""
     if bits_per_second >= 999_500:
-        return f"{bits_per_second / 1e6:.1f}".rstrip("0").rstrip(".") + " Mb/s"
+        places = 2 if bits_per_second < 9_995_000 else 1
+        return f"{bits_per_second / 1e6:.{places}f}".rstrip("0").rstrip(".") + " Mb/s"
     return f"{bits_per_second / 1e3:.0f} kb/s"
 
 

@@ -16,6 +16,7 @@ from math import log
 from pydantic import Field
 
 from chronocast.model.cutlist import Stated
+from chronocast.pieces.held import PROBE, Tried, falls_short, worth_a_probe
 
 OFF_ALLOWED = 0.01
 TOLERANCE = 0.008
@@ -37,22 +38,6 @@ LEAST_BEGUN = 0.04
 """An encoder that begins with less of a buffer than that gives up."""
 
 
-class Tried(Stated):
-    """One round: the quality, bytes of the pieces that were made by position, and the share of the frames they are."""
-
-    quality: float
-    made: dict[int, int]
-    share: float = 1.0
-
-    @property
-    def bytes(self) -> int:
-        return sum(self.made.values())
-
-    @property
-    def whole(self) -> bool:
-        return self.share > 0.999
-
-
 class Rounds(Stated):
     """Where the search stands.
 
@@ -60,7 +45,8 @@ class Rounds(Stated):
     was left, with their quality.  ``eased`` are pieces made smaller to keep a peak: how many steps;
     ``begun`` how full they find their receiver's buffer, as a share, where that is less than an encoder assumes.
     ``at_best``: at the best quality that is tried its pictures take less than was asked, and can't use more.
-    ``missed``: a sentence, where the rate couldn't be met; nothing is joined then.  ``in_all`` counts rounds.
+    ``missed``: a sentence, where the rate couldn't be met; nothing is joined then, and ``had`` are the bytes that can
+    be had.  ``in_all`` counts rounds.
     """
 
     quality: float
@@ -72,6 +58,7 @@ class Rounds(Stated):
     own: dict[str, float] = Field(default_factory=dict)
     at_best: bool = False
     missed: str = ""
+    had: int = 0
     in_all: int = 0
 
     @property
@@ -162,16 +149,28 @@ class Step:
     sentence: str = ""
 
 
+@dataclass(frozen=True)
+class Made:
+    """What came of a round, by position of the pieces that were made: bytes, and mean quantizers."""
+
+    sizes: Mapping[int, int]
+    quantizers: Mapping[int, float]
+
+
 def settle(
-    rounds: Rounds, sizes: Mapping[int, int], frames: Sequence[int], target_bytes: float, shown: Sequence[str] = (),
+    rounds: Rounds, made: Made, frames: Sequence[int], target_bytes: float, shown: Sequence[str] = (),
+    peak_bytes: float | None = None,
 ) -> Step:  # fmt: skip
     """After a round: settled, or the next quality.
 
-    ``sizes`` are bytes of the pieces that were made, by position; ``frames`` of all pieces;
-    ``target_bytes`` of the whole picture; ``shown`` what each piece shows.
+    ``frames`` are of all pieces; ``target_bytes`` of the whole picture; ``shown`` what each piece shows;
+    ``peak_bytes`` what a peak allows the whole picture, if one was asked for.
     """
+    sizes = made.sizes
     share = sum(frames[n] for n in sizes) / max(1, sum(frames))
-    last = Tried(quality=rounds.quality, made=dict(sizes), share=round(share, 6))
+    last = Tried(
+        quality=rounds.quality, made=dict(sizes), share=round(share, 6), quantizers=dict(made.quantizers)
+    )
     tried = (*rounds.tried, last)
     off = last.bytes / max(share, 1e-9) / target_bytes - 1
     base = rounds.model_copy(update={"tried": tried, "in_all": rounds.in_all + 1})
@@ -179,6 +178,11 @@ def settle(
     if last.whole and abs(off) <= TOLERANCE:
         return Step(base.model_copy(update=settled), f"{off:+.1%} of the rate asked for")
     if last.whole and rounds.quality <= BEST and off < 0:
+        if peak_bytes and worth_a_probe(last, rounds.tried, frames, peak_bytes):
+            told = f"{off:+.1%} at the best quality: a worse one tells whether the peak holds it down"
+            return Step(base.model_copy(update={"quality": BEST + PROBE}), told)
+        if peak_bytes and falls_short(last, rounds.tried, frames, target_bytes, OFF_ALLOWED):
+            return _held_down(base.model_copy(update=settled), last, off)
         told = f"{off:+.1%}: at the best quality its pictures take no more"
         return Step(base.model_copy(update={**settled, "at_best": True}), told)
     if mixed := _mixed(tried, target_bytes, shown):
@@ -199,11 +203,16 @@ def settle(
             else f"the nearest of {base.in_all} rounds"
         )
         told = f"the rate asked for can't be met: {missed - 1:+.1%}, {why}"
-        update = {**settled, "quality": nearest.quality, "missed": told}
+        update = {**settled, "quality": nearest.quality, "missed": told, "had": nearest.bytes}
         return Step(base.model_copy(update=update), told)
     quality = round(next_quality(tried, target_bytes), 4)
     told = f"quality {rounds.quality:.2f} gave {off:+.1%}; next {quality:.2f}"
     return Step(base.model_copy(update={"quality": quality}), told)
+
+
+def _held_down(rounds: Rounds, now: Tried, off: float) -> Step:
+    told = f"the rate asked for can't be met: {off:+.1%}, the peak holds its pictures down"
+    return Step(rounds.model_copy(update={"at_best": False, "missed": told, "had": now.bytes}), told)
 
 
 def _mixed(
@@ -238,23 +247,30 @@ MOST_APART = 4.0
 
 
 def after_an_edit(
-    rounds: Rounds, sizes: Sequence[int], shown: Sequence[str], target_bytes: float,
+    rounds: Rounds, made: Made, frames: Sequence[int], shown: Sequence[str], target_bytes: float,
 ) -> Step | None:  # fmt: skip
     """A settled output whose cut has changed: pieces that are as they were keep their quality, new ones get what remains.
 
     None if its bytes are still right.  Where what remains is too little or too much, everything is decided anew.
     """
-    total = sum(sizes)
+    sizes = made.sizes
+    total = sum(sizes.values())
     off = total / target_bytes - 1
-    if (rounds.at_best and off < 0) or abs(off) <= rounds.off_allowed * 0.95:
+    if abs(off) <= rounds.off_allowed * 0.95:
         return None
+    if rounds.at_best and off < 0 and tuple(shown) == rounds.shown:
+        now = Tried(quality=rounds.quality, made=dict(sizes), quantizers=dict(made.quantizers))
+        short = falls_short(now, rounds.tried, frames, target_bytes, OFF_ALLOWED)
+        return _held_down(rounds, now, off) if short else None
     old = set(rounds.shown)
     new = [number for number, content in enumerate(shown) if content not in old]
     kept = total - sum(sizes[n] for n in new)
     got, wanted = total - kept, target_bytes - kept
     begun = rounds.model_copy(
-        update={"settled": False, "tried": (), "own": {}, "shown": (), "at_best": False, "missed": ""}
+        update={"settled": False, "tried": (), "own": {}, "shown": (), "at_best": False, "missed": "", "had": 0}
     )
+    if rounds.at_best and off < 0:
+        return Step(begun, "the cut has changed: whether the new pictures can use more is looked at")
     if not new and (rounds.eased or rounds.begun):
         return Step(
             begun, f"{off:+.1%} after pieces were made smaller for the peak: one quality is looked for again"

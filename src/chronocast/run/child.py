@@ -124,7 +124,9 @@ class Worker:
             self.readers.complaints()
             made = encode_piece(job, self.readers, progress)
             told: dict[str, Any] = (
-                {"packets": list(made.packets)} if {"crf", "maxrate"} & job.settings.options.keys() else {}
+                {"packets": list(made.packets), "quantizer": made.quantizer}
+                if {"crf", "maxrate"} & job.settings.options.keys()
+                else {}
             )
             told["sets"] = made.sets
             if made.digest:

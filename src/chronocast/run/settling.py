@@ -10,7 +10,7 @@ from chronocast.journal.rounds import RoundsStore
 from chronocast.media.codecs import FULLNESS
 from chronocast.model.bucket import overruns
 from chronocast.model.show import rate_bits_text
-from chronocast.pieces.rounds import LEAST_BEGUN, MOST_EASED, Rounds, Step, after_an_edit, sample, settle
+from chronocast.pieces.rounds import LEAST_BEGUN, MOST_EASED, Made, Rounds, Step, after_an_edit, sample, settle
 from chronocast.pieces.stock import Stock
 from chronocast.run.prepare import OutputReady
 
@@ -59,14 +59,9 @@ def decide(ready: OutputReady, stock: Stock, store: RoundsStore) -> Decided:
 def _common_quality(ready: OutputReady, stock: Stock, store: RoundsStore) -> Decided:
     plan = ready.plan
     rounds = ready.rounds or Rounds(quality=plan.quality if plan.quality is not None else 20.0)
-    wanted = set(wanted_pieces(ready))
-    made = {
-        number: size
-        for number, piece in enumerate(plan.pieces)
-        if piece.name in wanted and (size := picture_bytes(stock, piece.name, piece.frames))
-    }
     frames = [piece.frames for piece in plan.pieces]
-    step = settle(rounds, made, frames, ready.target_bytes, plan.shown)
+    made = _made(ready, stock, set(wanted_pieces(ready)))
+    step = settle(rounds, made, frames, ready.target_bytes, plan.shown, _peak_bytes(ready))
     store.save(ready.rounds_key, step.rounds)
     made_so = replanned(ready, step.rounds)
     refused = _what_can_be_had(made_so, stock) if step.rounds.missed else ""
@@ -76,8 +71,31 @@ def _common_quality(ready: OutputReady, stock: Stock, store: RoundsStore) -> Dec
 def _after_an_edit(ready: OutputReady, stock: Stock) -> Step | None:
     """Whether the bytes are still right though the cut may have changed since the quality was found."""
     assert ready.rounds is not None
-    sizes = [picture_bytes(stock, piece.name, piece.frames) for piece in ready.plan.pieces]
-    return after_an_edit(ready.rounds, sizes, ready.plan.shown, ready.target_bytes) if all(sizes) else None
+    pieces = ready.plan.pieces
+    made = _made(ready, stock, {piece.name for piece in pieces})
+    if len(made.sizes) < len(pieces):
+        return None
+    return after_an_edit(
+        ready.rounds, made, [piece.frames for piece in pieces], ready.plan.shown, ready.target_bytes
+    )
+
+
+def _made(ready: OutputReady, stock: Stock, names: set[str]) -> Made:
+    """What came of the pieces of these names, by position."""
+    sizes: dict[int, int] = {}
+    quantizers: dict[int, float] = {}
+    for number, piece in enumerate(ready.plan.pieces):
+        if piece.name in names and (size := picture_bytes(stock, piece.name, piece.frames)):
+            sizes[number] = size
+            kept = stock.find(piece.name)
+            if kept is not None and (quantizer := kept.facts.get("quantizer")) is not None:
+                quantizers[number] = quantizer
+    return Made(sizes, quantizers)
+
+
+def _peak_bytes(ready: OutputReady) -> float | None:
+    """What a peak allows the whole picture, in bytes; None where none was asked for."""
+    return ready.bucket.peak * ready.plan.seconds / 8 if ready.bucket else None
 
 
 def _as_it_is(ready: OutputReady, rounds: Rounds) -> bool:
@@ -89,9 +107,7 @@ def _what_can_be_had(ready: OutputReady, stock: Stock) -> str:
     """That a rate can't be met, what its pictures come to instead, and what to do."""
     assert ready.rounds is not None and ready.recipe.picture is not None
     target, seconds = ready.recipe.picture.rate_control.target_bits_per_second, max(0.001, ready.plan.seconds)
-    whole = [item for item in ready.rounds.tried if item.whole]
-    nearest = min(whole, key=lambda item: abs(item.bytes * 8 / seconds - target), default=None)
-    had = rate_bits_text(nearest.bytes * 8 / seconds) if nearest else "another rate"
+    had = rate_bits_text(ready.rounds.had * 8 / seconds) if ready.rounds.had else "another rate"
     peak = (
         f" within a peak of {rate_bits_text(ready.recipe.picture.peak)}" if ready.recipe.picture.peak else ""
     )
