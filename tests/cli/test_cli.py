@@ -11,10 +11,12 @@ import subprocess
 import sys
 import tempfile
 import unittest
+import wave
 from pathlib import Path
 from typing import Any
 from unittest import mock
 
+import av
 import opentimelineio as otio
 
 from chronocast.__main__ import main
@@ -152,6 +154,27 @@ class CommandLine(unittest.TestCase):
             self.assertIn(key, good[0])
         self.assertEqual((good[0]["frames"], good[0]["rate"]), (60, "25"))
         self.assertEqual(sum("missing" in source["problems"][0] for source in found if source["unusable"]), 1)
+
+    def test_inspect_names_codecs_as_people_do_and_marks_a_guess_as_one(self) -> None:
+        folder = Path(tempfile.mkdtemp())
+        with av.open(str(folder / "reef.mkv"), "w") as file:
+            stream = file.add_stream("libsvtav1", 25, options={"preset": "12"})
+            stream.width, stream.height, stream.pix_fmt = 160, 96, "yuv420p"
+            for picture in [*(av.VideoFrame(160, 96, "yuv420p") for _ in range(12)), None]:
+                file.mux(stream.encode(picture))
+        with wave.open(str(folder / "surf.wav"), "wb") as sound:
+            sound.setparams((2, 2, 44_100, 44_100, "NONE", ""))
+            sound.writeframes(bytes(4 * 44_100))
+        told = {Path(item["path"]).name: item for item in self.answer("inspect", folder, "--json")["sources"]}
+        self.assertEqual(told["reef.mkv"]["video_codec"], "av1", "not its decoder's name")
+        lines = run("inspect", folder).stdout
+        self.assertIn("sound only", lines)
+        self.assertNotIn("0×0", lines)
+        self.assertEqual((told["surf.wav"]["frames"], told["surf.wav"]["seconds"]), (0, 1.0))
+        path = folder / "b.batch.json"
+        self.answer("batch", "new", path, "--source", folder / "reef.mkv", "--recipe", "review-360", "--to", folder, "--json")  # fmt: skip
+        problems = str(self.answer("forecast", path, "--json")["problems"])
+        self.assertRegex(problems, "doesn't say its colour; BT.601.* is guessed from its size")
 
     def test_a_name_that_is_no_text_spoils_nothing(self) -> None:
         folder = Path(tempfile.mkdtemp())

@@ -52,9 +52,7 @@ class Search(unittest.TestCase):
         while not rounds.settled and count < MOST_ROUNDS + 3:
             count += 1
             made = sample(len(hardness)) if rounds.sampling else range(len(hardness))
-            step = settle(
-                rounds, Made({n: world.size(n, rounds.quality) for n in made}, {}), frames, target
-            )
+            step = settle(rounds, Made({n: world.size(n, rounds.quality) for n in made}, {}), frames, target)
             rounds = step.rounds
             if rounds.settled:
                 break
@@ -81,7 +79,11 @@ class Search(unittest.TestCase):
         for _ in range(MOST_ROUNDS + 3):
             made = sample(len(names)) if rounds.sampling else range(len(names))
             rounds = settle(
-                rounds, Made({n: size(n, rounds.quality) for n in made}, {}), [100] * len(names), target, names
+                rounds,
+                Made({n: size(n, rounds.quality) for n in made}, {}),
+                [100] * len(names),
+                target,
+                names,
             ).rounds
             if rounds.settled:
                 break
@@ -186,7 +188,10 @@ class HeldDown(unittest.TestCase):
         self.assertEqual(rounds.had, round(PEAK * 0.9) * 3)
 
     def test_easy_pictures_under_a_peak_are_as_good_as_they_can_be(self) -> None:
-        for hardness in ([0.02, 0.03, 0.01], [0.2, 0.25, 0.2]):  # far below the peak, and well within reach of it
+        for hardness in (
+            [0.02, 0.03, 0.01],
+            [0.2, 0.25, 0.2],
+        ):  # far below the peak, and well within reach of it
             rounds = self.search(hardness, target=PEAK * 3 * 0.97)
             self.assertTrue(rounds.at_best and not rounds.missed, rounds)
 

@@ -28,6 +28,7 @@ from chronocast.model.recipe import PictureRecipe, RateControl, Recipe, SoundRec
 from chronocast.model.supplied import supplied
 from chronocast.run.differences import differences_from_source
 from chronocast.run.prepare import Prospect, prepare
+from chronocast.run.today import outlook_now
 from chronocast.run.view import OutputView, RunView
 from tests.footage import clip, counted, counters, tone
 from tests.hostile import damaged_stream
@@ -136,6 +137,16 @@ class AsTheSource(unittest.TestCase):
         with av.open(made[".wav"].path) as file:
             stream = file.streams.audio[0]
             self.assertEqual((stream.channels, stream.rate), (6, 44100))
+        # with every piece kept, what a file will be is known and not guessed: Matroska's indexes too
+        sizes = {ending: Path(made[ending].path).stat().st_size for ending in (".mkv", ".mov")}
+        for ending in sizes:
+            Path(made[ending].path).unlink()
+        for item in outlook_now(self.prospect(path)).outputs:
+            if (size := sizes.get(item.ready.path.suffix)) is not None:
+                self.assertEqual(item.kept_share, 1.0)
+                self.assertLessEqual(item.bytes.likely, size * 1.01)
+                self.assertLessEqual(size, item.bytes.safe)
+                self.assertLess(item.bytes.safe, size * 1.02)
         # what a web file loses of it is told before, and again with its proof
         (ready,) = self.prospect(self.batch([source], QUICK)).outputs
         told = " · ".join(item.sentence for item in differences_from_source(ready))

@@ -196,6 +196,20 @@ class Kills(unittest.TestCase):
         self.assertEqual(owner, added, "what was put first is worked on next")
         self.assertEqual({o.state for o in view.outputs.values()}, {"proved"})
 
+    def test_what_was_held_and_put_first_lasts_though_the_runner_is_killed(self) -> None:
+        first, second = (output.id for output in self.batch.outputs)
+        journal = self.begin(1)
+        self.assertEqual(ask(journal, "hold", {"outputs": [first]}), (True, ""))
+        self.assertEqual(ask(journal, "order", {"outputs": [second, first]}), (True, ""))
+        os.kill(runner_pid(journal), signal.SIGKILL)
+        wait(journal, lambda view: not view.lives)
+        again = begin_run(self.batch, self.path)
+        view = wait(again, lambda view: view.outputs[second].state == "proved" or over(view))
+        self.assertEqual((again, view.outputs[first].state), (journal, "held"))
+        self.assertEqual(view.order, [second, first])
+        ask(again, "hold", {"outputs": [first], "held": False})
+        self.proved(again)
+
 
 if __name__ == "__main__":
     unittest.main()

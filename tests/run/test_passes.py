@@ -139,7 +139,9 @@ class Passes(unittest.TestCase):
         view = wait(begin_run(load_batch(path), path), over)
         (output,) = view.outputs.values()
         self.assertEqual(output.state, "needs you")
-        self.assertRegex(output.reason, r"peak of 510 kb/s can't be met: -[\d.]+%, the peak holds.* 4\d\d kb/s can be had")
+        self.assertRegex(
+            output.reason, r"peak of 510 kb/s can't be met: -[\d.]+%, the peak holds.* 4\d\d kb/s can be had"
+        )
         self.assertFalse(Path(output.path).exists())
 
     def test_stills_are_placed_whole_and_never_over_a_folder_of_other_things(self) -> None:

@@ -57,6 +57,8 @@ class Trouble(unittest.TestCase):
         (drive / "filler").write_bytes(bytes(3_080_000))
         view = render(batch, path)
         self.assertEqual(view.outcome, "needs you", "without a wait the run ends and says why")
+        view = render(batch, path, any_room=True)
+        self.assertEqual(view.outcome, "done", "what is left free on purpose may be used")
 
     def test_a_source_replaced_in_mid_run_never_ends_in_a_piece(self) -> None:
         path = self.batch(clips=2, frames=400, recipes=(HEAVY,), size=(256, 144))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import shutil
 import subprocess
 import sys
 import tempfile
@@ -230,8 +231,57 @@ class Two(unittest.TestCase):
         self.assertEqual(asked, ["Not now"])
         self.assertEqual(target.read_bytes(), b"precious")
 
+    def test_a_drive_that_is_too_small_is_asked_about_and_begun_all_the_same_only_by_choice(self) -> None:
+        path = small_batch(Path(tempfile.mkdtemp()) / "films", 1, 30)
+        desk = Desk(path)
+        self.addCleanup(desk.close)
+        answers = iter(("Not now", "Begin all the same"))
+        asked: list[str] = []
+
+        def answer() -> None:
+            box = QApplication.activeModalWidget()
+            if not isinstance(box, QMessageBox):
+                QTimer.singleShot(50, answer)
+                return
+            default = next(b for b in box.findChildren(QPushButton) if b.isDefault())
+            asked.append(f"{box.text()} {default.text()}")
+            wanted = next(answers)
+            desk.click(next(b for b in box.findChildren(QPushButton) if b.text() == wanted))
+
+        usage = shutil.disk_usage(path.parent)
+        full = type(usage)(usage.total, usage.used, 1000)
+        with mock.patch("shutil.disk_usage", return_value=full):
+            for count in (1, 2):
+                QTimer.singleShot(50, answer)
+                desk.window.begin_run()
+                desk.until(lambda count=count: len(asked) == count, "the question")
+                self.assertRegex(asked[-1], "kB free.*too little.* Not now")
+                if count == 1:
+                    QTest.qWait(300)
+                    self.assertIsNone(desk.session.run)
+        desk.until(
+            lambda: desk.session.run and desk.session.run.outcome == "done", "the run begun all the same"
+        )
+
 
 class NothingStale(unittest.TestCase):
+    def test_a_difference_is_shown_after_an_edit_and_gone_after_its_undo(self) -> None:
+        desk = Desk(small_batch(Path(tempfile.mkdtemp()) / "films", 2, 60))
+        self.addCleanup(desk.close)
+
+        def changes() -> list[str]:
+            """What the headline says of the last change: signed."""
+            plan = desk.window.plan
+            told = f"{plan.headline.finished_more} · {plan.headline.size_more}" if plan else ""
+            return [part for part in told.split(" · ") if part[:1] in ("−", "+")]
+
+        self.assertEqual(changes(), [])
+        batch = desk.session.batch
+        desk.session.edit("clear", fill(batch, [(batch.sources[0].id, FULL, batch.recipes[0].id)], False))
+        desk.until(changes, "the difference")
+        desk.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+        desk.until(lambda: len(desk.session.batch.outputs) == 2 and not changes(), "no difference")
+
     def test_range_shows_nothing_of_a_source_that_was_removed(self) -> None:
         desk = Desk(small_batch(Path(tempfile.mkdtemp()) / "films", 2, 40, first=81))
         self.addCleanup(desk.close)

@@ -267,7 +267,15 @@ def after_an_edit(
     kept = total - sum(sizes[n] for n in new)
     got, wanted = total - kept, target_bytes - kept
     begun = rounds.model_copy(
-        update={"settled": False, "tried": (), "own": {}, "shown": (), "at_best": False, "missed": "", "had": 0}
+        update={
+            "settled": False,
+            "tried": (),
+            "own": {},
+            "shown": (),
+            "at_best": False,
+            "missed": "",
+            "had": 0,
+        }
     )
     if rounds.at_best and off < 0:
         return Step(begun, "the cut has changed: whether the new pictures can use more is looked at")

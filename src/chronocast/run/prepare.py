@@ -627,7 +627,9 @@ def _plan_outputs(prospect: Prospect, rounds_folder: Path) -> None:
         )  # fmt: skip
         if refusal := _damage_refused(ready_output):
             prospect.refused[output.id] = refusal
-            prospect.problems.append(refusal)
+            if (refusal.where, refusal.sentence) not in told:
+                told.add((refusal.where, refusal.sentence))
+                prospect.problems.append(refusal)
             continue
         prospect.outputs.append(ready_output)
 
@@ -639,7 +641,7 @@ def _damage_refused(ready: OutputReady) -> Problem | None:
         return None
     more = f", and at {len(open_damage) - 1} more places" if len(open_damage) > 1 else ""
     return Problem(
-        ready.source.source.name, f"{open_damage[0].sentence}{more}; {ready.path.name} would show that.", DAMAGE_REMEDY,
+        ready.source.source.name, f"{open_damage[0].sentence}{more}, and that would be seen.", DAMAGE_REMEDY,
         source=ready.output.source, output=ready.output.id,
         accepts=tuple(dict.fromkeys(item.fingerprint for item in open_damage)),
     )  # fmt: skip

@@ -10,7 +10,16 @@ from chronocast.journal.rounds import RoundsStore
 from chronocast.media.codecs import FULLNESS
 from chronocast.model.bucket import overruns
 from chronocast.model.show import rate_bits_text
-from chronocast.pieces.rounds import LEAST_BEGUN, MOST_EASED, Made, Rounds, Step, after_an_edit, sample, settle
+from chronocast.pieces.rounds import (
+    LEAST_BEGUN,
+    MOST_EASED,
+    Made,
+    Rounds,
+    Step,
+    after_an_edit,
+    sample,
+    settle,
+)
 from chronocast.pieces.stock import Stock
 from chronocast.run.prepare import OutputReady
 

@@ -223,8 +223,14 @@ class RunView:
 
 def _begin(view: RunView, record: AnyRecord) -> None:
     view.batch, view.path, view.began = record.body["batch"], record.body["path"], record.time
+    sources, recipes = (
+        {item["id"]: item for item in view.batch.get(kind, ())} for kind in ("sources", "recipes")
+    )
     for output in view.batch["outputs"]:
-        view.output(output["id"])
+        known = view.output(output["id"])
+        # what can't be prepared is told by its names, too
+        known.title = sources.get(output.get("source"), {}).get("name", "")
+        known.recipe = recipes.get(output.get("recipe"), {}).get("name", "")
 
 
 def _forecast(view: RunView, record: AnyRecord) -> None:

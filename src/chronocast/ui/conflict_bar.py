@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 
 from chronocast.ui.theme import Theme
@@ -36,7 +36,7 @@ class ConflictBar(QWidget):
             button.clicked.connect(signal)
             row.addWidget(button)
         self.setObjectName("conflict")
-        self.setAutoFillBackground(True)
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setStyleSheet(
             f"#conflict {{ background: {theme.raised}; border-left: 4px solid {theme.rust}; }} QLabel {{ color: {theme.text}; }}"
         )

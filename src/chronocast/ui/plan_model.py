@@ -387,7 +387,7 @@ def _cells(
                 waiting=not output.held and not forecast,
                 problem=""
                 if output.held or not forecast
-                else refused[output.id].told
+                else f"{refused[output.id].sentence} {refused[output.id].remedy}".strip()
                 if output.id in refused
                 else "can't be made",
                 own=_own_words(output),

@@ -68,7 +68,7 @@ class SourcePanel(QScrollArea):
         )
         parts = [f"<p style='font-size:{round(15 * scale())}px; font-weight:600'>{escape(sheet.title)}</p>"]
         parts += [f"<p style='color:{t.rust}'>{escape(told)}</p>" for told in sheet.problems]
-        parts.append(f"<table cellspacing=0 cellpadding=2>{lines}</table>")
+        parts.append(f"<table cellspacing=0 cellpadding=2 style='margin-top:8px'>{lines}</table>")
         if sheet.notes:
             parts.append(f"<p style='color:{t.quiet}; margin-bottom:2px'>What to know of it</p>")
             parts += [f"<p style='margin:3px 0'>{escape(told)}</p>" for told in sheet.notes]

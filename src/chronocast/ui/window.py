@@ -450,7 +450,8 @@ class Window(QMainWindow):
         """What is otherwise on disk than here."""
         box = QMessageBox(self)
         box.setWindowTitle("This window and the file on disk")
-        box.setText("\n".join(lines) or "Both say the same.")
+        box.setText("What is otherwise in this window than on disk:" if lines else "Both say the same.")
+        box.setInformativeText("\n".join(lines))
         box.addButton("Close", QMessageBox.ButtonRole.RejectRole)
         box.open()
 
