@@ -249,11 +249,11 @@ class AsTheSource(unittest.TestCase):
         self.assertEqual(shown[0], (6, 120 - facts.frames))
 
     def test_even_rates_are_read_through_some_uneven_pictures(self) -> None:
-        for rate, jump in ((25, 3), (30, 2)):
+        for rate, late in ((25, (20, 30, 40, 60, 80)), (30, (40, 70))):
             times, now = [], 0.0
             for number in range(100):
                 times.append(round(now))
-                now += 1000 / rate * (1 + (jump if number in (40, 70) else 0))
+                now += 1000 / rate * (1 + (number in late))
             path = self.folder / f"{rate}.mkv"
             write_footage(str(path), counted(3, 100, 160, 90), Fraction(rate), 24, None, options=FAST, form=Format(times=times))  # fmt: skip
             facts = inspect_clip(str(path))

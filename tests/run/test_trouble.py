@@ -54,7 +54,7 @@ class Trouble(unittest.TestCase):
         self.assertEqual({o.state for o in view.outputs.values()}, {"proved"})
         for output in view.outputs.values():
             Path(output.path).unlink()
-        (drive / "filler").write_bytes(bytes(3_080_000))
+        (drive / "filler").write_bytes(bytes(2_890_000))
         view = render(batch, path)
         self.assertEqual(view.outcome, "needs you", "without a wait the run ends and says why")
         view = render(batch, path, any_room=True)

@@ -89,5 +89,7 @@ def need_room(folder: Path, size: int, reserve: bool = True) -> None:
         kept = f", of which {size_text(room.reserve)} are left free on purpose" if room.reserve else ""
         raise NoRoom(
             f"{size_text(size)} are needed now, {size_text(room.free)} are free{kept} on the drive of {folder}.",
-            "Free some room, choose another folder, or leave less free on purpose.",
+            "Free some room, or choose another folder."
+            if not room.reserve
+            else "Free some room, choose another folder, or leave less free on purpose.",
         )

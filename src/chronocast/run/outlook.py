@@ -17,6 +17,7 @@ from chronocast.forecast.priors import effort_factor
 from chronocast.forecast.room import Room
 from chronocast.forecast.size import (
     CONTAINER_UNSURE,
+    CONTAINER_UNSURE_BYTES,
     PictureAsk,
     container_bytes,
     picture_bytes,
@@ -193,10 +194,12 @@ def outlook(
                 sound_kept -= round(container_bytes("m4a", 0, packets))
             put_in = picture + (heard if sound_kept is None else sound_kept)
             around = container_bytes(
-                ready.recipe.container, plan.frames if ask else 0, packets, plan.seconds, float(np.median(put_in)), whole
+                ready.recipe.container, plan.frames if ask else 0, packets, plan.seconds, float(np.median(put_in)), whole, True, bool(ready.timecode)
             )  # fmt: skip
             unsure = chance.normal("container " + ready.recipe.container)
             size = put_in + around * np.exp(CONTAINER_UNSURE * unsure)
+            if ready.recipe.container != "images":
+                size = size + CONTAINER_UNSURE_BYTES * unsure
         there = [None if ready.searching else stock.size(p.name) for p in plan.pieces]
         open_pieces = [p for p, kept in zip(plan.pieces, there, strict=True) if kept is None and not made]
         times = ready.times
