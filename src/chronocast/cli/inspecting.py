@@ -18,7 +18,7 @@ from chronocast.model.cutlist import CutList
 from chronocast.model.errors import ChronocastError
 from chronocast.model.facts import ClipFacts, Damage, SoundFacts
 from chronocast.model.paths import path_text, shown
-from chronocast.model.show import rate_bits_text, size_text, time_text
+from chronocast.model.show import counted, rate_bits_text, size_text, time_text
 from chronocast.model.timing import format_timecode, rate_text
 from chronocast.run.damaged import damage_lines, picture_time
 from chronocast.run.gather import expand
@@ -125,6 +125,11 @@ def _turned(item: dict[str, Any]) -> str:
     return f" · turned {item['turned']}°" if item.get("turned") else ""
 
 
+def _length(seconds: float) -> str:
+    """A length of a source; a few pictures are not nothing."""
+    return time_text(seconds) if seconds >= 10 else f"{seconds:.2f}".rstrip("0").rstrip(".") + " s"
+
+
 def print_sources(found: list[dict[str, Any]]) -> None:
     """Lines for people."""
     from fractions import Fraction
@@ -151,9 +156,9 @@ def print_sources(found: list[dict[str, Any]]) -> None:
                 if item["width"]
                 else ""
             )
-            length = f" ({item['frames']} frames)" if item["frames"] else ""
+            length = f" ({counted(item['frames'], 'frame')})" if item["frames"] else ""
             sys.stdout.write(
-                f"    {picture}{what} · {time_text(item['seconds'])}{length} · {size_text(item['bytes'])} · "
+                f"    {picture}{what} · {_length(item['seconds'])}{length} · {size_text(item['bytes'])} · "
                 f"{rate_bits_text(item['bit_rate'])} · {sound}\n"
             )
         for problem in item["problems"]:

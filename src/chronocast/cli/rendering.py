@@ -95,7 +95,8 @@ def _tell(
 
 
 def _name(output: OutputView) -> str:
-    return Path(output.path).name if output.path else output.id
+    named = " · ".join(part for part in (output.title, output.recipe) if part)
+    return Path(output.path).name if output.path else named or output.id
 
 
 class ProgressLine:

@@ -101,6 +101,20 @@ def _quantizer(packet: av.Packet[Any]) -> list[float]:
     return [int.from_bytes(bytes(packet.get_sidedata("quality_stats"))[:4], "little") / LAMBDA]
 
 
+REORDERED_AT_MOST = 1000
+"""Frames; a decoding time further off than this was never set."""
+
+
+def _give_time(packet: av.Packet[Any], number: int) -> None:
+    """Set a packet's decoding time where its encoder left it as it found it in memory.
+
+    x265 sets it from the third picture on; of one or two pictures every
+    fourth file could not be written.
+    """
+    if packet.dts is None or abs(packet.dts - number) > REORDERED_AT_MOST:
+        packet.dts = number if packet.pts is None else min(number, packet.pts)
+
+
 def _fields(settings: EncoderSettings) -> dict[str, str]:
     """Which field comes first, said to the stream as well as in it."""
     return {"field_order": {"top": "tt", "bottom": "bb"}[settings.fields]} if settings.fields else {}
@@ -154,6 +168,7 @@ def encode_pictures(
         def send(picture: av.VideoFrame | None) -> None:
             for packet in stream.encode(picture):
                 if packet.size:
+                    _give_time(packet, len(sizes))
                     sizes.append(packet.size)
                     quantizers.extend(_quantizer(packet))
                 output.mux(packet)

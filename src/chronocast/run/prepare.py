@@ -156,7 +156,9 @@ class OutputReady:
 
     @property
     def damage(self) -> list[Shown]:
-        """Damaged stretches of its media that it shows."""
+        """Damaged stretches of its media that it shows; sound alone shows none."""
+        if self.recipe.picture is None:
+            return []
         return damage_shown(self.source.cut, self.part, self.source.facts)
 
     @property
