@@ -167,7 +167,7 @@ class World:
             return
         output, attempt = self.placing.pop()
         if self.choices.below(3) == 0:
-            self.feed(e.PlaceRefused(output, "A file of that name is there."))
+            self.feed(e.PlaceRefused(output, "It can't be placed.", away=self.choices.below(2) == 0))
             return
         assert self.joined.get(output) == attempt
         assert output not in self.placed, "an output is placed once"

@@ -7,6 +7,7 @@ import fcntl
 import os
 import shutil
 import signal
+import subprocess
 import tempfile
 import threading
 import time
@@ -191,6 +192,28 @@ class Trust(unittest.TestCase):
         drive.mkdir()
         self.assertEqual(wait(journal, over).outcome, "done")
         self.assertEqual(len(list((drive / "out").iterdir())), 1)
+
+    @unittest.skipUnless(os.geteuid() == 0, "a drive can only be taken out by root")
+    def test_a_drive_taken_out_in_mid_run_is_waited_for_though_its_empty_folder_stays(self) -> None:
+        drive = Path(tempfile.mkdtemp())
+        mount = ["mount", "-t", "tmpfs", "-o", "size=50m", "none", str(drive)]
+        if subprocess.run(mount, capture_output=True).returncode:
+            self.skipTest("a drive can't be mounted here")
+        self.addCleanup(subprocess.run, ["umount", "-l", str(drive)], capture_output=True)
+        path = self.batch(clips=2, frames=300)
+        batch = load_batch(path).model_copy(update={"folder": str(drive)})
+        save_batch(batch, path)
+        journal = begin_run(batch, path, {"space_wait_seconds": 60.0})
+        wait(journal, lambda view: any(o.pieces for o in view.outputs.values()))
+        subprocess.run(["umount", "-l", str(drive)], check=True)
+        view = wait(journal, lambda view: view.condition == "away")
+        self.assertIn(
+            f"The drive at {drive} is not there any more", " ".join(o.reason for o in view.outputs.values())
+        )
+        self.assertEqual(list(drive.iterdir()), [], "nothing is written in its place")
+        subprocess.run(mount, check=True)
+        self.assertEqual(wait(journal, over).outcome, "done")
+        self.assertGreaterEqual(len([p for p in drive.iterdir() if p.suffix == ".mp4"]), 1)
 
     def test_a_stop_while_a_batch_is_being_prepared_is_heard(self) -> None:
         path = self.batch(clips=3)

@@ -19,7 +19,17 @@ class FolderGone(PlaceError):
     """The place where a folder belongs is not there: a drive that was unplugged, a share that isn't mounted."""
 
 
-def existing_folder(folder: Path, home: Path | None = None, media: Iterable[Path] = ()) -> bool:
+def mount_point(folder: Path) -> Path:
+    """Where the drive is mounted that a folder is on, or would be if it were made."""
+    there = folder.absolute()
+    while not os.path.ismount(there):
+        there = there.parent
+    return there
+
+
+def existing_folder(
+    folder: Path, home: Path | None = None, media: Iterable[Path] = (), drive: Path | None = None
+) -> bool:
     """Whether a target folder is there, or may be made.
 
     Parameters
@@ -31,7 +41,12 @@ def existing_folder(folder: Path, home: Path | None = None, media: Iterable[Path
     media
         Files that sources are read from.  A missing folder that held one of
         them has gone with its drive and is not to be made again.
+    drive
+        Where its drive is mounted.  The empty folder that is left when a
+        drive was taken out is on another one.
     """
+    if drive is not None and not os.path.ismount(drive):
+        return False
     if folder.is_dir():
         return True
     if any(folder in path.parents for path in media):
@@ -39,7 +54,9 @@ def existing_folder(folder: Path, home: Path | None = None, media: Iterable[Path
     return folder.parent.is_dir() or (home is not None and home in folder.parents and home.is_dir())
 
 
-def make_folder(folder: Path, home: Path | None = None, media: Iterable[Path] = ()) -> None:
+def make_folder(
+    folder: Path, home: Path | None = None, media: Iterable[Path] = (), drive: Path | None = None
+) -> None:
     """Make the target folder if need be, and see that it can be written.
 
     Where the folder that it belongs in is missing, a drive has gone; a folder
@@ -50,7 +67,12 @@ def make_folder(folder: Path, home: Path | None = None, media: Iterable[Path] = 
         FolderGone: the folder it belongs in is missing.
         PlaceError: it can't be made or written.
     """
-    if not existing_folder(folder, home, media):
+    if not existing_folder(folder, home, media, drive):
+        if drive is not None and not os.path.ismount(drive):
+            raise FolderGone(
+                f"The drive at {drive} is not there any more; nothing is written in its place.",
+                "Connect it again, or choose another target folder.",
+            )
         missing = folder if folder.parent.is_dir() else folder.parent
         raise FolderGone(
             f"The folder {missing} is missing; nothing is made in its place.",

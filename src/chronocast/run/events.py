@@ -121,10 +121,11 @@ class Placed:
 
 @dataclass(frozen=True)
 class PlaceRefused:
-    """An output could not get its final name."""
+    """An output could not get its final name; ``away`` since its drive isn't there."""
 
     output: str
     sentence: str
+    away: bool = False
 
 
 @dataclass(frozen=True)

@@ -273,6 +273,7 @@ class Machine:
             for kind in ("join", "check"):
                 self.tasks[TaskId(kind, event.output)].state = "pending"
             self._move(tracked, "needs you", event.sentence)
+            tracked.waits_for = "drive" if event.away else ""
 
     def _pause(self, _: PauseAsked) -> None:
         if self.paused or self.stopping:

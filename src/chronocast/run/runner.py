@@ -30,6 +30,7 @@ from chronocast.deliver.place import (
     discard,
     existing_folder,
     make_folder,
+    mount_point,
     measured,
     place,
 )
@@ -118,6 +119,7 @@ class Runner:
         self.queue: asyncio.Queue[e.Event | Request | None] = asyncio.Queue()
         self.ready: dict[str, OutputReady] = {}
         self.unready: dict[str, str] = {}
+        self.drives: dict[Path, Path] = {}
         self.refused_by_cards: dict[str, str] = {}
         self.jobs: dict[e.TaskId, PieceJob | SoundJob] = {}
         self.planned_for: dict[e.TaskId, OutputReady] = {}
@@ -224,6 +226,8 @@ class Runner:
                 self._count(record.body["output"], record.body["wall_seconds"], record.body["cpu_seconds"])
             elif record.kind == "forecast":
                 self.promised = record.body
+            elif record.kind == "output ready" and record.body.get("drive"):
+                self.drives[Path(record.body["path"]).parent] = Path(record.body["drive"])
         self.prospect = await asyncio.to_thread(
             prepare, self.batch, self.batch_path.parent, self.store, self._still_wanted
         )
@@ -274,6 +278,7 @@ class Runner:
             return
         try:
             await asyncio.to_thread(self._make_folder, ready)
+            self.drives.setdefault(ready.path.parent, mount_point(ready.path.parent))
         except FolderGone:
             pass  # its pieces can be made meanwhile; its join waits for the folder
         except PlaceError as error:
@@ -293,7 +298,7 @@ class Runner:
         spec, kept = self._spec(ready, output.held)
         self.journal.append(
             "output ready",
-            {"id": identifier, "path": str(ready.path), "frames": plan.frames, "pieces": len(plan.pieces),
+            {"id": identifier, "path": str(ready.path), "drive": str(self.drives.get(ready.path.parent, "")), "frames": plan.frames, "pieces": len(plan.pieces),
              "kept": sum(1 for piece in plan.pieces if piece.name in kept), "rate": str(plan.rate),
              "width": plan.width, "height": plan.height, "title": ready.source.title, "range": ready.range_name,
              "extent": ready.extent.text,
@@ -515,7 +520,8 @@ class Runner:
         try:
             await asyncio.to_thread(place, temporary, ready.path, self.options.replace)
         except PlaceError as error:
-            self.queue.put_nowait(e.PlaceRefused(output, str(error)))
+            gone = self._drive_gone(ready)
+            self.queue.put_nowait(e.PlaceRefused(output, gone or str(error), away=bool(gone)))
             return
         size, changed = measured(ready.path)
         promised: dict[str, Any] = next(
@@ -581,6 +587,9 @@ class Runner:
                     sentence = (
                         f"Nothing moved for {STILL_SECONDS / 60:.0f} minutes, so this attempt was ended."
                     )
+                of = self.ready.get(started[0].name) if started[0].kind in ("join", "check") else None
+                if of is not None and (gone := self._drive_gone(of)):
+                    known, sentence = "away", gone
                 self.journal.append(
                     "failed",
                     {
@@ -803,7 +812,19 @@ class Runner:
         ready = self.ready[output]
         media = media_of(ready)
         home = self.batch_path.parent
-        return existing_folder(ready.path.parent, home, media) and all(is_there(str(path)) for path in media)
+        drive = self.drives.get(ready.path.parent)
+        there = existing_folder(ready.path.parent, home, media, drive)
+        return there and all(is_there(str(path)) for path in media)
+
+    def _drive_gone(self, ready: OutputReady) -> str:
+        """A sentence if the drive an output goes to was taken out since the run began."""
+        try:
+            self._make_folder(ready)
+        except FolderGone as error:
+            return str(error)
+        except PlaceError:
+            pass
+        return ""
 
     def _make_folder(self, ready: OutputReady) -> None:
         """Make the folder an output goes to, unless it has gone with its drive.
@@ -811,7 +832,8 @@ class Runner:
         Raises:
             PlaceError: it can't be had.
         """
-        make_folder(ready.path.parent, self.batch_path.parent, media_of(ready))
+        folder = ready.path.parent
+        make_folder(folder, self.batch_path.parent, media_of(ready), self.drives.get(folder))
 
     async def _watch_crew(self) -> None:
         """See that every attempt the machine counts on is in somebody's hands, and that it moves."""
