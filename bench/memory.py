@@ -13,9 +13,9 @@ import psutil
 from chronocast.demo.copy import copy_demo
 from chronocast.journal.documents import load_batch, save_batch
 from chronocast.journal.runs import RunJournal
-from chronocast.model.batch import FULL
-from chronocast.model.edits import add_recipe, fill
-from chronocast.model.recipe import FrameSize, PictureRecipe, RateControl, Recipe
+from chronocast.model.batch.batch import FULL
+from chronocast.model.batch.edits import add_recipe, fill
+from chronocast.model.recipe.recipe import FrameSize, PictureRecipe, RateControl, Recipe
 from chronocast.run.client import ask, begin_run, runner_lives
 from chronocast.run.view import RunView, read_view
 
@@ -56,7 +56,7 @@ def measure(folder: Path) -> list[tuple[str, str, str]]:
     ask(journal, "stop")
     code = (
         "import sys, time, psutil\nfrom pathlib import Path\n"
-        "from chronocast.ui import theme\nfrom chronocast.ui.app import make_app\nfrom chronocast.ui.session import Session\nfrom chronocast.ui.window import Window\n"
+        "from chronocast.ui import theme\nfrom chronocast.ui.app import make_app\nfrom chronocast.ui.desk.session import Session\nfrom chronocast.ui.window import Window\n"
         "app = make_app(); theme.apply(app, theme.INK); session = Session(Path(sys.argv[1])); window = Window(session, theme.INK)\n"
         "window.show(); session.open()\n"
         "end = time.time() + 6\n"

@@ -19,16 +19,16 @@ from av.filter import Graph
 
 from chronocast.demo.copy import copy_demo
 from chronocast.journal.documents import load_batch
-from chronocast.media.codecs import encoder_settings
-from chronocast.media.decode import Readers
-from chronocast.media.encode import encode_pictures
-from chronocast.media.layers import piece_pictures
-from chronocast.model.jobs import EncoderSettings
-from chronocast.model.recipe import FrameSize, PictureRecipe, RateControl, Recipe
-from chronocast.model.timing import FrameRange
+from chronocast.media.encoders.encode import encode_pictures
+from chronocast.media.encoders.settings import encoder_settings
+from chronocast.media.picture.layers import piece_pictures
+from chronocast.media.source.readers import Readers
+from chronocast.model.messages.jobs import EncoderSettings
+from chronocast.model.recipe.recipe import FrameSize, PictureRecipe, RateControl, Recipe
+from chronocast.model.time.timing import FrameRange
 from chronocast.pieces.plan import OutputPlan, plan_output
 from chronocast.pieces.rounds import Rounds, first_quality, sample, settle
-from chronocast.run.today import prepared
+from chronocast.preparation.today import prepared
 
 SECONDS = 32
 SOURCES = ("Hall of Tides, opening film", "Tide walk", "Night round", "Old reel, grain", "Feeding hour")

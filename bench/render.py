@@ -15,11 +15,11 @@ from chronocast.demo.copy import copy_demo
 from chronocast.journal.documents import load_batch, save_batch
 from chronocast.journal.places import state_folder
 from chronocast.journal.runs import RunJournal
-from chronocast.model.batch import FULL, Batch
-from chronocast.model.edits import add_recipe, add_source, fill
-from chronocast.model.recipe import FrameSize, PictureRecipe, RateControl, Recipe
+from chronocast.model.batch.batch import FULL, Batch
+from chronocast.model.batch.edits import add_recipe, add_source, fill
+from chronocast.model.recipe.recipe import FrameSize, PictureRecipe, RateControl, Recipe
+from chronocast.preparation.today import prepared
 from chronocast.run.client import begin_run, runner_lives
-from chronocast.run.today import prepared
 from chronocast.run.view import read_view
 from chronocast.timeline.described import Placed, Timeline, Track
 from chronocast.timeline.write import otio_text
@@ -34,8 +34,8 @@ def whole(path: Path, recipe: str) -> tuple[float, int, float]:
     """One process, one loop over the whole output: (seconds, bytes, CPU seconds)."""
     code = (
         "import sys, time\nfrom pathlib import Path\n"
-        "from chronocast.journal.documents import load_batch\nfrom chronocast.run.today import prepared\n"
-        "from chronocast.media.decode import Readers\nfrom chronocast.media.encode import encode_piece\n"
+        "from chronocast.journal.documents import load_batch\nfrom chronocast.preparation.today import prepared\n"
+        "from chronocast.media.source.decode import Readers\nfrom chronocast.media.encoders.encode import encode_piece\n"
         "path = Path(sys.argv[1]); item = next(o for o in prepared(load_batch(path), path).outputs if o.recipe.id == sys.argv[2])\n"
         "spans = tuple(s for p in item.plan.pieces for s in p.spans)\n"
         "job = item.plan.pieces[0].model_copy(update={'spans': spans, 'target': sys.argv[3]})\n"

@@ -12,9 +12,9 @@ from statistics import median, quantiles
 from chronocast.demo.clips import SCENES
 from chronocast.demo.scenes import Picture, pictures
 from chronocast.journal.documents import save_batch
-from chronocast.media.footage import write_footage
-from chronocast.model.batch import Batch
-from chronocast.model.edits import add_source
+from chronocast.media.files.footage import write_footage
+from chronocast.model.batch.batch import Batch
+from chronocast.model.batch.edits import add_source
 
 FRAMES, JUMPS = 200, 40
 KINDS = (
@@ -50,9 +50,9 @@ def measure(folder: Path) -> list[tuple[str, str, str]]:
     """Milliseconds from asking for a frame to a picture of it painted: any near it, and the exact one."""
     from chronocast.ui import theme as themes
     from chronocast.ui.app import make_app
-    from chronocast.ui.session import Session
+    from chronocast.ui.desk.session import Session
+    from chronocast.ui.desk.workers import wait_for_errands
     from chronocast.ui.window import RANGE, Window
-    from chronocast.ui.workers import wait_for_errands
 
     session = Session(build(folder))
     app = make_app()

@@ -11,9 +11,9 @@ from statistics import median
 from chronocast.demo.clips import SCENES
 from chronocast.demo.copy import copy_demo
 from chronocast.journal.documents import save_batch
-from chronocast.model.batch import FULL, Batch, Source
-from chronocast.model.edits import add_recipe, fill
-from chronocast.model.supplied import BASIC
+from chronocast.model.batch.batch import FULL, Batch, Source
+from chronocast.model.batch.edits import add_recipe, fill
+from chronocast.model.recipe.supplied import BASIC
 
 COUNT = 1000
 
@@ -44,9 +44,9 @@ def measure(folder: Path) -> list[tuple[str, str, str]]:
 
     from chronocast.ui import theme as themes
     from chronocast.ui.app import make_app
-    from chronocast.ui.session import Session
+    from chronocast.ui.desk.session import Session
+    from chronocast.ui.desk.workers import wait_for_errands
     from chronocast.ui.window import Window
-    from chronocast.ui.workers import wait_for_errands
 
     path = build(folder)
     app = make_app()

@@ -14,7 +14,7 @@ from chronocast.demo.copy import copy_demo
 CODE = (
     "import sys, time\n"
     "from pathlib import Path\n"
-    "from chronocast.ui import theme\nfrom chronocast.ui.app import make_app\nfrom chronocast.ui.session import Session\nfrom chronocast.ui.window import Window\n"
+    "from chronocast.ui import theme\nfrom chronocast.ui.app import make_app\nfrom chronocast.ui.desk.session import Session\nfrom chronocast.ui.window import Window\n"
     "app = make_app(); theme.apply(app, theme.INK); session = Session(Path(sys.argv[1])); window = Window(session, theme.INK)\n"
     "window.show(); app.processEvents(); window.grab()\n"
     "early = sorted(m for m in ('scipy', 'distributed', 'sqlalchemy', 'pyqtgraph', 'opentimelineio') if m in sys.modules)\n"

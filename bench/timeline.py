@@ -20,8 +20,8 @@ _OPEN = """
 import sys, time
 from pathlib import Path
 from chronocast.journal.facts import FactsStore
-from chronocast.model.batch import Source
-from chronocast.run.prepare import ready_source
+from chronocast.model.batch.batch import Source
+from chronocast.preparation.sources import ready_source
 begin = time.perf_counter()
 path, kept = Path(sys.argv[1]), Path(sys.argv[2])
 store = FactsStore(kept / "facts")

@@ -11,8 +11,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from chronocast.demo.counter import draw, read
-from chronocast.media.decode import FrameReader
-from chronocast.media.footage import write_footage
+from chronocast.media.files.footage import write_footage
+from chronocast.media.source.decode import FrameReader
 
 RATE = Fraction(25)
 
@@ -66,7 +66,7 @@ def counters(path: Path) -> list[tuple[int, int] | None]:
     """The counter of every picture of a file, in order, by plain decoding (no index of ours)."""
     import av
 
-    from chronocast.media.decode import luma
+    from chronocast.media.source.decode import luma
 
     with av.open(str(path)) as container:
         return [read(luma(picture)) for picture in container.decode(container.streams.video[0])]

@@ -128,9 +128,9 @@ def document(seed: int, seeds: list[tuple[str, bytes]]) -> tuple[str, bytes]:
 def read_all(path: Path) -> None:
     """What the application does with a timeline file: read it, lay it out with media of some facts, plan an output."""
     from chronocast.model.errors import ChronocastError
-    from chronocast.model.facts import ClipFacts, SoundFacts
-    from chronocast.model.supplied import BASIC
-    from chronocast.model.timing import FrameRange
+    from chronocast.model.recipe.supplied import BASIC
+    from chronocast.model.source.facts import ClipFacts, SoundFacts
+    from chronocast.model.time.timing import FrameRange
     from chronocast.pieces.plan import plan_output
     from chronocast.timeline.layout import sequence_cut_list
     from chronocast.timeline.read import read_timeline

@@ -6,7 +6,7 @@ import random
 from fractions import Fraction
 from pathlib import Path
 
-from chronocast.media.footage import Format, write_footage
+from chronocast.media.files.footage import Format, write_footage
 from tests.footage import clip, counted, tone
 
 

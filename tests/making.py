@@ -7,19 +7,19 @@ from fractions import Fraction
 from pathlib import Path
 
 from chronocast.deliver.checks import judge
-from chronocast.media.decode import Readers
-from chronocast.media.encode import encode_piece
-from chronocast.media.inspect import inspect_clip
-from chronocast.media.join import join
-from chronocast.media.prove import prove
-from chronocast.media.sound import render_sound
-from chronocast.model.check import Check
-from chronocast.model.cutlist import CutList
-from chronocast.model.jobs import JoinJob
-from chronocast.model.recipe import Recipe
-from chronocast.model.timing import FrameRange
+from chronocast.media.encoders.encode import encode_piece
+from chronocast.media.files.join import join
+from chronocast.media.files.prove import prove
+from chronocast.media.files.sound import render_sound
+from chronocast.media.source.inspect import inspect_clip
+from chronocast.media.source.readers import Readers
+from chronocast.model.messages.check import Check
+from chronocast.model.messages.jobs import JoinJob
+from chronocast.model.recipe.recipe import Recipe
+from chronocast.model.source.cutlist import CutList
+from chronocast.model.time.timing import FrameRange
 from chronocast.pieces.plan import OutputPlan, plan_output
-from chronocast.run.prepare import expected_of
+from chronocast.preparation.expectation import expected_of
 from chronocast.timeline.layout import clip_cut_list
 
 

@@ -11,9 +11,9 @@ from pathlib import Path
 from chronocast.journal.documents import save_batch
 from chronocast.journal.places import state_folder
 from chronocast.journal.runs import RunJournal
-from chronocast.model.batch import FULL, Batch
-from chronocast.model.edits import add_recipe, add_source, fill
-from chronocast.model.recipe import FrameSize, PictureRecipe, RateControl, Recipe, SoundRecipe
+from chronocast.model.batch.batch import FULL, Batch
+from chronocast.model.batch.edits import add_recipe, add_source, fill
+from chronocast.model.recipe.recipe import FrameSize, PictureRecipe, RateControl, Recipe, SoundRecipe
 from chronocast.run.client import begin_run, runner_lives
 from chronocast.run.view import RunView, read_view
 from tests.footage import clip

@@ -15,10 +15,10 @@ from hypothesis import strategies as st
 from chronocast.deliver.names import proposed_stems, unlike
 from chronocast.demo.copy import demo_batch
 from chronocast.journal.documents import DocumentError, load_batch, save_batch
-from chronocast.model.batch import FULL, Batch, read_batch, write_batch
-from chronocast.model.edits import History, fill, hold, identifier, remove_source, reorder
+from chronocast.model.batch.batch import FULL, Batch, read_batch, write_batch
+from chronocast.model.batch.edits import History, fill, hold, identifier, remove_source, reorder
+from chronocast.model.batch.naming import USUAL, read_pattern
 from chronocast.model.errors import ChronocastError, ModelError
-from chronocast.model.naming import USUAL, read_pattern
 
 
 class Reading(unittest.TestCase):

@@ -9,10 +9,10 @@ from fractions import Fraction
 from hypothesis import given
 from hypothesis import strategies as st
 
-from chronocast.model.bucket import Bucket, overruns, run_through
-from chronocast.model.card import Limits, ReceiverCard, fits_name, read_card, write_card
+from chronocast.model.cards.bucket import Bucket, overruns, run_through
+from chronocast.model.cards.card import Limits, ReceiverCard, fits_name, read_card, write_card
+from chronocast.model.cards.fits import Offer, contradictions, headroom, judge, worst
 from chronocast.model.errors import ModelError
-from chronocast.model.fits import Offer, contradictions, headroom, judge, worst
 
 
 def card(called: str = "Hall", **limits: object) -> ReceiverCard:

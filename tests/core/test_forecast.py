@@ -10,15 +10,15 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from chronocast.crew.local.calibrate import Timed, load_while
 from chronocast.forecast.band import Band, Chance, band
 from chronocast.forecast.learn import Belief, update
 from chronocast.forecast.priors import effort_factor, size_prior
 from chronocast.forecast.room import Room, reserve_on
 from chronocast.forecast.size import PictureAsk, belief, container_bytes, picture_bytes
 from chronocast.forecast.work import SUPPLIED_PACE, Load, Pace, PieceAsk, encode_belief, piece_seconds
-from chronocast.run.calibrate import Timed, load_while
-from chronocast.run.outlook import experience
-from chronocast.run.pace import load_of
+from chronocast.preparation.outlook import experience
+from chronocast.preparation.pace import load_of
 from chronocast.schedule.clock import Work, simulate, typical_spans
 
 

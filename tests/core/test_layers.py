@@ -8,9 +8,9 @@ from fractions import Fraction
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
-from chronocast.model.cutlist import Layer, MediaRef
-from chronocast.model.geometry import Centre, View, place
-from chronocast.model.weight import Weight
+from chronocast.model.picture.geometry import Centre, View, place
+from chronocast.model.picture.weight import Weight
+from chronocast.model.source.cutlist import Layer, MediaRef
 from chronocast.timeline.described import Cross, Placed, Track
 from chronocast.timeline.flatten import flatten
 

@@ -5,16 +5,22 @@ from __future__ import annotations
 import json
 import tempfile
 import unittest
+import warnings
+from collections.abc import Callable, Iterator
 from fractions import Fraction
 from pathlib import Path
+from typing import Any
 
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from pydantic import BaseModel
 
-from chronocast.model.cutlist import CutList, MediaRef, PictureSpan, SoundSpan, plain_span
-from chronocast.model.supplied import BASIC
-from chronocast.model.timing import FrameRange
+from chronocast.model.messages.jobs import EncoderSettings, PieceJob, SoundJob
+from chronocast.model.recipe.supplied import BASIC
+from chronocast.model.source.cutlist import CutList, MediaRef, PictureSpan, SoundSpan, plain_span
+from chronocast.model.time.timing import FrameRange
 from chronocast.pieces.cut import cut
+from chronocast.pieces.name import piece_name, sound_name
 from chronocast.pieces.plan import plan_output
 from chronocast.pieces.stock import Stock
 
@@ -107,6 +113,70 @@ class Naming(unittest.TestCase):
             self.assertEqual(sound.samples, (stop - start) * 1920)
             self.assertEqual(sum(span.seconds for span in sound.spans), Fraction(stop - start, 25))
             self.assertEqual(sound.spans[0].start, 0)
+
+
+def changed(value: object) -> object:
+    """Another value of about the same kind."""
+    match value:
+        case bool():
+            return not value
+        case int() | Fraction():
+            return value + 1
+        case dict():
+            return {**value, "other": "1"}
+        case tuple():
+            return (*value, "other")
+        case _:
+            return f"{value or ''}other"
+
+
+def variants(value: Any, path: str = "") -> Iterator[tuple[str, Any]]:
+    """Every field of a value, however deep it lies, changed alone: its place, and the whole value with the change."""
+    if isinstance(value, BaseModel):
+        for name in type(value).model_fields:
+            for deeper, made in variants(getattr(value, name), f"{path}.{name}".lstrip(".")):
+                yield deeper, value.model_copy(update={name: made})
+    elif isinstance(value, tuple) and value and isinstance(value[0], BaseModel | tuple):
+        for deeper, made in variants(value[0], path):
+            yield deeper, (made, *value[1:])
+    else:
+        yield path, changed(value)
+
+
+class WholeName(unittest.TestCase):
+    """A name is the whole job, less what is listed."""
+
+    def check(self, job: PieceJob | SoundJob, name: Callable[[Any, str], str], labels: set[str]) -> None:
+        before, seen = name(job, "library 1"), set()
+        for path, other in variants(job):
+            with warnings.catch_warnings():
+                warnings.simplefilter("ignore")  # that the changed values are no good ones
+                same = name(other, "library 1") == before
+            self.assertEqual(same, path in labels, path)
+            seen.add(path)
+        self.assertLessEqual(labels, seen, "no label is listed that isn't there")
+        self.assertGreater(len(seen), 12)
+        self.assertNotEqual(name(job, "library 2"), before)
+
+    def test_every_field_of_a_piece_is_in_its_name_or_on_the_list(self) -> None:
+        media = MediaRef(path="/m/a.mov", fingerprint="a")
+        span = plain_span(0, 50, media).model_copy(update={"name": "edit"})
+        job = PieceJob(
+            name="n", target="t", rate=RATE, width=320, height=180, canvas=(320, 180), spans=(span,),
+            settings=EncoderSettings(encoder="libx264", options={"crf": "20"}),
+        )  # fmt: skip
+        labels = {"name", "target", "accept_damage", "spans.name", "spans.layers.media.path"}
+        self.check(job, piece_name, labels)
+
+    def test_every_field_of_a_sound_is_in_its_name_or_on_the_list(self) -> None:
+        media = MediaRef(path="/m/a.mov", fingerprint="a")
+        span = SoundSpan(start=Fraction(0), seconds=Fraction(1), media=media)
+        job = SoundJob(
+            name="n", target="t", samples=48_000, sample_rate=48_000, channels=2, codec="aac", bits_per_second=96_000,
+            spans=(span,), tracks=((span,), (span,)), languages=("eng", "deu"),
+        )  # fmt: skip
+        labels = {"name", "target", "accept_damage", "languages", "spans.media.path", "tracks.media.path"}
+        self.check(job, sound_name, labels)
 
 
 class Keeping(unittest.TestCase):

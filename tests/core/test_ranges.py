@@ -8,16 +8,11 @@ from fractions import Fraction
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from chronocast.model.batch import FULL, Batch, Framing, read_batch, write_batch
-from chronocast.model.clock import SourceClock
-from chronocast.model.cutlist import CutList, Layer, MediaRef, PictureSpan, plain_span
-from chronocast.model.edits import add_recipe, add_source, fill
-from chronocast.model.ends import judge_end
-from chronocast.model.errors import ModelError, TimecodeError
-from chronocast.model.extent import Extent
-from chronocast.model.framing import crop_share, framed, shaped_crop, with_centre, with_crop
-from chronocast.model.geometry import View
-from chronocast.model.ranges import (
+from chronocast.model.batch.batch import FULL, Batch, Framing, read_batch, write_batch
+from chronocast.model.batch.edits import add_recipe, add_source, fill
+from chronocast.model.batch.extent import Extent
+from chronocast.model.batch.framing import crop_share, framed, shaped_crop, with_centre, with_crop
+from chronocast.model.batch.ranges import (
     add_range,
     change_range,
     checked,
@@ -26,13 +21,18 @@ from chronocast.model.ranges import (
     rename_range,
     set_framing,
 )
-from chronocast.model.recipe import FrameSize
-from chronocast.model.shots import shot_at, shots
-from chronocast.model.shuttle import Shuttle
-from chronocast.model.supplied import BASIC, supplied
-from chronocast.model.timing import FrameRange
-from chronocast.model.weight import Weight
-from chronocast.run.prepare import framing_view
+from chronocast.model.errors import ModelError, TimecodeError
+from chronocast.model.picture.geometry import View
+from chronocast.model.picture.weight import Weight
+from chronocast.model.recipe.recipe import FrameSize
+from chronocast.model.recipe.supplied import BASIC, supplied
+from chronocast.model.source.cutlist import CutList, Layer, MediaRef, PictureSpan, plain_span
+from chronocast.model.source.range_ends import judge_end
+from chronocast.model.source.shown_clips import shot_at, shots
+from chronocast.model.source.source_clock import SourceClock
+from chronocast.model.time.shuttle import Shuttle
+from chronocast.model.time.timing import FrameRange
+from chronocast.preparation.source_ready import framing_view
 
 NTSC = Fraction(30000, 1001)
 

@@ -12,10 +12,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from chronocast.journal.library import Library
-from chronocast.model.agree import conflicts, level_conflicts, unavailable
-from chronocast.model.batch import FULL, Batch, read_batch, write_batch
-from chronocast.model.card import ReceiverCard
-from chronocast.model.columns import (
+from chronocast.model.batch.batch import FULL, Batch, read_batch, write_batch
+from chronocast.model.batch.columns import (
     MIXED,
     change_recipe,
     common,
@@ -25,18 +23,20 @@ from chronocast.model.columns import (
     remove_recipe,
     set_own,
 )
-from chronocast.model.edits import add_recipe, add_source, fill
+from chronocast.model.batch.edits import add_recipe, add_source, fill
+from chronocast.model.batch.exceptions import differences, effective, leaves, with_values
+from chronocast.model.cards.card import ReceiverCard
 from chronocast.model.errors import ChronocastError, ModelError
-from chronocast.model.exceptions import differences, effective, leaves, with_values
-from chronocast.model.facts import ClipFacts, SoundFacts
-from chronocast.model.formats import CONTAINERS, PICTURE, SOUND, holding
-from chronocast.model.levels import broken, least_level, level_of, levels
-from chronocast.model.nearest import as_the_source
-from chronocast.model.recipe import PictureRecipe, RateControl, Recipe, SoundRecipe
-from chronocast.model.recipe_file import read_recipe, recipe_schema, write_recipe
-from chronocast.model.supplied import SUPPLIED, supplied
-from chronocast.model.telling import telling_name
-from chronocast.model.typed import parse_bits, parse_bytes
+from chronocast.model.recipe.contradictions import conflicts, level_conflicts, unavailable
+from chronocast.model.recipe.formats import CONTAINERS, PICTURE, SOUND, holding
+from chronocast.model.recipe.levels import broken, least_level, level_of, levels
+from chronocast.model.recipe.nearest import as_the_source
+from chronocast.model.recipe.recipe import PictureRecipe, RateControl, Recipe, SoundRecipe
+from chronocast.model.recipe.recipe_file import read_recipe, recipe_schema, write_recipe
+from chronocast.model.recipe.supplied import SUPPLIED, supplied
+from chronocast.model.recipe.typed import parse_bits, parse_bytes
+from chronocast.model.recipe.wording import telling_name
+from chronocast.model.source.facts import ClipFacts, SoundFacts
 
 WEB = supplied("web-720")
 assert WEB

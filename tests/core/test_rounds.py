@@ -17,7 +17,7 @@ from chronocast.pieces.rounds import (
     Rounds,
     after_an_edit,
     first_quality,
-    left,
+    remaining_encodes,
     sample,
     settle,
 )
@@ -155,8 +155,8 @@ class Search(unittest.TestCase):
         self.assertLess(first_quality(10_000, 3840 * 2160, 60), WORST)
 
     def test_what_is_left_is_less_the_further_it_is(self) -> None:
-        self.assertGreater(left(None, 20), 2)
-        self.assertEqual(left(Rounds(quality=20, settled=True), 20), 1.0)
+        self.assertGreater(remaining_encodes(None, 20), 2)
+        self.assertEqual(remaining_encodes(Rounds(quality=20, settled=True), 20), 1.0)
 
 
 PEAK = 300_000

@@ -3,31 +3,20 @@
 from __future__ import annotations
 
 import doctest
+import importlib
+import pkgutil
 import unittest
 from fractions import Fraction
 
 from hypothesis import given
 from hypothesis import strategies as st
 
-from chronocast.deliver import names
-from chronocast.forecast import weigh
-from chronocast.media import compose
-from chronocast.model import (
-    bucket,
-    card,
-    edits,
-    exceptions,
-    fits,
-    languages,
-    levels,
-    recipe,
-    show,
-    telling,
-    timing,
-    typed,
-)
+import chronocast.deliver
+import chronocast.forecast
+import chronocast.media.picture
+import chronocast.model
 from chronocast.model.errors import ModelError, TimecodeError
-from chronocast.model.timing import FrameRange, can_drop, format_timecode, parse_rate, parse_timecode
+from chronocast.model.time.timing import FrameRange, can_drop, format_timecode, parse_rate, parse_timecode
 
 RATES = [
     Fraction(24000, 1001),
@@ -114,22 +103,9 @@ class Ranges(unittest.TestCase):
 
 def load_tests(loader: unittest.TestLoader, tests: unittest.TestSuite, _: object) -> unittest.TestSuite:
     """The examples in the documentation are true."""
-    for module in (
-        timing,
-        recipe,
-        edits,
-        show,
-        names,
-        compose,
-        bucket,
-        card,
-        exceptions,
-        fits,
-        languages,
-        levels,
-        telling,
-        typed,
-        weigh,
-    ):
-        tests.addTests(doctest.DocTestSuite(module))
+    for room in (chronocast.model, chronocast.forecast, chronocast.deliver, chronocast.media.picture):
+        for found in pkgutil.walk_packages(room.__path__, f"{room.__name__}."):
+            module = importlib.import_module(found.name)
+            if any(case.examples for case in doctest.DocTestFinder().find(module)):
+                tests.addTests(doctest.DocTestSuite(module))
     return tests

@@ -9,13 +9,13 @@ from datetime import datetime, timedelta
 from typing import Any
 
 from chronocast.demo.copy import demo_batch
-from chronocast.model.batch import Batch
-from chronocast.model.edits import fill, hold
-from chronocast.model.ranges import add_range
-from chronocast.model.timing import FrameRange
+from chronocast.model.batch.batch import Batch
+from chronocast.model.batch.edits import fill, hold
+from chronocast.model.batch.ranges import add_range
+from chronocast.model.time.timing import FrameRange
 from chronocast.run.view import RunView
-from chronocast.ui.plan_model import arranged, difference, plan_model
-from chronocast.ui.run_model import run_model
+from chronocast.ui.places.plan.model import arranged, difference, plan_model
+from chronocast.ui.places.run.model import run_model
 
 
 @dataclass

@@ -12,18 +12,19 @@ import numpy as np
 from numpy.typing import NDArray
 
 from chronocast.demo.counter import read
-from chronocast.media.compose import planes
-from chronocast.media.decode import Readers, luma
-from chronocast.media.footage import Format, woven, write_footage
-from chronocast.media.inspect import inspect_clip
-from chronocast.media.layers import piece_pictures
-from chronocast.model.colour import BT601_625, BT709, BT2020
-from chronocast.model.cutlist import CutList, Layer, PictureSpan
-from chronocast.model.facts import ClipFacts
-from chronocast.model.geometry import Centre, View
-from chronocast.model.jobs import EncoderSettings, PieceJob
-from chronocast.model.timing import FrameRange
-from chronocast.model.weight import Weight
+from chronocast.media.files.footage import Format, woven, write_footage
+from chronocast.media.picture.compose import planes
+from chronocast.media.picture.layers import piece_pictures
+from chronocast.media.source.decode import luma
+from chronocast.media.source.inspect import inspect_clip
+from chronocast.media.source.readers import Readers
+from chronocast.model.messages.jobs import EncoderSettings, PieceJob
+from chronocast.model.picture.colour import BT601_625, BT709, BT2020
+from chronocast.model.picture.geometry import Centre, View
+from chronocast.model.picture.weight import Weight
+from chronocast.model.source.cutlist import CutList, Layer, PictureSpan
+from chronocast.model.source.facts import ClipFacts
+from chronocast.model.time.timing import FrameRange
 from chronocast.timeline.layout import clip_cut_list, clip_layer
 from tests.footage import RATE, counted, folder
 

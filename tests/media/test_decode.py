@@ -9,9 +9,9 @@ from pathlib import Path
 
 import av
 
-from chronocast.media.decode import FrameReader
 from chronocast.media.errors import DecodeFailed, MediaError, NotMedia
-from chronocast.media.inspect import inspect_clip
+from chronocast.media.source.decode import FrameReader
+from chronocast.media.source.inspect import inspect_clip
 from tests.footage import clip, counter_at, folder
 
 

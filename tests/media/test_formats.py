@@ -11,13 +11,20 @@ from typing import Any
 import av
 import numpy as np
 
-from chronocast.media.codecs import is_here
-from chronocast.model.agree import conflicts, level_conflicts, profile_reasons, usual_profile
-from chronocast.model.formats import CONTAINERS, PICTURE
-from chronocast.model.languages import own_code
-from chronocast.model.levels import levels
-from chronocast.model.recipe import FrameSize, PictureRecipe, RateControl, Recipe, SoundRecipe, StillsTaken
-from chronocast.model.timing import FrameRange
+from chronocast.media.encoders.settings import is_here
+from chronocast.model.recipe.contradictions import conflicts, level_conflicts, profile_reasons, usual_profile
+from chronocast.model.recipe.formats import CONTAINERS, PICTURE
+from chronocast.model.recipe.languages import own_code
+from chronocast.model.recipe.levels import levels
+from chronocast.model.recipe.recipe import (
+    FrameSize,
+    PictureRecipe,
+    RateControl,
+    Recipe,
+    SoundRecipe,
+    StillsTaken,
+)
+from chronocast.model.time.timing import FrameRange
 from tests.footage import clip, counted, counters, folder
 from tests.making import Maker
 
@@ -413,7 +420,7 @@ class Fields(unittest.TestCase):
     def fields(self, path: Any, scan: str) -> list[Any]:
         """Counters of all fields in the order they are shown."""
         from chronocast.demo.counter import read
-        from chronocast.media.decode import luma
+        from chronocast.media.source.decode import luma
 
         found = []
         with av.open(str(path)) as file:

@@ -12,18 +12,18 @@ import numpy as np
 from numpy.typing import NDArray
 
 from chronocast.demo.counter import read
-from chronocast.media.footage import Format, woven, write_footage
-from chronocast.media.hearing import SAMPLE_RATE, heard
-from chronocast.media.inspect import inspect_clip
-from chronocast.media.stills import Frame, LookingReaders, Stills
-from chronocast.model.batch import Source
-from chronocast.model.cutlist import CutList
-from chronocast.model.framing import framed
-from chronocast.model.geometry import Centre, View
-from chronocast.model.recipe import FrameSize
-from chronocast.model.timing import FrameRange
-from chronocast.run.prepare import SourceReady
-from chronocast.run.ranging import look_at, typed_range
+from chronocast.media.files.footage import Format, woven, write_footage
+from chronocast.media.source.inspect import inspect_clip
+from chronocast.media.viewing.playback import SAMPLE_RATE, heard
+from chronocast.media.viewing.stills import Frame, LookingReaders, Stills
+from chronocast.model.batch.batch import Source
+from chronocast.model.batch.framing import framed
+from chronocast.model.picture.geometry import Centre, View
+from chronocast.model.recipe.recipe import FrameSize
+from chronocast.model.source.cutlist import CutList
+from chronocast.model.time.timing import FrameRange
+from chronocast.preparation.ranging import look_at, typed_range
+from chronocast.preparation.source_ready import SourceReady
 from chronocast.timeline.layout import clip_cut_list
 from tests.footage import RATE, clip, counted, folder
 from tests.media.test_composition import KINDS, job_of, numbers
@@ -149,7 +149,7 @@ class Damaged(unittest.TestCase):
 LEAVING = """
 import sys
 import av
-from chronocast.media.decode import Readers
+from chronocast.media.source.readers import Readers
 from chronocast.model.errors import ChronocastError
 shown = complained = 0
 for n in range(70):

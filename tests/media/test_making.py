@@ -10,17 +10,17 @@ import av
 import numpy as np
 
 from chronocast.deliver.checks import judge
-from chronocast.media.codecs import encoder_settings
-from chronocast.media.decode import Readers
-from chronocast.media.encode import encode_piece, encode_pictures
+from chronocast.media.encoders.encode import encode_pictures, encode_piece
+from chronocast.media.encoders.settings import encoder_settings
 from chronocast.media.errors import JoinFailed
-from chronocast.media.join import join
-from chronocast.media.prove import prove
-from chronocast.media.sound import render_sound, sound_blocks
-from chronocast.model.check import Expected
-from chronocast.model.cutlist import MediaRef, PictureSpan, SoundSpan, plain_span
-from chronocast.model.jobs import JoinJob, PieceJob, SoundJob
-from chronocast.model.recipe import PictureRecipe, RateControl
+from chronocast.media.files.join import join
+from chronocast.media.files.prove import prove
+from chronocast.media.files.sound import render_sound, sound_blocks
+from chronocast.media.source.readers import Readers
+from chronocast.model.messages.check import Expected
+from chronocast.model.messages.jobs import JoinJob, PieceJob, SoundJob
+from chronocast.model.recipe.recipe import PictureRecipe, RateControl
+from chronocast.model.source.cutlist import MediaRef, PictureSpan, SoundSpan, plain_span
 from tests.footage import RATE, clip, counted, counters, folder
 
 

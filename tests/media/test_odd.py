@@ -14,17 +14,18 @@ import opentimelineio as otio
 
 from chronocast.demo.counter import read
 from chronocast.journal.facts import FactsStore
-from chronocast.media.decode import Readers, luma
-from chronocast.media.encode import encode_piece
-from chronocast.media.footage import Format, write_footage
-from chronocast.media.inspect import inspect_clip
-from chronocast.media.layers import piece_pictures
-from chronocast.model.batch import Source
-from chronocast.model.cutlist import CutList
-from chronocast.model.supplied import BASIC, supplied
-from chronocast.model.timing import FrameRange
+from chronocast.media.encoders.encode import encode_piece
+from chronocast.media.files.footage import Format, write_footage
+from chronocast.media.picture.layers import piece_pictures
+from chronocast.media.source.decode import luma
+from chronocast.media.source.inspect import inspect_clip
+from chronocast.media.source.readers import Readers
+from chronocast.model.batch.batch import Source
+from chronocast.model.recipe.supplied import BASIC, supplied
+from chronocast.model.source.cutlist import CutList
+from chronocast.model.time.timing import FrameRange
 from chronocast.pieces.plan import plan_output
-from chronocast.run.prepare import ready_source
+from chronocast.preparation.sources import ready_source
 from chronocast.timeline.errors import TimelineError
 from chronocast.timeline.layout import clip_cut_list
 from tests.footage import RATE, clip, counted, folder

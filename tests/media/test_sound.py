@@ -12,19 +12,19 @@ import numpy as np
 from numpy.typing import NDArray
 
 from chronocast.deliver.checks import judge
-from chronocast.media.decode import Readers
-from chronocast.media.encode import encode_piece
-from chronocast.media.footage import Format, write_footage
-from chronocast.media.inspect import inspect_clip
-from chronocast.media.join import join
-from chronocast.media.prove import prove
-from chronocast.media.sound import render_sound, sound_blocks
-from chronocast.model.check import Expected
-from chronocast.model.cutlist import CutList, Fade, MediaRef, SoundSpan, plain_span
-from chronocast.model.jobs import JoinJob, SoundJob
-from chronocast.model.recipe import Recipe, SoundRecipe
-from chronocast.model.supplied import BASIC
-from chronocast.model.timing import FrameRange
+from chronocast.media.encoders.encode import encode_piece
+from chronocast.media.files.footage import Format, write_footage
+from chronocast.media.files.join import join
+from chronocast.media.files.prove import prove
+from chronocast.media.files.sound import render_sound, sound_blocks
+from chronocast.media.source.inspect import inspect_clip
+from chronocast.media.source.readers import Readers
+from chronocast.model.messages.check import Expected
+from chronocast.model.messages.jobs import JoinJob, SoundJob
+from chronocast.model.recipe.recipe import Recipe, SoundRecipe
+from chronocast.model.recipe.supplied import BASIC
+from chronocast.model.source.cutlist import CutList, Fade, MediaRef, SoundSpan, plain_span
+from chronocast.model.time.timing import FrameRange
 from chronocast.pieces.plan import plan_output, plan_sound
 from chronocast.timeline.layout import clip_cut_list
 from tests.footage import RATE, counted, folder

@@ -17,18 +17,19 @@ from numpy.typing import NDArray
 from chronocast.journal.documents import load_batch, save_batch
 from chronocast.journal.facts import FactsStore
 from chronocast.journal.places import data_folder
-from chronocast.media.footage import Format, woven, write_footage
-from chronocast.media.inspect import inspect_clip
-from chronocast.model.batch import FULL, Batch
-from chronocast.model.colour import same_look
-from chronocast.model.edits import accept_media, add_recipe, add_source, fill
-from chronocast.model.facts import ClipFacts
-from chronocast.model.layouts import layout_told
-from chronocast.model.recipe import PictureRecipe, RateControl, Recipe, SoundRecipe
-from chronocast.model.supplied import supplied
-from chronocast.run.differences import differences_from_source
-from chronocast.run.prepare import Prospect, prepare
-from chronocast.run.today import outlook_now
+from chronocast.media.files.footage import Format, woven, write_footage
+from chronocast.media.source.inspect import inspect_clip
+from chronocast.model.batch.batch import FULL, Batch
+from chronocast.model.batch.edits import accept_media, add_recipe, add_source, fill
+from chronocast.model.picture.colour import same_look
+from chronocast.model.recipe.layouts import layout_told
+from chronocast.model.recipe.recipe import PictureRecipe, RateControl, Recipe, SoundRecipe
+from chronocast.model.recipe.supplied import supplied
+from chronocast.model.source.facts import ClipFacts
+from chronocast.preparation.differences import differences_from_source
+from chronocast.preparation.output_ready import Prospect
+from chronocast.preparation.prepare import prepare
+from chronocast.preparation.today import outlook_now
 from chronocast.run.view import OutputView, RunView
 from tests.footage import clip, counted, counters, tone
 from tests.hostile import damaged_stream

@@ -10,12 +10,12 @@ import unittest
 from collections.abc import Awaitable, Callable
 from pathlib import Path
 
-from chronocast.media.codecs import encoder_settings
-from chronocast.model.cutlist import MediaRef, plain_span
-from chronocast.model.jobs import PieceJob
-from chronocast.model.recipe import PictureRecipe
-from chronocast.run import crew as c
-from chronocast.run.local import LocalCrew
+from chronocast.crew import contract as c
+from chronocast.crew.local.crew import LocalCrew
+from chronocast.media.encoders.settings import encoder_settings
+from chronocast.model.messages.jobs import PieceJob
+from chronocast.model.recipe.recipe import PictureRecipe
+from chronocast.model.source.cutlist import MediaRef, plain_span
 from tests.footage import RATE
 
 
@@ -148,8 +148,8 @@ class Contract(unittest.TestCase):
             self.assertFalse(await crew.control("freeze", "piece:a", 2), "an older attempt is not this one")
             await crew.control("freeze", "piece:a", 1)
             await crew.control("stop", "piece:a", 1)
-            gave = await ears.until(lambda e: isinstance(e, c.Gave))
-            assert isinstance(gave, c.Gave)
+            gave = await ears.until(lambda e: isinstance(e, c.AttemptFailed))
+            assert isinstance(gave, c.AttemptFailed)
             self.assertEqual(gave.fault, "stopped", "a frozen child can be stopped")
 
         self.with_crew(work)
@@ -164,8 +164,8 @@ class Contract(unittest.TestCase):
                 int(p) for p in Path(f"/proc/{os.getpid()}/task/{os.getpid()}/children").read_text().split()
             ]
             os.kill(pid, 9)
-            gave = await ears.until(lambda e: isinstance(e, c.Gave))
-            assert isinstance(gave, c.Gave)
+            gave = await ears.until(lambda e: isinstance(e, c.AttemptFailed))
+            assert isinstance(gave, c.AttemptFailed)
             self.assertEqual((gave.fault, gave.attempt), ("lost", 1))
             await crew.start(slot, "piece:a", 2, job(self.folder, "a", 10))
             self.assertIsInstance(await ears.until(lambda e: isinstance(e, c.Finished)), c.Finished)
@@ -176,8 +176,8 @@ class Contract(unittest.TestCase):
             await crew.offer(1)
             (slot,) = await ears.slots(1)
             await crew.start(slot, "piece:a", 1, job(self.folder, "a", 10))
-            gave = await ears.until(lambda e: isinstance(e, c.Gave))
-            assert isinstance(gave, c.Gave)
+            gave = await ears.until(lambda e: isinstance(e, c.AttemptFailed))
+            assert isinstance(gave, c.AttemptFailed)
             self.assertEqual(gave.fault, "lost")
             self.assertIn("can't be understood", gave.sentence)
 
@@ -193,8 +193,8 @@ class Contract(unittest.TestCase):
                 update={"spans": (plain_span(0, 5, MediaRef(path="/nowhere/film.mp4")),)}
             )
             await crew.start(slot, "piece:a", 1, bad)
-            gave = await ears.until(lambda e: isinstance(e, c.Gave))
-            assert isinstance(gave, c.Gave)
+            gave = await ears.until(lambda e: isinstance(e, c.AttemptFailed))
+            assert isinstance(gave, c.AttemptFailed)
             self.assertEqual(gave.fault, "away", "its folder is missing, too: a drive has gone")
             self.assertIn("/nowhere/film.mp4 is missing", gave.sentence)
 

@@ -93,7 +93,7 @@ class Kills(unittest.TestCase):
             "import sys, time\n"
             "from pathlib import Path\n"
             "from PyQt6.QtWidgets import QApplication\n"
-            "from chronocast.ui.app import make_app\nfrom chronocast.ui.session import Session\nfrom chronocast.ui.window import Window\n"
+            "from chronocast.ui.app import make_app\nfrom chronocast.ui.desk.session import Session\nfrom chronocast.ui.window import Window\n"
             "from chronocast.ui import theme\n"
             "app = make_app(); theme.apply(app, theme.INK)\n"
             "session = Session(Path(sys.argv[1])); window = Window(session, theme.INK); window.show(); session.open()\n"
@@ -171,8 +171,8 @@ class Kills(unittest.TestCase):
         self.assertEqual([n for n, c in Counter(children_did()[start:]).items() if c > 1], [])
 
     def test_outputs_are_held_released_reordered_and_added_while_it_runs(self) -> None:
-        from chronocast.model.batch import FULL
-        from chronocast.model.edits import add_recipe, fill
+        from chronocast.model.batch.batch import FULL
+        from chronocast.model.batch.edits import add_recipe, fill
         from tests.runs import QUICK
 
         first, second = (output.id for output in self.batch.outputs)

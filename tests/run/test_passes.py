@@ -18,13 +18,20 @@ from numpy.typing import NDArray
 from chronocast.journal.documents import load_batch, save_batch
 from chronocast.journal.places import data_folder
 from chronocast.journal.runs import RunJournal
-from chronocast.media.footage import write_footage
-from chronocast.model.card import Limits, ReceiverCard
-from chronocast.model.columns import add_card, set_card
-from chronocast.model.recipe import FrameSize, PictureRecipe, RateControl, Recipe, SoundRecipe, StillsTaken
+from chronocast.media.files.footage import write_footage
+from chronocast.model.batch.columns import add_card, set_card
+from chronocast.model.cards.card import Limits, ReceiverCard
+from chronocast.model.recipe.recipe import (
+    FrameSize,
+    PictureRecipe,
+    RateControl,
+    Recipe,
+    SoundRecipe,
+    StillsTaken,
+)
 from chronocast.pieces.stock import Stock
+from chronocast.preparation.today import recipe_of
 from chronocast.run.client import begin_run
-from chronocast.run.today import recipe_of
 from tests.footage import counted, counters
 from tests.runs import children_did, over, render, small_batch, wait
 

@@ -11,14 +11,14 @@ import av
 import opentimelineio as otio
 
 from chronocast.journal.facts import FactsStore
-from chronocast.model.batch import FULL, Batch
-from chronocast.model.edits import add_recipe, fill
-from chronocast.model.ranges import add_range, change_range, take_marked
-from chronocast.model.supplied import BASIC
-from chronocast.model.timing import FrameRange
-from chronocast.run.gather import gather
-from chronocast.run.prepare import prepare
-from chronocast.run.recut import compare, relink, search_in, take
+from chronocast.model.batch.batch import FULL, Batch
+from chronocast.model.batch.edits import add_recipe, fill
+from chronocast.model.batch.ranges import add_range, change_range, take_marked
+from chronocast.model.recipe.supplied import BASIC
+from chronocast.model.time.timing import FrameRange
+from chronocast.preparation.gather import gather
+from chronocast.preparation.prepare import prepare
+from chronocast.preparation.recut import compare, relink, search_in, take
 from chronocast.timeline.layout import clip_cut_list
 from tests.footage import clip, folder
 from tests.sequences import clip_item, sequence

@@ -13,12 +13,12 @@ from pathlib import Path
 
 from sqlalchemy import create_engine, text
 
+from chronocast.crew.local.crew import LocalCrew
 from chronocast.journal.documents import load_batch, save_batch
 from chronocast.journal.places import data_folder
 from chronocast.journal.runs import RunJournal
 from chronocast.pieces.stock import Stock
 from chronocast.run.client import begin_run
-from chronocast.run.local import LocalCrew
 from chronocast.run.runner import Runner
 from tests.footage import clip
 from tests.runs import HEAVY, QUICK, over, render, see, small_batch, wait

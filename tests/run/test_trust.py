@@ -17,10 +17,10 @@ from pathlib import Path
 from typing import Any
 from unittest import mock
 
+from chronocast.crew import contract as c
 from chronocast.journal.documents import load_batch, save_batch
 from chronocast.journal.runs import RunJournal
-from chronocast.model.edits import add_source, fill
-from chronocast.run import crew as c
+from chronocast.model.batch.edits import add_source, fill
 from chronocast.run import runner as runner_room
 from chronocast.run.client import RunError, ask, begin_run, runner_lives, stop_run
 from chronocast.run.runner import Runner
@@ -46,7 +46,7 @@ class OddCrew:
         if self.garbles:  # a result that is none
             self.queue.put_nowait(c.Finished(task, attempt, {"nothing": True}, 0.1, 0.1, 1))
         elif self.started > self.loses:
-            self.queue.put_nowait(c.Gave(task, attempt, "media", "The film can't be read."))
+            self.queue.put_nowait(c.AttemptFailed(task, attempt, "media", "The film can't be read."))
 
     async def control(self, verb: str, task: str, attempt: int) -> bool:
         return True

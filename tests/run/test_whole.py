@@ -12,9 +12,9 @@ import numpy as np
 from chronocast.demo.clips import SCENES
 from chronocast.demo.copy import copy_demo
 from chronocast.journal.documents import load_batch, save_batch
-from chronocast.model.batch import FULL, NamedRange
-from chronocast.model.edits import add_recipe, fill
-from chronocast.run.today import outlook_now, prepared
+from chronocast.model.batch.batch import FULL, NamedRange
+from chronocast.model.batch.edits import add_recipe, fill
+from chronocast.preparation.today import outlook_now, prepared
 from tests.footage import counters
 from tests.runs import QUICK, RATED, children_did, render
 

@@ -13,10 +13,10 @@ from PyQt6.QtWidgets import QApplication, QWidget
 
 from chronocast.ui import theme as themes
 from chronocast.ui.app import make_app
+from chronocast.ui.desk.session import Session
+from chronocast.ui.desk.workers import wait_for_errands
 from chronocast.ui.heartbeat import Heartbeat
-from chronocast.ui.session import Session
 from chronocast.ui.window import Window
-from chronocast.ui.workers import wait_for_errands
 
 
 class Desk:

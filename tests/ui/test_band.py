@@ -11,11 +11,11 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtTest import QTest
 
-from chronocast.model.clock import SourceClock
-from chronocast.run.looking import Orders
+from chronocast.model.source.source_clock import SourceClock
+from chronocast.preview.picture_server import Orders
 from chronocast.ui import theme as themes
 from chronocast.ui.app import make_app
-from chronocast.ui.film_band import Band, FilmBand
+from chronocast.ui.places.range.film_band import Band, FilmBand
 
 NONE = Qt.KeyboardModifier.NoModifier
 

@@ -13,11 +13,11 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLabel
 
 from chronocast.journal.documents import load_batch, save_batch
-from chronocast.model.edits import hold
+from chronocast.model.batch.edits import hold
 from chronocast.model.show import clock_text, size_text, time_text
-from chronocast.run.outlook import Outlook, clock, together
-from chronocast.ui.plan_place import lane_data
-from chronocast.ui.run_model import run_model
+from chronocast.preparation.outlook import Outlook, clock, together
+from chronocast.ui.places.plan.place import lane_data
+from chronocast.ui.places.run.model import run_model
 from chronocast.ui.window import CHECK, RANGE, RECIPE, RUN
 from tests.cli.test_cli import run
 from tests.runs import QUICK, RATED, small_batch
@@ -101,8 +101,8 @@ class OneBatch(unittest.TestCase):
         assert view is not None
         self.desk.click_cell(0, 1)
         window.go_to(RANGE)
-        self.desk.until(lambda: window.range_place.sheet is not None, "the sheet of the source")
-        mine = [o for o in view.outputs if o.ready.output.source == window.range_place.source]
+        self.desk.until(lambda: window.range_place.standing.sheet is not None, "the sheet of the source")
+        mine = [o for o in view.outputs if o.ready.output.source == window.range_place.standing.source]
         self.assertIn(size_text(together(mine)[1].likely), window.range_place.parts.total.text())
         self.assertEqual(size_text(together(view.outputs)[1].likely), window.plan.headline.size)
         window.recipe_place.open_recipe("rated")

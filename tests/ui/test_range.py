@@ -17,17 +17,17 @@ from PyQt6.QtWidgets import QApplication, QDialog, QFileDialog, QLineEdit, QPush
 
 from chronocast.demo.counter import read
 from chronocast.journal.documents import load_batch, save_batch
-from chronocast.media.footage import write_footage
-from chronocast.media.hearing import SAMPLE_RATE
-from chronocast.model.batch import FULL, Batch
-from chronocast.model.edits import add_recipe, add_source, fill
-from chronocast.model.ranges import add_range, remove_ranges
-from chronocast.model.recipe import FrameSize
-from chronocast.model.supplied import supplied
-from chronocast.model.timing import FrameRange
-from chronocast.ui.range_model import DRAFT
-from chronocast.ui.speaker import Speaker
-from chronocast.ui.viewer import Viewer
+from chronocast.media.files.footage import write_footage
+from chronocast.media.viewing.playback import SAMPLE_RATE
+from chronocast.model.batch.batch import FULL, Batch
+from chronocast.model.batch.edits import add_recipe, add_source, fill
+from chronocast.model.batch.ranges import add_range, remove_ranges
+from chronocast.model.recipe.recipe import FrameSize
+from chronocast.model.recipe.supplied import supplied
+from chronocast.model.time.timing import FrameRange
+from chronocast.ui.desk.viewer import Viewer
+from chronocast.ui.places.range.model import DRAFT
+from chronocast.ui.places.range.speaker import Speaker
 from chronocast.ui.window import RANGE
 from tests.footage import RATE, clip, counted, counters
 from tests.runs import QUICK, RATED, small_batch
@@ -145,9 +145,11 @@ class Ranges(unittest.TestCase):
         desk.key(Qt.Key.Key_O)
         self.shows(desk, "first", 50)
         self.shows(desk, "last", 74)
-        self.assertEqual((place.part, place.now().start, place.now().stop), (DRAFT, 50, 75))
+        self.assertEqual(
+            (place.standing.part, place.standing.now().start, place.standing.now().stop), (DRAFT, 50, 75)
+        )
         self.assertIn("17 %", parts.length.text())
-        desk.until(lambda: len(place.sheet.files) == 4, "what it would come to")
+        desk.until(lambda: len(place.standing.sheet.files) == 4, "what it would come to")
         self.assertEqual(len(load_batch(self.path).outputs), 2)
         desk.key(Qt.Key.Key_Return)
         desk.until(lambda: len(load_batch(self.path).outputs) == 4, "the first pick on disk")
@@ -170,15 +172,15 @@ class Ranges(unittest.TestCase):
             QTest.mouseMove(film, begin + QPoint(round((end - begin).x() * share), 0))
             desk.settle()
         QTest.mouseRelease(film, Qt.MouseButton.LeftButton, pos=end)
-        desk.until(lambda: place.now() and place.now().stop != 120, "the dragged end")
-        stop = place.now().stop
+        desk.until(lambda: place.standing.now() and place.standing.now().stop != 120, "the dragged end")
+        stop = place.standing.now().stop
         self.assertLessEqual(abs(stop - 130), 1)
         self.shows(desk, "last", stop - 1)
         desk.click(parts.take)
         desk.until(lambda: len(load_batch(self.path).outputs) == 6, "the second pick on disk")
         names = [part.name for part in load_batch(self.path).sources[0].ranges]
         self.assertEqual(names, ["Pick 1", "Pick 2"])
-        self.assertIn("trim, 1.0 s of 6.0 s, 17 %", [made.extent for made in place.sheet.files])
+        self.assertIn("trim, 1.0 s of 6.0 s, 17 %", [made.extent for made in place.standing.sheet.files])
         # what comes out is exact at both ends
         desk.key(Qt.Key.Key_R, CTRL)
         desk.until(lambda: desk.session.run and desk.session.run.outcome == "done", "every file proved")
@@ -198,9 +200,10 @@ class Ranges(unittest.TestCase):
         self.type_into(desk, parts.field_out, "20s")
         desk.key(Qt.Key.Key_Return, SHIFT, parts.film)
         desk.until(
-            lambda: place.part == "trim-1" and len(place.sheet.files) == 1, "the trim instead of the whole"
+            lambda: place.standing.part == "trim-1" and len(place.standing.sheet.files) == 1,
+            "the trim instead of the whole",
         )
-        desk.until(lambda: place.sheet.files[0].size, "its forecast")
+        desk.until(lambda: place.standing.sheet.files[0].size, "its forecast")
         self.assertEqual([o.range for o in load_batch(self.path).outputs], ["trim-1"])
         before = desk.session.view.bytes.likely
         self.type_into(desk, parts.field_out, "+0")
@@ -228,7 +231,7 @@ class Ranges(unittest.TestCase):
         ):  # fmt: skip
             self.type_into(desk, field, text)
             self.assertIn(words, desk.window.notice.text())
-            self.assertEqual((place.now().start, place.now().stop), (50, 100), text)
+            self.assertEqual((place.standing.now().start, place.standing.now().stop), (50, 100), text)
             self.assertTrue(field.isModified(), "what was typed stays to be mended")
             desk.key(Qt.Key.Key_Escape, into=field)
         self.assertEqual(load_batch(self.path).sources[0].ranges, ())
@@ -253,7 +256,7 @@ class Ranges(unittest.TestCase):
         self.assertTrue(parts.mend.isVisible())
         parts.files.setFocus()
         desk.key(Qt.Key.Key_M)
-        self.assertEqual((place.part, place.now().stop), (DRAFT, 80))
+        self.assertEqual((place.standing.part, place.standing.now().stop), (DRAFT, 80))
         self.shows(desk, "last", 79)
         desk.key(Qt.Key.Key_Return, SHIFT)
         desk.until(
@@ -364,9 +367,9 @@ class Ranges(unittest.TestCase):
 
     def assert_moves_across(self, made: Path, place: object) -> None:
         """Every frame is the part of the source that the centre says: at the left edge first, at the right one last."""
-        from chronocast.media.decode import FrameReader
-        from chronocast.media.stills import to_rgb
-        from chronocast.model.colour import BT709
+        from chronocast.media.source.decode import FrameReader
+        from chronocast.media.viewing.stills import to_rgb
+        from chronocast.model.picture.colour import BT709
 
         with FrameReader(str(made)) as reader, FrameReader(str(self.folder / "clip 0.mp4")) as source:
             self.assertEqual(len(reader.index), 100)
@@ -428,7 +431,7 @@ class Ranges(unittest.TestCase):
         extra = clip(self.folder / "dropped.mp4", 7, 30)
         parts.field_in.setFocus()
         desk.drop([extra])
-        desk.until(lambda: place.source == "dropped", "the dropped source to be shown")
+        desk.until(lambda: place.standing.source == "dropped", "the dropped source to be shown")
         self.shows(desk, "here", 0)
 
     def test_playing_is_heard_and_shuttled_and_ends_at_the_end(self) -> None:
@@ -527,7 +530,7 @@ class Ranges(unittest.TestCase):
         desk.key(Qt.Key.Key_Space)
         desk.key(Qt.Key.Key_I)
         desk.key(Qt.Key.Key_O)
-        self.assertEqual((place.now().start, place.now().stop), (0, 1))
+        self.assertEqual((place.standing.now().start, place.standing.now().stop), (0, 1))
         desk.key(Qt.Key.Key_N)
         desk.settle()
         self.assertIn("no picture", parts.here.message)

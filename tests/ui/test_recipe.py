@@ -12,11 +12,11 @@ from PyQt6.QtTest import QTest
 
 from chronocast.journal.documents import load_batch
 from chronocast.journal.library import Library
-from chronocast.model.card import Limits, ReceiverCard
-from chronocast.model.recipe import Recipe
-from chronocast.model.supplied import supplied
-from chronocast.ui.cards_box import CardsBox
-from chronocast.ui.recipe_model import BITS, MODE, Seen, recipe_model
+from chronocast.model.cards.card import Limits, ReceiverCard
+from chronocast.model.recipe.recipe import Recipe
+from chronocast.model.recipe.supplied import supplied
+from chronocast.ui.places.recipe.cards_box import CardsBox
+from chronocast.ui.places.recipe.model import BITS, MODE, Seen, recipe_model
 from chronocast.ui.window import CHECK, PLAN, RECIPE
 from tests.runs import QUICK, RATED, small_batch
 from tests.ui.hands import Desk

@@ -14,9 +14,9 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QLineEdit, QMessageBox
 
 from chronocast.journal.documents import load_batch, save_batch
-from chronocast.model.batch import FULL, Batch
-from chronocast.model.edits import add_recipe, add_source, fill
-from chronocast.ui.names_box import NamesBox
+from chronocast.model.batch.batch import FULL, Batch
+from chronocast.model.batch.edits import add_recipe, add_source, fill
+from chronocast.ui.places.plan.names_box import NamesBox
 from tests.footage import clip
 from tests.runs import QUICK, small_batch
 from tests.sequences import clip_item, sequence

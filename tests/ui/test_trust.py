@@ -21,13 +21,13 @@ from chronocast.journal import facts as facts_room
 from chronocast.journal.documents import BatchFile, ChangedOnDisk, load_batch, save_batch
 from chronocast.journal.facts import FactsStore
 from chronocast.media.errors import NotMedia
-from chronocast.model.batch import FULL, Batch
-from chronocast.model.edits import add_recipe, add_source, fill, remove_source, set_folder
+from chronocast.model.batch.batch import FULL, Batch
+from chronocast.model.batch.edits import add_recipe, add_source, fill, remove_source, set_folder
 from chronocast.ui import theme as themes
 from chronocast.ui.app import make_app
+from chronocast.ui.desk.session import Session
 from chronocast.ui.guard import Guard
-from chronocast.ui.recipe_model import BITS
-from chronocast.ui.session import Session
+from chronocast.ui.places.recipe.model import BITS
 from chronocast.ui.window import RANGE, Window
 from tests.hostile import corpus
 from tests.runs import QUICK, RATED, small_batch
@@ -293,7 +293,7 @@ class NothingStale(unittest.TestCase):
         desk.until(lambda: parts.here.image is not None and parts.film.stills, "the pictures of the second")
         old = dict(parts.film.stills)
         session.edit("remove it", remove_source(session.batch, second))
-        self.assertEqual(place.source, first)
+        self.assertEqual(place.standing.source, first)
         desk.until(lambda: parts.film.stills, "the strip of the first, which is as long")
         self.assertFalse(any(image is kept for image in parts.film.stills.values() for kept in old.values()))
         session.edit("remove the other", remove_source(session.batch, first))

@@ -13,7 +13,7 @@ from chronocast.model.errors import ChronocastError
 
 if TYPE_CHECKING:
     from chronocast.journal.documents import BatchFile
-    from chronocast.model.batch import Batch
+    from chronocast.model.batch.batch import Batch
 
 BatchPath = Annotated[Path, typer.Argument(help="A batch file, NAME.batch.json.", metavar="BATCH")]
 Json = Annotated[

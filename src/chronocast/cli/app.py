@@ -247,7 +247,7 @@ def batch_cuts(
     """Write the cut of every source and range as OTIO."""
     from chronocast.journal.facts import FactsStore
     from chronocast.journal.places import data_folder
-    from chronocast.run.cuts import write_cuts
+    from chronocast.preparation.cuts import write_cuts
 
     try:
         for path in write_cuts(load(batch), batch, to, FactsStore(data_folder() / "facts"), edl):
@@ -267,7 +267,7 @@ def forecast(batch: BatchPath, json_: Json = False) -> None:
     except ChronocastError as error:
         complain(error, NEEDS_YOU)
     if json_:
-        from chronocast.run.outlook import as_json
+        from chronocast.preparation.outlook import as_json
 
         put(as_json(view))
     else:
@@ -444,8 +444,8 @@ def reserve(
 ) -> None:
     """How much is left free on every drive on purpose; on small drives at most a twentieth of it."""
     from chronocast.journal.settings import load_settings, save_settings
+    from chronocast.model.recipe.typed import parse_bytes
     from chronocast.model.show import size_text
-    from chronocast.model.typed import parse_bytes
 
     try:
         if size:
@@ -458,7 +458,7 @@ def reserve(
 @app.command()
 def calibrate() -> None:
     """Measure this machine's pace (under half a minute)."""
-    from chronocast.run.calibrate import calibrate as measure
+    from chronocast.crew.local.calibrate import calibrate as measure
 
     pace = measure(lambda what: print(f"{what}…", file=sys.stderr))
     sys.stdout.write(f"H.264 medium: {1 / pace.encode:.1f} million pixels a second on each slot\n")
@@ -469,7 +469,7 @@ def shots(
     folder: Annotated[Path, typer.Argument(help="Where the pictures go.", metavar="DIR")],
 ) -> None:
     """Pictures of every main view, from a run of the demo made seconds before."""
-    from chronocast.ui.shots import take_shots
+    from chronocast.ui.screenshots import take_shots
 
     raise typer.Exit(take_shots(folder))
 

@@ -45,7 +45,7 @@ def set_cells(
 ) -> None:  # fmt: skip
     """Exceptions: what some outputs say otherwise than their recipe."""
     from chronocast.cli.recipe_commands import _values
-    from chronocast.model.columns import clear_own, exceptions, set_own
+    from chronocast.model.batch.columns import clear_own, exceptions, set_own
 
     def change(loaded: Any) -> Any:
         chosen = _chosen(loaded, outputs)
@@ -65,8 +65,8 @@ def fill_cells(
 ) -> None:  # fmt: skip
     """Ask for sources in recipes: N × M cells in one act."""
     from chronocast.journal.library import Library, needed_recipe
-    from chronocast.model.batch import FULL
-    from chronocast.model.edits import add_recipe, fill
+    from chronocast.model.batch.batch import FULL
+    from chronocast.model.batch.edits import add_recipe, fill
 
     def change(loaded: Any) -> Any:
         ids = []
@@ -90,7 +90,7 @@ def card_cells(
 ) -> None:  # fmt: skip
     """Judge some outputs by a receiver card, before and after."""
     from chronocast.journal.library import Library, needed_card
-    from chronocast.model.columns import add_card, set_card
+    from chronocast.model.batch.columns import add_card, set_card
 
     def change(loaded: Any) -> Any:
         chosen = _chosen(loaded, outputs)
@@ -111,8 +111,8 @@ def place_cells(
     """A target folder of their own for some outputs."""
     from pathlib import Path
 
-    from chronocast.model.batch import portable
-    from chronocast.model.columns import set_output_folder
+    from chronocast.model.batch.batch import portable
+    from chronocast.model.batch.columns import set_output_folder
 
     folder = portable(Path(to).absolute(), batch.absolute().parent) if to else ""
     changed = _edit(batch, lambda loaded: set_output_folder(loaded, _chosen(loaded, outputs), folder))
@@ -127,8 +127,8 @@ def accept_damage(
     off: Annotated[bool, typer.Option("--off", help="Refuse it again.")] = False,
 ) -> None:
     """Accept what is damaged in some sources, each place listed: outputs show it, and their check says so."""
-    from chronocast.run.damaged import damage_lines
-    from chronocast.run.today import prepared
+    from chronocast.preparation.damaged import damage_lines
+    from chronocast.preparation.today import prepared
 
     def change(loaded: Any) -> Any:
         prospect = prepared(loaded, batch)

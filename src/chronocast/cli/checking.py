@@ -13,18 +13,19 @@ from typing import Any
 from chronocast.journal.facts import FactsStore
 from chronocast.journal.library import Library, needed_card, needed_recipe
 from chronocast.journal.places import data_folder
-from chronocast.model.as_source import definite
-from chronocast.model.batch import Batch
-from chronocast.model.check import Check, Expected
-from chronocast.model.cutlist import CutList
+from chronocast.model.batch.batch import Batch
 from chronocast.model.errors import ModelError
+from chronocast.model.messages.check import Check, Expected
 from chronocast.model.paths import path_text
-from chronocast.model.recipe import frame_size
-from chronocast.model.timing import FrameRange
+from chronocast.model.recipe.as_source import definite
+from chronocast.model.recipe.recipe import frame_size
+from chronocast.model.source.cutlist import CutList
+from chronocast.model.time.timing import FrameRange
 from chronocast.pieces.plan import plan_sound
 from chronocast.pieces.stock import Stock
-from chronocast.run.prepare import OutputReady, expected_of
-from chronocast.run.today import prepared
+from chronocast.preparation.expectation import expected_file, expected_of
+from chronocast.preparation.output_ready import OutputReady
+from chronocast.preparation.today import prepared
 from chronocast.timeline.layout import clip_origin
 
 
@@ -32,7 +33,7 @@ def prove_apart(path: Path, expected: Expected) -> list[dict[str, Any]]:
     """Checks of a file, made in a fresh process."""
     order = json.dumps({"path": path_text(path), "expected": asdict(expected)})
     done = subprocess.run(
-        [sys.executable, "-m", "chronocast.run.prove"], input=order, capture_output=True, text=True
+        [sys.executable, "-m", "chronocast.crew.local.proof"], input=order, capture_output=True, text=True
     )
     try:
         return list(json.loads(done.stdout))
@@ -59,7 +60,7 @@ def check_batch(batch: Batch, path: Path) -> list[dict[str, Any]]:
 
 def _expected(item: OutputReady, stock: Stock) -> Expected:
     sound = stock.find(item.plan.sound.name) if item.plan.sound else None
-    return item.expected(bool(sound and sound.facts.get("silent")))
+    return expected_file(item, bool(sound and sound.facts.get("silent")))
 
 
 def _checked(path: Path, expected: Expected) -> dict[str, Any]:

@@ -9,10 +9,10 @@ from typing import Any
 from chronocast.cli.answers import save
 from chronocast.journal.facts import FactsStore
 from chronocast.journal.places import data_folder
-from chronocast.model.batch import Batch, Source
+from chronocast.model.batch.batch import Batch, Source
 from chronocast.model.errors import ModelError
-from chronocast.run.prepare import prepare
-from chronocast.run.recut import changed_sources, compare, relink, search_in, take
+from chronocast.preparation.prepare import prepare
+from chronocast.preparation.recut import changed_sources, compare, relink, search_in, take
 
 
 def _store() -> FactsStore:

@@ -6,13 +6,13 @@ import contextlib
 import sys
 from pathlib import Path
 
-from chronocast.model.batch import Batch
+from chronocast.model.batch.batch import Batch
 from chronocast.model.errors import ChronocastError
 from chronocast.model.paths import shown
 from chronocast.model.show import clock_text, size_text, time_text
-from chronocast.run.differences import differences_from_source
-from chronocast.run.outlook import Outlook, clock
-from chronocast.run.today import outlook_now, prepared
+from chronocast.preparation.differences import differences_from_source
+from chronocast.preparation.outlook import Outlook, clock
+from chronocast.preparation.today import outlook_now, prepared
 
 
 def forecast_batch(batch: Batch, path: Path) -> Outlook:

@@ -12,17 +12,18 @@ from typing import Any
 
 from chronocast.journal.facts import FactsStore
 from chronocast.journal.places import data_folder
-from chronocast.model.batch import Source
-from chronocast.model.colour import told
-from chronocast.model.cutlist import CutList
+from chronocast.model.batch.batch import Source
 from chronocast.model.errors import ChronocastError
-from chronocast.model.facts import ClipFacts, Damage, SoundFacts
 from chronocast.model.paths import path_text, shown
+from chronocast.model.picture.colour import told
 from chronocast.model.show import counted, rate_bits_text, size_text, time_text
-from chronocast.model.timing import format_timecode, rate_text
-from chronocast.run.damaged import damage_lines, picture_time
-from chronocast.run.gather import expand
-from chronocast.run.prepare import SourceReady, kind_of, notices, ready_source
+from chronocast.model.source.cutlist import CutList
+from chronocast.model.source.facts import ClipFacts, Damage, SoundFacts
+from chronocast.model.time.timing import format_timecode, rate_text
+from chronocast.preparation.damaged import damage_lines, picture_time
+from chronocast.preparation.gather import expand
+from chronocast.preparation.source_ready import SourceReady
+from chronocast.preparation.sources import kind_of, notices, ready_source
 from chronocast.timeline.layout import clip_colour, clip_cut_list
 
 log = logging.getLogger(__name__)

@@ -11,14 +11,14 @@ from chronocast.journal.documents import BATCH_ENDING, save_batch
 from chronocast.journal.facts import FactsStore
 from chronocast.journal.library import Library, needed_recipe
 from chronocast.journal.places import data_folder
-from chronocast.model.batch import FULL, Batch, NamedRange, portable
-from chronocast.model.edits import add_recipe, fill, identifier
+from chronocast.model.batch.batch import FULL, Batch, NamedRange, portable
+from chronocast.model.batch.edits import add_recipe, fill, identifier
+from chronocast.model.batch.naming import read_pattern
 from chronocast.model.errors import ModelError
-from chronocast.model.formats import extension
-from chronocast.model.naming import read_pattern
-from chronocast.model.timing import Rate, parse_rate, parse_timecode
-from chronocast.run.gather import Refused, gather
-from chronocast.run.prepare import ready_source
+from chronocast.model.recipe.formats import extension
+from chronocast.model.time.timing import Rate, parse_rate, parse_timecode
+from chronocast.preparation.gather import Refused, gather
+from chronocast.preparation.sources import ready_source
 
 
 def make_batch(

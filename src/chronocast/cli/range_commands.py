@@ -136,7 +136,7 @@ def ranges_clips(
     from chronocast.cli.ranging import for_each_clip
     from chronocast.journal.facts import FactsStore
     from chronocast.journal.places import data_folder
-    from chronocast.run.prepare import prepare
+    from chronocast.preparation.prepare import prepare
 
     try:
         made = for_each_clip(load(batch), batch, source, recipe, instead, look)
@@ -159,7 +159,7 @@ def ranges_write(
     """Write ranges as sub-clips, in one OTIO file."""
     from chronocast.journal.facts import FactsStore
     from chronocast.journal.places import data_folder
-    from chronocast.run.cuts import write_picks
+    from chronocast.preparation.cuts import write_picks
 
     whole = load(batch)
     names = source or [item.id for item in whole.sources if item.ranges]

@@ -10,10 +10,9 @@ from chronocast.cli.answers import save
 from chronocast.journal.facts import FactsStore
 from chronocast.journal.library import Library, needed_recipe
 from chronocast.journal.places import data_folder
-from chronocast.model.batch import Batch, Framing
-from chronocast.model.errors import ModelError
-from chronocast.model.framing import crop_share, framed, with_centre, with_crop
-from chronocast.model.ranges import (
+from chronocast.model.batch.batch import Batch, Framing
+from chronocast.model.batch.framing import crop_share, framed, with_centre, with_crop
+from chronocast.model.batch.ranges import (
     add_pick,
     change_range,
     one_for_each_clip,
@@ -22,10 +21,11 @@ from chronocast.model.ranges import (
     set_framing,
     take_marked,
 )
-from chronocast.model.shots import shots
-from chronocast.model.timing import FrameRange
-from chronocast.run.prepare import framing_view
-from chronocast.run.ranging import RangeTold, look_at, ready, told, typed_range
+from chronocast.model.errors import ModelError
+from chronocast.model.source.shown_clips import shots
+from chronocast.model.time.timing import FrameRange
+from chronocast.preparation.ranging import RangeTold, look_at, ready, told, typed_range
+from chronocast.preparation.source_ready import framing_view
 
 
 def _store() -> FactsStore:
@@ -34,7 +34,7 @@ def _store() -> FactsStore:
 
 def _recipes(batch: Batch, names: list[str]) -> tuple[Batch, list[str]]:
     """The batch with recipes that it hasn't yet and that are saved."""
-    from chronocast.model.edits import add_recipe
+    from chronocast.model.batch.edits import add_recipe
 
     for name in names:
         if batch.recipe(name) is None:

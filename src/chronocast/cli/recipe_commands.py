@@ -32,7 +32,7 @@ def _need(name: str) -> Any:
 def recipes_list(json_: Json = False) -> None:
     """Saved recipes, and what each is for."""
     from chronocast.journal.library import Library
-    from chronocast.model.formats import ending_told
+    from chronocast.model.recipe.formats import ending_told
 
     library = Library()
     recipes, favourite = library.recipes(), library.favourite
@@ -52,7 +52,7 @@ def recipes_list(json_: Json = False) -> None:
 @recipes_app.command("show")
 def recipes_show(identifier: Id) -> None:
     """One recipe as JSON, as its file has it."""
-    from chronocast.model.recipe_file import write_recipe
+    from chronocast.model.recipe.recipe_file import write_recipe
 
     _, recipe = _need(identifier)
     sys.stdout.write(write_recipe(recipe))
@@ -61,7 +61,7 @@ def recipes_show(identifier: Id) -> None:
 @recipes_app.command("compare")
 def recipes_compare(one: Id, two: Id, json_: Json = False) -> None:
     """Two recipes, field by field: only what differs."""
-    from chronocast.model.exceptions import differences
+    from chronocast.model.batch.exceptions import differences
 
     (_, first), (_, second) = _need(one), _need(two)
     found = differences(first, second)
@@ -77,7 +77,7 @@ def recipes_compare(one: Id, two: Id, json_: Json = False) -> None:
 def _values(given: list[str]) -> dict[str, Any]:
     """``FIELD=VALUE`` as dotted fields; values as JSON where they are, rates and sizes as people say them."""
     from chronocast.model.errors import ModelError
-    from chronocast.model.typed import typed_value
+    from chronocast.model.recipe.typed import typed_value
 
     found: dict[str, Any] = {}
     for text in given:
@@ -103,7 +103,7 @@ def recipes_change(
     name: Annotated[str, typer.Option("--name", help="Its new name.")] = "",
 ) -> None:
     """Change a saved recipe; of a supplied one your own version is kept, and can be reset."""
-    from chronocast.model.exceptions import with_values
+    from chronocast.model.batch.exceptions import with_values
 
     library, recipe = _need(identifier)
     try:
@@ -123,8 +123,8 @@ def recipes_duplicate(
     name: Annotated[str, typer.Option("--name", help="Its name; one that tells what it makes is proposed.")] = "",
 ) -> None:  # fmt: skip
     """A copy under a name of its own, with some settings changed."""
-    from chronocast.model.exceptions import with_values
-    from chronocast.model.telling import telling_name
+    from chronocast.model.batch.exceptions import with_values
+    from chronocast.model.recipe.wording import telling_name
 
     library, recipe = _need(identifier)
     try:
@@ -137,7 +137,7 @@ def recipes_duplicate(
 
 
 def _tell_conflicts(recipe: Any) -> None:
-    from chronocast.model.agree import conflicts
+    from chronocast.model.recipe.contradictions import conflicts
 
     for item in conflicts(recipe):
         sys.stderr.write(f"{item.sentence} {item.remedy}\n")
@@ -194,8 +194,8 @@ def recipes_like(
     """A recipe for files as that one is: the nearest that can be written."""
     from chronocast.journal.facts import FactsStore
     from chronocast.journal.places import data_folder
-    from chronocast.model.nearest import as_the_source
-    from chronocast.model.recipe_file import write_recipe
+    from chronocast.model.recipe.nearest import as_the_source
+    from chronocast.model.recipe.recipe_file import write_recipe
 
     try:
         recipe, told = as_the_source(FactsStore(data_folder() / "facts").clip(str(file)))
@@ -211,8 +211,8 @@ def recipes_of(
     file: Annotated[Path, typer.Argument(metavar="FILE", help="A file that was made here.")],
 ) -> None:
     """The exact recipe that made a finished file, from its record."""
-    from chronocast.model.recipe_file import write_recipe
-    from chronocast.run.today import recipe_of
+    from chronocast.model.recipe.recipe_file import write_recipe
+    from chronocast.preparation.today import recipe_of
 
     try:
         sys.stdout.write(write_recipe(recipe_of(file)))
@@ -223,7 +223,7 @@ def recipes_of(
 @recipes_app.command("schema")
 def recipes_schema() -> None:
     """The JSON schema of a recipe's file."""
-    from chronocast.model.recipe_file import recipe_schema
+    from chronocast.model.recipe.recipe_file import recipe_schema
 
     put(recipe_schema())
 
@@ -231,7 +231,7 @@ def recipes_schema() -> None:
 @recipes_app.command("formats")
 def recipes_formats(json_: Json = False) -> None:
     """What goes with what: containers, picture and sound codecs, rate controls."""
-    from chronocast.model.formats import CONTAINERS, PICTURE, SOUND
+    from chronocast.model.recipe.formats import CONTAINERS, PICTURE, SOUND
 
     if json_:
         put({"version": 1,
@@ -279,7 +279,7 @@ def cards_list(json_: Json = False) -> None:
 def cards_show(identifier: CardId) -> None:
     """One card as JSON, as its file has it."""
     from chronocast.journal.library import Library, needed_card
-    from chronocast.model.card import write_card
+    from chronocast.model.cards.card import write_card
 
     try:
         sys.stdout.write(write_card(needed_card(Library(), identifier)))
@@ -314,7 +314,7 @@ def cards_remove(identifier: CardId) -> None:
 @cards_app.command("schema")
 def cards_schema() -> None:
     """The JSON schema of a card's file."""
-    from chronocast.model.card import ReceiverCard
+    from chronocast.model.cards.card import ReceiverCard
 
     put(ReceiverCard.model_json_schema())
 
@@ -328,8 +328,8 @@ def cards_judge(
     """Every output of a batch against receiver cards, before anything is made."""
     from chronocast.cli.answers import load
     from chronocast.journal.library import Library, needed_card
-    from chronocast.run.judging import judged_outputs
-    from chronocast.run.today import outlook_now, prepared
+    from chronocast.preparation.judging import judged_outputs
+    from chronocast.preparation.today import outlook_now, prepared
 
     loaded = load(batch)
     try:

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from chronocast.media.prove import Found
-from chronocast.model.card import ReceiverCard
-from chronocast.model.check import Check, Expected
-from chronocast.model.fits import Offer, headroom, judge
-from chronocast.model.layouts import USUAL
+from chronocast.media.files.prove import Found
+from chronocast.model.cards.card import ReceiverCard
+from chronocast.model.cards.fits import Offer, headroom, judge
+from chronocast.model.messages.check import Check, Expected
+from chronocast.model.recipe.layouts import USUAL
 
 _OURS = {"mpeg2video": "mpeg2", "dnxhd": "dnxhr", "cfhd": "cineform", "qtrle": "rle", "mjpeg": "jpeg"}
 _SOUNDS = {"pcm_s16le": "pcm", "pcm_s24le": "pcm", "pcm_s16be": "pcm", "pcm_s24be": "pcm"}

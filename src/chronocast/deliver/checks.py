@@ -6,14 +6,14 @@ from collections.abc import Sequence
 from fractions import Fraction
 from math import log10
 
-from chronocast.media.prove import Found
-from chronocast.model.bucket import Bucket, run_through
-from chronocast.model.check import Check, Expected
-from chronocast.model.colour import same_tags, told
-from chronocast.model.languages import own_code
-from chronocast.model.layouts import layout_told
+from chronocast.media.files.prove import Found
+from chronocast.model.cards.bucket import Bucket, run_through
+from chronocast.model.messages.check import Check, Expected
+from chronocast.model.picture.colour import same_tags, told
+from chronocast.model.recipe.languages import own_code
+from chronocast.model.recipe.layouts import layout_told
 from chronocast.model.show import rate_bits_text, size_text
-from chronocast.model.timing import parse_rate, rate_text
+from chronocast.model.time.timing import parse_rate, rate_text
 
 ONSET_SECONDS = 0.06
 """How far from its place sound may be first heard: a lossy codec spreads an onset over a packet or two."""

@@ -6,9 +6,9 @@ import re
 import unicodedata
 from collections.abc import Iterable
 
-from chronocast.model.batch import Batch, Output
-from chronocast.model.exceptions import effective
-from chronocast.model.naming import read_pattern
+from chronocast.model.batch.batch import Batch, Output
+from chronocast.model.batch.exceptions import effective
+from chronocast.model.batch.naming import read_pattern
 
 LONGEST_BYTES = 200
 

@@ -11,7 +11,7 @@ from pathlib import Path
 from chronocast.demo.clips import SCENES
 from chronocast.demo.films import NIGHT, OPENING, TOUR, TOUR_TEXT, WALK, night, opening, walk
 from chronocast.demo.scenes import pictures, sound
-from chronocast.media.footage import write_footage
+from chronocast.media.files.footage import write_footage
 from chronocast.timeline.write import otio_text
 
 

@@ -6,8 +6,8 @@ from fractions import Fraction
 
 from chronocast.demo import scenes, views
 from chronocast.demo.scenes import Scene
-from chronocast.media.footage import Format
-from chronocast.model.colour import BT601_625
+from chronocast.media.files.footage import Format
+from chronocast.model.picture.colour import BT601_625
 
 RATE = Fraction(25)
 

@@ -11,14 +11,14 @@ from chronocast.demo.clips import SCENES
 from chronocast.demo.films import NIGHT, OPENING, SEQUENCES, TOUR, WALK
 from chronocast.journal.documents import BATCH_ENDING, save_batch
 from chronocast.journal.places import data_folder
-from chronocast.model.batch import FULL, Batch, Framing, RangeKind
-from chronocast.model.card import Limits, ReceiverCard
-from chronocast.model.columns import add_card, set_card, set_own
-from chronocast.model.edits import add_recipe, add_source, fill
+from chronocast.model.batch.batch import FULL, Batch, Framing, RangeKind
+from chronocast.model.batch.columns import add_card, set_card, set_own
+from chronocast.model.batch.edits import add_recipe, add_source, fill
+from chronocast.model.batch.ranges import add_range, set_framing
+from chronocast.model.cards.card import Limits, ReceiverCard
 from chronocast.model.errors import ChronocastError
-from chronocast.model.ranges import add_range, set_framing
-from chronocast.model.supplied import BASIC
-from chronocast.model.timing import FrameRange
+from chronocast.model.recipe.supplied import BASIC
+from chronocast.model.time.timing import FrameRange
 
 NAME = "hall-of-tides"
 TITLE = "Hall of Tides, opening films"

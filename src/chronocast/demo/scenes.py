@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from chronocast.demo.counter import draw
-from chronocast.media.footage import Format, woven
+from chronocast.media.files.footage import Format, woven
 
 Picture = NDArray[np.uint8]
 Painter = Callable[[int, int], Callable[[int], NDArray[np.float32]]]

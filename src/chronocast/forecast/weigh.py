@@ -7,9 +7,9 @@ from fractions import Fraction
 from math import exp
 
 from chronocast.forecast.priors import effort_factor, size_prior
-from chronocast.model.formats import SOUND
-from chronocast.model.recipe import CHANNELS, Recipe, frame_size
-from chronocast.model.timing import Rate, parse_rate
+from chronocast.model.recipe.formats import SOUND
+from chronocast.model.recipe.recipe import CHANNELS, Recipe, frame_size
+from chronocast.model.time.timing import Rate, parse_rate
 
 READ = 0.2
 """Reading a pixel against encoding one with x264 at medium effort."""

@@ -13,7 +13,7 @@ from pathlib import Path
 from typing import Any
 
 from chronocast.journal.places import state_folder
-from chronocast.model.batch import Batch, read_batch, write_batch
+from chronocast.model.batch.batch import Batch, read_batch, write_batch
 from chronocast.model.errors import ChronocastError
 
 BATCH_ENDING = ".batch.json"

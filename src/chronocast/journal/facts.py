@@ -16,14 +16,14 @@ import psutil
 
 from chronocast.journal.documents import DocumentError, load_json, save_json
 from chronocast.journal.timelines import TimelineStore
-from chronocast.media.damage import look_through, stretches
 from chronocast.media.errors import NotMedia
-from chronocast.media.images import is_numbered, stamp
-from chronocast.media.index import scan
-from chronocast.media.inspect import inspect_clip
-from chronocast.media.opening import missing
-from chronocast.model.facts import ClipFacts, Damage, SoundFacts
+from chronocast.media.source.damage import look_through, stretches
+from chronocast.media.source.images import is_numbered, stamp
+from chronocast.media.source.index import scan
+from chronocast.media.source.inspect import inspect_clip
+from chronocast.media.source.opening import missing
 from chronocast.model.paths import shown
+from chronocast.model.source.facts import ClipFacts, Damage, SoundFacts
 
 VERSION = 7
 

@@ -9,12 +9,12 @@ from typing import TypeVar
 
 from chronocast.journal.documents import DocumentError, load_json, read_text, save_json, write_text
 from chronocast.journal.places import config_folder
-from chronocast.model.card import ReceiverCard, read_card, write_card
-from chronocast.model.edits import identifier
+from chronocast.model.batch.edits import identifier
+from chronocast.model.cards.card import ReceiverCard, read_card, write_card
 from chronocast.model.errors import ChronocastError, ModelError
-from chronocast.model.recipe import Recipe
-from chronocast.model.recipe_file import read_recipe, write_recipe
-from chronocast.model.supplied import SUPPLIED, supplied
+from chronocast.model.recipe.recipe import Recipe
+from chronocast.model.recipe.recipe_file import read_recipe, write_recipe
+from chronocast.model.recipe.supplied import SUPPLIED, supplied
 
 T = TypeVar("T")
 RECIPE_ENDING = ".recipe.json"

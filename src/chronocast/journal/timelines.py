@@ -8,7 +8,7 @@ from pathlib import Path
 from pydantic import ValidationError
 
 from chronocast.journal.documents import DocumentError, write_text
-from chronocast.model.timing import Rate
+from chronocast.model.time.timing import Rate
 from chronocast.timeline.described import Timeline
 from chronocast.timeline.guard import contents
 from chronocast.timeline.reading import read_apart

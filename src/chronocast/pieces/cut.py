@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from math import ceil
 
-from chronocast.model.cutlist import PictureSpan
-from chronocast.model.timing import FrameRange, Rate
+from chronocast.model.source.cutlist import PictureSpan
+from chronocast.model.time.timing import FrameRange, Rate
 
 LONG_SECONDS = 8
 SHORT_SECONDS = 2

@@ -12,7 +12,7 @@ from collections.abc import Sequence
 
 from pydantic import Field
 
-from chronocast.model.cutlist import Stated
+from chronocast.model.frozen import FrozenModel
 
 APART = 1.0
 """Steps of quality that two rounds have to lie apart to be compared."""
@@ -27,7 +27,7 @@ NEAR_PEAK = 0.5
 """A piece that takes less than this part of what its peak allows isn't held by it."""
 
 
-class Tried(Stated):
+class Tried(FrozenModel):
     """One round: the quality, bytes of the pieces that were made by position, and the share of the frames they are.
 
     ``quantizers`` are the pieces' mean quantizers, as their encoder says.

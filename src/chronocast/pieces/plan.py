@@ -7,19 +7,25 @@ from dataclasses import dataclass
 from fractions import Fraction
 from math import ceil
 
-from chronocast.media.codecs import FULLNESS, encoder_settings, library_version, sampling_of, sound_encoder
-from chronocast.model.as_source import definite, stored_shape
-from chronocast.model.colour import RGB_MATRIX, Colour, high_range, tags_for
-from chronocast.model.cutlist import CutList
+from chronocast.media.encoders.settings import (
+    FULLNESS,
+    encoder_settings,
+    library_version,
+    sampling_of,
+    sound_encoder,
+)
 from chronocast.model.errors import ModelError
-from chronocast.model.formats import CONTAINERS, SOUND, SoundCodec
-from chronocast.model.geometry import View
-from chronocast.model.jobs import EncoderSettings, PieceJob, SoundJob
-from chronocast.model.languages import own_code
-from chronocast.model.layouts import USUAL, channels_of, known_layout
-from chronocast.model.origin import SoundOrigin
-from chronocast.model.recipe import PictureRecipe, Recipe, SoundRecipe, frame_size
-from chronocast.model.timing import FrameRange, Rate, parse_rate
+from chronocast.model.messages.jobs import EncoderSettings, PieceJob, SoundJob
+from chronocast.model.picture.colour import RGB_MATRIX, Colour, high_range, tags_for
+from chronocast.model.picture.geometry import View
+from chronocast.model.recipe.as_source import definite, stored_shape
+from chronocast.model.recipe.formats import CONTAINERS, SOUND, SoundCodec
+from chronocast.model.recipe.languages import own_code
+from chronocast.model.recipe.layouts import USUAL, channels_of, known_layout
+from chronocast.model.recipe.recipe import PictureRecipe, Recipe, SoundRecipe, frame_size
+from chronocast.model.source.cutlist import CutList
+from chronocast.model.source.origin import SoundOrigin
+from chronocast.model.time.timing import FrameRange, Rate, parse_rate
 from chronocast.pieces.cut import cut
 from chronocast.pieces.name import piece_name, sound_name
 from chronocast.pieces.rounds import Rounds, first_quality

@@ -15,7 +15,7 @@ from math import log
 
 from pydantic import Field
 
-from chronocast.model.cutlist import Stated
+from chronocast.model.frozen import FrozenModel
 from chronocast.pieces.held import PROBE, Tried, falls_short, worth_a_probe
 
 OFF_ALLOWED = 0.01
@@ -38,7 +38,7 @@ LEAST_BEGUN = 0.04
 """An encoder that begins with less of a buffer than that gives up."""
 
 
-class Rounds(Stated):
+class Rounds(FrozenModel):
     """Where the search stands.
 
     ``shown`` are the pieces it was settled for, by what they show; ``own`` those of them that came later and got what
@@ -298,7 +298,7 @@ def after_an_edit(
     )  # fmt: skip
 
 
-def left(rounds: Rounds | None, pieces: int) -> float:
+def remaining_encodes(rounds: Rounds | None, pieces: int) -> float:
     """How many times the whole picture will about be encoded from here on, and that beyond once what is settled."""
     if rounds is not None and rounds.settled:
         return 1.0

@@ -1,1 +1,1 @@
-"""The runner process, its state machine and the crew that does the work."""
+"""The runner: its state machine, requests, and the view of a run."""

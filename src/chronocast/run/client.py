@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import IO, Any
 
 from chronocast.journal.places import state_folder
-from chronocast.model.batch import Batch
+from chronocast.model.batch.batch import Batch
 from chronocast.model.errors import ChronocastError
 from chronocast.run.lease import Leased, take_lease
 

@@ -24,14 +24,16 @@ from fractions import Fraction
 from pathlib import Path
 from typing import IO, Any
 
+from chronocast.crew import contract as c
+from chronocast.crew.local.crew import LocalCrew
 from chronocast.deliver.place import (
     FolderGone,
     PlaceError,
     discard,
     existing_folder,
     make_folder,
-    mount_point,
     measured,
+    mount_point,
     place,
 )
 from chronocast.forecast.band import Band
@@ -40,30 +42,34 @@ from chronocast.journal.database import JournalError
 from chronocast.journal.facts import FactsStore
 from chronocast.journal.ledger import Ledger
 from chronocast.journal.places import data_folder, state_folder
-from chronocast.journal.rounds import RoundsStore
+from chronocast.journal.rounds_store import RoundsStore
 from chronocast.journal.runs import Record, Request, RunJournal, batch_key
 from chronocast.media.errors import DAMAGE_REMEDY
-from chronocast.media.images import is_there
-from chronocast.model.batch import Batch, read_batch
-from chronocast.model.cutlist import Stated, media_title
+from chronocast.media.source.images import is_there
+from chronocast.model.batch.batch import Batch, read_batch
 from chronocast.model.errors import ChronocastError
-from chronocast.model.jobs import CheckJob, JoinJob, PieceJob, SoundJob
+from chronocast.model.frozen import FrozenModel
+from chronocast.model.messages.jobs import CheckJob, JoinJob, PieceJob, SoundJob
 from chronocast.model.paths import path_text, real_path, shown
+from chronocast.model.source.cutlist import media_title
 from chronocast.pieces.stock import Stock
-from chronocast.run import crew as c
+from chronocast.preparation.damaged import picture_time
+from chronocast.preparation.drives import PIECE_BYTES, NoRoom, need_room, room_on
+from chronocast.preparation.expectation import expected_file
+from chronocast.preparation.judging import refusals
+from chronocast.preparation.outlook import Outlook, as_json, experience, outlook, picture_ask
+from chronocast.preparation.output_ready import OutputReady, Prospect
+from chronocast.preparation.pace import LoadMeter, load_pace
+from chronocast.preparation.prepare import prepare
+from chronocast.preparation.station import machine_slots
+from chronocast.preparation.today import made_record
 from chronocast.run import events as e
-from chronocast.run.damaged import picture_time
-from chronocast.run.drives import PIECE_BYTES, NoRoom, need_room, room_on
-from chronocast.run.judging import refusals
+from chronocast.run.in_hand import Attempt, InHand
 from chronocast.run.lease import Leased, take_lease
-from chronocast.run.local import LocalCrew
 from chronocast.run.machine import Machine
-from chronocast.run.outlook import as_json, picture_ask
-from chronocast.run.prepare import OutputReady, Prospect, prepare
 from chronocast.run.recovery import tidy
-from chronocast.run.saying import Saying
+from chronocast.run.reporter import Reporter
 from chronocast.run.settling import decide, superseded, wanted_pieces
-from chronocast.run.today import made_record
 
 log = logging.getLogger("chronocast.runner")
 
@@ -96,7 +102,7 @@ def first_of(group: BaseExceptionGroup[Any]) -> BaseException:
     return found
 
 
-class Options(Stated):
+class Options(FrozenModel):
     """How a run was asked for.  ``any_room``: fill drives to the last byte, too."""
 
     replace: bool = False
@@ -117,14 +123,11 @@ class Runner:
         self.ledger: Ledger | None = None
         self.child_log = state_folder() / "children.log"
         self.queue: asyncio.Queue[e.Event | Request | None] = asyncio.Queue()
-        self.ready: dict[str, OutputReady] = {}
+        self.in_hand = InHand()
         self.unready: dict[str, str] = {}
         self.drives: dict[Path, Path] = {}
         self.refused_by_cards: dict[str, str] = {}
-        self.jobs: dict[e.TaskId, PieceJob | SoundJob] = {}
         self.planned_for: dict[e.TaskId, OutputReady] = {}
-        self.starts: dict[tuple[str, int], tuple[e.TaskId, str, float, str]] = {}
-        self.counts: dict[str, int] = {}
         self.spent: dict[str, list[float]] = {}
         self.cpu_spent: dict[str, float] = {}
         self.checks: dict[str, list[dict[str, Any]]] = {}
@@ -137,12 +140,11 @@ class Runner:
         self.leaving = False
         self.full_since = 0.0
         self.lease: IO[str] | None = None
-        self.finish: dict[str, Any] = {}
         self.seen_requests: set[int] = set()
         self.ended_still: set[tuple[str, int]] = set()
         self.stop_asked = False
-        self.moved = time.time()
-        self.saying = Saying(self)
+        self.reporter = Reporter(journal, self.machine, self.in_hand)
+        self.meter: LoadMeter | None = None
 
     # Beginning
 
@@ -158,7 +160,7 @@ class Runner:
         self.options = Options.model_validate(begin.body["options"])
         self.batch = read_batch(json.dumps(begin.body["batch"]))
         self.batch_path = Path(begin.body["path"])
-        self.saying.beat()
+        self.reporter.beat()
         if len(records) > 1:  # it had a runner before, which has been gone for so long
             self.journal.append(
                 "taken up", {"gone_seconds": round(max(0.0, time.time() - records[-1].time), 1)}
@@ -181,14 +183,14 @@ class Runner:
         outcome = "needs you"
         try:
             async with asyncio.TaskGroup() as group:
-                helpers = [group.create_task(job) for job in (self.saying.say_now(), self._read_requests())]
+                helpers = [group.create_task(job) for job in (self.reporter.report(), self._read_requests())]
                 try:
                     await self._prepare(records)
                     helpers += [
                         group.create_task(job)
                         for job in (
                             self._listen(),
-                            self.saying.forecast_again(),
+                            self.reporter.forecast(self.outlook),
                             self._watch_room(),
                             self._watch_crew(),
                         )
@@ -234,7 +236,7 @@ class Runner:
         await asyncio.to_thread(tidy, self.prospect, self.stock, self.child_log, self._mark)
         if self.crew is None:
             self.crew = LocalCrew(state_folder() / "slots", self.options.slots, self.child_log)
-        first = await asyncio.to_thread(self.saying.outlook)
+        first = await asyncio.to_thread(self.outlook)
         self.refused_by_cards = refusals(first)
         if not self.promised:
             self.promised = as_json(first)
@@ -292,7 +294,7 @@ class Runner:
             )
             return
         self.unready.pop(identifier, None)
-        self.ready[identifier] = ready
+        self.in_hand.ready[identifier] = ready
         plan = ready.plan
         self._know(ready)
         spec, kept = self._spec(ready, output.held)
@@ -308,6 +310,23 @@ class Runner:
             self.checks[identifier] = made["checks"]
             self.journal.append("made", {"id": identifier, **made})
         await self._step(e.Amended(spec, kept) if amended else e.Added(spec, kept, proved=bool(made)))
+
+    def outlook(self) -> Outlook:
+        """The forecast of what is left, from the stock, the ledger and the pace."""
+        rows = {}
+        with contextlib.suppress(JournalError):
+            rows = self.ledger.pieces() if self.ledger else {}
+        if self.in_hand.ready:
+            proved = {name for name, tracked in self.machine.outputs.items() if tracked.state == "proved"}
+            paths = {name: item.path for name, item in self.in_hand.ready.items() if name in proved}
+        else:
+            paths = {item.output.id: item.path for item in self.prospect.outputs if self.made(item)}
+        made = {name: measured(path)[0] for name, path in paths.items() if path.exists()}
+        slots = self.options.slots or machine_slots()
+        self.meter = self.meter or LoadMeter(slots)
+        return outlook(
+            self.prospect, self.stock, load_pace(), slots, experience(rows), made, load=self.meter.read()
+        )
 
     def _unready(self, identifier: str, sentence: str) -> None:
         self.unready[identifier] = sentence
@@ -327,7 +346,7 @@ class Runner:
         """Take events and requests, one after another, until the run is over or is to be left."""
         while self.machine.ended is None and not self.leaving:
             item = await self.queue.get()
-            self.moved = time.time()
+            self.in_hand.moved = time.time()
             if isinstance(item, Request):
                 await self._answer(item)
             elif item is not None:
@@ -360,8 +379,8 @@ class Runner:
 
     def _failed(self, task: e.TaskId, attempt: int, fault: e.Fault, sentence: str, detail: str = "") -> None:
         """Record that an attempt failed, and tell the machine."""
-        self.starts.pop((str(task), attempt), None)
-        self.counts.pop(str(task), None)
+        self.in_hand.attempts.pop((str(task), attempt), None)
+        self.in_hand.counts.pop(str(task), None)
         body = {"task": str(task), "attempt": attempt, "fault": fault, "sentence": sentence, "detail": detail}
         self.journal.append("failed", body)
         self.queue.put_nowait(e.Failed(task, attempt, fault, sentence))
@@ -378,7 +397,7 @@ class Runner:
             case e.Place(output, attempt):
                 await self._place(output, attempt)
             case e.Discard(output, attempt):
-                if output in self.ready:
+                if output in self.in_hand.ready:
                     discard(self._joined(output, attempt))
             case e.DropPiece(name):
                 self.stock.discard(name)
@@ -390,7 +409,7 @@ class Runner:
                 pass
 
     def _joined(self, output: str, attempt: int) -> Path:
-        final = self.ready[output].path
+        final = self.in_hand.ready[output].path
         return final.with_name(f".{final.name}.{self._mark}-{attempt}.part")
 
     async def _start(self, task: e.TaskId, attempt: int, slot: str) -> None:
@@ -398,7 +417,7 @@ class Runner:
         if task.kind == "join" and await self._goes_on(task, attempt):
             return
         self.journal.append("started", {"task": str(task), "attempt": attempt, "slot": slot})
-        self.starts[(str(task), attempt)] = (task, slot, time.time(), self._for_output(task))
+        self.in_hand.attempts[(str(task), attempt)] = Attempt(task, slot, time.time(), self._for_output(task))
         try:
             job = await asyncio.to_thread(self._job, task, attempt)
         except ChronocastError as error:
@@ -411,11 +430,11 @@ class Runner:
 
     async def _goes_on(self, join: e.TaskId, attempt: int) -> bool:
         """Before an output is joined: whether its pieces will do.  If not, they are made anew and the join waits."""
-        ready = self.ready[join.name]
+        ready = self.in_hand.ready[join.name]
         if not ready.rounds_key:
             return False
         decided = await asyncio.to_thread(decide, ready, self.stock, self.rounds)
-        self.ready[join.name] = decided.ready
+        self.in_hand.ready[join.name] = decided.ready
         self.prospect.outputs = [
             decided.ready if item.output.id == join.name else item for item in self.prospect.outputs
         ]
@@ -438,7 +457,7 @@ class Runner:
 
     def _drop_superseded(self, ready: OutputReady) -> None:
         """Give back the room of pieces of qualities that were tried and not taken, unless another output has them."""
-        wanted = {piece.name for item in self.ready.values() for piece in item.plan.pieces}
+        wanted = {piece.name for item in self.in_hand.ready.values() for piece in item.plan.pieces}
         for name in superseded(ready) - wanted:
             self.stock.discard(name)
 
@@ -446,9 +465,9 @@ class Runner:
         """Have an output's jobs at hand."""
         for piece in ready.plan.pieces:
             task = e.TaskId("piece", piece.name)
-            self.jobs[task], self.planned_for[task] = piece, ready
+            self.in_hand.jobs[task], self.planned_for[task] = piece, ready
         if ready.plan.sound:
-            self.jobs[e.TaskId("sound", ready.plan.sound.name)] = ready.plan.sound
+            self.in_hand.jobs[e.TaskId("sound", ready.plan.sound.name)] = ready.plan.sound
 
     def _spec(self, ready: OutputReady, held: bool) -> tuple[e.OutputSpec, frozenset[str]]:
         """An output as the machine must know it, and what of it is in the stock."""
@@ -474,8 +493,8 @@ class Runner:
         if task.kind in ("piece", "sound"):
             need_room(self.stock.folder, PIECE_BYTES, not self.options.any_room)
             target = self.stock.temporary(task.name, f"{self._mark}-{attempt}")
-            return self.jobs[task].model_copy(update={"target": str(target)})
-        ready = self.ready[task.name]
+            return self.in_hand.jobs[task].model_copy(update={"target": str(target)})
+        ready = self.in_hand.ready[task.name]
         plan = ready.plan
         if task.kind == "join":
             self._make_folder(ready)
@@ -495,7 +514,7 @@ class Runner:
                 colour=plan.settings.colour if plan.settings and ready.recipe.picture and ready.recipe.picture.kind.tags != "none" else None,
             )  # fmt: skip
         kept = self.stock.find(plan.sound.name) if plan.sound else None
-        expected = ready.expected(bool(kept and kept.facts.get("silent")))
+        expected = expected_file(ready, bool(kept and kept.facts.get("silent")))
         expected = replace(
             expected, onset=kept.facts.get("onset") if kept else None, exact=self._digests(ready),
             source_damage=(*expected.source_damage, *(kept.facts.get("damaged", ()) if kept else ())),
@@ -516,7 +535,7 @@ class Runner:
         return tuple(found)
 
     async def _place(self, output: str, attempt: int) -> None:
-        ready, temporary = self.ready[output], self._joined(output, attempt)
+        ready, temporary = self.in_hand.ready[output], self._joined(output, attempt)
         try:
             await asyncio.to_thread(place, temporary, ready.path, self.options.replace)
         except PlaceError as error:
@@ -547,14 +566,14 @@ class Runner:
     async def _listen(self) -> None:
         assert self.crew is not None
         async for event in self.crew.events():
-            self.moved = time.time()
+            self.in_hand.moved = time.time()
             try:
                 translated = await self._translate(event)
             except JournalError:
                 raise
             except Exception as error:
                 log.exception("an event of the crew could not be taken: %s", event)
-                if not isinstance(event, c.Finished | c.Gave):
+                if not isinstance(event, c.Finished | c.AttemptFailed):
                     raise
                 task = e.TaskId(*event.task.split(":", 1))  # type: ignore[arg-type]
                 self._failed(task, event.attempt, "internal", own_error(error, "taking in a result"))
@@ -571,14 +590,14 @@ class Runner:
             case c.StationGone(station):
                 return e.StationLost(station)
             case c.Progressed(task, attempt, count, _):
-                if (task, attempt) in self.starts:
-                    self.counts[task] = count
+                if (task, attempt) in self.in_hand.attempts:
+                    self.in_hand.counts[task] = count
                 return None
             case c.Finished():
                 return await self._finished(event)
-            case c.Gave(task, attempt, fault, sentence, detail):
-                started = self.starts.pop((task, attempt), None)
-                self.counts.pop(task, None)
+            case c.AttemptFailed(task, attempt, fault, sentence, detail):
+                started = self.in_hand.attempts.pop((task, attempt), None)
+                self.in_hand.counts.pop(task, None)
                 if started is None:
                     return None
                 known: Any = fault if fault in e.Fault.__args__ else "encode"  # type: ignore[attr-defined]
@@ -587,7 +606,11 @@ class Runner:
                     sentence = (
                         f"Nothing moved for {STILL_SECONDS / 60:.0f} minutes, so this attempt was ended."
                     )
-                of = self.ready.get(started[0].name) if started[0].kind in ("join", "check") else None
+                of = (
+                    self.in_hand.ready.get(started.task.name)
+                    if started.task.kind in ("join", "check")
+                    else None
+                )
                 if of is not None and (gone := self._drive_gone(of)):
                     known, sentence = "away", gone
                 self.journal.append(
@@ -601,13 +624,13 @@ class Runner:
                     },
                 )
                 if known == "media" and detail.startswith('{"damaged"'):
-                    sentence = self._remember_damage(started[0], json.loads(detail)["damaged"], sentence)
+                    sentence = self._remember_damage(started.task, json.loads(detail)["damaged"], sentence)
                 damaged = (
-                    self._damaged(started[0])
-                    if started[0].kind == "join" and known in ("encode", "media")
+                    self._damaged(started.task)
+                    if started.task.kind == "join" and known in ("encode", "media")
                     else ()
                 )
-                return e.Failed(started[0], attempt, "pieces" if damaged else known, sentence, damaged)
+                return e.Failed(started.task, attempt, "pieces" if damaged else known, sentence, damaged)
         return None
 
     def _remember_damage(self, task: e.TaskId, pictures: list[list[Any]], sentence: str) -> str:
@@ -627,7 +650,7 @@ class Runner:
 
     def _damaged(self, task: e.TaskId) -> tuple[str, ...]:
         """After a join that failed: pieces that can't be opened or are not as long as they were."""
-        plan = self.ready[task.name].plan
+        plan = self.in_hand.ready[task.name].plan
         found = []
         parts: list[PieceJob | SoundJob] = [*plan.pieces, *([plan.sound] if plan.sound else [])]
         for job in parts:
@@ -637,12 +660,12 @@ class Runner:
         return tuple(found or [piece.name for piece in plan.pieces])
 
     async def _finished(self, event: c.Finished) -> e.Event | None:
-        started = self.starts.pop((event.task, event.attempt), None)
-        self.counts.pop(event.task, None)
+        started = self.in_hand.attempts.pop((event.task, event.attempt), None)
+        self.in_hand.counts.pop(event.task, None)
         if started is None:
             return None
-        task = started[0]
-        self._count(started[3], event.wall_seconds, event.cpu_seconds)
+        task = started.task
+        self._count(started.output, event.wall_seconds, event.cpu_seconds)
         if task.kind in ("piece", "sound"):
             temporary = self.stock.temporary(task.name, f"{self._mark}-{event.attempt}")
             facts = {
@@ -661,7 +684,7 @@ class Runner:
             self.checks[task.name] = event.result["checks"]
         body = {
             "task": event.task, "attempt": event.attempt, "wall_seconds": event.wall_seconds,
-            "cpu_seconds": event.cpu_seconds, "memory_bytes": event.memory_bytes, "output": started[3],
+            "cpu_seconds": event.cpu_seconds, "memory_bytes": event.memory_bytes, "output": started.output,
             "result": event.result,
         }  # fmt: skip
         self.journal.append("finished", body)
@@ -697,7 +720,7 @@ class Runner:
 
     def _learn(self, task: e.TaskId, event: c.Finished) -> None:
         """Put what a piece took into the ledger.  The piece is finished, whatever becomes of that."""
-        job, ready = self.jobs.get(task), self.planned_for.get(task)
+        job, ready = self.in_hand.jobs.get(task), self.planned_for.get(task)
         if not isinstance(job, PieceJob) or ready is None or self.ledger is None:
             return
         try:
@@ -762,7 +785,7 @@ class Runner:
             if body.get("replace"):
                 self.options = self.options.model_copy(update={"replace": True})
             self.prospect = await asyncio.to_thread(prepare, self.batch, self.batch_path.parent, self.store)
-            self.refused_by_cards = refusals(await asyncio.to_thread(self.saying.outlook))
+            self.refused_by_cards = refusals(await asyncio.to_thread(self.outlook))
             for name in outputs or tuple(self.unready):
                 if name in self.unready:
                     await self._admit(name, self.prospect)
@@ -784,7 +807,7 @@ class Runner:
             if present and present.state in ("placing", "proved", "stopped"):
                 return f"The output “{name}” is {present.state} and can't be changed any more."
         self.batch, self.prospect = batch, prospect
-        self.refused_by_cards = refusals(await asyncio.to_thread(self.saying.outlook))
+        self.refused_by_cards = refusals(await asyncio.to_thread(self.outlook))
         for name in outputs:
             await self._admit(name, prospect, amended=name in self.machine.outputs)
         return ""
@@ -798,7 +821,7 @@ class Runner:
                 self.full_since = 0.0
                 continue
             self.full_since = self.full_since or time.monotonic()
-            places = {self.stock.folder, *(item.path.parent for item in self.ready.values())}
+            places = {self.stock.folder, *(item.path.parent for item in self.in_hand.ready.values())}
             if "space" in waiting.values() and all(self._has_room(folder) for folder in places):
                 self.queue.put_nowait(e.SpaceFreed())
             back = tuple(name for name, what in waiting.items() if what == "drive" and self._is_back(name))
@@ -809,7 +832,7 @@ class Runner:
 
     def _is_back(self, output: str) -> bool:
         """Whether the folder an output goes to, and all media it needs, are there."""
-        ready = self.ready[output]
+        ready = self.in_hand.ready[output]
         media = media_of(ready)
         home = self.batch_path.parent
         drive = self.drives.get(ready.path.parent)
@@ -842,10 +865,12 @@ class Runner:
         while True:
             await asyncio.sleep(CREW_SECONDS)
             signs = self.crew.signs()
-            missing = {key: missing.get(key, 0) + 1 for key in self.starts if key not in signs}
+            missing = {key: missing.get(key, 0) + 1 for key in self.in_hand.attempts if key not in signs}
             for key, looks in list(missing.items()):
-                if looks > 3 and key in self.starts:
-                    self._failed(self.starts[key][0], key[1], "lost", "Nobody is working on it any more.")
+                if looks > 3 and key in self.in_hand.attempts:
+                    self._failed(
+                        self.in_hand.attempts[key].task, key[1], "lost", "Nobody is working on it any more."
+                    )
             for key, seconds in signs.items():
                 if seconds > STILL_SECONDS and not self.machine.paused and key not in self.ended_still:
                     self.ended_still.add(key)
@@ -855,7 +880,7 @@ class Runner:
         """Whether outputs that wait for room in a folder can be tried again."""
         needs = [
             sum(self.stock.size(piece.name) or 0 for piece in item.plan.pieces) * 1.05
-            for name, item in self.ready.items()
+            for name, item in self.in_hand.ready.items()
             if item.path.parent == folder and self.machine.outputs[name].waits_for == "space"
         ]
         need = PIECE_BYTES if folder == self.stock.folder else max(needs, default=0.0) + 2**16

@@ -6,9 +6,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from chronocast.forecast.size import container_bytes
-from chronocast.journal.rounds import RoundsStore
-from chronocast.media.codecs import FULLNESS
-from chronocast.model.bucket import overruns
+from chronocast.journal.rounds_store import RoundsStore
+from chronocast.media.encoders.settings import FULLNESS
+from chronocast.model.cards.bucket import overruns
 from chronocast.model.show import rate_bits_text
 from chronocast.pieces.rounds import (
     LEAST_BEGUN,
@@ -21,7 +21,7 @@ from chronocast.pieces.rounds import (
     settle,
 )
 from chronocast.pieces.stock import Stock
-from chronocast.run.prepare import OutputReady
+from chronocast.preparation.output_ready import OutputReady
 
 
 @dataclass(frozen=True)

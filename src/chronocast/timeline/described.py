@@ -5,18 +5,19 @@ from __future__ import annotations
 from fractions import Fraction
 from typing import Literal
 
-from chronocast.model.cutlist import Placing, Stated
-from chronocast.model.timing import Rate
+from chronocast.model.frozen import FrozenModel
+from chronocast.model.picture.terms import Placing
+from chronocast.model.time.timing import Rate
 
 
-class Note(Stated):
+class Note(FrozenModel):
     """Something in the file that is rendered otherwise than it says: where, what, and what is done instead."""
 
     where: str
     sentence: str
 
 
-class Placed(Stated):
+class Placed(FrozenModel):
     """An item of a track: where it lies on it, and what it shows.  Times are exact seconds.
 
     ``source_start`` is where it begins in its media's own clock, and
@@ -41,7 +42,7 @@ class Placed(Stated):
     inner: tuple[Track, ...] = ()
 
 
-class Cross(Stated):
+class Cross(FrozenModel):
     """A dissolve over the cut at ``at``: from ``before`` seconds before it to ``after`` seconds after it."""
 
     at: Fraction
@@ -49,14 +50,14 @@ class Cross(Stated):
     after: Fraction
 
 
-class Track(Stated):
+class Track(FrozenModel):
     kind: Literal["picture", "sound"]
     name: str = ""
     placed: tuple[Placed, ...] = ()
     crosses: tuple[Cross, ...] = ()
 
 
-class Marker(Stated):
+class Marker(FrozenModel):
     """A named place of the sequence, in seconds."""
 
     at: Fraction
@@ -68,7 +69,7 @@ class Marker(Stated):
 Placed.model_rebuild()
 
 
-class Timeline(Stated):
+class Timeline(FrozenModel):
     """One sequence as its file describes it; tracks bottom first."""
 
     path: str

@@ -8,9 +8,9 @@ from dataclasses import dataclass
 from fractions import Fraction
 from math import ceil
 
-from chronocast.model.cutlist import Layer
-from chronocast.model.timing import Rate, frame_at
-from chronocast.model.weight import NONE, Weight
+from chronocast.model.picture.weight import NONE, Weight
+from chronocast.model.source.cutlist import Layer
+from chronocast.model.time.timing import Rate, frame_at
 from chronocast.timeline.described import Cross, Placed, Track
 
 Layers = tuple[Layer, ...]

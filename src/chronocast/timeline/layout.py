@@ -8,8 +8,11 @@ from dataclasses import dataclass, field
 from fractions import Fraction
 from math import ceil
 
-from chronocast.model.colour import BT709, RGB_MATRIX, Colour, assumed, high_range, read_tags
-from chronocast.model.cutlist import (
+from chronocast.model.errors import TimecodeError
+from chronocast.model.picture.colour import BT709, RGB_MATRIX, Colour, assumed, high_range, read_tags
+from chronocast.model.picture.terms import Scan
+from chronocast.model.recipe.layouts import known_layout
+from chronocast.model.source.cutlist import (
     CutList,
     Fade,
     Layer,
@@ -19,12 +22,9 @@ from chronocast.model.cutlist import (
     SoundSpan,
     media_title,
 )
-from chronocast.model.errors import TimecodeError
-from chronocast.model.facts import ClipFacts, SoundFacts
-from chronocast.model.formats import Scan
-from chronocast.model.layouts import known_layout
-from chronocast.model.origin import Origin, SoundOrigin, samples_of
-from chronocast.model.timing import Rate, format_timecode, frame_at, parse_timecode
+from chronocast.model.source.facts import ClipFacts, SoundFacts
+from chronocast.model.source.origin import Origin, SoundOrigin, samples_of
+from chronocast.model.time.timing import Rate, format_timecode, frame_at, parse_timecode
 from chronocast.timeline.described import Note, Placed, Timeline, Track
 from chronocast.timeline.errors import TimelineError
 from chronocast.timeline.flatten import flatten

@@ -20,7 +20,7 @@ from urllib.parse import unquote, urlparse
 import opentimelineio as otio
 
 from chronocast.model.errors import ModelError, TimecodeError
-from chronocast.model.timing import (
+from chronocast.model.time.timing import (
     Rate,
     can_drop,
     format_timecode,

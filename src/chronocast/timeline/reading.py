@@ -16,7 +16,7 @@ from pathlib import Path
 
 from pydantic import ValidationError
 
-from chronocast.model.timing import Rate
+from chronocast.model.time.timing import Rate
 from chronocast.timeline.described import Timeline
 from chronocast.timeline.errors import TimelineError
 

@@ -10,9 +10,9 @@ from typing import Any
 
 import opentimelineio as otio
 
-from chronocast.media.images import Images, is_numbered
-from chronocast.model.cutlist import CutList
-from chronocast.model.timing import FrameRange, Rate
+from chronocast.media.source.images import Images, is_numbered
+from chronocast.model.source.cutlist import CutList
+from chronocast.model.time.timing import FrameRange, Rate
 from chronocast.timeline.described import Placed, Timeline, Track, trimmed
 from chronocast.timeline.errors import TimelineError
 

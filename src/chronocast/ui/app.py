@@ -18,11 +18,11 @@ from PyQt6.QtWidgets import QApplication
 from chronocast.journal.places import state_folder
 from chronocast.model.errors import ChronocastError
 from chronocast.ui import theme as themes
+from chronocast.ui.desk.session import Session
+from chronocast.ui.desk.workers import wait_for_errands
 from chronocast.ui.guard import Guard, leave_process
 from chronocast.ui.heartbeat import Heartbeat, wanted
-from chronocast.ui.session import Session
 from chronocast.ui.window import Window, settings
-from chronocast.ui.workers import wait_for_errands
 
 
 def make_app() -> QApplication:
@@ -134,7 +134,7 @@ class Opening:
 
 def _calibrate_once(window: Window) -> None:
     """Measure this machine in the background, the first time."""
-    from chronocast.run.pace import load_pace
+    from chronocast.preparation.pace import load_pace
 
     if not load_pace().calibrated and window.isVisible():
         window.measure()

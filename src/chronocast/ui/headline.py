@@ -6,9 +6,9 @@ from PyQt6.QtCore import QPointF, QRectF, QSize
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from chronocast.ui import draw
-from chronocast.ui.plan_model import Headline
+from chronocast.ui.places.plan.model import Headline
 from chronocast.ui.theme import Theme, font, scale
+from chronocast.ui.widgets import draw
 
 HEIGHT = 84
 

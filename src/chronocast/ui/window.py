@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import logging
 import time
+from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import QPoint, QSettings, Qt, QTimer, QUrl
@@ -37,26 +38,26 @@ from PyQt6.QtWidgets import (
 from chronocast import __version__
 from chronocast.journal.documents import BATCH_ENDING, save_batch
 from chronocast.journal.places import config_folder
-from chronocast.model.batch import portable
-from chronocast.model.edits import accept_media, hold, remove_source, set_folder
+from chronocast.model.batch.batch import portable
+from chronocast.model.batch.edits import accept_media, hold, remove_source, set_folder
 from chronocast.model.errors import ChronocastError
-from chronocast.run.recut import Recut
+from chronocast.preparation.recut import Recut
 from chronocast.ui import theme as themes
-from chronocast.ui.check_place import CheckPlace
-from chronocast.ui.conflict_bar import ConflictBar
-from chronocast.ui.finder import Finder
+from chronocast.ui.desk.session import Session
 from chronocast.ui.headline import HeadlineBand
-from chronocast.ui.plan_columns import PlanColumns
-from chronocast.ui.plan_model import PlanModel, arranged, plan_model, recut_lines
-from chronocast.ui.plan_place import PlanPlace
-from chronocast.ui.range_keys import range_keys
-from chronocast.ui.range_place import RangePlace
-from chronocast.ui.recipe_place import RecipePlace
-from chronocast.ui.run_model import RunModel, run_model
-from chronocast.ui.run_place import RunPlace
-from chronocast.ui.session import Session
-from chronocast.ui.strips import StripMaker
+from chronocast.ui.places.check.place import CheckPlace
+from chronocast.ui.places.plan.columns import PlanColumns
+from chronocast.ui.places.plan.model import PlanModel, arranged, plan_model, recut_lines
+from chronocast.ui.places.plan.place import PlanPlace
+from chronocast.ui.places.plan.strips import StripMaker
+from chronocast.ui.places.range.keys import range_keys
+from chronocast.ui.places.range.place import RangePlace
+from chronocast.ui.places.recipe.place import RecipePlace
+from chronocast.ui.places.run.model import RunModel, run_model
+from chronocast.ui.places.run.place import RunPlace
 from chronocast.ui.theme import Theme, font
+from chronocast.ui.widgets.conflict_bar import ConflictBar
+from chronocast.ui.widgets.finder import Finder
 
 log = logging.getLogger(__name__)
 PLACES = ("Plan", "Range", "Recipe", "Run", "Check")
@@ -103,7 +104,7 @@ class Window(QMainWindow):
         self.conflict.mine_asked.connect(session.keep_mine)
         self.conflict.compare_asked.connect(lambda: session.compare_with_disk(self._show_differences))
         self._build()
-        self.columns = PlanColumns(self)
+        self.columns = self._plan_columns()
         self._actions()
         self.strips = StripMaker(self)
         self.strips.made.connect(self._strip)
@@ -248,8 +249,10 @@ class Window(QMainWindow):
         self._action(run, "Measure this machine again", "", self.measure)
         inner = menu.addMenu("Recipes")
         assert inner
-        for words, key, do in self.columns.acts():
-            self._action(inner, words, key, lambda _=False, d=do: d())
+        for act in self.columns.acts():
+            action = self._action(inner, act.words, act.key, lambda _=False, d=act.do: d())
+            if act.of_column:
+                self.columns.column_actions.append(action)
         self._range_actions(menu)
         for number, name in enumerate(PLACES):
             self._action(look, name, f"Ctrl+{number + 1}", lambda _=False, n=number: self.go_to(n))
@@ -275,6 +278,44 @@ class Window(QMainWindow):
             action = self._action(inner, words, key, lambda _=False, d=do: d())
             action.setEnabled(False)
             self.range_actions.append(action)
+
+    def _plan_columns(self) -> PlanColumns:
+        """What *Plan* does with columns and rows, and where it asks to go."""
+        columns = PlanColumns(self.session, self.plan_place.grid)
+        columns.said.connect(self.tell)
+        columns.trouble.connect(self.tell_trouble)
+        columns.recipe_asked.connect(self._open_recipe)
+        columns.exceptions_asked.connect(
+            lambda outputs: self._in_recipe(lambda: self.recipe_place.open_cells(outputs))
+        )
+        columns.like_asked.connect(
+            lambda source: self._in_recipe(lambda: self.recipe_place.like_the_source(source))
+        )
+        columns.recipe_found.connect(
+            lambda recipe, why: self._in_recipe(lambda: self.recipe_place.take(recipe, why))
+        )
+        columns.recipe_dropped.connect(self._bring_in_recipe)
+        return columns
+
+    def _open_recipe(self, name: str) -> None:
+        if name:
+            self.recipe_place.open_recipe(name)
+        self.go_to(RECIPE)
+
+    def _in_recipe(self, do: Callable[[], object]) -> None:
+        """Do something in *Recipe* and go there, unless it can't be done."""
+        try:
+            do()
+        except ChronocastError as error:
+            self.tell_trouble(str(error))
+            return
+        self.go_to(RECIPE)
+
+    def _bring_in_recipe(self, path: Path) -> None:
+        try:
+            self.recipe_place.bring_in(path)
+        except ChronocastError as error:
+            self.tell_trouble(str(error))
 
     def _connect_places(self) -> None:
         grid = self.plan_place.grid
@@ -343,7 +384,7 @@ class Window(QMainWindow):
 
     def show_cards(self) -> None:
         """The saved receiver cards: brought in, looked at, changed."""
-        from chronocast.ui.cards_box import CardsBox
+        from chronocast.ui.places.recipe.cards_box import CardsBox
 
         CardsBox(self.theme, self).exec()
         self.recipe_place.show_now()
@@ -543,8 +584,8 @@ class Window(QMainWindow):
     def choose_reserve(self) -> None:
         """How much is left free on every drive on purpose."""
         from chronocast.journal.settings import load_settings, save_settings
+        from chronocast.model.recipe.typed import parse_bytes
         from chronocast.model.show import size_text
-        from chronocast.model.typed import parse_bytes
 
         text, said = QInputDialog.getText(
             self, "Left free on every drive", "Leave at least so much free (on small drives at most a twentieth):",
@@ -644,7 +685,7 @@ class Window(QMainWindow):
 
     def name_files(self) -> None:
         """The pattern for names, and what every file would be called."""
-        from chronocast.ui.names_box import NamesBox
+        from chronocast.ui.places.plan.names_box import NamesBox
 
         box = NamesBox(self.theme, self.session.batch, self)
         if box.exec():
@@ -711,7 +752,7 @@ class Window(QMainWindow):
 
     def write_picks(self) -> None:
         """Choose a file for the ranges of the source in *Range*, as sub-clips."""
-        source = self.session.batch.source(self.range_place.source)
+        source = self.session.batch.source(self.range_place.standing.source)
         if source is None or not source.ranges:
             self.tell("This source has no ranges to write yet.")
             return

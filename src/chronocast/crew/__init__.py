@@ -1,0 +1,1 @@
+"""Who does the work: the contract of five verbs, and the crew of this machine."""

@@ -1,0 +1,1 @@
+"""The crew of one machine: encoder children, and the process that proves a file."""

@@ -1,0 +1,339 @@
+"""The crew of one machine: a warm encoder child for each slot, under asyncio.
+
+Slots are lock files shared by every run on the machine, so that two runs
+take turns instead of fighting over its cores.  Nothing listens.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import fcntl
+import json
+import logging
+import os
+import signal
+import sys
+import time
+from collections.abc import AsyncIterator, Mapping
+from pathlib import Path
+from typing import IO, Any, Literal
+
+import psutil
+
+from chronocast.crew.contract import AttemptFailed, CrewEvent, Finished, Granted, Progressed, Returned
+from chronocast.model.messages.jobs import Job
+from chronocast.preparation.station import machine_slots
+
+log = logging.getLogger(__name__)
+STATION = "here"
+POLL_SECONDS = 0.1
+KILL_AFTER_SECONDS = 5.0
+
+
+class SlotLock:
+    """One slot's lock file."""
+
+    def __init__(self, path: Path) -> None:
+        self.path = path
+        self._file: IO[str] | None = None
+
+    def take(self) -> bool:
+        """Whether the slot is ours now."""
+        if self._file is not None:
+            return True
+        self.path.parent.mkdir(parents=True, exist_ok=True)
+        file = open(self.path, "w")  # noqa: SIM115 - held for as long as the slot is
+        try:
+            fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            file.close()
+            return False
+        file.write(str(os.getpid()))
+        file.flush()
+        self._file = file
+        return True
+
+    def free(self) -> None:
+        """Give the slot back."""
+        if self._file is not None:
+            self._file.close()
+            self._file = None
+
+
+class Child:
+    """One encoder child."""
+
+    def __init__(self, process: asyncio.subprocess.Process) -> None:
+        self.process = process
+        self.jobs_done = 0
+        self.frozen = False
+        self.ready = False
+
+    @classmethod
+    async def begin(cls, command: list[str], said: Path) -> Child:
+        with open(said, "wb") as stderr:
+            process = await asyncio.create_subprocess_exec(
+                *command, stdin=asyncio.subprocess.PIPE, stdout=asyncio.subprocess.PIPE, stderr=stderr, limit=2**24,
+            )  # fmt: skip
+        return cls(process)
+
+    def signal(self, number: int) -> None:
+        with contextlib.suppress(ProcessLookupError):
+            self.process.send_signal(number)
+
+    @property
+    def alive(self) -> bool:
+        return self.process.returncode is None
+
+
+class _Hand:
+    """A slot in use: its lock, its child, what it is doing."""
+
+    def __init__(self, number: int, lock: SlotLock) -> None:
+        self.name, self.lock = f"{STATION}-{number}", lock
+        self.child: Child | None = None
+        self.said = lock.path.with_suffix(".stderr")
+        self.warming = asyncio.Lock()
+        self.task = ""
+        self.attempt = 0
+        self.granted = False
+        self.stopping = False
+        self.moved = 0.0
+        self.cpu_seconds = 0.0
+        self.frozen_seconds = 0.0
+        self.frozen_since = 0.0
+
+    def thawed(self) -> None:
+        """Count the time it was frozen: that is no work."""
+        if self.frozen_since:
+            self.frozen_seconds += time.monotonic() - self.frozen_since
+            self.frozen_since = 0.0
+
+    def look(self) -> float:
+        """Seconds since its child last reported progress or used a processor (a join and a lead-in report nothing)."""
+        if self.child is not None and self.child.alive:
+            with contextlib.suppress(psutil.Error):
+                times = psutil.Process(self.child.process.pid).cpu_times()
+                if times.user + times.system > self.cpu_seconds + 0.01 or self.child.frozen:
+                    self.cpu_seconds, self.moved = times.user + times.system, time.monotonic()
+        return time.monotonic() - self.moved
+
+
+class LocalCrew:
+    """This machine's slots."""
+
+    def __init__(
+        self, folder: Path, slots: int | None = None, child_log: Path | None = None, child_command: list[str] | None = None
+    ) -> None:  # fmt: skip
+        own = [sys.executable, "-m", "chronocast.crew.local.child", str(os.getpid()), str(child_log or "")]
+        self._command = child_command or own
+        count = slots or machine_slots()
+        self._hands = [_Hand(n, SlotLock(folder / f"slot-{n}.lock")) for n in range(count)]
+        self._queue: asyncio.Queue[CrewEvent] = asyncio.Queue()
+        self._wanted = 0
+        self._tasks: set[asyncio.Task[None]] = set()
+        self._granting: asyncio.Task[None] | None = None
+        self._closed = False
+
+    # The five verbs
+
+    async def offer(self, slots: int) -> None:
+        """Take lock files as they come free, up to ``slots``; give idle ones back beyond it."""
+        self._wanted = min(slots, len(self._hands))
+        if self._granting is None:
+            self._granting = asyncio.create_task(self._grant())
+        self._grant_what_is_free()
+
+    async def start(self, slot: str, task: str, attempt: int, job: Job, fresh: bool = False) -> None:
+        """Begin an attempt on a granted slot, in its warm child or in a fresh process."""
+        hand = self._hand(slot)
+        hand.task, hand.attempt, hand.stopping, hand.moved = task, attempt, False, time.monotonic()
+        hand.frozen_seconds = hand.frozen_since = 0.0
+        work = asyncio.create_task(self._work(hand, task, attempt, job, fresh))
+        self._tasks.add(work)
+        work.add_done_callback(self._tasks.discard)
+
+    async def control(self, verb: Literal["freeze", "thaw", "stop"], task: str, attempt: int) -> bool:
+        """Signal the child: STOP, CONT, or TERM with KILL after five seconds."""
+        hand = next((h for h in self._hands if h.task == task and h.attempt == attempt), None)
+        if hand is None:
+            return False
+        if verb == "stop":
+            hand.stopping = True
+        child = hand.child
+        if child is None or not child.alive:
+            return True
+        if verb == "freeze":
+            child.frozen = True
+            hand.frozen_since = hand.frozen_since or time.monotonic()
+            if child.ready:  # before that it could not yet die with us
+                child.signal(signal.SIGSTOP)
+        elif verb == "thaw":
+            child.frozen = False
+            hand.thawed()
+            child.signal(signal.SIGCONT)
+        else:
+            child.signal(signal.SIGTERM)
+            child.signal(signal.SIGCONT)
+            asyncio.get_running_loop().call_later(KILL_AFTER_SECONDS, child.signal, signal.SIGKILL)
+        return True
+
+    async def events(self) -> AsyncIterator[CrewEvent]:
+        """What happens, in order."""
+        while not self._closed:
+            yield await self._queue.get()
+
+    def signs(self) -> Mapping[tuple[str, int], float]:
+        """What is in hand, and for how many seconds nothing of it has moved."""
+        return {(hand.task, hand.attempt): hand.look() for hand in self._hands if hand.task}
+
+    def lost(self) -> frozenset[str]:
+        """This machine doesn't lose itself."""
+        return frozenset()
+
+    async def close(self) -> None:
+        """Stop every child and give every slot back."""
+        self._closed = True
+        if self._granting:
+            self._granting.cancel()
+        for work in list(self._tasks):
+            work.cancel()
+        for hand in self._hands:
+            if hand.child and hand.child.alive:
+                hand.child.signal(signal.SIGKILL)
+                await hand.child.process.wait()
+            hand.lock.free()
+
+    # What they rest on
+
+    def _hand(self, slot: str) -> _Hand:
+        return next(hand for hand in self._hands if hand.name == slot)
+
+    async def _grant(self) -> None:
+        while True:
+            self._grant_what_is_free()
+            await asyncio.sleep(POLL_SECONDS)
+
+    def _grant_what_is_free(self) -> None:
+        try:
+            self._grant_once()
+        except OSError as error:  # its folder may be full or away for a while
+            log.warning("no slot can be taken: %s", error)
+
+    def _grant_once(self) -> None:
+        granted = [hand for hand in self._hands if hand.granted]
+        for hand in self._hands:
+            if len(granted) >= self._wanted:
+                break
+            if not hand.granted and hand.lock.take():
+                hand.granted = True
+                granted.append(hand)
+                self._queue.put_nowait(Granted(hand.name, STATION))
+                self._keep(self._warm_ahead(hand))
+        for hand in reversed(granted):
+            if len([h for h in self._hands if h.granted]) <= self._wanted:
+                break
+            if not hand.task:
+                hand.granted = False
+                hand.lock.free()
+                self._queue.put_nowait(Returned(hand.name))
+
+    def _keep(self, work: Any) -> None:
+        task = asyncio.create_task(work)
+        self._tasks.add(task)
+        task.add_done_callback(self._tasks.discard)
+
+    async def _warm_ahead(self, hand: _Hand) -> None:
+        """Have a child ready; where none can be started, the first attempt says why."""
+        with contextlib.suppress(OSError):
+            await self._warm(hand)
+
+    async def _warm(self, hand: _Hand) -> None:
+        async with hand.warming:
+            if hand.child is None or not hand.child.alive:
+                hand.child = await Child.begin(self._command, hand.said)
+
+    async def _work(self, hand: _Hand, task: str, attempt: int, job: Job, fresh: bool) -> None:
+        try:
+            event = await self._attempt(hand, task, attempt, job, fresh)
+        except Exception as error:
+            log.exception("an attempt could not be made")
+            event = AttemptFailed(
+                task, attempt, "lost", f"The encoder could not be started: {error}.", repr(error)
+            )
+        if hand.stopping and isinstance(event, AttemptFailed):
+            event = AttemptFailed(task, attempt, "stopped", "It was stopped.")
+        hand.task, hand.stopping = "", False
+        self._queue.put_nowait(event)
+
+    async def _attempt(
+        self, hand: _Hand, task: str, attempt: int, job: Job, fresh: bool
+    ) -> Finished | AttemptFailed:
+        if fresh and hand.child is not None and hand.child.jobs_done:
+            hand.child.signal(signal.SIGKILL)
+            await hand.child.process.wait()
+            hand.child = None
+        await self._warm(hand)
+        if hand.stopping:
+            return AttemptFailed(task, attempt, "stopped", "It was stopped.")
+        child = hand.child
+        assert child and child.process.stdin and child.process.stdout
+        child.jobs_done += 1
+        order = {"job": job.model_dump(mode="json"), "attempt": attempt}
+        try:
+            child.process.stdin.write((json.dumps(order) + "\n").encode())
+            await child.process.stdin.drain()
+        except (BrokenPipeError, ConnectionResetError):
+            return await self._gone(hand, task, attempt)
+        while line := await child.process.stdout.readline():
+            try:
+                report = json.loads(line)
+                what = report["what"]
+            except (ValueError, KeyError, TypeError):
+                child.signal(signal.SIGKILL)
+                await child.process.wait()
+                hand.child = None
+                return AttemptFailed(
+                    task,
+                    attempt,
+                    "lost",
+                    "The encoder said something that can't be understood.",
+                    repr(line[:200]),
+                )
+            if what == "ready":
+                child.ready = True
+                if child.frozen:
+                    child.signal(signal.SIGSTOP)
+            elif what == "progress" and report.get("attempt") == attempt:
+                hand.moved = time.monotonic()
+                self._queue.put_nowait(Progressed(task, attempt, int(report["frames"]), hand.name))
+            elif what == "done" and report.get("attempt") == attempt:
+                hand.thawed()
+                worked = max(
+                    float(report["cpu_seconds"]) * 0.1, float(report["wall_seconds"]) - hand.frozen_seconds
+                )
+                return Finished(
+                    task, attempt, dict(report["result"]), worked, float(report["cpu_seconds"]),
+                    int(report["memory_bytes"]),
+                )  # fmt: skip
+            elif what == "failed" and report.get("attempt") == attempt:
+                return AttemptFailed(
+                    task,
+                    attempt,
+                    str(report["fault"]),
+                    str(report["sentence"]),
+                    str(report.get("detail", "")),
+                )
+        return await self._gone(hand, task, attempt)
+
+    async def _gone(self, hand: _Hand, task: str, attempt: int) -> AttemptFailed:
+        """The child died: what it said last."""
+        child, hand.child = hand.child, None
+        assert child is not None
+        code = await child.process.wait()
+        said = ""
+        with contextlib.suppress(OSError):
+            said = hand.said.read_text(errors="replace")[-2000:]
+        how = f"signal {-code}" if code < 0 else f"exit status {code}"
+        return AttemptFailed(task, attempt, "lost", f"The encoder process ended unexpectedly ({how}).", said)

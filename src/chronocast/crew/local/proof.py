@@ -1,0 +1,54 @@
+"""Prove one file in a process of its own: an order on standard input, checks on standard output."""
+
+from __future__ import annotations
+
+import json
+import sys
+from collections.abc import Callable
+from dataclasses import asdict
+
+from chronocast.deliver.cards import card_checks, needs_loudness, needs_luma
+from chronocast.deliver.checks import judge
+from chronocast.media.errors import MediaError
+from chronocast.media.files.prove import prove
+from chronocast.model.cards.card import ReceiverCard
+from chronocast.model.messages.check import Check, Expected
+from chronocast.model.time.timing import parse_rate
+
+
+def proved_checks(
+    path: str, expected: Expected, progress: Callable[[int], None] | None = None
+) -> tuple[list[Check], int]:
+    """Every check of a finished file, its receivers' cards included; and its bytes.
+
+    Raises:
+        MediaError: it can't be opened.
+    """
+    cards = [ReceiverCard.model_validate(card) for card in expected.cards]
+    runs = [frames for frames, _ in expected.exact]
+    found = prove(path, progress, needs_luma(cards), needs_loudness(cards), runs, parse_rate(expected.rate))
+    return [
+        *judge(found, expected),
+        *card_checks(found, expected, expected.name or path.rsplit("/", 1)[-1]),
+    ], found.bytes
+
+
+def main() -> None:
+    order = json.load(sys.stdin)
+    try:
+        checks, _ = proved_checks(order["path"], Expected(**order["expected"]))
+    except MediaError as error:
+        checks = [
+            Check(
+                "opens and decodes",
+                False,
+                "no complaint of any decoder",
+                str(error),
+                "opened in a fresh process",
+            )
+        ]
+    json.dump([asdict(check) for check in checks], sys.stdout)
+
+
+if __name__ == "__main__":
+    main()

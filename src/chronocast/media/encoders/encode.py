@@ -1,0 +1,200 @@
+"""Encode a piece: a run of composed pictures to a closed stream in a file of its own."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from fractions import Fraction
+from functools import cache
+from statistics import fmean
+from typing import Any, cast
+
+import av
+from av.video.frame import PictureType
+
+from chronocast.media.errors import EncodeFailed
+from chronocast.media.picture.compose import picture_digest
+from chronocast.media.picture.convert import converted, flagged, woven
+from chronocast.media.picture.layers import piece_pictures
+from chronocast.media.source.readers import Readers
+from chronocast.model.messages.jobs import EncoderSettings, PieceJob
+from chronocast.model.picture.colour import Colour
+
+os.environ.setdefault("SVT_LOG", "1")  # errors only: it would write pages about itself to standard error
+
+Progress = Callable[[int, av.VideoFrame], None]
+
+
+@dataclass(frozen=True)
+class Encoded:
+    """Bytes of a piece's file, and of its picture packets in decoding order.
+
+    ``digest`` is of all pictures as the encoder was given them, where that was asked for; ``sets`` of the
+    parameter sets, which all pieces of a file must share; ``quantizer`` is the pictures' mean, where the encoder
+    tells it.
+    """
+
+    bytes: int
+    packets: tuple[int, ...]
+    digest: str = ""
+    sets: str = ""
+    quantizer: float | None = None
+
+
+def encode_piece(job: PieceJob, readers: Readers, progress: Progress | None = None) -> Encoded:
+    """Write the piece to ``job.target`` (the caller renames it); its size in bytes, and of each picture's packet.
+
+    Raises:
+        MediaError: a source can't be decoded or the encoder refuses.
+        OSError: the target can't be written.
+    """
+    return encode_pictures(
+        piece_pictures(job, readers),
+        job.target,
+        job.rate,
+        job.width,
+        job.height,
+        job.settings,
+        progress,
+        job.colour,
+        job.shape,
+        job.settings.encoder in LOSSLESS,
+    )
+
+
+LOSSLESS = frozenset({"ffv1", "qtrle"})
+"""Encoders whose pictures come out as they went in: that can be proved."""
+
+
+@cache
+def _has_avx512() -> bool:
+    try:
+        with open("/proc/cpuinfo") as file:
+            return any(line.startswith("flags") and " avx512f" in line for line in file)
+    except OSError:
+        return False
+
+
+def _steady(settings: EncoderSettings) -> dict[str, str]:
+    """Options that make the bits the same on every machine, and so are not part of a piece's name.
+
+    x264's macroblock tree reads by memory alignment in its AVX-512 code: the
+    same pictures gave different files from run to run.  Up to AVX2 all its
+    code gives the same bits.
+    """
+    if settings.encoder != "libx264" or not _has_avx512():
+        return {}
+    told = settings.options.get("x264-params", "")
+    return {"x264-params": f"{told}:asm=avx2" if told else "asm=avx2"}
+
+
+LAMBDA = 118
+"""The libraries tell a quantizer times this (FF_QP2LAMBDA)."""
+
+
+def _quantizer(packet: av.Packet[Any]) -> list[float]:
+    """The quantizer of a packet's picture, if its encoder tells it: the first four bytes of the quality statistics."""
+    if not packet.has_sidedata("quality_stats"):
+        return []
+    return [int.from_bytes(bytes(packet.get_sidedata("quality_stats"))[:4], "little") / LAMBDA]
+
+
+REORDERED_AT_MOST = 1000
+"""Frames; a decoding time further off than this was never set."""
+
+
+def _give_time(packet: av.Packet[Any], number: int) -> None:
+    """Set a packet's decoding time where its encoder left it as it found it in memory.
+
+    x265 sets it from the third picture on; of one or two pictures every
+    fourth file could not be written.
+    """
+    if packet.dts is None or abs(packet.dts - number) > REORDERED_AT_MOST:
+        packet.dts = number if packet.pts is None else min(number, packet.pts)
+
+
+def _fields(settings: EncoderSettings) -> dict[str, str]:
+    """Which field comes first, said to the stream as well as in it."""
+    return {"field_order": {"top": "tt", "bottom": "bb"}[settings.fields]} if settings.fields else {}
+
+
+def encode_pictures(
+    pictures: Iterator[av.VideoFrame], target: str, rate: Fraction, width: int, height: int,
+    settings: EncoderSettings, progress: Progress | None = None, composed: Colour | None = None,
+    shape: Fraction = Fraction(1), digest: bool = False,
+) -> Encoded:  # fmt: skip
+    """Encode pictures to a file of one closed stream; its size in bytes, and of each packet in decoding order.
+
+    For interlaced frames that are woven two pictures come for each: the moments of its fields.
+    ``composed`` is the colour they are in, where it isn't what they are tagged with; ``shape`` the
+    aspect of their pixels.
+    """
+    if settings.woven and settings.fields:
+        pictures = woven(pictures, settings.fields, rate)
+    if settings.working and settings.working != settings.pixel_format:
+        pictures = converted(pictures, settings, composed or settings.colour)
+    if settings.fields and (settings.own_fields or settings.working):
+        pictures = flagged(pictures, settings.fields, rate)
+    with av.open("file:" + target, "w", format=settings.piece, options={"fflags": "+bitexact"}) as output:
+        try:
+            stream = cast(av.VideoStream, output.add_stream(settings.encoder, rate=rate))
+            context = stream.codec_context
+            stream.width, stream.height, stream.pix_fmt = width, height, settings.pixel_format
+            context.time_base = stream.time_base = 1 / rate
+            context.thread_count = settings.threads
+            context.gop_size = settings.key_frame_frames
+            if shape != 1:
+                context.sample_aspect_ratio = shape
+            context.color_primaries, context.color_trc, context.colorspace, context.color_range = (
+                settings.colour
+            )
+            if settings.bits_per_second:
+                context.bit_rate = settings.bits_per_second
+            if settings.tag:
+                context.codec_tag = settings.tag
+            context.options = {**settings.options, **_fields(settings), **_steady(settings)}
+            context.open()
+        except (av.error.FFmpegError, ValueError) as error:
+            raise EncodeFailed(
+                f"The encoder {settings.encoder} refused {width}×{height} at {float(rate):g} frames per second: {error}.",
+                "Change the recipe's picture settings.",
+            ) from error
+        count = 0
+        sizes: list[int] = []
+        quantizers: list[float] = []
+        total = hashlib.blake2b(digest_size=16) if digest else None
+
+        def send(picture: av.VideoFrame | None) -> None:
+            for packet in stream.encode(picture):
+                if packet.size:
+                    _give_time(packet, len(sizes))
+                    sizes.append(packet.size)
+                    quantizers.extend(_quantizer(packet))
+                output.mux(packet)
+
+        for picture in pictures:
+            picture.pts, picture.time_base = count, 1 / rate
+            picture.pict_type = PictureType.NONE
+            if settings.encoder.startswith("prores"):  # it takes what it tags a frame with from the frame
+                picture.color_primaries, picture.color_trc, picture.colorspace, picture.color_range = (
+                    settings.colour
+                )
+            if total is not None:
+                total.update(picture_digest(picture))
+            send(picture)
+            count += 1
+            if progress:
+                progress(count, picture)
+        send(None)
+        sets = hashlib.blake2b(bytes(context.extradata or b""), digest_size=8).hexdigest()
+    with open(target, "rb") as file:
+        os.fsync(file.fileno())
+        return Encoded(
+            os.fstat(file.fileno()).st_size,
+            tuple(sizes),
+            total.hexdigest() if total is not None else "",
+            sets,
+            round(fmean(quantizers), 3) if quantizers else None,
+        )

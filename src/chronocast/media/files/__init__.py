@@ -1,0 +1,1 @@
+"""Files written and read back: joins, sound, proofs."""

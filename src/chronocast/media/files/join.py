@@ -1,0 +1,190 @@
+"""Join pieces and sound to one file.  Nothing is encoded; only times are given anew."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterator
+from fractions import Fraction
+from typing import Any
+
+import av
+
+from chronocast.media.errors import JoinFailed
+from chronocast.media.files.matroska import set_pixel_shape
+from chronocast.media.source.opening import opened
+from chronocast.model.messages.jobs import JoinJob
+from chronocast.model.paths import real_path
+from chronocast.model.recipe.formats import CONTAINERS, IMAGE_EXTENSIONS
+from chronocast.model.recipe.languages import written_code
+
+
+def _piece_times(path: str, frames: int, rate: Fraction) -> tuple[list[int], bytes]:
+    """Presentation order of a piece's packets, and its parameter sets.
+
+    Raises:
+        JoinFailed: the piece hasn't each of its pictures exactly once.
+    """
+    with opened(path) as container:
+        stream = container.streams.video[0]
+        base = Fraction(stream.time_base or 1)
+        times = [round(p.pts * base * rate) for p in container.demux(stream) if p.size and p.pts is not None]
+        extra = bytes(stream.codec_context.extradata or b"")
+    if sorted(times) != list(range(frames)):
+        raise JoinFailed(
+            f"The piece {os.path.basename(path)} has {len(times)} pictures where {frames} belong.",
+            "It is damaged; it will be made again.",
+        )
+    return times, extra
+
+
+def _picture_packets(job: JoinJob, rate: Fraction, delay: int) -> Iterator[tuple[Fraction, av.Packet[Any]]]:
+    first = 0
+    for path, frames in job.pieces:
+        with opened(path) as container:
+            stream = container.streams.video[0]
+            base = Fraction(stream.time_base or 1)
+            at = first
+            for old in container.demux(stream):
+                if not old.size or old.pts is None:
+                    continue
+                new = av.Packet(bytes(old))
+                new.pts, new.dts, new.duration = first + round(old.pts * base * rate), at - delay, 1
+                new.time_base, new.is_keyframe = 1 / rate, old.is_keyframe
+                yield Fraction(at) / rate, new
+                at += 1
+        first += frames
+
+
+def _sound_packets(path: str) -> Iterator[tuple[Fraction, int, av.Packet[Any]]]:
+    """Packets of all tracks of a sound file: (time in seconds, track, packet)."""
+    with opened(path) as container:
+        places = {stream.index: number for number, stream in enumerate(container.streams.audio)}
+        for old in container.demux(list(container.streams.audio)):
+            if not old.size or old.pts is None:
+                continue
+            base = Fraction(old.stream.time_base or 1)
+            new = av.Packet(bytes(old))
+            new.pts, new.dts, new.duration = old.pts, old.pts, old.duration
+            new.time_base, new.is_keyframe = base, True
+            yield old.pts * base, places[old.stream.index], new
+
+
+def join(job: JoinJob) -> int:
+    """Write the joined file to ``job.target`` (the caller renames it); its size in bytes.
+
+    Decode times are worked out for the whole list: dts = order − d, with the
+    smallest d that never lets a picture be decoded after it is shown.
+
+    Raises:
+        JoinFailed: pieces that don't fit together.
+        OSError: the target can't be written.
+    """
+    if job.container == "images":
+        return write_images(job)
+    rate = Fraction(job.rate)
+    delay, shared = 0, None
+    for path, frames in job.pieces:
+        times, extra = _piece_times(path, frames, rate)
+        if shared is not None and extra != shared:
+            raise JoinFailed(
+                f"The piece {os.path.basename(path)} was made with other parameter sets than those before it."
+            )
+        shared = extra
+        delay = max(delay, max(order - time for order, time in enumerate(times)))
+    container = CONTAINERS[job.container]
+    with av.open(
+        "file:" + real_path(job.target), "w", format=container.muxer, options=dict(container.options)
+    ) as output:
+        if job.title:
+            output.metadata["title"] = job.title
+        if job.timecode:
+            output.metadata["timecode"] = job.timecode
+        video, audios = None, []
+        pictures: Iterator[tuple[Fraction, av.Packet[Any]]] = iter(())
+        sounds: Iterator[tuple[Fraction, int, av.Packet[Any]]] = iter(())
+        if job.pieces:
+            with opened(job.pieces[0][0]) as first:
+                template = first.streams.video[0]
+                video = output.add_stream_from_template(template, opaque=True)
+                video.time_base = 1 / rate
+                video.codec_context.framerate = rate
+                if job.colour:  # some kinds of files that pieces are kept in can't say it
+                    context = video.codec_context
+                    context.color_primaries, context.color_trc, context.colorspace, context.color_range = (
+                        job.colour
+                    )
+                if job.shape != 1:
+                    video.codec_context.sample_aspect_ratio = job.shape
+                if job.timecode:
+                    video.metadata["timecode"] = job.timecode
+                if tag := _tag(job, template.codec_context.codec_tag):
+                    video.codec_context.codec_tag = tag
+            pictures = _picture_packets(job, rate, delay)
+        if job.sound:
+            with opened(job.sound) as sound_file:
+                for at, track in enumerate(sound_file.streams.audio):
+                    audio = output.add_stream_from_template(track, opaque=True)
+                    audio.time_base = track.time_base
+                    if at < len(job.languages) and job.languages[at]:
+                        audio.metadata["language"] = written_code(job.languages[at], job.container)
+                    audios.append(audio)
+            sounds = _sound_packets(job.sound)
+        for packet, number in _interleaved(pictures, sounds):
+            packet.stream = video if number is None else audios[number]
+            output.mux(packet)
+    if job.shape != 1 and container.muxer in ("matroska", "webm") and job.pieces:
+        with opened(job.pieces[0][0]) as first:
+            context = first.streams.video[0].codec_context
+            set_pixel_shape(job.target, context.width, context.height, job.shape)
+    with open(real_path(job.target), "rb") as file:
+        os.fsync(file.fileno())
+        return os.fstat(file.fileno()).st_size
+
+
+def _tag(job: JoinJob, piece: str) -> str:
+    """The FourCC to write, where it isn't the container's own usual one."""
+    if job.codec == "hevc" and job.container in ("mp4", "mov"):
+        return "hvc1"
+    return piece if job.codec == "prores" and job.container == "mov" else ""
+
+
+def write_images(job: JoinJob) -> int:
+    """A folder of numbered stills, one a picture: each packet is a whole file; bytes of all of them."""
+    ending, number, total = IMAGE_EXTENSIONS[job.codec], 1, 0
+    os.makedirs(real_path(job.target), exist_ok=True)
+    for path, frames in job.pieces:
+        begin = number
+        with opened(path) as container:
+            for packet in container.demux(container.streams.video[0]):
+                if not packet.size:
+                    continue
+                name = os.path.join(
+                    real_path(job.target), f"{real_path(job.stem or job.name)}.{number:05d}{ending}"
+                )
+                with open(name, "wb") as file:
+                    file.write(bytes(packet))
+                    file.flush()
+                    os.fsync(file.fileno())
+                total += packet.size
+                number += 1
+        if number - begin != frames:
+            raise JoinFailed(
+                f"The piece {os.path.basename(path)} has {number - begin} pictures where {frames} belong.",
+                "It is damaged; it will be made again.",
+            )
+    return total
+
+
+def _interleaved(
+    pictures: Iterator[tuple[Fraction, av.Packet[Any]]],
+    sounds: Iterator[tuple[Fraction, int, av.Packet[Any]]],
+) -> Iterator[tuple[av.Packet[Any], int | None]]:
+    """Packets of both by time: (packet, its sound track or None for picture)."""
+    picture, sound = next(pictures, None), next(sounds, None)
+    while picture or sound:
+        if sound and (picture is None or sound[0] <= picture[0]):
+            yield sound[2], sound[1]
+            sound = next(sounds, None)
+        elif picture:
+            yield picture[1], None
+            picture = next(pictures, None)

@@ -1,0 +1,1 @@
+"""From a source's pictures to an output's: placed, mixed, converted."""

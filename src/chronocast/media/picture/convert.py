@@ -1,0 +1,105 @@
+"""The last step before an encoder: its own pixel format, and fields woven to frames."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from fractions import Fraction
+from typing import Literal
+
+import av
+import numpy as np
+from av.filter import Graph
+
+from chronocast.media.errors import MediaError
+from chronocast.media.picture.compose import from_planes, planes
+from chronocast.model.messages.jobs import EncoderSettings
+from chronocast.model.picture.colour import RGB_MATRIX, Colour
+
+_MATRIX = {1: "bt709", 4: "fcc", 5: "bt470bg", 6: "smpte170m", 7: "smpte240m", 9: "bt2020", 10: "bt2020"}
+JPEG_MATRIX = "bt470bg"
+
+
+def _graph(picture: av.VideoFrame, chain: list[tuple[str, str]], rate: Fraction) -> Graph:
+    graph = Graph()
+    last = graph.add_buffer(
+        width=picture.width, height=picture.height, format=picture.format, time_base=1 / rate
+    )
+    for name, told in chain:
+        node = graph.add(name, told)
+        last.link_to(node)
+        last = node
+    last.link_to(graph.add("buffersink"))
+    graph.configure()
+    return graph
+
+
+def converted(
+    pictures: Iterator[av.VideoFrame], settings: EncoderSettings, colour: Colour
+) -> Iterator[av.VideoFrame]:
+    """Pictures in the encoder's pixel format, by the matrix and the range they were composed in.
+
+    JPEG files are of full range and BT.601 by their own rule (JFIF 1.02).
+    """
+    graph: Graph | None = None
+    primaries, _, matrix, spread = colour
+    source = _MATRIX.get(matrix if matrix not in (2, RGB_MATRIX) else primaries, "bt709")
+    incoming = "pc" if spread == 2 else "tv"
+    if settings.working.startswith("gbr"):
+        told = "in_range=pc:out_range=pc"
+    elif settings.pixel_format.startswith("yuvj"):
+        told = f"in_color_matrix={source}:out_color_matrix={JPEG_MATRIX}:in_range={incoming}:out_range=pc"
+    else:
+        told = f"in_color_matrix={source}:in_range={incoming}:out_range=pc"
+    for picture in pictures:
+        if graph is None:
+            graph = _graph(
+                picture,
+                [("scale", f"flags=bicubic+accurate_rnd+full_chroma_int:{told}"), ("format", settings.pixel_format)],
+                Fraction(1000),
+            )  # fmt: skip
+        picture.pts, picture.time_base = None, Fraction(1, 1000)
+        picture.colorspace, picture.color_range = 2, 0
+        try:
+            graph.vpush(picture)
+            yield graph.vpull()
+        except av.error.FFmpegError as error:
+            raise MediaError(
+                f"A picture could not be converted to {settings.pixel_format}: {error.strerror}."
+            ) from error
+
+
+def flagged(
+    pictures: Iterator[av.VideoFrame], first: Literal["top", "bottom"], rate: Fraction
+) -> Iterator[av.VideoFrame]:
+    """Interlaced pictures as they are, each marked with which of its fields comes first."""
+    graph: Graph | None = None
+    for count, picture in enumerate(pictures):
+        if graph is None:
+            graph = _graph(picture, [("setfield", "tff" if first == "top" else "bff")], rate)
+        picture.pts, picture.time_base = count, 1 / rate
+        picture.colorspace, picture.color_range = 2, 0
+        graph.vpush(picture)
+        yield graph.vpull()
+
+
+def woven(
+    pictures: Iterator[av.VideoFrame], first: Literal["top", "bottom"], rate: Fraction
+) -> Iterator[av.VideoFrame]:
+    """Interlaced frames out of twice as many moments: each frame has one field of two of them, in every plane.
+
+    The earlier moment gives the lines of the field that comes first (0, 2, 4 … of the top field).
+    """
+    graph: Graph | None = None
+    offset = 0 if first == "top" else 1
+    for count, (early, late) in enumerate(zip(pictures, pictures, strict=False)):
+        lines = []
+        for one, two in zip(planes(early), planes(late), strict=True):
+            both = np.array(two)
+            both[offset::2] = one[offset::2]
+            lines.append(both)
+        frame = from_planes(lines, early.width, early.height, early.format.name)
+        if graph is None:
+            graph = _graph(frame, [("setfield", "tff" if first == "top" else "bff")], rate)
+        frame.pts, frame.time_base = count, 1 / rate
+        graph.vpush(frame)
+        yield graph.vpull()

@@ -1,0 +1,1 @@
+"""A source read: facts, index, pictures and sound by frame number, damage."""

@@ -1,0 +1,1 @@
+"""Pictures and sound of a source for looking and listening."""

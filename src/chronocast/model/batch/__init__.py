@@ -1,0 +1,1 @@
+"""The batch document and its edits."""

@@ -1,0 +1,263 @@
+"""The batch: the document an operator works on.
+
+A JSON file, ``NAME.batch.json``.  Paths under the batch's own folder are
+written relative to it, so that the folder can be moved.  Fields this version
+does not know are kept as they are.
+"""
+
+from __future__ import annotations
+
+import json
+from datetime import date, datetime
+from pathlib import Path
+from typing import Literal
+
+from pydantic import Field, JsonValue, ValidationError, field_validator, model_validator
+
+from chronocast.model.batch.exceptions import MOST_EXCEPTIONS, effective
+from chronocast.model.batch.naming import USUAL, read_pattern
+from chronocast.model.cards.card import ReceiverCard
+from chronocast.model.document_reading import explain, read_object
+from chronocast.model.errors import ModelError
+from chronocast.model.paths import path_text, real_path
+from chronocast.model.picture.terms import Placing
+from chronocast.model.recipe.recipe import Document, Identifier, Recipe
+from chronocast.model.source.origin import Alpha
+
+VERSION = 1
+FORMAT = "chronocast batch"
+FULL = "full"
+RangeKind = Literal["trim", "marked", "clip"]
+
+
+class NamedRange(Document):
+    """A part of a source in frames, ``stop`` exclusive.
+
+    *trim* was set by hand, *marked* is one of the source's own, *clip* one of
+    the edits of a sequence.
+    """
+
+    id: Identifier
+    name: str = Field(min_length=1, max_length=80)
+    start: int = Field(ge=0)
+    stop: int = Field(gt=0)
+    kind: RangeKind = "trim"
+
+    @model_validator(mode="after")
+    def _in_before_out(self) -> NamedRange:
+        if self.stop <= self.start:
+            raise ValueError(f"the out point ({self.stop}) must lie after the in point ({self.start})")
+        return self
+
+
+class Source(Document):
+    """A sequence (a timeline file) or a clip (a media file).
+
+    Of a sequence: ``rate`` is said for an edit list, which doesn't say its
+    own; ``taken`` is the digest of the timeline file whose cut is used;
+    ``relinked`` has the files that stand for those it names; ``known`` the
+    fingerprints of its media when last seen, by the names it has for them.
+    """
+
+    id: Identifier
+    path: str = Field(min_length=1, max_length=4096)
+    kind: Literal["clip", "sequence"]
+    name: str = Field(min_length=1, max_length=200)
+    ranges: tuple[NamedRange, ...] = ()
+    rate: str | None = None
+    taken: str = ""
+    relinked: dict[str, str] = Field(default_factory=dict)
+    known: dict[str, str] = Field(default_factory=dict)
+    accepted: tuple[str, ...] = Field(default=(), max_length=1000)
+    alpha: Alpha = ""
+
+    @model_validator(mode="after")
+    def _ranges_differ(self) -> Source:
+        names = [part.id for part in self.ranges]
+        if FULL in names or len(set(names)) < len(names):
+            raise ValueError(f"{self.name} has two ranges of the same id, or one called “{FULL}”")
+        return self
+
+    def part(self, identifier: str) -> NamedRange | None:
+        """Its range of that id."""
+        return next((item for item in self.ranges if item.id == identifier), None)
+
+
+class Framing(Document):
+    """How one output is framed: shares cut off each side, how the rest goes into the frame, and the centre of a filled one.
+
+    ``placing`` stands for the recipe's own where it is given.  ``centres`` are
+    key positions (frame of the output, x, y), x and y from 0 to 1.
+    """
+
+    placing: Placing | None = None
+    left: float = Field(default=0, ge=0, le=0.95)
+    top: float = Field(default=0, ge=0, le=0.95)
+    right: float = Field(default=0, ge=0, le=0.95)
+    bottom: float = Field(default=0, ge=0, le=0.95)
+    centres: tuple[tuple[int, float, float], ...] = ()
+
+    @model_validator(mode="after")
+    def _something_left(self) -> Framing:
+        if self.left + self.right > 0.95 or self.top + self.bottom > 0.95:
+            raise ValueError("the crop leaves less than a twentieth of the picture")
+        if any(not 0 <= x <= 1 or not 0 <= y <= 1 for _, x, y in self.centres):
+            raise ValueError("a centre lies outside the picture")
+        if len({frame for frame, _, _ in self.centres}) < len(self.centres):
+            raise ValueError("two centres are set for the same frame")
+        return self
+
+    @property
+    def plain(self) -> bool:
+        """Whether it says nothing that the recipe doesn't."""
+        return self == Framing()
+
+
+class Output(Document):
+    """One file to be made: a range of a source × a recipe.
+
+    ``own`` are its exceptions from the recipe, by dotted field; ``cards`` the receiver cards it is
+    judged by; ``folder`` a target folder of its own.
+    """
+
+    id: Identifier
+    source: str
+    range: str = FULL
+    recipe: str
+    name: str | None = Field(default=None, max_length=400)
+    held: bool = False
+    framing: Framing | None = None
+    own: dict[str, JsonValue] = Field(default_factory=dict, max_length=MOST_EXCEPTIONS)
+    cards: tuple[str, ...] = Field(default=(), max_length=16)
+    folder: str = Field(default="", max_length=4096)
+
+
+class Batch(Document):
+    """Sources, recipes, the outputs asked for in their order, and where they go.
+
+    ``names`` is the pattern files are named by, ``edition`` and ``dated`` what
+    its tokens {version} and {date} say.
+    """
+
+    format: Literal["chronocast batch"] = "chronocast batch"
+    version: int = VERSION
+    title: str = Field(default="Untitled batch", max_length=200)
+    folder: str = Field(default="outgoing", min_length=1, max_length=4096)
+    wanted: datetime | None = None
+    names: str = Field(default=USUAL, max_length=400)
+    edition: int = Field(default=1, ge=1, le=9999)
+    dated: date | None = None
+    search: tuple[str, ...] = ()
+    sources: tuple[Source, ...] = ()
+    recipes: tuple[Recipe, ...] = ()
+    cards: tuple[ReceiverCard, ...] = ()
+    outputs: tuple[Output, ...] = ()
+
+    @field_validator("names")
+    @classmethod
+    def _a_pattern(cls, value: str) -> str:
+        try:
+            read_pattern(value)
+        except ModelError as error:
+            raise ValueError(f"{error.sentence} {error.remedy}") from None
+        return value
+
+    @model_validator(mode="after")
+    def _names_meet(self) -> Batch:
+        for what, items in (
+            ("source", self.sources),
+            ("recipe", self.recipes),
+            ("receiver card", self.cards),
+            ("output", self.outputs),
+        ):
+            seen: set[str] = set()
+            for item in items:
+                if item.id in seen:
+                    raise ValueError(f"two {what}s share the id “{item.id}”")
+                seen.add(item.id)
+        for output in self.outputs:
+            source = self.source(output.source)
+            if source is None:
+                raise ValueError(
+                    f"output “{output.id}” names the source “{output.source}”, which is not in the batch"
+                )
+            if self.recipe(output.recipe) is None:
+                raise ValueError(
+                    f"output “{output.id}” names the recipe “{output.recipe}”, which is not in the batch"
+                )
+            if missing := [name for name in output.cards if self.card(name) is None]:
+                raise ValueError(
+                    f"output “{output.id}” names the receiver card “{missing[0]}”, which is not in the batch"
+                )
+            if output.own:
+                try:
+                    self.made_by(output)
+                except ModelError as error:
+                    raise ValueError(f"output “{output.id}”: {error.sentence}") from None
+            if output.range != FULL and all(part.id != output.range for part in source.ranges):
+                raise ValueError(
+                    f"output “{output.id}” names the range “{output.range}”, which {source.name} does not have"
+                )
+        return self
+
+    def source(self, identifier: str) -> Source | None:
+        return next((item for item in self.sources if item.id == identifier), None)
+
+    def recipe(self, identifier: str) -> Recipe | None:
+        return next((item for item in self.recipes if item.id == identifier), None)
+
+    def card(self, identifier: str) -> ReceiverCard | None:
+        return next((item for item in self.cards if item.id == identifier), None)
+
+    def made_by(self, output: Output) -> Recipe:
+        """The recipe an output is made by, its exceptions taken in.
+
+        Raises:
+            ModelError: an exception that can't be.
+        """
+        recipe = self.recipe(output.recipe)
+        assert recipe is not None
+        return effective(recipe, output.own)
+
+    def output(self, identifier: str) -> Output | None:
+        return next((item for item in self.outputs if item.id == identifier), None)
+
+    def cell(self, source: str, part: str, recipe: str) -> Output | None:
+        """The output in one cell of the grid, if it is filled."""
+        key = (source, part, recipe)
+        return next((item for item in self.outputs if (item.source, item.range, item.recipe) == key), None)
+
+
+def read_batch(text: str, what: str = "The batch") -> Batch:
+    """A batch from the text of its file.
+
+    Raises:
+        ModelError: not JSON, not a batch, of a newer version, or with values
+            that make no sense; the sentence names the first of them.
+    """
+    data = read_object(text, what, FORMAT, VERSION)
+    try:
+        return Batch.model_validate(data)
+    except ValidationError as error:
+        raise ModelError(
+            f"{what} can't be used: {explain(error)}.", "The file has not been changed."
+        ) from None
+
+
+def write_batch(batch: Batch) -> str:
+    """The text of a batch's file."""
+    return json.dumps(batch.model_dump(mode="json"), indent=2, ensure_ascii=False) + "\n"
+
+
+def resolve(path: str, folder: Path) -> Path:
+    """A path from a batch, made absolute against the batch's folder."""
+    real = Path(real_path(path))
+    return real if real.is_absolute() else folder / real
+
+
+def portable(path: Path, folder: Path) -> str:
+    """A path as a batch writes it: relative where it lies under the batch's folder."""
+    try:
+        return path_text(path.relative_to(folder).as_posix())
+    except ValueError:
+        return path_text(path)

@@ -1,0 +1,156 @@
+"""Edits of a batch: each takes a batch and gives the next one; and their undo."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+from typing import Literal
+
+from chronocast.model.batch.batch import FULL, Batch, Output, Source
+from chronocast.model.errors import ModelError
+from chronocast.model.recipe.recipe import Recipe
+
+
+def identifier(text: str, taken: Iterable[str], fallback: str = "item") -> str:
+    """A short id from a name, unlike all those taken.
+
+    >>> identifier("Still water, long take", ["still-water-long-take"])
+    'still-water-long-take-2'
+    """
+    base = re.sub(r"[^a-z0-9]+", "-", text.lower()).strip("-")[:40].strip("-") or fallback
+    known = taken if isinstance(taken, dict | set) else set(taken)
+    name, number = base, 2
+    while name in known:
+        name, number = f"{base}-{number}", number + 1
+    return name
+
+
+def add_source(batch: Batch, path: str, name: str, kind: Literal["clip", "sequence"]) -> Batch:
+    """The batch with one more source; unchanged if that path is in it already."""
+    if any(source.path == path for source in batch.sources):
+        return batch
+    new = Source(
+        id=identifier(name, (s.id for s in batch.sources), "source"), path=path, name=name[:200], kind=kind
+    )
+    return batch.model_copy(update={"sources": (*batch.sources, new)})
+
+
+def remove_source(batch: Batch, source: str) -> Batch:
+    """The batch without a source and its outputs."""
+    return batch.model_copy(
+        update={
+            "sources": tuple(item for item in batch.sources if item.id != source),
+            "outputs": tuple(item for item in batch.outputs if item.source != source),
+        }
+    )
+
+
+def add_recipe(batch: Batch, recipe: Recipe) -> Batch:
+    """The batch with one more recipe; unchanged if that id is in it already."""
+    if batch.recipe(recipe.id):
+        return batch
+    return batch.model_copy(update={"recipes": (*batch.recipes, recipe)})
+
+
+def accept_media(batch: Batch, marks: Mapping[str, tuple[str, ...]]) -> Batch:
+    """The batch with the damage of some media accepted: fingerprints by source id."""
+    kept = tuple(
+        source.model_copy(update={"accepted": marks[source.id]}) if source.id in marks else source
+        for source in batch.sources
+    )
+    return batch.model_copy(update={"sources": kept})
+
+
+def in_order(batch: Batch, outputs: Iterable[str]) -> Batch:
+    """The batch with some outputs in another order; those not named keep their place after them."""
+    rank = {name: number for number, name in enumerate(outputs)}
+    ordered = sorted(batch.outputs, key=lambda output: rank.get(output.id, len(rank)))
+    return batch.model_copy(update={"outputs": tuple(ordered)})
+
+
+def fill(batch: Batch, cells: Iterable[tuple[str, str, str]], filled: bool = True) -> Batch:
+    """Fill or clear cells, each (source, range, recipe).
+
+    Raises:
+        ModelError: a cell names a source, range or recipe the batch hasn't.
+    """
+    outputs = {output.id: output for output in batch.outputs}
+    present_in = {(o.source, o.range, o.recipe): o.id for o in batch.outputs}
+    owners, recipes = {s.id: s for s in batch.sources}, {r.id for r in batch.recipes}
+    for source, part, recipe in cells:
+        owner = owners.get(source)
+        if owner is None or recipe not in recipes:
+            raise ModelError(f"There is no cell for “{source}” and “{recipe}” in this batch.")
+        if part != FULL and all(item.id != part for item in owner.ranges):
+            raise ModelError(f"{owner.name} has no range “{part}”.")
+        key = (source, part, recipe)
+        present = present_in.get(key)
+        if filled and present is None:
+            stem = f"{source}-{recipe}" if part == FULL else f"{source}-{part}-{recipe}"
+            made = Output(id=identifier(stem, outputs), source=source, range=part, recipe=recipe)
+            outputs[made.id] = made
+            present_in[key] = made.id
+        elif not filled and present is not None:
+            del outputs[present], present_in[key]
+    return batch.model_copy(update={"outputs": tuple(outputs.values())})
+
+
+def reorder(batch: Batch, order: Iterable[str]) -> Batch:
+    """Outputs in the order of the ids given; those not named keep theirs, after them."""
+    first = [output for key in order if (output := batch.output(key))]
+    rest = [output for output in batch.outputs if output not in first]
+    return batch.model_copy(update={"outputs": (*first, *rest)})
+
+
+def hold(batch: Batch, outputs: Iterable[str], held: bool) -> Batch:
+    """Hold outputs back, or release them."""
+    chosen = set(outputs)
+    return batch.model_copy(
+        update={
+            "outputs": tuple(
+                o.model_copy(update={"held": held}) if o.id in chosen else o for o in batch.outputs
+            )
+        }
+    )
+
+
+def set_folder(batch: Batch, folder: str) -> Batch:
+    """The batch with another target folder."""
+    return batch.model_copy(update={"folder": folder})
+
+
+@dataclass
+class History:
+    """The batch now, and every state before and after it: a real undo stack."""
+
+    now: Batch
+    before: list[tuple[str, Batch]] = field(default_factory=list)
+    after: list[tuple[str, Batch]] = field(default_factory=list)
+
+    def do(self, what: str, batch: Batch) -> bool:
+        """Take ``batch`` as the next state; False if it changes nothing."""
+        if batch == self.now:
+            return False
+        self.before.append((what, self.now))
+        self.after.clear()
+        self.now = batch
+        return True
+
+    def undo(self) -> str | None:
+        """Go back one step; what was undone, or None."""
+        if not self.before:
+            return None
+        what, batch = self.before.pop()
+        self.after.append((what, self.now))
+        self.now = batch
+        return what
+
+    def redo(self) -> str | None:
+        """Go forward again; what was done again, or None."""
+        if not self.after:
+            return None
+        what, batch = self.after.pop()
+        self.before.append((what, self.now))
+        self.now = batch
+        return what

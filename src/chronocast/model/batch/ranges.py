@@ -1,0 +1,225 @@
+"""Edits of a source's ranges, and of how outputs of them are framed."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence, Set
+
+from chronocast.model.batch.batch import FULL, Batch, Framing, NamedRange, RangeKind, Source
+from chronocast.model.batch.edits import fill, identifier
+from chronocast.model.errors import ModelError
+from chronocast.model.source.cutlist import Marked
+from chronocast.model.time.timing import FrameRange
+
+MOST_RANGES = 2000
+
+
+def _owner(batch: Batch, source: str) -> Source:
+    owner = batch.source(source)
+    if owner is None:
+        raise ModelError(f"There is no source “{source}” in this batch.")
+    return owner
+
+
+def _with(batch: Batch, owner: Source, ranges: Iterable[NamedRange]) -> Batch:
+    new = owner.model_copy(update={"ranges": tuple(ranges)})
+    return batch.model_copy(
+        update={"sources": tuple(new if item.id == owner.id else item for item in batch.sources)}
+    )
+
+
+def checked(start: int, stop: int, frames: int, what: str) -> FrameRange:
+    """A range that lies in a source of ``frames`` frames.
+
+    Raises:
+        ModelError: it is empty, turned round, or reaches out of the source; the sentence says which.
+    """
+    if frames <= 0:
+        raise ModelError(f"{what} has no pictures to choose from.")
+    if start < 0:
+        raise ModelError(f"The in point lies {-start} frames before {what} begins.", "Choose a later one.")
+    if stop > frames:
+        raise ModelError(
+            f"The out point lies {stop - frames} frames beyond the end of {what}, which has {frames}.",
+            "Choose an earlier one.",
+        )
+    if stop == start:
+        raise ModelError("In and out are the same: the range would have no frames.", "Leave at least one.")
+    if stop < start:
+        raise ModelError(
+            f"The out point lies {start - stop} frames before the in point.", "Set the in point earlier, or the out later."
+        )  # fmt: skip
+    return FrameRange(start, stop)
+
+
+def _unlike(wanted: str, taken: Set[str]) -> str:
+    wanted = " ".join(wanted.split())[:74] or "Range"
+    name, number = wanted, 2
+    while name.casefold() in taken:
+        name, number = f"{wanted} {number}", number + 1
+    return name
+
+
+def unused_name(owner: Source, wanted: str) -> str:
+    """A name for a range unlike those its source has, whatever their case."""
+    return _unlike(wanted, {part.name.casefold() for part in owner.ranges} | {FULL})
+
+
+def next_name(owner: Source, word: str) -> str:
+    """``Pick 1``, ``Pick 2`` and so on, the first that is free."""
+    taken = {part.name.casefold() for part in owner.ranges}
+    number = 1
+    while f"{word} {number}".casefold() in taken:
+        number += 1
+    return f"{word} {number}"
+
+
+def add_range(
+    batch: Batch, source: str, name: str, part: FrameRange, kind: RangeKind = "trim"
+) -> tuple[Batch, str]:
+    """The batch with one more range of a source, and the range's id; names are made unlike.
+
+    Raises:
+        ModelError: no such source, an empty range, or too many of them.
+    """
+    owner = _owner(batch, source)
+    if not len(part):
+        raise ModelError("A range needs at least one frame.")
+    if len(owner.ranges) >= MOST_RANGES:
+        raise ModelError(f"{owner.name} has {MOST_RANGES} ranges already.", "Remove some first.")
+    name = unused_name(owner, name)
+    made = NamedRange(
+        id=identifier(name, [FULL, *(item.id for item in owner.ranges)], "range"), name=name, start=part.start,
+        stop=part.stop, kind=kind,
+    )  # fmt: skip
+    return _with(batch, owner, (*owner.ranges, made)), made.id
+
+
+def change_range(batch: Batch, source: str, part: str, new: FrameRange) -> Batch:
+    """The batch with other ends for a range; one that was marked or a clip becomes a trim.
+
+    Raises:
+        ModelError: no such range, or an empty one.
+    """
+    owner = _owner(batch, source)
+    have = owner.part(part)
+    if have is None:
+        raise ModelError(f"{owner.name} has no range “{part}”.")
+    if not len(new):
+        raise ModelError("A range needs at least one frame.")
+    if (have.start, have.stop) == (new.start, new.stop):
+        return batch
+    changed = have.model_copy(update={"start": new.start, "stop": new.stop, "kind": "trim"})
+    return _with(batch, owner, (changed if item.id == part else item for item in owner.ranges))
+
+
+def rename_range(batch: Batch, source: str, part: str, name: str) -> Batch:
+    """The batch with another name for a range, made unlike the others.
+
+    Raises:
+        ModelError: no such range, or no name.
+    """
+    owner = _owner(batch, source)
+    have = owner.part(part)
+    if have is None:
+        raise ModelError(f"{owner.name} has no range “{part}”.")
+    if not name.strip():
+        raise ModelError("A range needs a name.", "Files are named after it.")
+    others = owner.model_copy(update={"ranges": tuple(item for item in owner.ranges if item.id != part)})
+    changed = have.model_copy(update={"name": unused_name(others, name)})
+    return _with(batch, owner, (changed if item.id == part else item for item in owner.ranges))
+
+
+def remove_ranges(batch: Batch, source: str, parts: Iterable[str]) -> Batch:
+    """The batch without some ranges of a source and what was to be made of them."""
+    owner = _owner(batch, source)
+    gone = set(parts)
+    batch = _with(batch, owner, (item for item in owner.ranges if item.id not in gone))
+    kept = tuple(o for o in batch.outputs if o.source != source or o.range not in gone)
+    return batch.model_copy(update={"outputs": kept})
+
+
+def add_pick(
+    batch: Batch, source: str, name: str, part: FrameRange, recipes: Iterable[str]
+) -> tuple[Batch, str]:
+    """A range together with outputs of it, one for each recipe.
+
+    Raises:
+        ModelError: as ``add_range``.
+    """
+    batch, made = add_range(batch, source, name, part)
+    return fill(batch, [(source, made, recipe) for recipe in recipes]), made
+
+
+def take_marked(
+    batch: Batch, source: str, marks: Iterable[Marked], recipes: Sequence[str]
+) -> tuple[Batch, list[str]]:
+    """Ranges of what a source marks of itself and isn't a range yet, with outputs of them; the ids of the new ones.
+
+    Raises:
+        ModelError: as ``add_range``.
+    """
+    taken = {(part.start, part.stop) for part in _owner(batch, source).ranges}
+    made = []
+    for mark in marks:
+        if (mark.start, mark.stop) not in taken:
+            batch, part = add_range(batch, source, mark.name, FrameRange(mark.start, mark.stop), "marked")
+            batch = fill(batch, [(source, part, recipe) for recipe in recipes])
+            made.append(part)
+    return batch, made
+
+
+def one_for_each_clip(
+    batch: Batch, source: str, clips: Sequence[tuple[str, FrameRange]], recipes: Iterable[str], instead: bool
+) -> Batch:
+    """A range for each clip of a sequence with outputs of it; ``instead`` takes away those of the whole.
+
+    Ranges that are there already with the same ends are used, not doubled.
+
+    Raises:
+        ModelError: as ``add_range``.
+    """
+    wanted = list(recipes)
+    if len(clips) > MOST_RANGES:
+        raise ModelError(
+            f"The sequence has {len(clips):,} clips; at most {MOST_RANGES:,} can each become a file.",
+            "Make ranges of it, and files of those.",
+        )
+    cells = []
+    owner = _owner(batch, source)
+    parts = {(part.start, part.stop): part.id for part in owner.ranges}
+    identifiers = {FULL, *(part.id for part in owner.ranges)}
+    taken = {FULL, *(part.name.casefold() for part in owner.ranges)}
+    made: list[NamedRange] = []
+    width = len(str(len(clips)))
+    for number, (title, part) in enumerate(clips):
+        if (part.start, part.stop) not in parts:
+            name = _unlike(f"{number + 1:0{width}d} {title}", taken)
+            new = NamedRange(
+                id=identifier(name, identifiers, "range"),
+                name=name,
+                start=part.start,
+                stop=part.stop,
+                kind="clip",
+            )
+            taken.add(name.casefold())
+            identifiers.add(new.id)
+            parts[(part.start, part.stop)] = new.id
+            made.append(new)
+        cells += [(source, parts[(part.start, part.stop)], recipe) for recipe in wanted]
+    batch = _with(batch, owner, (*owner.ranges, *made))
+    if instead:
+        batch = fill(batch, [(source, FULL, recipe) for recipe in wanted], False)
+    return fill(batch, cells)
+
+
+def set_framing(batch: Batch, outputs: Iterable[str], framing: Framing | None) -> Batch:
+    """The batch with some outputs framed in one way; None is as their recipes say."""
+    chosen = set(outputs)
+    said = None if framing is None or framing.plain else framing
+    return batch.model_copy(
+        update={
+            "outputs": tuple(
+                o.model_copy(update={"framing": said}) if o.id in chosen else o for o in batch.outputs
+            )
+        }
+    )

@@ -1,0 +1,1 @@
+"""Receiver cards, and how a file is judged by them."""

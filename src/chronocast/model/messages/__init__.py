@@ -1,0 +1,1 @@
+"""What processes say to each other, and what is proved of a finished file."""

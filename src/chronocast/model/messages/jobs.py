@@ -1,0 +1,153 @@
+"""What is said between the runner and an encoder child: jobs in, reports out, as JSON.
+
+A job is complete in itself: whoever has the media can do it, and does it the
+same way.  Rates and seconds that must be exact are fractions as text.
+"""
+
+from __future__ import annotations
+
+from fractions import Fraction
+from typing import Annotated, Any, Literal
+
+from pydantic import Field, TypeAdapter
+
+from chronocast.model.frozen import FrozenModel
+from chronocast.model.picture.colour import Colour
+from chronocast.model.picture.geometry import View
+from chronocast.model.recipe.layouts import USUAL
+from chronocast.model.source.cutlist import MediaRef, PictureSpan, SoundSpan
+
+
+class EncoderSettings(FrozenModel):
+    """Everything about the encoder that changes its bits.
+
+    Pictures are composed in ``working`` (the encoder's own format where it says nothing);
+    ``fields`` is which field of an interlaced picture comes first; they are woven of the pictures of
+    twice as many moments, unless ``own_fields`` says that the source's come as they are.  ``piece`` is
+    the kind of file a piece is kept in, ``tag`` its FourCC where the codec has several.
+    """
+
+    encoder: str
+    options: dict[str, str]
+    bits_per_second: int | None = None
+    threads: int = 1
+    pixel_format: str = "yuv420p"
+    working: str = ""
+    fields: Literal["", "top", "bottom"] = ""
+    own_fields: bool = False
+    piece: Literal["mp4", "mov"] = "mp4"
+    tag: str = ""
+    key_frame_frames: int = 50
+    colour: Colour = (2, 2, 2, 1)  # what the stream is tagged with
+
+    @property
+    def woven(self) -> bool:
+        """Whether each frame is woven of two moments."""
+        return bool(self.fields) and not self.own_fields
+
+
+class PieceJob(FrozenModel):
+    """Encode a run of pictures to a closed stream of its own.
+
+    ``canvas`` is the frame the spans' layers lie in, ``view`` how it becomes
+    width × height of pixels of aspect ``shape``; ``colour`` is what the
+    pictures are composed in.  With ``accept_damage`` damaged pictures are
+    taken as they come; else the job fails and says where they are.
+    """
+
+    kind: Literal["piece"] = "piece"
+    name: str
+    target: str
+    rate: Fraction
+    width: int
+    height: int
+    canvas: tuple[int, int]
+    view: View = View()
+    colour: Colour = (1, 1, 1, 1)
+    spans: tuple[PictureSpan, ...]
+    settings: EncoderSettings
+    shape: Fraction = Fraction(1)
+    accept_damage: bool = False
+
+    @property
+    def moments(self) -> int:
+        """Pictures that are composed: two for each frame that is woven of fields."""
+        return sum(span.frames for span in self.spans)
+
+    @property
+    def frames(self) -> int:
+        """Frames that are encoded."""
+        return self.moments // 2 if self.settings.woven else self.moments
+
+    @property
+    def media(self) -> tuple[MediaRef, ...]:
+        """Every file it shows, once each."""
+        return tuple(
+            dict.fromkeys(layer.media for span in self.spans for layer in span.layers if layer.media)
+        )
+
+
+class SoundJob(FrozenModel):
+    """Render an output's sound whole: ``samples`` at ``sample_rate``; overlapping spans are mixed.
+
+    ``tracks``, where there are any, are rendered as tracks of their own instead of ``spans``.
+    ``layouts`` are the tracks' own, by the libraries' names, where they differ from what ``channels`` says.
+    ``depth`` is in bits a sample, of codecs that lose nothing; ``languages`` are of the tracks, in order.
+    With ``accept_damage`` what can't be decoded is silence; else the job fails and says where.
+    """
+
+    kind: Literal["sound"] = "sound"
+    name: str
+    target: str
+    samples: int
+    sample_rate: int
+    channels: int
+    codec: str
+    bits_per_second: int
+    spans: tuple[SoundSpan, ...]
+    tracks: tuple[tuple[SoundSpan, ...], ...] = ()
+    depth: int = 0
+    languages: tuple[str, ...] = ()
+    layouts: tuple[str, ...] = ()
+    accept_damage: bool = False
+
+    def layout_of(self, track: int) -> str:
+        """The layout of one track that is made."""
+        return self.layouts[track] if track < len(self.layouts) else USUAL[self.channels]
+
+    @property
+    def each_track(self) -> tuple[tuple[SoundSpan, ...], ...]:
+        """The spans of each track that is made."""
+        return self.tracks or (self.spans,)
+
+
+class JoinJob(FrozenModel):
+    """Join pieces and sound to one file, without encoding anything; *images* to a folder of them."""
+
+    kind: Literal["join"] = "join"
+    name: str
+    target: str
+    container: str
+    rate: str
+    pieces: tuple[tuple[str, int], ...]
+    sound: str | None
+    title: str = ""
+    codec: str = ""
+    stem: str = ""
+    colour: Colour | None = None
+    languages: tuple[str, ...] = ()
+    shape: Fraction = Fraction(1)
+    timecode: str = ""
+
+
+class CheckJob(FrozenModel):
+    """Prove a finished file.  ``expected`` are the fields of model.check.Expected."""
+
+    kind: Literal["check"] = "check"
+    name: str
+    target: str
+    expected: dict[str, Any]
+
+
+Job = Annotated[PieceJob | SoundJob | JoinJob | CheckJob, Field(discriminator="kind")]
+read_job: TypeAdapter[Job] = TypeAdapter(Job)

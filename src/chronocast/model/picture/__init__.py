@@ -1,0 +1,1 @@
+"""Numbers of pictures: colour tags, geometry, framing, weights of layers."""

@@ -1,0 +1,1 @@
+"""Recipes and what they are made of: settings, formats, levels, contradictions."""

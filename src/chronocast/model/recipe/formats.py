@@ -1,0 +1,396 @@
+"""What goes with what: picture codecs, sound codecs, containers and their extensions, in one table.
+
+Pure data.  How an encoder is told is in ``media/codecs.py``; whether a recipe
+agrees with this table is said by ``model/agree.py``.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Literal
+
+from chronocast.model.picture.terms import Scan
+
+Mode = Literal["constant", "variable", "two pass", "quality"]
+MODES: dict[str, str] = {
+    "constant": "the same rate at every moment: for lines and players that can't store",
+    "variable": "an average rate, in one pass: quickest, its size is near what is asked",
+    "two pass": "an average rate met within 1 %: one quality for the whole film, found in a few rounds",
+    "quality": "the same look everywhere, whatever it takes: its size is forecast, not asked",
+}
+
+
+@dataclass(frozen=True)
+class Sampling:
+    """Bits a sample and colour resolution; ``working`` is what pictures are composed in before the encoder's own.
+
+    With ``alpha`` the pictures may be see-through.
+    """
+
+    depth: int
+    chroma: str
+    pixel_format: str
+    working: str = ""
+    alpha: bool = False
+
+    @property
+    def name(self) -> str:
+        return f"{self.depth} bit {self.chroma}" + (" with alpha" if self.alpha else "")
+
+    @property
+    def composed(self) -> str:
+        """The pixel format pictures are composed in."""
+        return self.working or self.pixel_format
+
+
+@dataclass(frozen=True)
+class Grade:
+    """One strength of a mezzanine codec: what its encoder calls it, its FourCC, and about how many bits a pixel takes."""
+
+    id: str
+    name: str
+    profile: str
+    sampling: Sampling
+    bits_a_pixel: float
+    tag: str = ""
+    with_alpha: Sampling | None = None
+
+
+@dataclass(frozen=True)
+class PictureCodec:
+    """A picture codec as a person chooses it.
+
+    ``quality`` is (best, worst, usual) of its constant-quality scale; ``encoders`` are
+    the libraries' names, the first the usual one; ``without`` says why a rate control can't be had;
+    with ``peaks`` a peak is kept through a buffer.  ``tags``: *all* colour tags are carried, only *limited* range,
+    limited range with tags that must be *said*, or *none*.
+    """
+
+    id: str
+    name: str
+    use: str
+    kind: Literal["long", "intra", "lossless", "images"]
+    encoders: tuple[str, ...]
+    samplings: tuple[Sampling, ...]
+    modes: tuple[Mode, ...] = ()
+    quality: tuple[float, float, float] | None = None
+    grades: tuple[Grade, ...] = ()
+    scans: tuple[Scan, ...] = ("progressive",)
+    profiles: tuple[str, ...] = ()
+    without: Mapping[str, str] = field(default_factory=dict)
+    peaks: tuple[Mode, ...] = ()
+    tags: Literal["all", "limited", "said", "none"] = "all"
+    multiple: int = 2
+    least: tuple[int, int] = (16, 16)
+    piece: Literal["mp4", "mov"] = "mp4"
+
+    def grade(self, identifier: str | None) -> Grade | None:
+        """The grade of that id; the usual one for none."""
+        if not self.grades:
+            return None
+        usual = self.grades[min(2, len(self.grades) - 1)]
+        return next((item for item in self.grades if item.id == identifier), usual)
+
+    def sampling(
+        self, depth: int | None, chroma: str | None, grade: str | None = None, alpha: bool = False
+    ) -> Sampling:
+        """What is encoded for a depth and a chroma asked for; the usual one where nothing is said."""
+        if chosen := self.grade(grade):
+            return (chosen.with_alpha or chosen.sampling) if alpha else chosen.sampling
+        fits = [
+            item
+            for item in self.samplings
+            if (depth is None or item.depth == depth) and (chroma is None or item.chroma == chroma)
+        ]
+        fits = [item for item in fits if item.alpha == alpha] or fits
+        return fits[0] if fits else self.samplings[0]
+
+    @property
+    def choices(self) -> tuple[Sampling, ...]:
+        """The depths and colour resolutions a person chooses from; alpha is a choice of its own."""
+        return tuple(item for item in self.samplings if not item.alpha)
+
+    def nearest(self, depth: int, chroma: str, alpha: bool) -> Sampling:
+        """The sampling that holds all of a source's, at the least cost; where none does, the one that loses least."""
+        fineness = {"gray": 0, "4:2:0": 1, "4:2:2": 2, "4:4:4": 3, "RGB": 3}
+
+        def loss(item: Sampling) -> tuple[bool, bool, int, int, bool, int, int]:
+            wanted, have = fineness[chroma], fineness[item.chroma]
+            other_kind = (item.chroma == "RGB") != (chroma == "RGB")
+            return (
+                alpha and not item.alpha, item.depth < depth, max(0, wanted - have), max(0, depth - item.depth),
+                other_kind, max(0, have - wanted) + (item.alpha and not alpha), item.depth,
+            )  # fmt: skip
+
+        return min(self.samplings, key=loss)
+
+
+@dataclass(frozen=True)
+class SoundCodec:
+    """A sound codec; ``rates`` in Hz, none for any; ``lossless`` ones have depths instead of a rate."""
+
+    id: str
+    name: str
+    use: str
+    lossless: bool = False
+    rates: tuple[int, ...] = (44100, 48000)
+    channels: tuple[int, ...] = (1, 2, 6)
+    bits: tuple[int, int, int] = (16_000, 512_000, 128_000)
+    depths: tuple[int, ...] = ()
+    packet: int = 1024
+    any_layout: bool = False
+
+    def nearest_rate(self, wanted: int, allowed: tuple[int, ...] = ()) -> int:
+        """The sampling rate it is written at for a source of ``wanted`` Hz: the same if it can be, else the next above."""
+        able = self.source_rates
+        if allowed and allowed != (44100, 48000):  # a container that takes only some
+            able = tuple(rate for rate in able if rate in allowed) or allowed
+        return wanted if wanted in able else min((r for r in able if r >= wanted), default=max(able))
+
+    @property
+    def source_rates(self) -> tuple[int, ...]:
+        """Rates that a source's own may be kept at."""
+        if self.id == "opus":
+            return (48000,)
+        if self.id == "mp3":
+            return (32000, 44100, 48000)
+        return (
+            8000,
+            16000,
+            22050,
+            32000,
+            44100,
+            48000,
+            88200,
+            96000,
+            *((176400, 192000) if self.lossless else ()),
+        )
+
+
+@dataclass(frozen=True)
+class Container:
+    """A kind of file: FFmpeg's muxer, its extension, the codecs it holds.
+
+    ``timecode`` says whether it carries a start timecode, ``pixel_shape`` whether pixels that aren't square.
+    """
+
+    id: str
+    name: str
+    muxer: str
+    extension: str
+    picture: tuple[str, ...]
+    sound: tuple[str, ...]
+    use: str = ""
+    options: tuple[tuple[str, str], ...] = ()
+    sound_rates: tuple[int, ...] = (44100, 48000)
+    most_tracks: int = 16
+    read_as: str = ""
+    timecode: bool = False
+    pixel_shape: bool = True
+
+    @property
+    def opened_as(self) -> str:
+        """What a reader's library calls it."""
+        return self.read_as or self.muxer
+
+
+_420 = Sampling(8, "4:2:0", "yuv420p")
+_422 = Sampling(8, "4:2:2", "yuv422p")
+_444 = Sampling(8, "4:4:4", "yuv444p")
+_420_10 = Sampling(10, "4:2:0", "yuv420p10le")
+_422_10 = Sampling(10, "4:2:2", "yuv422p10le")
+_444_10 = Sampling(10, "4:4:4", "yuv444p10le")
+_YUVA = tuple(
+    Sampling(depth, f"4:{name[1]}:{name[2]}", f"yuva{name}p{'' if depth == 8 else f'{depth}le'}", alpha=True)
+    for depth, names in ((8, ("420", "422", "444")), (10, ("420", "422", "444")), (12, ("422", "444")), (16, ("420", "422", "444")))
+    for name in names
+)  # fmt: skip
+_YUV_DEEP = tuple(
+    Sampling(depth, f"4:{name[1]}:{name[2]}", f"yuv{name}p{depth}le") for depth in (12, 16) for name in ("420", "422", "444")
+)  # fmt: skip
+_FFV1_RGB = (
+    Sampling(8, "RGB", "bgr0", "gbrp"), Sampling(10, "RGB", "gbrp10le"), Sampling(12, "RGB", "gbrp12le"), Sampling(16, "RGB", "gbrp16le"),
+    Sampling(8, "RGB", "bgra", "gbrap", alpha=True), Sampling(10, "RGB", "gbrap10le", alpha=True),
+    Sampling(12, "RGB", "gbrap12le", alpha=True), Sampling(16, "RGB", "gbrap16le", alpha=True),
+)  # fmt: skip
+_GRAYS = (Sampling(8, "gray", "gray"), Sampling(10, "gray", "gray10le"), Sampling(16, "gray", "gray16le"))
+_FIELDS: tuple[Scan, ...] = ("progressive", "top first", "bottom first")
+_444_10_ALPHA = Sampling(10, "4:4:4", "yuva444p10le", alpha=True)
+_ARGB = Sampling(8, "RGB", "argb", "yuva444p", alpha=True)
+_RGBA = Sampling(8, "RGB", "rgba", "yuva444p", alpha=True)
+_RGBA_16 = Sampling(16, "RGB", "rgba64be", "yuva444p16le", alpha=True)
+_RGBA_16L = Sampling(16, "RGB", "rgba64le", "yuva444p16le", alpha=True)
+_RGBA_FLOAT = Sampling(16, "RGB", "gbrapf32le", "yuva444p16le", alpha=True)
+_RGB = Sampling(8, "RGB", "rgb24", "yuv444p")
+_RGB_10 = Sampling(10, "RGB", "gbrp10be", "yuv444p10le")
+_RGB_16 = Sampling(16, "RGB", "rgb48be", "yuv444p16le")
+_RGB_16L = Sampling(16, "RGB", "rgb48le", "yuv444p16le")
+_RGB_FLOAT = Sampling(16, "RGB", "gbrpf32le", "yuv444p16le")
+
+_NOT_CONSTANT = {
+    "constant": "this encoder holds a constant rate only without looking ahead, which costs too much of the look"
+}
+_ONE_PASS = {
+    "two pass": "one common quality is found only with the H.264 and HEVC encoders, whose scale answers to small steps"
+}
+
+PICTURE: dict[str, PictureCodec] = {
+    item.id: item
+    for item in (
+        PictureCodec(
+            "h264", "H.264", "plays everywhere", "long", ("libx264",),
+            (_420, _422, _444, _420_10, _422_10, _444_10), ("constant", "variable", "two pass", "quality"), (0, 51, 20),
+            scans=("progressive", "top first", "bottom first"),
+            profiles=("baseline", "main", "high", "high10", "high422", "high444"),
+            peaks=("constant", "variable", "two pass", "quality"),
+        ),
+        PictureCodec(
+            "hevc", "HEVC", "about a third smaller than H.264 for the same look, several times slower to make", "long", ("libx265",),
+            (_420, _422, _444, _420_10, _422_10, _444_10), ("constant", "variable", "two pass", "quality"), (0, 51, 23),
+            profiles=("main", "main10", "main422-10", "main444-8", "main444-10"), least=(32, 32),
+            peaks=("constant", "variable", "two pass", "quality"),
+        ),
+        PictureCodec(
+            "av1", "AV1", "smallest for the web; recent players only", "long", ("libsvtav1",), (_420, _420_10),
+            ("variable", "quality"), (1, 63, 30), without=_NOT_CONSTANT | _ONE_PASS, profiles=("main",), least=(64, 64),
+        ),
+        PictureCodec(
+            "vp9", "VP9", "for the web, free of fees, in most browsers", "long", ("libvpx-vp9",), (_420, _422, _444),
+            ("constant", "variable", "quality"), (0, 63, 31), without=_ONE_PASS, profiles=("0", "1"), peaks=("constant", "variable"),
+        ),
+        PictureCodec(
+            "mpeg2", "MPEG-2", "for broadcast servers and older players; needs two or three times the rate of H.264", "long",
+            ("mpeg2video",), (_420, _422), ("constant", "variable", "quality"), (1, 31, 4),
+            scans=("progressive", "top first", "bottom first"), without=_ONE_PASS, profiles=("main", "4:2:2"), peaks=("constant", "variable"), tags="limited",
+        ),
+        PictureCodec(
+            "prores", "ProRes", "intra mezzanine for editing and hand-over, read by every editing seat", "intra",
+            ("prores_aw", "prores_ks"), (_422_10, _444_10),
+            grades=(
+                Grade("proxy", "Proxy", "0", _422_10, 0.86, "apco"),
+                Grade("lt", "LT", "1", _422_10, 1.95, "apcs"),
+                Grade("standard", "Standard", "2", _422_10, 2.8, "apcn"),
+                Grade("hq", "HQ", "3", _422_10, 4.2, "apch"),
+                Grade("4444", "4444", "4", _444_10, 6.3, "ap4h", _444_10_ALPHA),
+            ), scans=_FIELDS, tags="said", piece="mov",
+        ),
+        PictureCodec(
+            "dnxhr", "DNxHR", "intra mezzanine of a known size: every frame takes the same", "intra", ("dnxhd",),
+            (_422, _422_10, _444_10),
+            grades=(
+                Grade("lb", "LB", "dnxhr_lb", _422, 0.87),
+                Grade("sq", "SQ", "dnxhr_sq", _422, 2.8),
+                Grade("hq", "HQ", "dnxhr_hq", _422, 4.25),
+                Grade("hqx", "HQX", "dnxhr_hqx", _422_10, 4.25),
+                Grade("444", "444", "dnxhr_444", _444_10, 8.5),
+            ), tags="said", least=(256, 120), piece="mov",
+        ),
+        PictureCodec(
+            "cineform", "CineForm", "intra mezzanine by wavelets, gentle with gradients", "intra", ("cfhd",), (_422_10,),
+            grades=(
+                Grade("low", "Low", "low", _422_10, 3.0),
+                Grade("medium", "Medium", "medium", _422_10, 4.0),
+                Grade("high", "High", "high", _422_10, 5.0),
+                Grade("film", "Film", "film1", _422_10, 6.5),
+            ), tags="said", multiple=16, least=(48, 32), piece="mov",
+        ),
+        PictureCodec(
+            "ffv1", "FFV1", "lossless, with a sum for every slice: for archives", "lossless", ("ffv1",),
+            (_420, _422, _444, _420_10, _422_10, _444_10, *_YUV_DEEP, *_FFV1_RGB, *_GRAYS, *_YUVA), scans=_FIELDS,
+        ),
+        PictureCodec(
+            "rle", "Run length (QuickTime Animation)", "lossless for drawn pictures and graphics; very large for filmed ones", "lossless",
+            ("qtrle",), (_RGB, _ARGB), tags="none", piece="mov",
+        ),
+        PictureCodec(
+            "jpeg", "JPEG", "small stills, with a quality", "images", ("mjpeg",),
+            (Sampling(8, "4:2:0", "yuvj420p", "yuv420p"), Sampling(8, "4:4:4", "yuvj444p", "yuv444p")), ("quality",), (1, 31, 3),
+            without=dict.fromkeys(("constant", "variable", "two pass"), "stills have a quality, not a rate"), tags="none", piece="mov",
+        ),
+        PictureCodec("png", "PNG", "lossless stills, any program reads them", "images", ("png",), (_RGB, _RGB_16, _RGBA, _RGBA_16), tags="none", piece="mov"),
+        PictureCodec("tiff", "TIFF", "lossless stills for print and grading", "images", ("tiff",), (_RGB, _RGB_16L, _RGBA, _RGBA_16L), tags="none", piece="mov"),
+        PictureCodec("dpx", "DPX", "film frames in 10 bits, uncompressed", "images", ("dpx",), (_RGB_10, _RGB), tags="none", piece="mov"),
+        PictureCodec(
+            "exr", "EXR", "half-float frames for compositing; values are the picture's own, not linear light", "images", ("exr",),
+            (_RGB_FLOAT, _RGBA_FLOAT), tags="none", piece="mov",
+        ),
+    )
+}  # fmt: skip
+
+SOUND: dict[str, SoundCodec] = {
+    item.id: item
+    for item in (
+        SoundCodec("aac", "AAC", "plays everywhere", any_layout=True),
+        SoundCodec(
+            "opus", "Opus", "best at small rates; for the web", rates=(48000,), bits=(16_000, 510_000, 112_000), packet=960, any_layout=True
+        ),
+        SoundCodec("pcm", "PCM", "as it is, for editing and broadcast", lossless=True, depths=(16, 24), any_layout=True),
+        SoundCodec("flac", "FLAC", "lossless, about half of PCM", lossless=True, depths=(16, 24), packet=4608, any_layout=True),
+        SoundCodec(
+            "mp3", "MP3", "for old players", channels=(1, 2), bits=(32_000, 320_000, 192_000), packet=1152
+        ),
+    )
+}  # fmt: skip
+
+_BITEXACT = ("fflags", "+bitexact")
+_IMAGES = ("jpeg", "png", "tiff", "dpx", "exr")
+CONTAINERS: dict[str, Container] = {
+    item.id: item
+    for item in (
+        Container(
+            "mp4", "MP4", "mp4", ".mp4", ("h264", "hevc", "av1", "vp9", "mpeg2"), ("aac", "opus", "flac", "mp3"),
+            "plays everywhere", (("movflags", "+faststart"), _BITEXACT), timecode=True,
+        ),
+        Container(
+            "mov", "MOV", "mov", ".mov", ("h264", "hevc", "mpeg2", "prores", "dnxhr", "cineform", "rle"), ("aac", "pcm"),
+            "for editing seats", (("movflags", "+faststart"), _BITEXACT), timecode=True,
+        ),
+        Container(
+            "mkv", "MKV", "matroska", ".mkv", ("h264", "hevc", "av1", "vp9", "mpeg2", "prores", "ffv1"),
+            ("aac", "opus", "pcm", "flac", "mp3"), "open, for archives and players", (_BITEXACT,), timecode=True,
+        ),
+        Container(
+            "webm", "WebM", "webm", ".webm", ("av1", "vp9"), ("opus",), "for web pages", (_BITEXACT,), (48000,),
+            read_as="matroska",
+        ),
+        Container(
+            "mxf", "MXF", "mxf", ".mxf", ("mpeg2", "prores", "dnxhr"), ("pcm",), "for broadcast servers", (_BITEXACT,), (48000,), timecode=True,
+        ),
+        Container(
+            "ts", "MPEG-TS", "mpegts", ".ts", ("h264", "hevc", "mpeg2"), ("aac", "mp3"),
+            "for lines and play-out", (("mpegts_flags", "+resend_headers"), _BITEXACT), (44100, 48000),
+        ),
+        Container("wav", "WAV", "wav", ".wav", (), ("pcm",), "sound only, for editing", (_BITEXACT,), most_tracks=1),
+        Container("m4a", "M4A", "mp4", ".m4a", (), ("aac",), "sound only, plays everywhere", (("movflags", "+faststart"), _BITEXACT)),
+        Container("flac", "FLAC", "flac", ".flac", (), ("flac",), "sound only, lossless", (_BITEXACT,), most_tracks=1),
+        Container("mp3", "MP3", "mp3", ".mp3", (), ("mp3",), "sound only, old players", (_BITEXACT,), most_tracks=1),
+        Container(
+            "opus", "Opus", "ogg", ".opus", (), ("opus",), "sound only, small", (_BITEXACT,), (48000,), most_tracks=1
+        ),
+        Container("images", "Images", "", "", _IMAGES, (), "a folder of numbered stills", pixel_shape=False),
+    )
+}  # fmt: skip
+IMAGE_EXTENSIONS = {"jpeg": ".jpg", "png": ".png", "tiff": ".tif", "dpx": ".dpx", "exr": ".exr"}
+
+
+def extension(container: str) -> str:
+    """The ending of a file's name, seen before it is made; a folder of images has none."""
+    return CONTAINERS[container].extension
+
+
+def ending_told(container: str, picture: str | None = None) -> str:
+    """What a person is told of it: ``.mp4``, ``folder of .jpg``."""
+    if container == "images":
+        return f"folder of {IMAGE_EXTENSIONS.get(picture or '', '.jpg')}"
+    return CONTAINERS[container].extension
+
+
+def holding(picture: str | None, sound: str | None) -> tuple[str, ...]:
+    """Containers that hold these codecs together; either may be none."""
+    return tuple(
+        item.id
+        for item in CONTAINERS.values()
+        if (picture in item.picture if picture else not item.picture)
+        and (sound is None or sound in item.sound)
+    )

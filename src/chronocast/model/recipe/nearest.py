@@ -1,0 +1,113 @@
+"""*As the source is*: the nearest recipe that can be written here."""
+
+from __future__ import annotations
+
+from chronocast.model.errors import ModelError
+from chronocast.model.recipe.formats import CONTAINERS, PICTURE, holding
+from chronocast.model.recipe.recipe import PictureRecipe, RateControl, Recipe, SoundRecipe
+from chronocast.model.recipe.wording import telling_name
+from chronocast.model.source.facts import ClipFacts
+
+_CODECS = {
+    "h264": "h264", "hevc": "hevc", "av1": "av1", "libdav1d": "av1", "vp9": "vp9", "libvpx-vp9": "vp9", "mpeg2video": "mpeg2",
+    "prores": "prores", "dnxhd": "dnxhr", "cfhd": "cineform", "ffv1": "ffv1", "qtrle": "rle", "mjpeg": "prores",
+    "rawvideo": "ffv1", "huffyuv": "ffv1", "utvideo": "ffv1", "v210": "prores", "png": "rle",
+}  # fmt: skip
+_SOUNDS = {
+    "aac": "aac",
+    "opus": "opus",
+    "libopus": "opus",
+    "flac": "flac",
+    "mp3": "mp3",
+    "mp3float": "mp3",
+    "alac": "flac",
+}
+_BOXES = {".mp4": "mp4", ".m4v": "mp4", ".mov": "mov", ".mkv": "mkv", ".webm": "webm", ".mxf": "mxf", ".ts": "ts", ".m2ts": "ts",
+          ".wav": "wav", ".flac": "flac", ".mp3": "mp3", ".opus": "opus", ".m4a": "m4a"}  # fmt: skip
+
+
+def as_the_source(facts: ClipFacts) -> tuple[Recipe, list[str]]:
+    """A recipe that makes files as this one is, and where it can't: sentences.
+
+    Raises:
+        ModelError: nothing like it can be written.
+    """
+    told: list[str] = []
+    picture = _picture(facts, told) if facts.width else None
+    sound = _sound(facts, told)
+    if picture is None and sound is None:
+        raise ModelError(f"{facts.path} has neither picture nor sound that can be written.")
+    ending = "." + facts.path.rsplit(".", 1)[-1].lower()
+    fits = holding(picture.codec if picture else None, sound.codec if sound else None)
+    box = _BOXES.get(ending, "")
+    if box not in fits:
+        if not fits and picture and sound:
+            sound = sound.model_copy(
+                update={"codec": "pcm" if "mov" in holding(picture.codec, "pcm") else "aac"}
+            )
+            fits = holding(picture.codec, sound.codec)
+            told.append(
+                f"Its sound goes to {sound.codec.upper()}: no container that is written here holds both codecs."
+            )
+        if not fits:
+            raise ModelError(f"No container that is written here holds what {facts.path} is made of.")
+        told.append(
+            f"{ending[1:].upper()} is not written with these codecs here; {CONTAINERS[fits[0]].name} stands for it."
+        )
+        box = fits[0]
+    made = Recipe.model_validate(
+        {"id": "as-the-source", "name": "As the source", "purpose": "As the source is, as near as can be written here.",
+         "container": box, "picture": picture.model_dump() if picture else None, "sound": sound.model_dump() if sound else None}
+    )  # fmt: skip
+    return made.model_copy(update={"name": telling_name(made)}), told
+
+
+def _picture(facts: ClipFacts, told: list[str]) -> PictureRecipe:
+    codec = _CODECS.get(facts.video_codec, "")
+    if not codec:
+        codec = "h264"
+        told.append(f"{facts.video_codec} is not written here; H.264 stands for it.")
+    elif PICTURE[codec].name.lower().replace(".", "") not in facts.video_codec.replace("video", "").replace("-", "") and codec not in (
+        "av1", "mpeg2", "dnxhr", "cineform", "rle", "vp9",
+    ):  # fmt: skip
+        told.append(f"{facts.video_codec} is not written here; {PICTURE[codec].name} stands for it.")
+    kind = PICTURE[codec]
+    sound = (
+        sum(track.sample_rate * track.channels * 2 for track in facts.audio)
+        if not kind.modes
+        else 128_000 * len(facts.audio)
+    )
+    bits = min(1_000_000_000, max(10_000, facts.bit_rate - sound))
+    depth = 10 if "10" in facts.pixel_format else 8
+    chroma = "4:4:4" if "444" in facts.pixel_format else "4:2:2" if "422" in facts.pixel_format else "4:2:0"
+    grade = None
+    if kind.grades:
+        pixels = max(1, facts.width * facts.height) * float(facts.rate)
+        found = min(kind.grades, key=lambda item: abs(item.bits_a_pixel - facts.bit_rate / pixels))
+        grade = found.id
+    exact = any(item.depth == depth and item.chroma == chroma for item in kind.samplings) and not kind.grades
+    scan = "top first" if facts.interlaced and "top first" in kind.scans else "progressive"
+    if facts.interlaced and scan == "progressive":
+        told.append(f"{kind.name} is written progressive here; its fields become frames.")
+    mode = "two pass" if "two pass" in kind.modes else "variable"
+    return PictureRecipe.model_validate(
+        {"codec": codec, "grade": grade, "depth": depth if exact else None, "chroma": chroma if exact else None, "scan": scan,
+         "rate_control": RateControl(mode=mode, target_bits_per_second=bits, peak_bits_per_second=bits * 2).model_dump()}
+    )  # fmt: skip
+
+
+def _sound(facts: ClipFacts, told: list[str]) -> SoundRecipe | None:
+    if not facts.audio:
+        return None
+    first = facts.audio[0]
+    codec = "pcm" if first.codec.startswith("pcm") else _SOUNDS.get(first.codec, "")
+    if not codec:
+        codec = "aac"
+        told.append(f"{first.codec} is not written here; AAC stands for it.")
+    layout = {1: "mono", 2: "stereo"}.get(first.channels, "5.1" if first.channels >= 6 else "stereo")
+    rate = first.sample_rate if first.sample_rate in (44100, 48000) else 48000
+    return SoundRecipe.model_validate(
+        {"codec": codec, "layout": layout, "sample_rate": 48000 if codec == "opus" else rate,
+         "depth": 16 if "16" in first.codec else 24, "tracks": "each" if len(facts.audio) > 1 else "mixed",
+         "bits_per_second": {"mono": 96_000, "stereo": 192_000, "5.1": 384_000}[layout]}
+    )  # fmt: skip

@@ -1,0 +1,89 @@
+"""Facts about media files, as inspection finds them and everyone else uses them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from fractions import Fraction
+
+from chronocast.model.source.origin import Alpha
+from chronocast.model.time.timing import Rate
+
+
+@dataclass(frozen=True)
+class SoundFacts:
+    """One sound track."""
+
+    codec: str
+    channels: int
+    sample_rate: int
+    layout: str = ""
+    seconds: float = 0.0
+    language: str = ""
+    depth: int = 0
+    name: str = ""
+
+
+@dataclass(frozen=True)
+class Damage:
+    """A stretch of pictures of which a decoder complained.
+
+    ``first`` and ``last`` are picture numbers, both damaged; ``pictures`` how many
+    between them are; ``sentence`` is what was said, in the decoder's own words.
+    """
+
+    first: int
+    last: int
+    pictures: int
+    sentence: str
+
+
+@dataclass(frozen=True)
+class ClipFacts:
+    """What a media file holds.
+
+    ``frames`` counts the pictures that are shown (edit lists applied);
+    ``seconds`` is their length; with variable timing they are counted at
+    ``rate``, each for as long as it is on.  ``turned`` is by how many degrees
+    clockwise they are to be turned to stand upright. ``bit_rate`` is of the whole file in bit/s.
+    ``chapters`` are (name, first second, last second), as exact fractions in text.
+    ``field_order`` is *top first* or *bottom first* for interlaced ones; ``alpha`` how see-through
+    pictures are kept, if they are.  ``damage`` are stretches that decoders complain of, and
+    ``looked_through`` says whether all of it was decoded to find them.  ``hidden`` pictures at the
+    beginning can't be shown, since what they build on is missing; they are not counted.
+    ``sound_gaps`` are (second, seconds) of gaps in the first sound track's times.
+    ``problems`` are sentences; a clip with one can still be used unless it has
+    neither picture nor sound.
+    """
+
+    path: str
+    fingerprint: str
+    bytes: int
+    frames: int
+    rate: Rate
+    width: int
+    height: int
+    pixel_aspect: Fraction
+    scan: str
+    video_codec: str
+    pixel_format: str
+    audio: tuple[SoundFacts, ...]
+    seconds: float
+    bit_rate: int
+    timecode: str | None
+    variable_timing: bool = False
+    colour: tuple[str, str, str, str] = ("", "", "", "")
+    problems: tuple[str, ...] = ()
+    turned: int = 0
+    chapters: tuple[tuple[str, str, str], ...] = ()
+    field_order: str = ""
+    alpha: Alpha = ""
+    damage: tuple[Damage, ...] = ()
+    looked_through: bool = False
+    hidden: int = 0
+    sound_gaps: tuple[tuple[float, float], ...] = ()
+    mastering: str = ""
+    light: str = ""
+
+    @property
+    def interlaced(self) -> bool:
+        return self.scan.startswith("interlaced")

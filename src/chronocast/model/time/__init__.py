@@ -1,0 +1,1 @@
+"""Exact time: rates, ranges of frames, timecode, a source's own clock."""

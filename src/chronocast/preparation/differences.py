@@ -1,0 +1,213 @@
+"""In what an output is not as its source: listed before anything is made, and once more with the check."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from fractions import Fraction
+from typing import TYPE_CHECKING
+
+from chronocast.media.encoders.settings import CARRIES_LIGHT, sampling_of
+from chronocast.model.picture.colour import high_range, same_look
+from chronocast.model.picture.colour import told as colour_told
+from chronocast.model.picture.geometry import place
+from chronocast.model.recipe.formats import CONTAINERS, SOUND
+from chronocast.model.recipe.layouts import channels_of, layout_told
+from chronocast.model.source.clip_changes import changes
+from chronocast.model.source.origin import Origin
+from chronocast.model.time.timing import rate_text
+from chronocast.pieces.plan import tracks_taken
+
+if TYPE_CHECKING:
+    from chronocast.preparation.output_ready import OutputReady
+
+FINENESS = {"gray": 0, "4:2:0": 1, "4:2:2": 2, "4:4:4": 3, "RGB": 3}
+
+
+@dataclass(frozen=True)
+class Difference:
+    """One thing in which an output is not as its source; ``loss`` if something is gone that can't be had back."""
+
+    what: str
+    sentence: str
+    loss: bool = True
+
+
+def differences_from_source(ready: OutputReady) -> tuple[Difference, ...]:
+    """Everything an output loses or changes against its source, picture first.
+
+    That a lossy codec is lossy isn't listed; what is done to single clips of
+    a sequence is.
+    """
+    return (*_picture(ready), *_sound(ready))
+
+
+def _picture(ready: OutputReady) -> Iterator[Difference]:
+    picture, plan, cut = ready.recipe.picture, ready.plan, ready.source.cut
+    origin = cut.origin
+    if picture is None or plan.settings is None:
+        if ready.source.facts and cut.width:
+            yield Difference("picture", "the picture is left out")
+        return
+    if ready.source.timeline is not None:
+        for told in changes(cut, ready.source.facts):
+            yield Difference("clip", told.rstrip("."), loss=False)
+    piece = plan.pieces[0]
+    lies = place(
+        (cut.width, cut.height), Fraction(1), "fit", (cut.width, cut.height), piece.view, (plan.width, plan.height), 0, piece.shape
+    )  # fmt: skip
+    if lies is not None:
+        wide, high = lies.scale[0] * float(piece.shape), lies.scale[1]
+        if lies.crop[2] < cut.width - 1 or lies.crop[3] < cut.height - 1:
+            yield Difference(
+                "size", f"cropped from {cut.width}×{cut.height} to {lies.crop[2]}×{lies.crop[3]}"
+            )
+        if abs(wide / high - 1) > 0.02:
+            yield Difference(
+                "shape", f"{'stretched' if wide > high else 'squeezed'} sideways by {wide / high:.0%}", False
+            )
+        if high > 1.02:
+            yield Difference(
+                "size",
+                f"enlarged to {high:.0%}: {cut.width}×{cut.height} becomes {lies.size[0]}×{lies.size[1]}",
+                False,
+            )
+        elif high < 0.98:
+            yield Difference(
+                "size",
+                f"reduced to {high:.0%}: {cut.width}×{cut.height} becomes {lies.size[0]}×{lies.size[1]}",
+            )
+        if lies.size != (plan.width, plan.height):
+            yield Difference("size", f"shown with bars in {plan.width}×{plan.height}", loss=False)
+    if origin.width and origin.pixel_aspect != 1 and piece.shape == 1:
+        shape = f"{origin.pixel_aspect.numerator}:{origin.pixel_aspect.denominator}"
+        yield Difference(
+            "pixel shape",
+            f"pixels of {shape} become square: {origin.width}×{origin.height} is resampled to {plan.width}×{plan.height}",
+        )
+    if plan.rate != cut.rate:
+        how = {"nearest": "nearest picture", "blend": "blended", "motion": "by motion"}[picture.retime]
+        yield Difference(
+            "rate", f"{rate_text(cut.rate)} becomes {rate_text(plan.rate)} frames per second ({how})"
+        )
+    yield from _scan(ready, origin)
+    yield from _samples(ready, origin)
+    if high_range(cut.colour) and (origin.mastering or origin.light) and picture.codec not in CARRIES_LIGHT:
+        yield Difference(
+            "HDR10", f"{picture.kind.name} is written without HDR10's mastering display and light levels"
+        )
+    if plan.settings.colour[:3] != (2, 2, 2) and picture.kind.tags != "none":
+        composed = piece.colour
+        if not same_look(cut.colour, composed) and composed[2] != 0 and cut.colour[3] == composed[3]:
+            yield Difference(
+                "colour", f"{colour_told(cut.colour)} becomes {colour_told(composed)}", loss=False
+            )
+    if (
+        cut.colour[3] == 2
+        and plan.settings.colour[3] == 1
+        and cut.colour[2] != 0
+        and picture.kind.tags != "none"
+    ):
+        yield Difference("range", "full range becomes limited range", loss=False)
+    if origin.timecode and not ready.timecode and (ready.source.timeline is None or cut.start_timecode):
+        why = (
+            ""
+            if CONTAINERS[ready.recipe.container].timecode
+            else f": {CONTAINERS[ready.recipe.container].name} carries none"
+        )
+        yield Difference("timecode", f"its start timecode is left out{why}")
+
+
+def _scan(ready: OutputReady, origin: Origin) -> Iterator[Difference]:
+    picture, settings = ready.recipe.picture, ready.plan.settings
+    assert picture is not None and settings is not None
+    if origin.scan != "progressive" and picture.scan == "progressive":
+        yield Difference(
+            "scan", f"interlaced ({origin.scan}) becomes progressive: each picture is made of one field"
+        )
+    elif origin.scan == "progressive" and picture.scan != "progressive":
+        yield Difference("scan", f"progressive becomes interlaced ({picture.scan})", loss=False)
+    elif origin.scan != picture.scan:
+        yield Difference("scan", f"fields {origin.scan} become {picture.scan}")
+    elif origin.scan != "progressive" and not settings.own_fields:
+        yield Difference("scan", "its fields are taken apart and woven anew", loss=False)
+
+
+def _samples(ready: OutputReady, origin: Origin) -> Iterator[Difference]:
+    picture = ready.recipe.picture
+    assert picture is not None
+    sampling = sampling_of(picture)
+    if origin.depth > sampling.depth:
+        yield Difference("depth", f"{origin.depth} bits become {sampling.depth}")
+    if origin.chroma == "RGB" and sampling.chroma != "RGB":
+        yield Difference("chroma", f"RGB becomes {sampling.chroma}")
+    elif FINENESS[origin.chroma] > FINENESS[sampling.chroma]:
+        yield Difference("chroma", f"colour of {origin.chroma} becomes {sampling.chroma}")
+    if origin.alpha and not sampling.alpha:
+        yield Difference("alpha", "what is see-through is laid over black")
+
+
+def _sound(ready: OutputReady) -> Iterator[Difference]:
+    asked, job, cut = ready.recipe.sound, ready.plan.sound, ready.source.cut
+    origin = cut.origin
+    if not cut.sound:
+        return
+    if asked is None or job is None:
+        yield Difference("sound", "its sound is left out")
+        return
+    taken = tracks_taken(cut, asked, ready.recipe.container)
+    if origin.clip and len(origin.sound) > 1:
+        left = [n for n in range(len(origin.sound)) if n not in taken]
+        if left:
+            names = ", ".join(_track_name(origin, n) for n in left)
+            yield Difference(
+                "tracks", f"of {len(origin.sound)} sound tracks {_count(left)} left out: {names}"
+            )
+    elif not origin.clip and len(cut.sound_tracks) > 1 and not job.tracks:
+        yield Difference(
+            "tracks", f"{len(cut.sound_tracks)} sound tracks are mixed to one, as they are heard", loss=False
+        )
+    for place_in_file, number in enumerate(taken if job.tracks else taken[:1]):
+        if number >= len(origin.sound):
+            continue
+        own, made = origin.sound[number], job.layout_of(place_in_file)
+        channels = (
+            sum(origin.sound[n].channels for n in taken)
+            if not job.tracks and len(cut.sound[0].tracks) > 1
+            else own.channels
+        )
+        if channels > channels_of(made):
+            yield Difference(
+                "layout",
+                f"{layout_told(own.layout)} is folded to {layout_told(made)}"
+                if channels == own.channels
+                else f"{channels} channels are folded to {layout_told(made)}",
+            )
+        elif channels < channels_of(made):
+            yield Difference("layout", f"{layout_told(own.layout)} becomes {layout_told(made)}", loss=False)
+        if own.sample_rate != job.sample_rate:
+            yield Difference(
+                "sampling rate",
+                f"{own.sample_rate:,} Hz becomes {job.sample_rate:,} Hz",
+                own.sample_rate > job.sample_rate,
+            )
+        if own.depth and SOUND[job.codec].lossless and own.depth > job.depth:
+            yield Difference("sound depth", f"{own.depth} bits become {job.depth}")
+        if (
+            own.language
+            and not job.languages
+            and ready.recipe.container not in ("mp4", "mov", "mkv", "webm", "ts")
+        ):
+            yield Difference(
+                "language", f"{CONTAINERS[ready.recipe.container].name} doesn't say the language of sound"
+            )
+        break
+
+
+def _count(items: list[int]) -> str:
+    return "one is" if len(items) == 1 else f"{len(items)} are"
+
+
+def _track_name(origin: Origin, number: int) -> str:
+    track = origin.sound[number]
+    return f"{number + 1} ({track.language or layout_told(track.layout)})"

@@ -1,0 +1,66 @@
+"""What a finished file must turn out to be."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from chronocast.media.encoders.settings import FULLNESS, sampling_of, sound_encoder
+from chronocast.model.messages.check import Expected
+from chronocast.model.messages.jobs import SoundJob
+from chronocast.model.paths import path_text
+from chronocast.model.recipe.formats import CONTAINERS, SOUND
+from chronocast.model.recipe.layouts import channels_of
+from chronocast.model.recipe.recipe import Recipe
+from chronocast.model.time.timing import Rate
+from chronocast.preparation.differences import differences_from_source
+from chronocast.preparation.output_ready import KEEPS_PEAK, OutputReady
+
+_FFMPEG = {"mpeg2": "mpeg2video", "dnxhr": "dnxhd", "cineform": "cfhd", "rle": "qtrle", "jpeg": "mjpeg"}
+
+
+def expected_file(ready: OutputReady, sound_is_silent: bool) -> Expected:
+    """What the finished file must be."""
+    plan = ready.plan
+    found = expected_of(
+        ready.recipe, plan.frames, plan.width, plan.height, plan.rate, plan.sound, sound_is_silent
+    )
+    found = replace(
+        found, name=path_text(ready.path.name), cards=tuple(card.model_dump(mode="json") for card in ready.cards),
+        timecode=ready.timecode, shape=str(plan.pieces[0].shape) if plan.pieces else "1",
+        differences=tuple(item.sentence for item in differences_from_source(ready)), compared=True,
+        source_damage=tuple(item.sentence for item in ready.damage),
+    )  # fmt: skip
+    picture, settings = ready.recipe.picture, plan.settings
+    if picture is None or settings is None:
+        return found
+    if picture.control == "two pass" and ready.rounds and ready.rounds.settled:
+        found = replace(
+            found, picture_bytes=round(ready.target_bytes), picture_bytes_off=ready.rounds.off_allowed,
+            picture_bytes_most=ready.rounds.at_best,
+        )  # fmt: skip
+    return replace(found, colour=settings.colour if picture.kind.tags != "none" else None)
+
+
+def expected_of(
+    recipe: Recipe, frames: int, width: int, height: int, rate: Rate, sound: SoundJob | None, silent: bool
+) -> Expected:
+    """What a file of a recipe must be, at a size, a rate and a length."""
+    picture = recipe.picture
+    codec = sound_encoder(sound.codec, sound.depth)[0] if sound else None
+    found = Expected(
+        frames if picture else 0, width if picture else 0, height if picture else 0, str(rate), "",
+        CONTAINERS[recipe.container].opened_as or "images", {"libopus": "opus", "libmp3lame": "mp3"}.get(codec or "", codec),
+        sound.samples if sound else None, sound.sample_rate if sound else 0, channels_of(sound.layout_of(0)) if sound else 0, silent,
+        sound_tracks=len(sound.each_track) if sound else 1, sound_packet=SOUND[sound.codec].packet if sound else 1024,
+        languages=sound.languages if sound and recipe.container in ("mp4", "mov", "mkv", "webm", "ts") else (),
+        box=recipe.container, layouts=tuple(sound.layout_of(n) for n in range(len(sound.each_track))) if sound else (),
+    )  # fmt: skip
+    if picture is None:
+        return found
+    peak = picture.peak if picture.codec in KEEPS_PEAK else None
+    return replace(
+        found, video_codec=_FFMPEG.get(picture.codec, picture.codec), scan=picture.scan, profile=picture.profile or "",
+        level=picture.level or "" if picture.codec in KEEPS_PEAK else "", peak=peak or 0, buffer=(picture.buffer or 0) if peak else 0, full=FULLNESS,
+        # of 4444 the decoder says 12 bits, whatever was written
+        pixel_format=sampling_of(picture).pixel_format if picture.kind.kind != "images" and picture.grade != "4444" else "",
+    )  # fmt: skip

@@ -1,0 +1,202 @@
+"""An output that can be made, and a batch made ready."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from chronocast.forecast.priors import SizePrior, effort_factor, size_prior
+from chronocast.media.encoders.settings import FULLNESS
+from chronocast.model.batch.batch import FULL, Batch, Output
+from chronocast.model.batch.extent import Extent
+from chronocast.model.cards.bucket import Bucket
+from chronocast.model.cards.card import ReceiverCard
+from chronocast.model.messages.jobs import PieceJob
+from chronocast.model.recipe.formats import CONTAINERS
+from chronocast.model.recipe.recipe import Recipe
+from chronocast.model.time.timing import FrameRange, Rate, format_timecode
+from chronocast.pieces.name import digest
+from chronocast.pieces.plan import OutputPlan
+from chronocast.pieces.rounds import Rounds, remaining_encodes
+from chronocast.preparation.damaged import Shown, damage_shown
+from chronocast.preparation.problem import Problem
+from chronocast.preparation.source_ready import SourceReady
+
+READ_SHARE = 0.2
+"""What decoding and scaling a pixel costs against encoding one at medium effort."""
+
+
+PIECE_WORK = 0.5
+"""What beginning and ending a piece costs, in millions of pixels."""
+
+
+DROPS = frozenset({Rate(30000, 1001), Rate(60000, 1001)})
+"""Rates that have drop-frame timecode."""
+
+
+KEEPS_PEAK = frozenset({"h264", "hevc", "mpeg2"})
+"""Codecs whose encoders keep a peak through a buffer; with the others a peak is a wish."""
+
+
+@dataclass(frozen=True)
+class OutputReady:
+    """An output that can be made: its plan, its path, what it must be."""
+
+    output: Output
+    source: SourceReady
+    recipe: Recipe
+    part: FrameRange
+    plan: OutputPlan
+    path: Path
+    range_name: str
+    range_kind: str = FULL
+    rounds: Rounds | None = None
+    rounds_key: str = ""
+    cards: tuple[ReceiverCard, ...] = ()
+    asked: Recipe | None = None
+
+    @property
+    def damage(self) -> list[Shown]:
+        """Damaged stretches of its media that it shows; sound alone shows none."""
+        if self.recipe.picture is None:
+            return []
+        return damage_shown(self.source.cut, self.part, self.source.facts)
+
+    @property
+    def timecode(self) -> str:
+        """The timecode of its first frame, where its file is to carry one."""
+        picture = self.recipe.picture
+        wanted = picture is not None and picture.timecode == "source" and self.source.cut.origin.timecode
+        if not wanted or not CONTAINERS[self.recipe.container].timecode:
+            return ""
+        cut, rate = self.source.cut, self.plan.rate
+        first = cut.start_timecode + self.part.start
+        return format_timecode(round(first * rate / cut.rate), rate, cut.drop_frame and rate in DROPS)
+
+    @property
+    def digest(self) -> str:
+        """What the file is made of: the same digest means the same file."""
+        return digest(
+            {
+                "pieces": [piece.name for piece in self.plan.pieces],
+                "sound": self.plan.sound.name if self.plan.sound else None,
+                "container": self.recipe.container,
+                "title": self.title,
+                "languages": self.plan.sound.languages if self.plan.sound else (),
+                **({"timecode": self.timecode} if self.timecode else {}),
+            }
+        )
+
+    @property
+    def title(self) -> str:
+        """The title written into the file."""
+        return f"{self.source.title} - {self.range_name}" if self.range_name else self.source.title
+
+    @property
+    def extent(self) -> Extent:
+        """How much of its source it has."""
+        return Extent(self.range_kind, len(self.part), self.source.cut.frames, self.source.cut.rate)
+
+    @property
+    def family(self) -> str:
+        """Outputs alike enough to learn bytes from each other."""
+        settings, picture = self.plan.settings, self.recipe.picture
+        if settings is None or picture is None:
+            return ""
+        told = settings.model_dump(mode="json", exclude={"colour"})
+        if picture.control == "two pass":
+            told["options"].pop("crf", None)
+        return digest(
+            {"encoder": told, "mode": picture.control, "size": [self.plan.width, self.plan.height]}
+        )[:16]
+
+    def work(self, piece: PieceJob) -> float:
+        """What a piece costs, in millions of pixels encoded: its own, and a share for each that is read for it.
+
+        A small picture made from a large one costs more than its own pixels say,
+        a short piece more than its frames.
+        """
+        total = piece.frames * piece.width * piece.height / 1e6
+        # reading doesn't hurry with the encoder
+        share = READ_SHARE / effort_factor(piece.settings.encoder, self.effort)
+        for span in piece.spans:
+            for layer in span.layers:
+                if layer.media and (read := layer.needs(span.frames)):
+                    clip = self.source.facts[layer.media.path]
+                    pictures = (read[1] - read[0] + 1) / (2 if layer.deinterlace == "field" else 1)
+                    total += share * pictures * clip.width * clip.height / 1e6
+        return total + PIECE_WORK
+
+    @property
+    def pace(self) -> str:
+        """Outputs alike enough to learn seconds from each other."""
+        settings = self.plan.settings
+        if settings is None:
+            return "sound"
+        return f"{settings.encoder} {self.effort} {settings.threads} by work"
+
+    @property
+    def film(self) -> str:
+        """What is shown, whatever recipe it is made by: a source by its media."""
+        return digest({"media": sorted(media.fingerprint for media in self.source.cut.media)})[:16]
+
+    @property
+    def effort(self) -> str:
+        """How hard its encoder tries."""
+        return self.recipe.picture.effort if self.recipe.picture else "medium"
+
+    @property
+    def twice(self) -> bool:
+        """Whether it is made in two passes, to a rate."""
+        return bool(self.recipe.picture and self.recipe.picture.control == "two pass")
+
+    @property
+    def searching(self) -> bool:
+        """Whether its common quality is still to be found."""
+        return self.twice and not (self.rounds and self.rounds.settled)
+
+    @property
+    def times(self) -> float:
+        """How often its pieces will about be encoded: more than once while a common quality is searched for."""
+        return remaining_encodes(self.rounds, len(self.plan.pieces)) if self.searching else 1.0
+
+    @property
+    def size_prior(self) -> SizePrior:
+        """What is believed of its picture's bytes before anything of it was measured."""
+        picture, plan = self.recipe.picture, self.plan
+        assert picture is not None and plan.settings is not None
+        control, grade = picture.rate_control, picture.kind.grade(picture.grade)
+        return size_prior(
+            picture.codec, picture.control, plan.width * plan.height, float(plan.rate), control.target_bits_per_second,
+            picture.peak, control.quality, grade.bits_a_pixel if grade else 0.0, plan.settings.encoder,
+        )  # fmt: skip
+
+    @property
+    def target_bytes(self) -> float:
+        """Bytes that the picture of an output in two passes has to come to."""
+        picture = self.recipe.picture
+        return picture.rate_control.target_bits_per_second * self.plan.seconds / 8 if picture else 0.0
+
+    @property
+    def bucket(self) -> Bucket | None:
+        """The receiver's buffer that the whole picture has to keep, if a peak was asked for."""
+        picture = self.recipe.picture
+        if picture is None or not picture.peak or not picture.buffer or picture.codec not in KEEPS_PEAK:
+            return None
+        return Bucket(picture.peak, picture.buffer, float(self.plan.rate), FULLNESS)
+
+
+@dataclass
+class Prospect:
+    """A batch made ready: what can be made, and what can't and why.  ``refused`` are outputs that contradict themselves."""
+
+    batch: Batch
+    folder: Path
+    target: Path
+    sources: dict[str, SourceReady] = field(default_factory=dict)
+    outputs: list[OutputReady] = field(default_factory=list)
+    problems: list[Problem] = field(default_factory=list)
+    refused: dict[str, Problem] = field(default_factory=dict)
+
+    def output(self, identifier: str) -> OutputReady | None:
+        return next((item for item in self.outputs if item.output.id == identifier), None)

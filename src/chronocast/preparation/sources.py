@@ -1,0 +1,218 @@
+"""Sources made ready: media found, cuts taken and laid out, what should be known of them."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from collections.abc import Iterable
+from dataclasses import replace
+from pathlib import Path
+
+from chronocast.journal.facts import FactsStore
+from chronocast.media.errors import DAMAGE_REMEDY
+from chronocast.media.source.images import stamp
+from chronocast.model.batch.batch import Source, resolve
+from chronocast.model.paths import path_text, shown
+from chronocast.model.picture.colour import high_range
+from chronocast.model.picture.colour import told as colour_told
+from chronocast.model.source.clip_changes import changes
+from chronocast.model.source.cutlist import media_title
+from chronocast.model.source.facts import ClipFacts
+from chronocast.model.time.timing import Rate, parse_rate
+from chronocast.preparation.damaged import damage_lines
+from chronocast.preparation.linking import Linked, Shelves, clip_place, link
+from chronocast.preparation.problem import Problem
+from chronocast.preparation.source_ready import SourceReady
+from chronocast.timeline.described import Timeline
+from chronocast.timeline.errors import TimelineError
+from chronocast.timeline.layout import clip_cut_list, sequence_cut_list
+
+EDIT_LIST_ENDINGS = frozenset({".edl"})
+
+
+TIMELINE_ENDINGS = EDIT_LIST_ENDINGS | {".otio"}
+
+
+class MissingMedia(TimelineError):
+    """A sequence that can be read, but not all of its media found; ``mark`` is its file's digest."""
+
+    mark = ""
+
+
+def kind_of(path: Path) -> str:
+    """*sequence* for a timeline file, else *clip*."""
+    return "sequence" if path.suffix.lower() in TIMELINE_ENDINGS else "clip"
+
+
+_READY: OrderedDict[tuple[str, ...], tuple[tuple[tuple[int, int], ...], SourceReady]] = OrderedDict()
+
+
+MOST_READY = 4096
+
+
+def ready_source(
+    source: Source, folder: Path, store: FactsStore, search: Iterable[str] = (), newest: bool = False
+) -> SourceReady:
+    """Look at a source and its media, unless it was looked at before and none of its files has changed since.
+
+    Raises:
+        MediaError, TimelineError: it can't be used; the sentence says why.
+    """
+    key = (
+        source.model_dump_json(exclude={"ranges"}),
+        str(folder),
+        str(store.folder),
+        repr(tuple(search)),
+        str(newest),
+    )
+    if key in _READY:
+        seen, ready = _READY[key]
+        if seen == _stamps(ready):
+            return replace(ready, source=source)
+    ready = _look_at(source, folder, store, search, newest)
+    _READY[key] = (_stamps(ready), ready)
+    while len(_READY) > MOST_READY:
+        _READY.popitem(last=False)
+    return ready
+
+
+def _stamps(ready: SourceReady) -> tuple[tuple[int, int], ...]:
+    """Size and time of last change of every file of a source."""
+    found = []
+    for path in [path_text(ready.path), *ready.facts]:
+        try:
+            found.append(stamp(path))
+        except OSError:
+            found.append((-1, 0))
+    return tuple(found)
+
+
+def _look_at(
+    source: Source, folder: Path, store: FactsStore, search: Iterable[str], newest: bool
+) -> SourceReady:
+    """Look at a source and its media; ``search`` are folders to look for missing media in.
+
+    A sequence whose file was changed keeps the cut that was taken, unless the
+    ``newest`` is asked for.
+
+    Raises:
+        MediaError, TimelineError: it can't be used; the sentence says why.
+    """
+    path = resolve(source.path, folder)
+    if source.kind == "clip":
+        places = [resolve(place, folder) for place in search]
+        path = clip_place(source, folder, places, store)
+        facts = with_alpha_told(store.clip(path_text(path)), source)
+        return SourceReady(source, path, clip_cut_list(facts), {facts.path: facts}, source.name)
+    rate = parse_rate(source.rate) if source.rate else None
+    timeline, present, mark = _cut_taken(source, path, rate, store, newest)
+    shelves = Shelves([path.parent, *(resolve(place, folder) for place in search)])
+    linked = link(timeline, source, folder, shelves, store)
+    if linked.missing:
+        error = missing_media(source.name, linked)
+        error.mark = mark
+        raise error
+    linked.facts = {name: with_alpha_told(facts, source) for name, facts in linked.facts.items()}
+    cut, notes = sequence_cut_list(linked.timeline, linked.facts)
+    by_path = {facts.path: facts for facts in linked.facts.values()}
+    return SourceReady(
+        source,
+        path,
+        cut,
+        by_path,
+        source.name,
+        (*notes, *linked.notes),
+        linked.timeline,
+        linked.moved,
+        mark,
+        present,
+    )
+
+
+def with_alpha_told(facts: ClipFacts, source: Source) -> ClipFacts:
+    """Facts of a clip, its alpha as a person says that it is: files rarely say whether colours are multiplied by it."""
+    return replace(facts, alpha=source.alpha) if source.alpha and facts.alpha else facts
+
+
+def _cut_taken(
+    source: Source, path: Path, rate: Rate | None, store: FactsStore, newest: bool
+) -> tuple[Timeline, str, str]:
+    """The cut to use, the digest of the file as it is, and of the file the cut is from."""
+    try:
+        present = store.timelines.digest(path)
+    except TimelineError:
+        kept = store.timelines.kept(path, source.taken, rate) if source.taken else None
+        if kept is None:
+            raise
+        return kept, "", source.taken
+    if source.taken and source.taken != present and not newest:
+        kept = store.timelines.kept(path, source.taken, rate)
+        if kept is not None:
+            return kept, present, source.taken
+    timeline, present = store.timelines.present(path, rate, present)
+    return timeline, present, present
+
+
+def missing_media(name: str, linked: Linked) -> MissingMedia:
+    """That a sequence's media is missing, as an error with a way out."""
+    first = next(iter(linked.missing.values()))
+    names = [media_title(wanted) for wanted in linked.missing]
+    told = ", ".join(names[:4]) + (f" and {len(names) - 4} more" if len(names) > 4 else "")
+    return MissingMedia(
+        f"{name} needs media that can't be used: {told}. {first.sentence}",
+        first.remedy or "Put the files back where the sequence expects them, or search a folder for them.",
+    )
+
+
+_REMEDY = "What can be read of it is used; see that it is the right file."
+
+
+def notices(ready: SourceReady) -> list[Problem]:
+    """What a person should know of a source though it can be used."""
+    name = ready.source.name
+    found = [
+        Problem(
+            name,
+            f"{media_title(facts.path)}: {sentence}",
+            _REMEDY if "cut short" in sentence else "",
+            False,
+        )
+        for facts in ready.facts.values()
+        for sentence in facts.problems
+    ]
+    for facts in ready.facts.values():
+        damaged = facts.fingerprint in ready.source.accepted
+        found += [
+            Problem(
+                name, f"{shown(media_title(facts.path))}: {sentence}" + (" You have accepted that." if damaged else ""),
+                "" if damaged else DAMAGE_REMEDY, False, accepts=() if damaged else (facts.fingerprint,),
+            )
+            for sentence in damage_lines(facts)
+        ]  # fmt: skip
+    if ready.cut.origin.guessed_colour:
+        found.append(
+            Problem(name, f"{name} doesn't say its colour; {colour_told(ready.cut.colour)} is guessed from its size.",
+                    "Tag it where it comes from if that is wrong.", False)
+        )  # fmt: skip
+    found += [Problem(name, f"{note.where} {note.sentence}", "", False) for note in ready.notes]
+    if high := high_range(ready.cut.colour):
+        found.append(
+            Problem(name, f"{name} is of high dynamic range ({high}); it is passed through with its tags; in recipes of 8 bits its gradients may show bands.",
+                    "Make it of standard range first if its receiver can't show it.", False)
+        )  # fmt: skip
+    if ready.source.kind == "sequence":
+        found += [Problem(name, told, "", False) for told in changes(ready.cut, ready.facts)]
+        if ready.changed and ready.present:
+            found.append(
+                Problem(name, f"{name} has changed on disk since its cut was taken; the cut taken then is used.",
+                        "Take the new cut, or leave it.", False)
+            )  # fmt: skip
+        elif ready.changed:
+            found.append(
+                Problem(
+                    name,
+                    f"{ready.path} can't be read any more; the cut taken from it is used.",
+                    "Put it back.",
+                    False,
+                )
+            )
+    return [replace(problem, source=ready.source.id) for problem in found]

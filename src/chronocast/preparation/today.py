@@ -1,0 +1,120 @@
+"""A batch as things stand on this machine: its media, the stock, the ledger, the pace."""
+
+from __future__ import annotations
+
+import contextlib
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from chronocast.deliver.place import measured
+from chronocast.forecast.work import Load
+from chronocast.journal.facts import FactsStore
+from chronocast.journal.places import data_folder
+from chronocast.model.batch.batch import Batch
+from chronocast.model.errors import ChronocastError, ModelError
+from chronocast.model.paths import path_text
+from chronocast.model.recipe.recipe import Recipe
+from chronocast.pieces.stock import Stock
+from chronocast.preparation.judging import card_problems
+from chronocast.preparation.outlook import Experience, Outlook, experience, outlook
+from chronocast.preparation.output_ready import OutputReady, Prospect
+from chronocast.preparation.pace import load_pace
+from chronocast.preparation.prepare import prepare
+from chronocast.preparation.station import machine_slots
+
+if TYPE_CHECKING:
+    from chronocast.journal.ledger import Ledger
+
+
+def prepared(batch: Batch, path: Path, progress: Callable[[int, int], None] | None = None) -> Prospect:
+    """The batch made ready, with facts kept in the data folder."""
+    return prepare(batch, path.absolute().parent, FactsStore(data_folder() / "facts"), progress)
+
+
+def made_record(item: OutputReady, ledger: Ledger) -> dict[str, Any]:
+    """The ledger's record of the very same file, if it is where it was and unchanged since it was proved."""
+    try:
+        size, changed = measured(item.path)
+    except OSError:
+        return {}
+    row = ledger.made(path_text(item.path))
+    if not row or (row["digest"], row["bytes"], row["mtime_ns"]) != (
+        item.digest,
+        size,
+        changed,
+    ):
+        return {}
+    return row
+
+
+def what_is_made(outputs: list[OutputReady]) -> dict[str, int]:
+    """Bytes of the outputs that are made already."""
+    present = [item for item in outputs if item.path.exists()]
+    if not present:
+        return {}
+    from chronocast.journal.ledger import Ledger
+
+    found: dict[str, int] = {}
+    with contextlib.suppress(ChronocastError):
+        ledger = Ledger(data_folder() / "ledger.sqlite")
+        found = {item.output.id: row["bytes"] for item in present if (row := made_record(item, ledger))}
+        ledger.close()
+    return found
+
+
+def learned() -> Experience:
+    """What the ledger has taught so far."""
+    path = data_folder() / "ledger.sqlite"
+    if not path.exists():
+        return Experience()
+    from chronocast.journal.ledger import Ledger
+
+    with contextlib.suppress(ChronocastError):
+        ledger = Ledger(path)
+        try:
+            return experience(ledger.pieces())
+        finally:
+            ledger.close()
+    return Experience()
+
+
+def outlook_now(
+    prospect: Prospect, experienced: Experience | None = None, load: Load | None = None
+) -> Outlook:
+    """The forecast of a prepared batch at this moment; ``load`` is what others take of the machine."""
+    view = outlook(
+        prospect, Stock(data_folder() / "stock"), load_pace(), machine_slots(),
+        experienced if experienced is not None else learned(), what_is_made(prospect.outputs), load=load,
+    )  # fmt: skip
+    return replace(view, problems=(*view.problems, *card_problems(view)))
+
+
+def recipe_of(path: Path) -> Recipe:
+    """The exact recipe that made a finished file, from the record that was kept of it.
+
+    Raises:
+        ChronocastError: nothing is known of it, or the file isn't the one that was made.
+    """
+    from chronocast.journal.ledger import Ledger
+
+    path = path.absolute()
+    ledger = Ledger(data_folder() / "ledger.sqlite")
+    try:
+        row = ledger.made(path_text(path))
+    finally:
+        ledger.close()
+    if not row or not row.get("recipe"):
+        raise ModelError(
+            f"There is no record of how {path} was made.", "It was made elsewhere, or moved since."
+        )
+    try:
+        same = measured(path) == (row["bytes"], row["mtime_ns"])
+    except OSError:
+        raise ModelError(f"{path} is missing.", "Put it back.") from None
+    if not same:
+        raise ModelError(
+            f"{path} is not the file that was made: it was changed since.", "Choose an untouched file."
+        )
+    return Recipe.model_validate(row["recipe"])

@@ -1,0 +1,1 @@
+"""Pictures and sound for the desktop, from processes of their own."""

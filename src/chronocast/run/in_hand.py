@@ -1,0 +1,36 @@
+"""What a run has in hand: outputs that are ready, jobs, and the attempts that go on."""
+
+from __future__ import annotations
+
+import time
+from dataclasses import dataclass, field
+from typing import Any, NamedTuple
+
+from chronocast.model.messages.jobs import PieceJob, SoundJob
+from chronocast.preparation.output_ready import OutputReady
+from chronocast.run import events as e
+
+
+class Attempt(NamedTuple):
+    """An attempt that goes on: its task, the slot it has, when it began (seconds since 1970), the output it is for."""
+
+    task: e.TaskId
+    slot: str
+    since: float
+    output: str
+
+
+@dataclass
+class InHand:
+    """``ready`` by output; ``jobs`` by task; ``attempts`` by task and attempt number.
+
+    ``counts`` are frames or samples done of tasks; ``moved`` is when anything
+    last moved (seconds since 1970); ``finish`` the last forecast, as it is told.
+    """
+
+    ready: dict[str, OutputReady] = field(default_factory=dict)
+    jobs: dict[e.TaskId, PieceJob | SoundJob] = field(default_factory=dict)
+    attempts: dict[tuple[str, int], Attempt] = field(default_factory=dict)
+    counts: dict[str, int] = field(default_factory=dict)
+    moved: float = field(default_factory=time.time)
+    finish: dict[str, Any] = field(default_factory=dict)

@@ -1,0 +1,113 @@
+"""What a run says of itself while it goes on: its heartbeat, what is in hand, the forecast as it narrows."""
+
+from __future__ import annotations
+
+import asyncio
+import json
+import logging
+import os
+import socket
+import time
+from collections.abc import Callable
+from typing import Any
+
+from chronocast.journal.database import JournalError
+from chronocast.journal.runs import RunJournal
+from chronocast.model.errors import ChronocastError
+from chronocast.model.messages.jobs import PieceJob, SoundJob
+from chronocast.preparation.outlook import Outlook, as_json
+from chronocast.run import events as e
+from chronocast.run.in_hand import InHand
+from chronocast.run.machine import Machine
+
+log = logging.getLogger("chronocast.runner")
+
+REPORT_SECONDS = 0.25
+HEARTBEAT_SECONDS = 1.0
+FORECAST_SECONDS = 2.0
+
+
+class Reporter:
+    """``Reporter(journal, machine, in_hand)``: writes to a run's journal what others read there."""
+
+    def __init__(self, journal: RunJournal, machine: Machine, in_hand: InHand) -> None:
+        self.journal = journal
+        self.machine = machine
+        self.in_hand = in_hand
+
+    def beat(self) -> None:
+        """Say who carries the run, and that they live."""
+        self.journal.set_now({"runner": {"pid": os.getpid(), "host": socket.gethostname()}})
+
+    async def report(self) -> None:
+        """Say what is in hand, four times a second, while it changes."""
+        beat, last, moving = 0.0, "", ""
+        while True:
+            now = time.time()
+            tasks = {
+                name: {"attempt": number, "count": self.in_hand.counts.get(name, 0), "slot": attempt.slot, "since": attempt.since,
+                       "output": attempt.output, "total": self.total(attempt.task)}
+                for (name, number), attempt in self.in_hand.attempts.items()
+            }  # fmt: skip
+            body = {"tasks": tasks, "outputs": self.done_frames(), "paused": self.machine.paused,
+                    "waits_for": self.machine.waits_for, "finish": self.in_hand.finish}  # fmt: skip
+            text = json.dumps(body)
+            if (counts := json.dumps([tasks, body["outputs"]])) != moving:
+                self.in_hand.moved, moving = now, counts
+            body["moved"] = self.in_hand.moved
+            values: dict[str, Any] = {}
+            if text != last:
+                values["tasks"], last = body, text
+            if now - beat >= HEARTBEAT_SECONDS:
+                values["tasks"] = body
+                values["runner"], beat = {"pid": os.getpid(), "host": socket.gethostname()}, now
+            if values:
+                try:
+                    self.journal.set_now(values)
+                except JournalError as error:
+                    log.warning("the journal could not be written: %s", error)
+            await asyncio.sleep(HEARTBEAT_SECONDS if self.machine.paused else REPORT_SECONDS)
+
+    def total(self, task: e.TaskId) -> int:
+        """How many frames or samples a task has."""
+        job = self.in_hand.jobs.get(task)
+        if isinstance(job, PieceJob):
+            return job.frames
+        if isinstance(job, SoundJob):
+            return job.samples
+        return self.in_hand.ready[task.name].plan.frames if task.name in self.in_hand.ready else 0
+
+    def done_frames(self) -> dict[str, int]:
+        """Pictures of each output that are in the stock or under way."""
+        found = {}
+        for name, tracked in self.machine.outputs.items():
+            ready = self.in_hand.ready.get(name)
+            if ready is None or tracked.state in ("waiting", "stopped"):
+                continue
+            count = 0
+            for piece in ready.plan.pieces:
+                task = self.machine.tasks.get(e.TaskId("piece", piece.name))
+                done = task is not None and task.state == "done"
+                under_way = 0 if task is None else self.in_hand.counts.get(str(task.id), 0)
+                count += piece.frames if done else min(piece.frames, under_way)
+            found[name] = count
+        return found
+
+    async def forecast(self, outlook: Callable[[], Outlook]) -> None:
+        """Keep the forecast as it narrows, every two seconds; ``outlook`` works it out."""
+        while True:
+            await asyncio.sleep(FORECAST_SECONDS)
+            if self.machine.paused:
+                continue
+            try:
+                view = await asyncio.to_thread(outlook)
+            except (ChronocastError, OSError) as error:
+                log.warning("no forecast: %s", error)
+                continue
+            told = as_json(view)["total"]
+            self.in_hand.finish = {"at": view.at.isoformat(), **told, "room": as_json(view)["room"],
+                                   "outputs": {o.ready.output.id: o.finish.as_json() for o in view.outputs}}  # fmt: skip
+            self.journal.append(
+                "outlook",
+                {"finish": told["finish"], "bytes": told["bytes"], "seconds": view.finish.as_json()},
+            )

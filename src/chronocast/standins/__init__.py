@@ -1,1 +1,0 @@
-"""Small simulated devices and services for demos and tests, always labelled as stand-ins."""

@@ -1,0 +1,279 @@
+"""Work off the interface's thread: forecasts, gathering, following a run, watching the batch's file."""
+
+from __future__ import annotations
+
+import copy
+import logging
+import threading
+import time
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from chronocast.model.batch.batch import Batch
+from chronocast.model.errors import ChronocastError
+
+log = logging.getLogger(__name__)
+
+
+class Left(Exception):
+    """A worker was told to leave while it was at something."""
+
+
+class Worker(QObject):
+    """One thread of work: ``work`` is what it does until it ``leaving``; ``failed`` brings a sentence.
+
+    Whatever ``work`` raises is logged and said, and the worker begins again
+    with the next ``wake``.  The thread never holds up the end of the
+    process, so that nobody waits at closing time for a first look at a slow
+    drive.
+    """
+
+    failed = pyqtSignal(str)
+    what = "This work"
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._thread: threading.Thread | None = None
+        self._leaving = threading.Event()
+        self._woken = threading.Event()
+
+    @property
+    def leaving(self) -> bool:
+        """Whether it was told to leave."""
+        return self._leaving.is_set()
+
+    def wake(self) -> None:
+        """Have it look at what is wanted; starts it where it isn't at work."""
+        self._woken.set()
+        if not self.leaving and (self._thread is None or not self._thread.is_alive()):
+            self._thread = threading.Thread(target=self._carry_out, name=type(self).__name__, daemon=True)
+            self._thread.start()
+
+    def leave(self) -> None:
+        """Tell it to leave; returns at once."""
+        self._leaving.set()
+        self._woken.set()
+
+    def wait(self, seconds: float) -> bool:
+        """Whether it has left, after at most so many seconds."""
+        if self._thread is not None:
+            self._thread.join(seconds)
+        return self._thread is None or not self._thread.is_alive()
+
+    def rest(self, seconds: float | None = None) -> None:
+        """Sleep until it is woken, or so long.
+
+        Raises:
+            Left: it is to leave.
+        """
+        self._woken.wait(seconds)
+        self._woken.clear()
+        self.see_leaving()
+
+    def see_leaving(self) -> None:
+        """Raise ``Left`` if it is to leave."""
+        if self.leaving:
+            raise Left
+
+    def work(self) -> None:
+        """What it does; called again after a failure, with the next ``wake``."""
+        raise NotImplementedError
+
+    def tell(self, signal: Any, *values: Any) -> None:
+        """Emit a signal, unless whoever listens has gone."""
+        if not self.leaving:
+            try:
+                signal.emit(*values)
+            except RuntimeError:
+                raise Left from None
+
+    def _carry_out(self) -> None:
+        while not self.leaving:
+            try:
+                self.work()
+                return
+            except Left:
+                return
+            except (ChronocastError, OSError) as error:
+                log.warning("%s: %s", self.what, error)
+                self._fail(str(error))
+            except Exception as error:
+                log.exception("%s failed", self.what)
+                self._fail(f"{self.what} failed: {error}. The log has the detail.")
+
+    def _fail(self, sentence: str) -> None:
+        try:
+            self.tell(self.failed, sentence)
+            self.rest()
+        except Left:
+            pass
+
+
+class Forecaster(Worker):
+    """Prepares and forecasts the newest batch it was given; older ones are dropped.
+
+    ``forecast`` brings (batch, prospect, outlook); ``looking`` tells how many
+    sources have been looked at.
+    """
+
+    forecast = pyqtSignal(object, object, object)
+    looking = pyqtSignal(int, int)
+    what = "The forecast"
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._lock = threading.Lock()
+        self._wanted: tuple[Batch, Path] | None = None
+        self._experienced: Any = None
+        self._experienced_at = 0.0
+        self._meter: Any = None
+
+    def want(self, batch: Batch, path: Path) -> None:
+        """Ask for the forecast of a batch."""
+        with self._lock:
+            self._wanted = (batch, path)
+        self.wake()
+
+    def work(self) -> None:
+        from chronocast.preparation.pace import LoadMeter
+        from chronocast.preparation.station import machine_slots
+        from chronocast.preparation.today import learned, outlook_now, prepared
+
+        while True:
+            with self._lock:
+                wanted, self._wanted = self._wanted, None
+            if wanted is None:
+                self.rest()
+                continue
+            batch, path = wanted
+            prospect = prepared(batch, path, self._looked)
+            if self._experienced is None or time.monotonic() - self._experienced_at > 20:
+                self._experienced, self._experienced_at = learned(), time.monotonic()
+            self.see_leaving()
+            self._meter = self._meter or LoadMeter(machine_slots())
+            self.tell(
+                self.forecast, batch, prospect, outlook_now(prospect, self._experienced, self._meter.read())
+            )
+
+    def _looked(self, done: int, total: int) -> None:
+        self.see_leaving()
+        self.tell(self.looking, done, total)
+
+
+class Follower(Worker):
+    """Reads a run's journal four times a second; ``seen`` brings its view."""
+
+    seen = pyqtSignal(object)
+    what = "Following the run"
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._path: Path | None = None
+
+    def follow(self, journal: Path | None) -> None:
+        """Follow another run."""
+        self._path = journal
+        if journal is not None or self._thread is not None:
+            self.wake()
+
+    def work(self) -> None:
+        while True:
+            if self._path is None:
+                self.rest()
+            else:
+                self._follow(self._path)
+
+    def _follow(self, path: Path) -> None:
+        """Until another run is to be followed."""
+        from chronocast.journal.runs import RunJournal
+        from chronocast.run.client import runner_lives
+        from chronocast.run.view import RunView
+
+        journal, view = RunJournal(path), RunView()
+        shown: Any = None
+        try:
+            while path == self._path:
+                view.fold(journal.records(view.last)).see(journal.now(), runner_lives(path))
+                still = 0 if view.moves else round(max(view.silent_seconds, view.still_seconds) / 3)
+                mark = (view.last, view.lives, view.condition, str(view.tasks), view.waits_for, still)
+                if mark != shown:
+                    shown = mark
+                    seen = copy.copy(view)
+                    seen.outputs = {key: copy.copy(output) for key, output in view.outputs.items()}
+                    seen.fan = list(view.fan)
+                    self.tell(self.seen, seen)
+                self.rest(0.25 if not (view.outcome and not view.lives) else 1.0)
+        finally:
+            journal.close()
+
+
+class FileWatcher(Worker):
+    """Looks once a second whether a file is another one than it was; ``changed`` then says so, once for each change."""
+
+    changed = pyqtSignal()
+    what = "Watching the batch's file"
+    SECONDS = 1.0
+
+    def __init__(self, path: Path, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.path = path
+
+    def work(self) -> None:
+        last = self._stamp()
+        while True:
+            self.rest(self.SECONDS)
+            now = self._stamp()
+            if now != last:
+                last = now
+                self.tell(self.changed)
+
+    def _stamp(self) -> tuple[int, int, int] | None:
+        try:
+            status = self.path.stat()
+        except OSError:
+            return None
+        return status.st_mtime_ns, status.st_size, status.st_ino
+
+
+class Errand(QObject):
+    """One piece of work: ``done`` brings its result, ``failed`` a sentence, on the thread that asked."""
+
+    done = pyqtSignal(object)
+    failed = pyqtSignal(str)
+
+
+_running: dict[Errand, threading.Thread] = {}
+
+
+def errand(work: Callable[[], Any], done: Callable[[Any], None], failed: Callable[[str], None]) -> Errand:
+    """Do work elsewhere and tell what came of it here."""
+    made = Errand()
+    made.done.connect(done)
+    made.failed.connect(failed)
+    for signal in (made.done, made.failed):
+        signal.connect(lambda *_: _running.pop(made, None))
+
+    def carry_out() -> None:
+        try:
+            result = work()
+        except ChronocastError as error:
+            made.failed.emit(str(error))
+        except Exception as error:
+            log.exception("an errand failed")
+            made.failed.emit(f"It failed: {error}. The log has the detail.")
+        else:
+            made.done.emit(result)
+
+    _running[made] = threading.Thread(target=carry_out, name="errand", daemon=True)
+    _running[made].start()
+    return made
+
+
+def wait_for_errands(seconds: float = 5.0) -> None:
+    """Let running errands end, at closing time."""
+    end = time.monotonic() + seconds
+    for thread in list(_running.values()):
+        thread.join(max(0.0, end - time.monotonic()))

@@ -1,0 +1,1 @@
+"""*Check*: what was promised against what came out."""

@@ -1,0 +1,1 @@
+"""*Plan*: sources down, recipes across, what each output takes."""

@@ -1,0 +1,570 @@
+"""What *Plan* says, in plain Python: rows, columns, cells, totals, headline.  Tested without Qt."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field, replace
+from datetime import datetime
+from typing import Any
+
+from chronocast.model.batch.batch import FULL, Batch, NamedRange, Output, Source
+from chronocast.model.batch.extent import Extent, short_time
+from chronocast.model.picture.colour import told as colour_told
+from chronocast.model.recipe.layouts import layout_told
+from chronocast.model.recipe.wording import recipe_facts
+from chronocast.model.show import clock_text, rate_bits_text, size_text, time_text
+from chronocast.model.source.cutlist import CutList
+from chronocast.model.source.source_clock import SourceClock
+from chronocast.model.time.timing import format_timecode, rate_text
+from chronocast.preparation.differences import differences_from_source
+from chronocast.preparation.judging import Judged, judged_outputs
+from chronocast.preparation.outlook import Outlook, OutputOutlook, clock, together
+from chronocast.preparation.output_ready import OutputReady, Prospect
+from chronocast.preparation.problem import Problem
+from chronocast.preparation.recut import Recut
+from chronocast.preparation.source_ready import SourceReady
+from chronocast.ui.places.recipe.model import label_of, say
+
+
+@dataclass(frozen=True)
+class Row:
+    """A source, or a named range of one."""
+
+    source: str
+    part: str
+    title: str
+    facts: str
+    problem: str = ""
+    frames: tuple[int, ...] = ()
+    fingerprint: str = ""
+    indented: bool = False
+    notes: int = 0
+    seconds: float = 0.0
+    bytes: int = 0
+
+
+@dataclass(frozen=True)
+class Column:
+    """A recipe."""
+
+    recipe: str
+    title: str
+    facts: str
+    changed: bool = False
+
+
+@dataclass(frozen=True)
+class Cell:
+    """A possible output.  Shares are of the column's largest; ``own`` are its exceptions in words,
+    ``card`` the worst verdict of its receivers' cards.
+    """
+
+    output: str = ""
+    held: bool = False
+    time: str = ""
+    size: str = ""
+    time_share: float = 0.0
+    size_share: float = 0.0
+    kept_share: float = 0.0
+    made: bool = False
+    problem: str = ""
+    waiting: bool = False
+    share: str = ""
+    own: str = ""
+    card: str = ""
+    card_told: str = ""
+
+    @property
+    def filled(self) -> bool:
+        return bool(self.output)
+
+
+@dataclass(frozen=True)
+class Headline:
+    """The three answers, and what is saved."""
+
+    finished: str = "…"
+    finished_more: str = ""
+    size: str = "…"
+    size_more: str = ""
+    room: str = "…"
+    room_more: str = ""
+    room_ok: bool = True
+    role: str = "tide"
+    refused: int = 0
+    saved: str = ""
+    saved_more: str = ""
+    fan: tuple[tuple[float, float, float], ...] = ()
+    begin: int = 0
+    sentence: str = ""
+
+
+@dataclass(frozen=True)
+class PlanModel:
+    """All of it."""
+
+    title: str
+    rows: tuple[Row, ...]
+    columns: tuple[Column, ...]
+    cells: dict[tuple[int, int], Cell]
+    totals: tuple[str, ...]
+    headline: Headline
+    problems: tuple[str, ...] = field(default=())
+
+    def cell(self, row: int, column: int) -> Cell:
+        return self.cells.get((row, column), Cell())
+
+    def place(self, output: str) -> tuple[int, int] | None:
+        """Row and column of an output."""
+        return next((key for key, cell in self.cells.items() if cell.output == output), None)
+
+
+_STILLS: dict[int, tuple[CutList, tuple[int, ...], str, float]] = {}
+STILLS_AT = (0.36, 0.62)
+
+
+def _stills(cut: CutList) -> tuple[tuple[int, ...], str, float]:
+    """Which frames stand for a source, a name for them, its length in seconds; worked out once for each cut list."""
+    known = _STILLS.get(id(cut))
+    if known is None or known[0] is not cut:
+        frames = tuple(min(cut.frames - 1, round(cut.frames * at)) for at in STILLS_AT) if cut.frames else ()
+        mark = (
+            "-".join(dict.fromkeys(m.fingerprint for m in cut.media))[:64]
+            + f"-{cut.frames}-{cut.width}×{cut.height}"
+        )
+        if len(_STILLS) > 8192:
+            _STILLS.clear()
+        known = _STILLS[id(cut)] = (cut, frames, mark, float(cut.frames / cut.rate))
+    return known[1:]
+
+
+def plan_model(
+    batch: Batch, prospect: Prospect | None, view: Outlook | None, before: Outlook | None = None,
+    ends: Mapping[tuple[str, int, int], str] | None = None,
+) -> PlanModel:  # fmt: skip
+    """What *Plan* says of a batch.  ``prospect`` and ``view`` may still be missing or be of the batch before an edit.
+
+    ``ends`` is what is wrong at the ends of ranges, by source, first frame and the one after the last.
+    """
+    told_of: dict[str, list[Problem]] = {}
+    for told in prospect.problems if prospect else ():
+        if not told.output:  # what is about one file is said at its cell
+            told_of.setdefault(told.source, []).append(told)
+    rows: list[Row] = []
+    for source in batch.sources:
+        ready = prospect.sources.get(source.id) if prospect else None
+        facts, mark, seconds = "looking at it…", "", 0.0
+        frames: tuple[int, ...] = ()
+        mine = told_of.get(source.id, [])
+        problem = next((told for told in mine if told.blocks), None)
+        notes = sum(not told.blocks for told in mine)
+        if ready is not None:
+            cut = ready.cut
+            kind = f"{len(cut.picture)} edits" if source.kind == "sequence" else rate_text(cut.rate)
+            silent = "" if cut.sound else " · no sound"
+            frames, mark, seconds = _stills(cut)
+            facts = f"{cut.width}×{cut.height} · {kind} · full, {short_time(seconds)}{silent}"
+        elif problem:
+            facts = problem.sentence
+        rows.append(
+            Row(
+                source.id, FULL, source.name, facts, f"{problem.sentence} {problem.remedy}" if problem else "", frames, mark,
+                notes=notes, seconds=seconds,
+                bytes=sum(clip.bytes for clip in ready.facts.values()) if ready else 0,
+            )
+        )  # fmt: skip
+        for part in source.ranges:
+            wrong = (ends or {}).get((source.id, part.start, part.stop), "")
+            rows.append(
+                Row(
+                    source.id,
+                    part.id,
+                    part.name,
+                    _part_facts(part, ready, wrong),
+                    indented=True,
+                    notes=int(bool(wrong)),
+                )
+            )
+    columns = tuple(
+        Column(
+            recipe.id,
+            recipe.name,
+            f"{'changed · ' if recipe.changed else ''}{recipe_facts(recipe)}",
+            recipe.changed,
+        )
+        for recipe in batch.recipes
+    )
+    places = {(row.source, row.part): n for n, row in enumerate(rows)}
+    recipes = {column.recipe: n for n, column in enumerate(columns)}
+    outlooks = {item.ready.output.id: item for item in view.outputs} if view else {}
+    judged = {item.output: item for item in judged_outputs(view)} if view and batch.cards else {}
+    refused = prospect.refused if prospect else {}
+    cells = _cells(batch.outputs, places, recipes, outlooks, bool(view), judged, refused)
+    totals = []
+    for column in columns:
+        group = [outlooks[o.id] for o in batch.outputs if o.recipe == column.recipe and o.id in outlooks]
+        work, weight = together(group)
+        totals.append(f"{time_text(work.likely)} · {size_text(weight.likely)}" if group else "")
+    known = [*(prospect.problems if prospect else ()), *(view.problems if view else ())]
+    blocking = tuple(dict.fromkeys(problem.told for problem in known if problem.blocks))
+    return PlanModel(
+        batch.title, tuple(rows), columns, cells, tuple(totals), _headline(batch, view, before), blocking
+    )
+
+
+def _part_facts(part: NamedRange, ready: SourceReady | None, wrong: str) -> str:
+    """A range in words: what kind, how long, how much of the whole; where it begins, or what is wrong at its ends."""
+    if ready is None:
+        return wrong
+    cut = ready.cut
+    extent = Extent(part.kind, part.stop - part.start, cut.frames, cut.rate)
+    return f"{extent.text} · {wrong or f'from {SourceClock.of(cut).timecode(part.start)}'}"
+
+
+ORDERS = ("as in the batch", "by name", "longest first", "largest first", "what needs a look first")
+
+
+MOST_UNFOLDED = 12
+"""More ranges of a source than these are folded until a person unfolds them."""
+
+
+def arranged(
+    plan: PlanModel, words: str = "", order: str = ORDERS[0], turned: frozenset[str] = frozenset()
+) -> PlanModel:
+    """The plan with only the sources that have all of ``words`` in what is said of them, in another order.
+
+    Ranges stay below their source, and are shown with it; those of a source
+    that has many are folded, unless it is one of those ``turned`` (of one that
+    has few it is the other way round).
+    """
+    groups: list[list[int]] = []
+    for number, row in enumerate(plan.rows):
+        if row.indented and groups:
+            groups[-1].append(number)
+        else:
+            groups.append([number])
+    wanted = words.lower().split()
+
+    def has(group: list[int]) -> bool:
+        text = " ".join(
+            f"{plan.rows[n].title} {plan.rows[n].facts} {plan.rows[n].problem}" for n in group
+        ).lower()
+        text += " needs you problem" if plan.rows[group[0]].problem else ""
+        return all(word in text for word in wanted)
+
+    keys: dict[str, Callable[[Row], Any]] = {
+        ORDERS[1]: lambda row: row.title.lower(),
+        ORDERS[2]: lambda row: -row.seconds,
+        ORDERS[3]: lambda row: -row.bytes,
+        ORDERS[4]: lambda row: (not row.problem, -row.notes),
+    }
+    shown = [group for group in groups if not wanted or has(group)]
+    if order in keys:
+        shown.sort(key=lambda group: keys[order](plan.rows[group[0]]))
+    folded = {
+        plan.rows[group[0]].source: len(group) - 1
+        for group in shown
+        if len(group) > 1 and (len(group) - 1 > MOST_UNFOLDED) != (plan.rows[group[0]].source in turned)
+    }
+    numbers = [
+        number for group in shown for number in (group[:1] if plan.rows[group[0]].source in folded else group)
+    ]
+    rows = tuple(
+        replace(row, facts=f"{folded[row.source]} ranges folded · {row.facts}")
+        if row.source in folded
+        else row
+        for row in (plan.rows[number] for number in numbers)
+    )
+    places = {old: new for new, old in enumerate(numbers)}
+    return replace(
+        plan, rows=rows,
+        cells={(places[row], column): cell for (row, column), cell in plan.cells.items() if row in places},
+    )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class SourceSheet:
+    """What is known of a source: facts as pairs, what is done to it, what stands in its way."""
+
+    source: str
+    title: str
+    lines: tuple[tuple[str, str], ...]
+    notes: tuple[str, ...]
+    problems: tuple[str, ...]
+    missing: bool = False
+    changed: bool = False
+    damaged: bool = False
+
+
+def source_sheet(batch: Batch, prospect: Prospect | None, source: str) -> SourceSheet | None:
+    """The sheet of one source; None for one that is not in the batch."""
+    owner = batch.source(source)
+    if owner is None:
+        return None
+    ready = prospect.sources.get(source) if prospect else None
+    mine = [told for told in (prospect.problems if prospect else ()) if told.source == owner.id]
+    damaged = any(told.accepts for told in mine)
+    lines: list[tuple[str, str]] = [("file", owner.path)]
+    if ready is not None:
+        cut = ready.cut
+        lines.append(
+            (
+                "length",
+                f"{time_text(float(cut.frames / cut.rate))}, {cut.frames} frames at {rate_text(cut.rate)}",
+            )
+        )
+        lines.append(("starts", format_timecode(cut.start_timecode, cut.rate, cut.drop_frame)))
+        lines.append(("picture", f"{cut.width}×{cut.height}, {colour_told(cut.colour)}"))
+        if ready.timeline is not None:
+            tracks = [
+                sum(track.kind == kind for track in ready.timeline.tracks) for kind in ("picture", "sound")
+            ]
+            lines.append(("tracks", f"{tracks[0]} picture, {tracks[1]} sound, {len(cut.picture)} edits"))
+            lines.append(
+                (
+                    "media",
+                    f"{len(ready.facts)} files, {size_text(sum(c.bytes for c in ready.facts.values()))}",
+                )
+            )
+        else:
+            (clip,) = ready.facts.values()
+            shape = (
+                ""
+                if clip.pixel_aspect == 1
+                else f", pixels {clip.pixel_aspect.numerator}:{clip.pixel_aspect.denominator}"
+            )
+            turned = f", turned {clip.turned}°" if clip.turned else ""
+            lines.append(("codec", f"{clip.video_codec} {clip.pixel_format}, {clip.scan}{shape}{turned}"))
+            lines.append(("rate", f"{rate_bits_text(clip.bit_rate)}, {size_text(clip.bytes)}"))
+            if clip.field_order or clip.alpha:
+                lines.append(
+                    (
+                        "kept as",
+                        ", ".join(
+                            filter(None, [clip.field_order, f"{clip.alpha} alpha" if clip.alpha else ""])
+                        ),
+                    )
+                )
+            for number, track in enumerate(clip.audio):
+                depth = f", {track.depth} bit" if track.depth else ""
+                told_track = f"{track.codec} {layout_told(track.layout) or track.channels}, {track.sample_rate / 1000:g} kHz{depth}"
+                words = " · ".join(filter(None, [told_track, track.language, track.name]))
+                lines.append((f"sound {number + 1}" if len(clip.audio) > 1 else "sound", words))
+            if not clip.audio:
+                lines.append(("sound", "none"))
+            if clip.frames and not clip.looked_through:
+                lines.append(("damage", "not looked for yet"))
+    return SourceSheet(
+        source, owner.name, tuple(lines), tuple(p.sentence for p in mine if not p.blocks),
+        tuple(f"{p.sentence} {p.remedy}".strip() for p in mine if p.blocks),
+        ready is None and bool(mine), _can_be_taken(owner, ready, mine), damaged,
+    )  # fmt: skip
+
+
+def _can_be_taken(owner: Source, ready: SourceReady | None, mine: list[Problem]) -> bool:
+    """Whether what is there now could be taken instead: a sequence's new cut, or a file that replaced another."""
+    if ready is not None and ready.changed and ready.present:
+        return True
+    return ready is None and any("has been replaced" in told.sentence for told in mine)
+
+
+def _cells(
+    outputs: tuple[Output, ...], places: dict[tuple[str, str], int], recipes: dict[str, int],
+    outlooks: dict[str, OutputOutlook], forecast: bool, judged: Mapping[str, Judged], refused: Mapping[str, Problem],
+) -> dict[tuple[int, int], Cell]:  # fmt: skip
+    longest: dict[str, float] = {}
+    largest: dict[str, float] = {}
+    for output in outputs:
+        if item := outlooks.get(output.id):
+            longest[output.recipe] = max(longest.get(output.recipe, 0.001), item.seconds.likely)
+            largest[output.recipe] = max(largest.get(output.recipe, 1.0), item.bytes.likely)
+    cells = {}
+    for output in outputs:
+        key = (places[(output.source, output.range)], recipes[output.recipe])
+        item = outlooks.get(output.id)
+        if item is None:
+            cells[key] = Cell(
+                output.id,
+                output.held,
+                waiting=not output.held and not forecast,
+                problem=""
+                if output.held or not forecast
+                else f"{refused[output.id].sentence} {refused[output.id].remedy}".strip()
+                if output.id in refused
+                else "can't be made",
+                own=_own_words(output),
+            )
+            continue
+        cells[key] = Cell(
+            output.id, output.held, "made" if item.made else time_text(item.seconds.likely), size_text(item.bytes.likely),
+            item.seconds.likely / longest[output.recipe], item.bytes.likely / largest[output.recipe], item.kept_share, item.made,
+            share="" if item.ready.extent.full else item.ready.extent.share_text, own=_own_words(output),
+            card=judged[output.id].state if output.id in judged else "",
+            card_told="; ".join(f"{card.name}: {verdict.told}" for card, verdict in judged[output.id].broken[:2]) if output.id in judged else "",
+        )  # fmt: skip
+    return cells
+
+
+def _own_words(output: Output) -> str:
+    """An output's exceptions in words."""
+    return ", ".join(f"{label_of(name)} {say(name, value)}" for name, value in output.own.items())
+
+
+def difference(value: float, kind: str) -> str:
+    """A change as people say it: ``−14 min``, ``+220 MB``; nothing where it is too small to matter."""
+    sign = "+" if value > 0 else "−"
+    if kind == "seconds":
+        return f"{sign}{time_text(abs(value))}" if abs(value) >= 1 else ""
+    return f"{sign}{size_text(abs(value))}" if abs(value) >= 100_000 else ""
+
+
+def _headline(batch: Batch, view: Outlook | None, before: Outlook | None) -> Headline:
+    waiting = [output for output in batch.outputs if not output.held]
+    if not batch.outputs:
+        return Headline(
+            "—",
+            "nothing is asked for yet",
+            "—",
+            "",
+            "—",
+            sentence="Nothing is asked for yet.",
+        )
+    if view is None:
+        return Headline(begin=len(waiting), sentence="The forecast is being made.")
+    todo = [item for item in view.outputs if not item.made]
+    now = datetime.now().astimezone()
+    likely, safe = clock(view.at, view.finish.likely), clock(view.at, view.finish.safe)
+    changed = before is not None and before.outputs != view.outputs
+    time_change = (
+        difference(view.finish.likely - before.finish.likely, "seconds") if changed and before else ""
+    )
+    size_change = difference(view.bytes.likely - before.bytes.likely, "bytes") if changed and before else ""
+    held, refused = len(batch.outputs) - len(waiting), len(waiting) - len(view.outputs)
+    role = "tide"
+    if todo:
+        finished, more = (
+            clock_text(likely, now),
+            f"safe by {clock_text(safe, now)} · in {time_text(view.finish.likely)}",
+        )
+    elif view.outputs:
+        finished = "all made" if not held and not refused else f"{len(view.outputs)} made"
+        more = "every file is proved" if not held and not refused else "every other file is proved"
+    elif refused:
+        finished, more, role = "can't be made", "see what stands in the way", "rust"
+    else:
+        finished, more = "held", "nothing else is asked for"
+    if held:
+        more += f" · {held} held"
+    if refused and (todo or view.outputs):
+        more, role = f"{more} · {refused} can't be made", "rust"
+    if batch.wanted is not None and todo:
+        wanted = f" · wanted {clock_text(batch.wanted.astimezone(), now)}"
+        if batch.wanted < likely:
+            more, role = f"{more}{wanted}, too late", "rust"
+        elif batch.wanted < safe:
+            more, role = f"{more}{wanted}, may be too late", "ember" if role == "tide" else role
+        else:
+            more += wanted
+    share = f" · {view.bytes.likely / view.source_bytes:.2g} × the sources" if view.source_bytes else ""
+    size_more = f"safe {size_text(view.bytes.safe)}{share}"
+    room = min(view.room, key=lambda r: (r.writable, r.usable - r.needs.safe), default=None)
+    if room is None:
+        verdict, room_more, ok = "unknown", "the drive can't be read", False
+    else:
+        verdict = {"fits": "fits", "tight": "tight", "short": "too small", "read-only": "read-only"}[room.fit]
+        ok = room.fits
+        room_more = (
+            f"{size_text(room.needs.safe)} needed, {size_text(room.usable)} can be used"
+            if room.writable
+            else f"{room.drive} can't be written: {room.why_not}"
+        )
+    saved = f"{view.kept_share:.0%}" if view.kept_share >= 0.005 else "0 %"
+    saved_more = f"kept · −{time_text(view.saved_seconds)}" if view.saved_seconds >= 1 else "nothing kept yet"
+    sentence = f"Finished {finished}, {more}. Size {size_text(view.bytes.likely)}, {size_more}. Room: {verdict}, {room_more}. Saved {saved}, {saved_more}."
+    return Headline(
+        finished, more + (f" · {time_change}" if time_change else ""), size_text(view.bytes.likely),
+        size_more + (f" · {size_change}" if size_change else ""), verdict, room_more, ok, role, refused,
+        saved.replace("%", " %").replace("  ", " "), saved_more, view.fan, len(todo), sentence,
+    )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Detail:
+    """What the panel says of one output."""
+
+    title: str
+    path: str
+    lines: tuple[tuple[str, str], ...]
+    parts: tuple[tuple[str, float], ...]
+    basis: str
+    points: tuple[tuple[str, float, float, float, float, float, float, bool], ...]
+
+
+def detail(view: Outlook, output: str) -> Detail | None:
+    """The forecast of one output: numbers, what the time is spent on, and its siblings beside it.
+
+    Points are (name, seconds p10, likely, safe, bytes p10, likely, safe, whether it is this one).
+    """
+    item = view.output(output)
+    if item is None:
+        return None
+    ready, plan = item.ready, item.ready.plan
+    length = plan.seconds
+    lines: tuple[tuple[str, str], ...] = (
+        ("range", f"{ready.range_name}: {ready.extent.text}" if ready.range_name else ready.extent.text),
+        ("time", "made already" if item.made else f"{time_text(item.seconds.likely)} likely, {time_text(item.seconds.safe)} safe"),
+        ("pace", f"{length / item.seconds.likely:.2g} × real time on one slot" if item.seconds.likely > 0.05 else "nothing to do"),
+        ("size", f"{size_text(item.bytes.likely)} likely, {size_text(item.bytes.safe)} safe"),
+        *_differences(ready),
+        ("rate", f"{rate_bits_text(item.bytes.likely * 8 / length)} in all, sound {item.sound_bytes / max(1.0, item.bytes.likely):.0%}"),
+        ("picture", f"{plan.width}×{plan.height}, {rate_text(plan.rate)} frames a second, {plan.frames} frames"),
+        ("pieces", f"{item.pieces_total}, of which {item.pieces_kept} kept"),
+        ("rests on", item.basis + ("" if view.calibrated else "; this machine is not measured yet")),
+    )  # fmt: skip
+    judged = (
+        next((one for one in judged_outputs(view) if one.output == output), None) if ready.cards else None
+    )
+    if judged is not None:
+        told = [f"{card.name}: {v.told}" for card, v in judged.broken] or [
+            f"{card.name}: " + next((v.told for v in verdicts if v.use is not None), "everything fits")
+            for card, verdicts in judged.cards
+        ]
+        lines += tuple(("receiver", words) for words in told[:3])
+    if own := _own_words(ready.output):
+        lines += (("exceptions", own),)
+    points = tuple(
+        (o.ready.recipe.title, o.seconds.p10, o.seconds.likely, o.seconds.safe, o.bytes.p10, o.bytes.likely, o.bytes.safe, o is item)
+        for o in view.outputs
+        if (o.ready.output.source, o.ready.output.range) == (ready.output.source, ready.output.range)
+    )  # fmt: skip
+    parts = tuple((name, item.parts.get(name, 0.0)) for name in ("encode", "sound", "join", "check"))
+    return Detail(f"{ready.title} · {ready.recipe.title}", str(ready.path), lines, parts, item.basis, points)
+
+
+def _differences(ready: OutputReady) -> tuple[tuple[str, str], ...]:
+    """In what a file is not as its source, a line each; only the first line has the name."""
+    told = [item.sentence for item in differences_from_source(ready)]
+    if not told:
+        return (("≠ source", "nothing is lost"),)
+    return tuple(
+        ("≠ source" if number == 0 else "", words) for number, words in enumerate(told[:MOST_DIFFERENCES])
+    )
+
+
+MOST_DIFFERENCES = 8
+
+
+def recut_lines(recuts: list[Recut]) -> list[str]:
+    """What a new cut does to each output, a line each."""
+    found = []
+    for item in recuts:
+        if item.problem:
+            found.append(f"{item.output}: {item.problem}")
+        elif not item.changed:
+            found.append(f"{item.output}: as before")
+        else:
+            new = item.pieces[1] - item.same
+            found.append(
+                f"{item.output}: {new} of {item.pieces[1]} pieces new, {item.frames[0]} frames become {item.frames[1]}"
+            )
+    return found

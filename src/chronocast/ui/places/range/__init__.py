@@ -1,0 +1,1 @@
+"""*Range*: which part of a source, and what the picture will be."""

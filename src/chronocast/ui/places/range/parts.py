@@ -1,0 +1,596 @@
+"""The parts of *Range* on the screen and how they lie; what they say comes from the sheet."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+
+from PyQt6.QtCore import QPoint, QRectF, QSignalBlocker, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QFontMetrics, QMouseEvent, QPainter
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QMenu,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from chronocast.model.batch.batch import FULL, Batch
+from chronocast.model.batch.extent import Extent, short_time
+from chronocast.model.source.source_clock import SourceClock
+from chronocast.model.time.timing import FrameRange
+from chronocast.ui.places.range.crop_picture import CropPicture
+from chronocast.ui.places.range.film_band import FilmBand
+from chronocast.ui.places.range.framing_page import FramingPage
+from chronocast.ui.places.range.model import DRAFT, MadeFile, RangeRow, RangeSheet
+from chronocast.ui.theme import Theme, font, scale
+from chronocast.ui.widgets import draw
+from chronocast.ui.widgets.picture import PictureBox
+from chronocast.ui.widgets.table import Col, RowsTable, stand_on
+from chronocast.ui.widgets.time_field import Line, TimeField
+
+
+def _paint_name(painter: QPainter, box: QRectF, row: RangeRow, t: Theme) -> None:
+    words = font(14, 600 if row.part == FULL else 400)
+    width = draw.text(painter, box, row.name, words, t.color("text"))
+    if row.note:
+        draw.mark(
+            painter, QRectF(box.left() + width + 8, box.top(), 10, box.height()).center(), "needs you", t, 4
+        )
+
+
+def _paint_share(painter: QPainter, box: QRectF, row: RangeRow, t: Theme) -> None:
+    words = row.extent.share_text
+    room = QRectF(box.left(), box.center().y() - 4, max(8.0, box.width() - 52 * scale()), 8)
+    painter.fillRect(room, t.color("line"))
+    painter.fillRect(
+        QRectF(room.left(), room.top(), max(2.0, room.width() * row.extent.share), room.height()),
+        t.color("tide"),
+    )
+    draw.text(painter, box, words, font(13, narrow=True), t.color("text"), draw.RIGHT)
+
+
+def _paint_file(painter: QPainter, box: QRectF, made: MadeFile, t: Theme) -> None:
+    upper = QRectF(box.left(), box.top() + 3, box.width(), box.height() / 2)
+    lower = QRectF(box.left(), box.center().y() - 2, box.width(), box.height() / 2)
+    draw.text(painter, upper, made.name, font(13.5), t.color("quiet" if made.draft else "text"), middle=True)
+    told = (
+        ("if taken: " if made.draft else "")
+        + made.extent
+        + (" · framed" if made.framed else "")
+        + (f" · {made.problem}" if made.problem else "")
+    )
+    draw.text(
+        painter,
+        lower,
+        told,
+        font(12.5, narrow=True),
+        t.color("rust" if made.problem else "quiet" if made.full else "dusk"),
+    )
+
+
+def _paint_cost(painter: QPainter, box: QRectF, made: MadeFile, t: Theme) -> None:
+    upper = QRectF(box.left(), box.top() + 3, box.width(), box.height() / 2)
+    lower = QRectF(box.left(), box.center().y() - 2, box.width(), box.height() / 2)
+    told = f"{made.time} · {made.size}" if made.size else made.time
+    draw.text(painter, upper, told, font(13.5, 600), t.color("quiet" if made.draft else "text"), draw.RIGHT)
+    change = made.change or (f"{made.kept_share:.0%} kept".replace("%", " %") if made.kept_share else "")
+    draw.text(
+        painter,
+        lower,
+        change,
+        font(12.5, narrow=True),
+        t.color("text" if made.change else "quiet"),
+        draw.RIGHT,
+    )
+
+
+class FileTable(RowsTable):
+    """The files that will be made of the source."""
+
+    row_chosen = pyqtSignal(str)
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__(
+            theme,
+            (
+                Col("files this source makes", lambda f: f"{'if taken: ' if f.draft else ''}{f.name}, {f.extent}", 0.66, _paint_file),
+                Col("time · size", lambda f: f"{f.time}, {f.size}, {f.change}", 0.34, _paint_cost, right=True),
+            ),
+            "Files that will be made of this source", 40,
+        )  # fmt: skip
+        self.clicked.connect(lambda index: self.row_chosen.emit(self.rows_model.rows[index.row()].output))
+        self.activated.connect(lambda index: self.row_chosen.emit(self.rows_model.rows[index.row()].output))
+
+    def show_files(self, files: tuple[MadeFile, ...], chosen: str) -> None:
+        """Show the files with one chosen."""
+        self.show_rows(files, lambda made: made.output)
+        at = next((n for n, made in enumerate(files) if made.output == chosen), -1)
+        if at >= 0 and self.currentIndex().row() != at:
+            stand_on(self, self.rows_model.index(at, 0))
+
+
+class RangeTable(RowsTable):
+    """The ranges of the source; a cell for each recipe is filled by a click or Space."""
+
+    row_chosen = pyqtSignal(str)
+    toggled = pyqtSignal(str, str)
+
+    def __init__(self, theme: Theme) -> None:
+        self.recipes: tuple[tuple[str, str], ...] = ()
+        super().__init__(
+            theme,
+            (
+                Col("range", lambda r: r.name + (f": {r.note}" if r.note else ""), 0.22, _paint_name),
+                Col("", lambda r: r.kind, 0.10, quiet=True),
+                Col("first", lambda r: r.first_text, 0.12, right=True),
+                Col("last in the file", lambda r: r.last_text, 0.13, right=True),
+                Col("length", lambda r: f"{r.length_text} · {r.extent.frames} f", 0.17, right=True),
+                Col("of the whole", lambda r: r.extent.share_text, 0.14, _paint_share, right=True),
+                Col("makes", self._makes_words, 0.12, self._paint_makes),
+            ),
+            "Ranges of this source", 28,
+        )  # fmt: skip
+        self._theme = theme
+        selection = self.selectionModel()
+        assert selection is not None
+        selection.currentRowChanged.connect(lambda now, _: self._chose(now.row()))
+        self._showing = False
+
+    def _chose(self, row: int) -> None:
+        if not self._showing and 0 <= row < len(self.rows_model.rows):
+            self.row_chosen.emit(self.rows_model.rows[row].part)
+
+    def _makes_words(self, row: RangeRow) -> str:
+        names = [name for name, asked in row.recipes if asked]
+        return "makes " + ", ".join(names) if names else "makes nothing"
+
+    def _boxes(self, box: QRectF, count: int) -> list[QRectF]:
+        each = min(18.0 * scale(), (box.width() + 4) / max(1, count) - 4)
+        return [
+            QRectF(box.left() + n * (each + 4), box.center().y() - 7 * scale(), each, 14 * scale())
+            for n in range(count)
+        ]
+
+    def _paint_makes(self, painter: QPainter, box: QRectF, row: RangeRow, t: Theme) -> None:
+        for (_, asked), place in zip(row.recipes, self._boxes(box, len(row.recipes)), strict=True):
+            if asked:
+                draw.to_encode(painter, place, t)
+            else:
+                painter.fillRect(
+                    QRectF(place.center().x() - 1.5, place.center().y() - 1, 3, 2), t.color("quiet")
+                )
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        super().mousePressEvent(event)
+        if event is None:
+            return
+        index = self.indexAt(event.position().toPoint())
+        if index.isValid() and index.column() == len(self.columns) - 1:
+            row: RangeRow = self.rows_model.rows[index.row()]
+            box = QRectF(self.visualRect(index)).adjusted(8, 0, -10, 0)
+            for (recipe, _), place in zip(row.recipes, self._boxes(box, len(row.recipes)), strict=True):
+                if place.adjusted(-2, -6, 2, 6).contains(event.position()):
+                    self.toggled.emit(row.part, recipe)
+
+    def show_ranges(self, rows: tuple[RangeRow, ...], chosen: str) -> None:
+        """Show the ranges with one chosen."""
+        self._showing = True
+        self.show_rows(rows, lambda row: row.part)
+        at = next((n for n, row in enumerate(rows) if row.part == chosen), -1)
+        if at >= 0 and self.currentIndex().row() != at:
+            stand_on(self, self.rows_model.index(at, 0))
+        self._showing = False
+
+    def recipe_place(self, row: int, number: int) -> QPoint:
+        """Where the cell of a recipe lies."""
+        box = QRectF(self.visualRect(self.rows_model.index(row, len(self.columns) - 1))).adjusted(
+            8, 0, -10, 0
+        )
+        return self._boxes(box, len(self.rows_model.rows[row].recipes))[number].center().toPoint()
+
+
+class Becomes(QToolButton):
+    """Which recipes new ranges become outputs of."""
+
+    changed = pyqtSignal(tuple)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.setFont(font(13, narrow=True))
+        self.setToolTip("What a range that is taken becomes: outputs of these recipes")
+        self.choices = QMenu(self)
+        self.setMenu(self.choices)
+
+    def show_recipes(self, recipes: tuple[tuple[str, str], ...], chosen: tuple[str, ...]) -> None:
+        """Say the recipes, and which are chosen."""
+        self.choices.clear()
+        for name, words in recipes:
+            action = self.choices.addAction(words)
+            assert action is not None
+            action.setCheckable(True)
+            action.setChecked(name in chosen)
+            action.triggered.connect(
+                lambda on, n=name, c=chosen: self.changed.emit(tuple(x for x in (*c, n) if on or x != n))
+            )
+        names = [words.split(",")[0] for name, words in recipes if name in chosen]
+        self.setText(
+            "new ranges become: " + (", ".join(names) if len(names) <= 2 else f"{len(names)} recipes")
+            if names
+            else "new ranges make no file yet"
+        )
+
+
+def _quiet(words: str, size: float = 13) -> QLabel:
+    label = QLabel(words)
+    label.setObjectName("quiet")
+    label.setFont(font(size, narrow=True))
+    return label
+
+
+class RangeParts(QWidget):
+    """``RangeParts(theme)``: source line, pictures, filmstrip, ranges and files."""
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self.theme = theme
+        unit = scale()
+        self.sources = QComboBox()
+        self.sources.setAccessibleName("Source")
+        self.sources.setFont(font(15, 600))
+        self.sources.setMinimumWidth(round(230 * unit))
+        self.sources.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
+        self.facts = _quiet("")
+        self.facts.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.said = QLabel("")
+        self.said.setFont(font(14))
+        self.said.setStyleSheet(f"color: {theme.lichen};")
+        self.said.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.said.hide()
+        self._said_for = QTimer(self)
+        self._said_for.setSingleShot(True)
+        self._said_for.setInterval(5000)
+        self._said_for.timeout.connect(self._said_enough)
+        self.mode_time, self.mode_framing = QToolButton(), QToolButton()
+        for button, words in ((self.mode_time, "First and last"), (self.mode_framing, "Framing")):
+            button.setText(words)
+            button.setCheckable(True)
+            button.setAutoExclusive(True)
+            button.setObjectName("choice")
+            button.setFont(font(13.5))
+        self.first, self.last = (
+            PictureBox(theme, "First picture"),
+            PictureBox(theme, "Last picture in the file"),
+        )
+        self.here, self.after = (
+            CropPicture(theme, "The picture where it stands"),
+            PictureBox(theme, "The file's picture"),
+        )
+        hints = (
+            "the first picture",
+            "the last picture that will be in the file",
+            "the first picture after it",
+        )
+        self.field_in, self.field_last, self.field_out = (
+            TimeField(name, hint) for name, hint in zip(("In", "Last picture", "Out"), hints, strict=True)
+        )
+        self.field_length = TimeField("Length", "how long it is; the out point moves")
+        self.field_go = TimeField("Go to", "the frame to stand at")
+        self.framing = FramingPage(theme)
+        self.film = FilmBand(theme)
+        self.table, self.files = RangeTable(theme), FileTable(theme)
+        self.becomes = Becomes()
+        self.notes_first, self.notes_last = QLabel(), QLabel()
+        self.clock = QLabel()
+        self.clock.setFont(font(21, 600))
+        self.clock.setMinimumWidth(QFontMetrics(self.clock.font()).horizontalAdvance("00:00:00:000"))
+        self.clock_more = _quiet("")
+        self.clock_more.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.speed = QLabel()
+        self.speed.setFont(font(13.5, narrow=True))
+        self.length = QLabel()
+        self.length.setFont(font(13.5))
+        self.mend = QPushButton("Mend (M)")
+        self.name = Line()
+        self.name.setAccessibleName("Name of the range")
+        self.name.setFont(font(13))
+        self.total = QLabel()
+        self.total.setFont(font(13.5, 600))
+        keys = (
+            ("back", "Back", "J"), ("less", "−1", "←"), ("play", "Play", "Space"), ("more", "+1", "→"), ("on", "On", "L"),
+            ("in", "In", "I"), ("out", "Out", "O"),
+        )  # fmt: skip
+        for key, text, shortcut in keys:
+            setattr(self, f"button_{key}", self._button(text, f"{text} ({shortcut})"))
+        self.take = self._button("Take (Return)", "What is marked becomes a range beside the whole")
+        self.instead = self._button(
+            "Instead of the whole", "What is marked is made instead of the whole (Shift+Return)"
+        )
+        self.remove = self._button("Remove", "The chosen range, and what was to be made of it (Ctrl+Delete)")
+        self.split = self._button("One file for each clip…", "See the list of files it would make first")
+        self.marked = self._button("Take its own marks", "Ranges that the source itself marks")
+        self._lay_out()
+
+    button_back: QPushButton
+    button_less: QPushButton
+    button_play: QPushButton
+    button_more: QPushButton
+    button_on: QPushButton
+    button_in: QPushButton
+    button_out: QPushButton
+
+    def _button(self, words: str, tip: str) -> QPushButton:
+        button = QPushButton(words)
+        button.setObjectName("small")
+        button.setToolTip(tip)
+        button.setAccessibleName(tip)
+        button.setFont(font(13, narrow=True))
+        return button
+
+    def _lay_out(self) -> None:
+        unit = scale()
+        top = QHBoxLayout()
+        top.setContentsMargins(16, 8, 16, 6)
+        top.setSpacing(12)
+        top.addWidget(self.sources)
+        top.addWidget(self.facts, 1)
+        top.addWidget(self.said, 1)
+        for widget in (self.mode_time, self.mode_framing):
+            top.addWidget(widget)
+        self.column_first = self._side(self.first, (("in", self.field_in),), self.notes_first, None)
+        self.column_last = self._side(
+            self.last, (("last", self.field_last), ("out", self.field_out)), self.notes_last, self.mend
+        )
+        self.column_here = QWidget()
+        here = QVBoxLayout(self.column_here)
+        here.setContentsMargins(0, 0, 0, 0)
+        here.setSpacing(3)
+        here.addWidget(self.here, 1)
+        here.addLayout(self._clock_line())
+        pictures = QHBoxLayout()
+        pictures.setContentsMargins(16, 0, 16, 4)
+        pictures.setSpacing(14)
+        pictures.addWidget(self.column_first, 5)
+        pictures.addWidget(self.column_here, 10)
+        pictures.addWidget(self.after, 7)
+        pictures.addWidget(self.column_last, 5)
+        self.framing_side = QScrollArea()
+        self.framing_side.setWidget(self.framing)
+        self.framing_side.setWidgetResizable(True)
+        self.framing_side.setFixedWidth(round(342 * unit))
+        self.framing_side.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.framing_side.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        pictures.addWidget(self.framing_side, 0)
+        below = QHBoxLayout()
+        below.setContentsMargins(0, 0, 0, 0)
+        below.setSpacing(0)
+        left = QVBoxLayout()
+        left.setContentsMargins(0, 0, 0, 0)
+        left.setSpacing(0)
+        self.table.setMinimumHeight(round(88 * unit))
+        left.addWidget(self.table, 1)
+        left.addLayout(self._range_line())
+        below.addLayout(left, 62)
+        upright = QFrame()
+        upright.setObjectName("upright")
+        below.addWidget(upright)
+        right = QVBoxLayout()
+        right.setContentsMargins(0, 0, 0, 0)
+        right.setSpacing(0)
+        right.addWidget(self.files, 1)
+        self.total.setContentsMargins(16, 7, 16, 9)
+        right.addWidget(self.total)
+        below.addLayout(right, 38)
+        rule = QFrame()
+        rule.setObjectName("rule")
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        layout.addLayout(top)
+        layout.addLayout(pictures, 5)
+        layout.addWidget(self.film)
+        layout.addWidget(rule)
+        layout.addLayout(below, 3)
+
+    def _side(
+        self, picture: PictureBox, fields: tuple[tuple[str, TimeField], ...], note: QLabel, mend: QPushButton | None
+    ) -> QWidget:  # fmt: skip
+        column = QWidget()
+        layout = QVBoxLayout(column)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(4)
+        picture.setMinimumHeight(70)
+        picture.setMaximumHeight(round(192 * scale()))
+        layout.addWidget(picture, 30)
+        grid = QGridLayout()
+        grid.setVerticalSpacing(3)
+        for number, (words, field) in enumerate(fields):
+            label = _quiet({"in": "in", "last": "last picture", "out": "out, the one after"}[words])
+            label.setBuddy(field)
+            grid.addWidget(label, number, 0)
+            grid.addWidget(field, number, 1, Qt.AlignmentFlag.AlignRight)
+        layout.addLayout(grid)
+        note.setWordWrap(True)
+        note.setFont(font(13, narrow=True))
+        note.setStyleSheet(f"color: {self.theme.rust};")
+        layout.addWidget(note)
+        if mend:
+            mend.setObjectName("small")
+            mend.setFont(font(13, narrow=True))
+            mend.setToolTip("Leave out the stray pictures at the ends (M)")
+            layout.addWidget(mend, 0, Qt.AlignmentFlag.AlignLeft)
+        layout.addStretch(1)
+        return column
+
+    def _clock_line(self) -> QVBoxLayout:
+        upper = QHBoxLayout()
+        upper.setSpacing(10)
+        upper.addWidget(self.clock)
+        upper.addWidget(self.clock_more, 1)
+        upper.addWidget(self.speed)
+        for words, field in (("length", self.field_length), ("go to", self.field_go)):
+            upper.addWidget(_quiet(words))
+            upper.addWidget(field)
+        lower = QHBoxLayout()
+        lower.setSpacing(4)
+        for button in (
+            self.button_back, self.button_less, self.button_play, self.button_more, self.button_on, self.button_in,
+            self.button_out,
+        ):  # fmt: skip
+            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+            lower.addWidget(button)
+        lower.addStretch(1)
+        lower.addWidget(self.length)
+        both = QVBoxLayout()
+        both.setSpacing(3)
+        both.addLayout(upper)
+        both.addLayout(lower)
+        return both
+
+    def _range_line(self) -> QHBoxLayout:
+        line = QHBoxLayout()
+        line.setContentsMargins(16, 5, 12, 7)
+        line.setSpacing(6)
+        line.addWidget(self.take)
+        line.addWidget(self.instead)
+        line.addWidget(self.becomes)
+        line.addStretch(1)
+        line.addWidget(self.marked)
+        line.addWidget(self.split)
+        line.addWidget(self.name)
+        line.addWidget(self.remove)
+        self.name.setMaximumWidth(round(150 * scale()))
+        return line
+
+    # Saying
+
+    def set_shape(self, shape: float) -> None:
+        """The shape of the source's pictures."""
+        for box in (self.first, self.last, self.here):
+            box.shape = shape
+            box.update()
+
+    def show_sheet(
+        self, sheet: RangeSheet | None, batch: Batch, source: str, part: str, output: str, becoming: tuple[str, ...],
+        framing: bool,
+    ) -> None:  # fmt: skip
+        """Say what the sheet says."""
+        self._show_sources(batch, source)
+        for widget in (self.column_first, self.column_last):
+            widget.setVisible(not framing)
+        for framed in (self.after, self.framing_side):
+            framed.setVisible(framing)
+        (self.mode_framing if framing else self.mode_time).setChecked(True)
+        if not framing:
+            self.here.set_caption("")
+        usable = sheet is not None and bool(sheet.rows)
+        for able in (
+            self.column_first,
+            self.column_last,
+            self.column_here,
+            self.film,
+            self.take,
+            self.instead,
+            self.split,
+        ):
+            able.setEnabled(usable)
+        if sheet is None:
+            self.facts.setText("Bring a source in first: drop it anywhere, or Ctrl+I.")
+            self.facts.setStyleSheet("")
+            self.facts.setToolTip("")
+            self.total.setText("")
+            self.table.show_ranges((), "")
+            self.files.show_files((), "")
+            return
+        self.facts.setText(sheet.problem or sheet.facts)
+        self.facts.setToolTip("\n".join((sheet.facts, *sheet.notes)))
+        self.facts.setStyleSheet(f"color: {self.theme.rust};" if sheet.problem else "")
+        if sheet.problem:
+            self.here.show_message(sheet.problem)
+        if sheet.notes:
+            self.facts.setText(f"{sheet.facts} · {len(sheet.notes)} to know: {sheet.notes[0]}")
+        self.table.show_ranges(sheet.rows, part)
+        self.files.show_files(sheet.files, output)
+        self.total.setText(sheet.total)
+        self.becomes.show_recipes(sheet.recipes, becoming)
+        drafting = part == DRAFT
+        self.take.setEnabled(usable and drafting)
+        self.instead.setEnabled(usable and drafting)
+        saved = usable and part not in (FULL, DRAFT)
+        self.name.setVisible(saved)
+        self.remove.setVisible(saved or drafting)
+        self.remove.setText("Let the marks go" if drafting else "Remove")
+        row = sheet.row(part)
+        if saved and row and not self.name.hasFocus():
+            self.name.setText(row.name)
+        self.marked.setVisible(bool(sheet.marked) and not saved)
+        self.marked.setText(
+            f"Take its own {len(sheet.marked)} marks" if len(sheet.marked) > 1 else "Take its own mark"
+        )
+        self.split.setVisible(sheet.sequence and sheet.clips > 1 and not saved)
+
+    def _show_sources(self, batch: Batch, source: str) -> None:
+        names = [(item.id, item.name) for item in batch.sources]
+        known = [
+            (str(self.sources.itemData(n)), self.sources.itemText(n)) for n in range(self.sources.count())
+        ]
+        with QSignalBlocker(self.sources):
+            if names != known:
+                self.sources.clear()
+                for name, words in names:
+                    self.sources.addItem(words, name)
+            self.sources.setCurrentIndex(next((n for n, item in enumerate(names) if item[0] == source), -1))
+
+    def say(self, sentence: str) -> None:
+        """Something that passes, in the source's line, so that nothing below it moves."""
+        self.said.setText(sentence)
+        self.said.setVisible(True)
+        self.facts.setVisible(False)
+        self._said_for.start()
+
+    def _said_enough(self) -> None:
+        self.said.setVisible(False)
+        self.facts.setVisible(True)
+
+    def say_here(self, clock: SourceClock, frame: int, speed: Fraction) -> None:
+        """Where it stands, and how it moves."""
+        self.clock.setText(clock.timecode(frame))
+        self.clock_more.setText(f"frame {frame} · {clock.seconds(frame):.2f} s")
+        rate = f"{float(abs(speed)):g} ×" if abs(speed) != 1 else "playing"
+        self.speed.setText("" if not speed else f"{rate}{' backwards' if speed < 0 else ''}")
+        self.button_play.setText("Stand" if speed else "Play")
+
+    def say_nothing(self) -> None:
+        """No times: there is nothing to tell them of."""
+        for field in (self.field_in, self.field_last, self.field_out, self.field_length):
+            field.say("")
+        for label in (self.clock, self.clock_more, self.speed, self.length):
+            label.setText("")
+        self.say_ends("", False)
+
+    def say_length(self, clock: SourceClock, part: FrameRange, whole: bool) -> None:
+        """How long the range is, and how much of the whole."""
+        extent = Extent(FULL if whole else "trim", len(part), clock.frames, clock.rate)
+        seconds = f"{clock.seconds(len(part)):.2f} s"
+        if whole:
+            self.length.setText(f"the whole: {seconds} · {len(part)} frames")
+        else:
+            self.length.setText(
+                f"<b>{extent.share_text}</b> of the whole: {seconds} of {short_time(clock.seconds(clock.frames))} · {len(part)} frames"
+            )
+
+    def say_ends(self, note: str, mendable: bool) -> None:
+        """What is wrong at the ends."""
+        first = [part for part in note.split(". ") if part.startswith("The first")]
+        last = [part for part in note.split(". ") if part and not part.startswith("The first")]
+        for label, told in ((self.notes_first, first), (self.notes_last, last)):
+            words = ". ".join(told)
+            label.setText(words + ("" if not words or words.endswith(".") else "."))
+        self.mend.setVisible(mendable)

@@ -1,0 +1,699 @@
+"""*Range*: which part of a source, and what the picture will be.  Holds what is being marked; every edit is reported."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from fractions import Fraction
+
+from PyQt6.QtCore import QTimer, pyqtSignal
+from PyQt6.QtGui import QHideEvent, QShowEvent
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
+
+from chronocast.model.batch.batch import FULL, Batch
+from chronocast.model.batch.edits import fill
+from chronocast.model.batch.ranges import (
+    change_range,
+    checked,
+    one_for_each_clip,
+    remove_ranges,
+    rename_range,
+    set_framing,
+    take_marked,
+)
+from chronocast.model.errors import ModelError
+from chronocast.model.time.timing import FrameRange
+from chronocast.preparation.outlook import Outlook
+from chronocast.preparation.output_ready import Prospect
+from chronocast.preparation.source_ready import SourceReady
+from chronocast.ui.places.range.ends_watch import EndsWatch
+from chronocast.ui.places.range.film_band import Band, PieceBand
+from chronocast.ui.places.range.framing import FramingDesk
+from chronocast.ui.places.range.model import (
+    DRAFT,
+    Draft,
+    MadeFile,
+    clip_parts,
+    range_sheet,
+    with_draft,
+)
+from chronocast.ui.places.range.parts import RangeParts
+from chronocast.ui.places.range.pictures import RangePictures
+from chronocast.ui.places.range.player import Player
+from chronocast.ui.places.range.standing import Standing
+from chronocast.ui.theme import Theme
+
+
+class RangePlace(QWidget):
+    """``RangePlace(theme)``; ``show_batch`` gives it the batch, ``show_source`` says which source.
+
+    ``edited`` brings (what, batch), ``preview`` a batch whose forecast would
+    be of use (None: no longer), ``said`` and ``trouble`` sentences.
+    """
+
+    edited = pyqtSignal(str, object)
+    preview = pyqtSignal(object)
+    said = pyqtSignal(str)
+    trouble = pyqtSignal(str)
+
+    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.theme = theme
+        self.standing = Standing()
+        self.view: Outlook | None = None
+        self.before: Outlook | None = None
+        self.trial: tuple[Batch, Prospect, Outlook] | None = None
+        self.drafts: dict[str, Draft] = {}
+        self.recipes: tuple[str, ...] | None = None
+        self._stood: dict[str, int] = {}
+        self.parts = parts = RangeParts(theme)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.addWidget(parts)
+        self.player = Player(self)
+        self.watch = EndsWatch(self)
+        self.pictures = RangePictures(self.standing, parts, self.watch, self)
+        self.framing = FramingDesk(self.standing, parts, self)
+        self.preview_later = QTimer(self)
+        self.preview_later.setSingleShot(True)
+        self.preview_later.setInterval(60)
+        self.preview_later.timeout.connect(self._ask_preview)
+        self._connect()
+
+    def _connect(self) -> None:
+        parts = self.parts
+        self.player.moved.connect(self._moved)
+        self.player.told.connect(self.said)
+        self.pictures.after_wanted.connect(self.framing.ask_after)
+        self.pictures.here_failed.connect(self._stop_at)
+        self.pictures.ends_seen.connect(self.refresh)
+        self.framing.after_wanted.connect(self.pictures.show_after)
+        self.framing.switched.connect(self._switched)
+        self.framing.edited.connect(self.edited)
+        self.framing.said.connect(self.said)
+        self.framing.trouble.connect(self.trouble)
+        self.framing.tried.connect(self.preview_later.start)
+        film = parts.film
+        film.sought.connect(self.player.go)
+        film.marking.connect(self._marking)
+        film.marked.connect(self._marked)
+        film.chosen.connect(self.choose)
+        parts.sources.activated.connect(lambda n: self.show_source(str(parts.sources.itemData(n))))
+        parts.field_in.given.connect(lambda text: self._typed("in", text))
+        parts.field_last.given.connect(lambda text: self._typed("last", text))
+        parts.field_out.given.connect(lambda text: self._typed("out", text))
+        parts.field_length.given.connect(lambda text: self._typed("length", text))
+        parts.field_go.given.connect(lambda text: self._typed("go", text))
+        parts.table.row_chosen.connect(self.choose)
+        parts.table.toggled.connect(self.toggle)
+        parts.files.row_chosen.connect(self.choose_file)
+        parts.name.editingFinished.connect(self._renamed)
+        parts.mend.clicked.connect(self.mend)
+        for button, do in (
+            (parts.button_back, lambda: self.player.faster(-1)), (parts.button_on, lambda: self.player.faster(1)),
+            (parts.button_play, self.player.play_or_stand), (parts.button_less, lambda: self.player.step(-1)),
+            (parts.button_more, lambda: self.player.step(1)), (parts.button_in, self.mark_in),
+            (parts.button_out, self.mark_out), (parts.take, self.take), (parts.instead, lambda: self.take(True)),
+            (parts.remove, self.remove), (parts.split, self.split), (parts.marked, self.take_marked),
+            (parts.mode_time, lambda: self.framing.switch(False)), (parts.mode_framing, lambda: self.framing.switch(True)),
+        ):  # fmt: skip
+            button.clicked.connect(lambda _=False, d=do: d())
+        parts.becomes.changed.connect(self._becomes)
+
+    # What is shown
+
+    def show_batch(
+        self, batch: Batch, prospect: Prospect | None, view: Outlook | None, before: Outlook | None
+    ) -> None:
+        """Another state of the batch or its forecast."""
+        if batch != self.standing.batch:
+            self.trial = None
+        self.standing.batch, self.standing.prospect, self.view, self.before = batch, prospect, view, before
+        if batch.source(self.standing.source) is None:
+            self.standing.source = batch.sources[0].id if batch.sources else ""
+            self.standing.part, self.standing.output, self.standing.live = FULL, "", None
+            self.pictures.loaded = self.framing.live = None
+        if self.isVisible():
+            self.refresh()
+
+    def show_trial(self, batch: Batch, prospect: Prospect, view: Outlook) -> None:
+        """What a preview came to."""
+        self.trial = (batch, prospect, view)
+        if self.isVisible():
+            self.refresh()
+
+    def show_source(self, source: str, part: str = FULL, output: str = "") -> None:
+        """Go to a source, one of its ranges, one of its outputs."""
+        if source != self.standing.source:
+            self._remember()
+            self.standing.source, self.trial, self.standing.live = source, None, None
+            self.pictures.loaded = self.framing.live = None
+            self.preview.emit(None)
+        self.standing.part = DRAFT if part == FULL and not output and source in self.drafts else part
+        self.standing.output = output
+        self.refresh()
+        row = self.standing.row()
+        if row and part not in (FULL, DRAFT) and not row.start <= self.player.frame < row.stop:
+            self.player.go(row.start)
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        self.refresh()
+
+    def hideEvent(self, event: QHideEvent | None) -> None:
+        super().hideEvent(event)
+        self.player.stand()
+
+    def leave(self) -> None:
+        """End the processes."""
+        self.player.close()
+        self.watch.leave()
+        self.pictures.viewer.leave()
+
+    @property
+    def draft(self) -> Draft:
+        """What is marked and not taken; marks beyond the end of a cut that got shorter are none."""
+        have, ready = self.drafts.get(self.standing.source, Draft()), self.standing.ready()
+        if ready is None:
+            return have
+        last = ready.cut.frames
+        return Draft(
+            have.start if have.start is None or have.start < last else None,
+            have.stop if have.stop is None or have.stop <= last else None,
+        )
+
+    def refresh(self) -> None:
+        """Say it all anew."""
+        ready = self.standing.ready()
+        seen = self.pictures.seen(self.standing.source, ready)
+        sheet = range_sheet(
+            self.standing.batch,
+            self.standing.prospect,
+            self.view,
+            self.before,
+            self.standing.source,
+            self.draft,
+            seen,
+        )
+        trial = range_sheet(*self.trial, self.view, self.standing.source) if self.trial else None
+        if sheet and trial:
+            asked = {output.id for output in self.standing.batch.outputs}
+            files = tuple(replace(made, draft=made.output not in asked) for made in trial.files)
+            sheet = replace(sheet, files=files, total=trial.total)
+        self.standing.sheet = sheet
+        if ready is not None and (self.pictures.loaded is None or self.pictures.loaded.cut != ready.cut):
+            self._load(ready)
+        if ready is None:
+            self.player.load(None)
+            self.pictures.clear()
+        if sheet and sheet.row(self.standing.part) is None:
+            self.standing.part = DRAFT if self.standing.part == DRAFT and sheet.row(DRAFT) else FULL
+        self._choose_output()
+        self.parts.show_sheet(
+            sheet,
+            self.standing.batch,
+            self.standing.source,
+            self.standing.part,
+            self.standing.output,
+            self._becoming(),
+            self.standing.framing,
+        )
+        self._show_marks()
+        self.framing.show()
+        self.pictures.show()
+
+    def _load(self, ready: SourceReady) -> None:
+        sheet = self.standing.sheet
+        if sheet is not None:
+            self.pictures.load(ready, sheet.clock, sheet.shots)
+            self.player.load(ready.cut, self._stood.get(self.standing.source, 0))
+            QTimer.singleShot(400, self.player.warm_up)
+            self._moved(self.player.frame, 0)
+
+    def _switched(self) -> None:
+        self.pictures.asked = {}
+        self.refresh()
+
+    def _stop_at(self, frame: int, sentence: str) -> None:
+        """The picture shown can't be had: what plays stops there and says why."""
+        sheet = self.standing.sheet
+        if sheet is not None and self.player.shuttle.moving:
+            self.player.stand()
+            self.trouble.emit(f"{sheet.title} stops at {sheet.clock.timecode(frame)}: {sentence}")
+
+    def _moved(self, frame: int, ahead: int) -> None:
+        self.standing.frame = frame
+        self.parts.film.set_here(frame)
+        if self.standing.sheet is not None:
+            self.parts.say_here(self.standing.sheet.clock, frame, self.player.shuttle.speed)
+        if self.standing.framing:
+            self.framing.show()
+        self.pictures.ask_here(frame, ahead)
+
+    def _remember(self) -> None:
+        if self.standing.source:
+            self._stood[self.standing.source] = self.player.frame
+
+    def _choose_output(self) -> None:
+        files = self.standing.sheet.files if self.standing.sheet else ()
+        mine = [made for made in files if made.part == self.standing.part]
+        if not any(made.output == self.standing.output for made in mine):
+            self.standing.output = (mine or [MadeFile("", "", "", "", "", False, "", "")])[0].output
+
+    def _show_marks(self) -> None:
+        sheet, part = self.standing.sheet, self.standing.now()
+        if sheet is None or part is None:
+            self.parts.film.set_marks(None)
+            return
+        parts, clock = self.parts, sheet.clock
+        whole = self.standing.part == FULL and self.standing.live is None
+        parts.film.set_marks((part.start, part.stop))
+        bands = tuple(
+            Band(row.part, row.name, part.start if row.part == self.standing.part else row.start,
+                 part.stop if row.part == self.standing.part else row.stop, row.part == self.standing.part, row.part == DRAFT)
+            for row in sheet.rows
+            if row.part != FULL
+        )  # fmt: skip
+        parts.film.set_bands(bands, self._pieces(), self.framing.key_frames())
+        parts.field_in.say(clock.timecode(part.start))
+        parts.field_last.say(clock.timecode(part.stop - 1))
+        parts.field_out.say(clock.timecode(part.stop))
+        parts.field_length.say(clock.length(len(part)))
+        parts.say_length(clock, part, whole)
+        parts.first.set_caption(f"first picture  {clock.timecode(part.start)}")
+        parts.last.set_caption(f"last picture in the file  {clock.timecode(part.stop - 1)}")
+        row = self.standing.row()
+        parts.say_ends(row.note if row and self.standing.live is None else "", self._mended() is not None)
+
+    def _pieces(self) -> tuple[PieceBand, ...]:
+        """The piece map of the chosen file."""
+        item = self.view.output(self.standing.output) if self.view and self.standing.output else None
+        if item is None or self.standing.live is not None:
+            return ()
+        ready, found, at = item.ready, [], 0
+        step = ready.source.cut.rate / ready.plan.rate
+        for piece in ready.plan.pieces:
+            first = ready.part.start + float(at * step)
+            at += piece.frames
+            found.append(PieceBand(first, ready.part.start + float(at * step), piece.name in item.kept_names))
+        return tuple(found)
+
+    # Choosing
+
+    def choose(self, part: str) -> None:
+        """Another range."""
+        if part != self.standing.part:
+            self.standing.live = self.framing.live = None
+            self.standing.part = part
+            row = self.standing.row()
+            self.refresh()
+            if row and part != FULL and not row.start <= self.player.frame < row.stop:
+                self.player.go(row.start)
+
+    def choose_file(self, output: str) -> None:
+        """Another file: its range with it."""
+        made = self.standing.sheet.file(output) if self.standing.sheet else None
+        if made and output != self.standing.output:
+            self.standing.output, self.framing.live = output, None
+            if made.part != self.standing.part and self.standing.batch.output(output):
+                self.standing.part = made.part
+            self.refresh()
+
+    def next_source(self, step: int) -> None:
+        """The next source, or the one before."""
+        names = [source.id for source in self.standing.batch.sources]
+        if not names:
+            return
+        at = names.index(self.standing.source) + step if self.standing.source in names else 0
+        if not 0 <= at < len(names):
+            self.said.emit("This is the last source." if step > 0 else "This is the first source.")
+            return
+        self.show_source(names[at])
+        self.said.emit(f"{self.standing.batch.sources[at].name}, source {at + 1} of {len(names)}.")
+
+    def next_range(self, step: int) -> None:
+        """The next range of the source, round and round."""
+        rows = self.standing.sheet.rows if self.standing.sheet else ()
+        at = next((n for n, row in enumerate(rows) if row.part == self.standing.part), 0)
+        if rows:
+            self.choose(rows[(at + step) % len(rows)].part)
+
+    def take_over(self, other: RangePlace) -> None:
+        """Stand where another one stands: a window made anew shows what the old one did."""
+        other._remember()
+        self.standing.source, self.standing.part, self.standing.output = (
+            other.standing.source,
+            other.standing.part,
+            other.standing.output,
+        )
+        self.drafts, self.recipes, self.standing.framing, self._stood = (
+            other.drafts,
+            other.recipes,
+            other.standing.framing,
+            other._stood,
+        )
+
+    # Going
+
+    def step_seconds(self, seconds: int) -> None:
+        """Some seconds on, or back."""
+        if self.standing.sheet:
+            self.player.step(round(self.standing.sheet.clock.rate * seconds))
+
+    def step_edit(self, way: int) -> None:
+        """To the next edit, or the one before."""
+        here = self.player.frame
+        edges = [
+            0,
+            *(self.standing.sheet.shots if self.standing.sheet else ()),
+            max(0, self.player.shuttle.frames - 1),
+        ]
+        found = [edge for edge in edges if (edge > here if way > 0 else edge < here)]
+        if found:
+            self.player.go(min(found) if way > 0 else max(found))
+
+    def go_to_end(self, last: bool) -> None:
+        """To the first or the last picture of the range."""
+        if part := self.standing.now():
+            self.player.go(part.stop - 1 if last else part.start)
+
+    def play_range(self) -> None:
+        """From its first picture to its last."""
+        if part := self.standing.now():
+            self.player.go(part.start)
+            self.player.play(Fraction(1), part.stop - 1)
+
+    def zoom_range(self) -> None:
+        """The range, large, on the filmstrip."""
+        if part := self.standing.now():
+            self.parts.film.zoom_to(part.start, part.stop)
+
+    # Marking
+
+    def mark_in(self) -> None:
+        """The picture shown is the first one."""
+        part, frame = self.standing.now(), self.player.frame
+        if part is not None:
+            self._set_ends(frame, part.stop, "in")
+
+    def mark_out(self) -> None:
+        """The picture shown is the last one."""
+        part, frame = self.standing.now(), self.player.frame
+        if part is not None:
+            self._set_ends(part.start, frame + 1, "out")
+
+    def _set_ends(self, start: int, stop: int, end: str) -> bool:
+        """Set in or out of the chosen range, or of what is being marked; False when it can't be."""
+        sheet = self.standing.sheet
+        if sheet is None:
+            return False
+        if self.standing.part in (FULL, DRAFT):
+            have = self.draft
+            if end == "in":
+                draft = Draft(start, have.stop if have.stop is None or have.stop > start else None)
+                stop = draft.stop or sheet.clock.frames
+            elif end == "out":
+                draft = Draft(have.start if have.start is None or have.start < stop else None, stop)
+                start = draft.start or 0
+            else:
+                draft = Draft(start, stop)
+        try:
+            part = checked(start, stop, sheet.clock.frames, sheet.title)
+        except ModelError as error:
+            self.trouble.emit(str(error))
+            return False
+        self.standing.live = None
+        if self.standing.part in (FULL, DRAFT):
+            self.drafts[self.standing.source], self.standing.part = draft, DRAFT
+            self.preview_later.start()
+            self.refresh()
+        else:
+            row = self.standing.row()
+            new = change_range(self.standing.batch, self.standing.source, self.standing.part, part)
+            self.edited.emit(f"trim {row.name if row else 'a range'}", new)
+        return True
+
+    def _marking(self, start: int, stop: int) -> None:
+        """An end is being dragged."""
+        self.standing.live = FrameRange(start, stop)
+        self._show_marks()
+        self.pictures.show()
+        self.preview_later.start()
+
+    def _marked(self, start: int, stop: int) -> None:
+        self.standing.live = None
+        row = self.standing.row()
+        if row and (row.start, row.stop) == (start, stop):
+            self.refresh()
+            return
+        if self.standing.part in (FULL, DRAFT):
+            frames = self.standing.sheet.clock.frames if self.standing.sheet else 0
+            have = self.draft
+            keep_in = start if start > 0 or have.start is not None else None
+            self.drafts[self.standing.source] = Draft(
+                keep_in, stop if stop < frames or have.stop is not None else None
+            )
+            self.standing.part = DRAFT
+            self.preview_later.start()
+            self.refresh()
+        else:
+            self._set_ends(start, stop, "both")
+
+    def _typed(self, what: str, text: str) -> None:
+        """A time was typed."""
+        sheet, part = self.standing.sheet, self.standing.now()
+        field = getattr(self.parts, f"field_{what}")
+        if sheet is None or part is None:
+            return
+        try:
+            if what == "length":
+                frame = part.start + sheet.clock.span(text) - 1
+                good = self._set_ends(part.start, frame + 1, "out")
+            else:
+                here = {"in": part.start, "last": part.stop - 1, "out": part.stop, "go": self.player.frame}[
+                    what
+                ]
+                frame = sheet.clock.typed(text, here)
+                if what == "go":
+                    good = 0 <= frame < sheet.clock.frames
+                    if good:
+                        self.player.go(frame)
+                    else:
+                        self.trouble.emit(
+                            f"{sheet.title} has no frame at {text.strip()}: it goes from {sheet.clock.timecode(0)} to "
+                            f"{sheet.clock.timecode(sheet.clock.frames - 1)}."
+                        )
+                elif what == "in":
+                    good = self._both(frame, part.stop, "in")
+                else:
+                    good = self._both(part.start, frame + (what == "last"), "out")
+        except ModelError as error:
+            self.trouble.emit(str(error))
+            good = False
+        if good:
+            field.settle()
+            if what != "go":
+                self.player.go(sheet.clock.inside(frame))
+        else:
+            field.refuse()
+
+    def _both(self, start: int, stop: int, end: str) -> bool:
+        """A typed end: in after out is refused, not guessed at."""
+        sheet = self.standing.sheet
+        if sheet is None:
+            return False
+        checked(start, stop, sheet.clock.frames, sheet.title)
+        return self._set_ends(start, stop, end)
+
+    def begin_typing(self, text: str) -> None:
+        """A figure was typed somewhere: it goes into the field for the place to go to."""
+        field = self.parts.field_go
+        field.setFocus()
+        field.setText(text)
+        field.setModified(True)
+
+    # Taking
+
+    def _becoming(self) -> tuple[str, ...]:
+        """The recipes that new ranges become outputs of."""
+        known = {recipe.id for recipe in self.standing.batch.recipes}
+        if self.recipes is not None:
+            return tuple(name for name in self.recipes if name in known)
+        used = dict.fromkeys(
+            o.recipe for o in self.standing.batch.outputs if o.source == self.standing.source
+        )
+        return tuple(used) or tuple(recipe.id for recipe in self.standing.batch.recipes[:1])
+
+    def _becomes(self, recipes: tuple[str, ...]) -> None:
+        self.recipes = recipes
+        self.preview_later.start()
+        self.refresh()
+
+    def take(self, instead: bool = False) -> None:
+        """What is marked becomes a range: beside the whole, or instead of it."""
+        sheet = self.standing.sheet
+        part = self.draft.part(sheet.clock.frames) if sheet else None
+        if sheet is None or part is None:
+            self.said.emit("Nothing is marked. I marks the first picture, O the last one.")
+            return
+        batch, made = with_draft(self.standing.batch, self.standing.source, part, self._becoming(), instead)
+        del self.drafts[self.standing.source]
+        owner = batch.source(self.standing.source)
+        taken = owner.part(made) if owner else None
+        name = taken.name if taken else "a range"
+        self.standing.part = made if instead else FULL
+        self.trial = None
+        self.edited.emit(f"take {name}", batch)
+        self.said.emit(
+            f"{name} is made instead of the whole."
+            if instead
+            else f"{name} taken: {sheet.clock.length(len(part))}. Mark the next."
+        )
+
+    def drop_marks(self) -> None:
+        """What is marked and not taken is let go."""
+        if self.drafts.pop(self.standing.source, None):
+            self.standing.part, self.trial, self.standing.live = FULL, None, None
+            self.preview.emit(None)
+            self.refresh()
+
+    def take_marked(self) -> None:
+        """The ranges that the source itself marks become ranges."""
+        sheet = self.standing.sheet
+        if sheet is None or not sheet.marked:
+            self.said.emit("This source marks nothing of itself that isn't taken.")
+            return
+        batch, made = take_marked(self.standing.batch, self.standing.source, sheet.marked, self._becoming())
+        self.standing.part = made[-1]
+        self.edited.emit(f"take {len(made)} marked", batch)
+
+    def split(self) -> None:
+        """One file for each clip, after a look at what they would be called."""
+        ready, sheet = self.standing.ready(), self.standing.sheet
+        if ready is None or sheet is None:
+            return
+        clips = clip_parts(ready)
+        if not sheet.sequence or len(clips) < 2:
+            self.said.emit("Only a sequence of several clips can become one file for each.")
+            return
+        from chronocast.ui.places.range.split_box import SplitBox
+
+        def planned(recipes: tuple[str, ...], instead: bool) -> Batch:
+            return one_for_each_clip(self.standing.batch, self.standing.source, clips, recipes, instead)
+
+        try:
+            box = SplitBox(self.theme, sheet, self.standing.batch, self._becoming(), clips, planned, self)
+        except ModelError as error:
+            self.trouble.emit(str(error))
+            return
+        if box.exec():
+            self.standing.part = FULL
+            self.edited.emit(f"one file for each of {len(clips)} clips", box.batch())
+
+    def remove(self) -> None:
+        """The chosen range goes, and what was to be made of it; undo brings it back."""
+        if self.standing.part == DRAFT:
+            self.drop_marks()
+        elif self.standing.part != FULL:
+            row, part = self.standing.row(), self.standing.part
+            self.standing.part = FULL
+            self.edited.emit(
+                f"remove {row.name if row else 'a range'}",
+                remove_ranges(self.standing.batch, self.standing.source, [part]),
+            )
+        else:
+            self.said.emit("The whole can't be removed; clear its cells to make nothing of it.")
+
+    def toggle(self, part: str, recipe: str) -> None:
+        """Ask for a range's output of a recipe, or no longer."""
+        if part == DRAFT:
+            self.said.emit("Take what is marked first: Return.")
+            return
+        filled = self.standing.batch.cell(self.standing.source, part, recipe) is None
+        self.edited.emit(
+            f"{'ask for' if filled else 'clear'} 1 output",
+            fill(self.standing.batch, [(self.standing.source, part, recipe)], filled),
+        )
+
+    def fill(self) -> None:
+        """Ask for files of the chosen range in the recipes that new ranges become, or no longer."""
+        recipes = self._becoming()
+        if self.standing.part == DRAFT or not recipes:
+            self.said.emit(
+                "Take what is marked first: Return." if recipes else "Choose first what new ranges become."
+            )
+            return
+        cells = [(self.standing.source, self.standing.part, recipe) for recipe in recipes]
+        filled = not all(self.standing.batch.cell(*cell) for cell in cells)
+        row = self.standing.row()
+        self.edited.emit(
+            f"{'ask for' if filled else 'clear'} files of {row.name if row else 'a range'}",
+            fill(self.standing.batch, cells, filled),
+        )
+
+    def next_file(self, step: int) -> None:
+        """The next file of the source, round and round; its range with it."""
+        files = [
+            made for made in (self.standing.sheet.files if self.standing.sheet else ()) if not made.draft
+        ]
+        at = next((n for n, made in enumerate(files) if made.output == self.standing.output), -1)
+        if files:
+            self.choose_file(files[(at + step) % len(files)].output)
+
+    def _renamed(self) -> None:
+        row, text = self.standing.row(), self.parts.name.text()
+        if row is None or self.standing.part in (FULL, DRAFT) or text == row.name:
+            return
+        try:
+            self.edited.emit(
+                f"rename {row.name}",
+                rename_range(self.standing.batch, self.standing.source, self.standing.part, text),
+            )
+        except ModelError as error:
+            self.trouble.emit(str(error))
+            self.parts.name.setText(row.name)
+
+    def _mended(self) -> FrameRange | None:
+        """The chosen range without the pictures it shouldn't have."""
+        row, ready = self.standing.row(), self.standing.ready()
+        if row is None or ready is None:
+            return None
+        if row.stop > ready.cut.frames > row.start:
+            return FrameRange(row.start, ready.cut.frames)
+        seen = self.pictures.seen(self.standing.source, ready).get((row.start, row.stop))
+        if seen is None or seen == (None, None):
+            return None
+        first, last = seen
+        start, stop = row.start + (first.frames if first else 0), row.stop - (last.frames if last else 0)
+        return FrameRange(start, stop) if start < stop else None
+
+    def mend(self) -> None:
+        """Leave out the stray pictures at the ends."""
+        part = self._mended()
+        if part is None:
+            self.said.emit("Nothing is wrong at the ends of this range.")
+            return
+        if self._set_ends(part.start, part.stop, "both"):
+            self.player.go(part.stop - 1)
+            self.said.emit(
+                "Mended: the stray pictures are left out."
+                + (" Return takes it." if self.standing.part == DRAFT else "")
+            )
+
+    def _ask_preview(self) -> None:
+        """What it would come to, before it is an edit."""
+        batch = self.standing.batch
+        part = self.standing.live or (
+            self.draft.part(self.standing.sheet.clock.frames)
+            if self.standing.sheet and self.standing.part == DRAFT
+            else None
+        )
+        try:
+            if self.framing.live is not None and self.standing.output:
+                batch = set_framing(batch, [self.standing.output], self.framing.live)
+            elif part is not None and self.standing.part in (FULL, DRAFT):
+                batch, _ = with_draft(batch, self.standing.source, part, self._becoming(), False)
+            elif part is not None:
+                batch = change_range(batch, self.standing.source, self.standing.part, part)
+        except ModelError:
+            return
+        self.preview.emit(batch)

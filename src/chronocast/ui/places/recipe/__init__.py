@@ -1,0 +1,1 @@
+"""*Recipe*: what one kind of file is."""

@@ -1,0 +1,725 @@
+"""*Recipe*: what one kind of file is, or what some cells say otherwise.  It translates; it doesn't compute."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtCore import QTimer, pyqtSignal
+from PyQt6.QtGui import QShowEvent
+from PyQt6.QtWidgets import (
+    QFileDialog,
+    QHBoxLayout,
+    QInputDialog,
+    QLineEdit,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from chronocast.deliver.names import proposed_stems
+from chronocast.journal.library import Library
+from chronocast.model.batch.batch import Batch, Output
+from chronocast.model.batch.columns import (
+    MIXED,
+    add_card,
+    change_recipe,
+    common,
+    exceptions,
+    remove_recipe,
+    set_card,
+    set_own,
+)
+from chronocast.model.batch.edits import add_recipe, identifier
+from chronocast.model.batch.exceptions import with_values
+from chronocast.model.errors import ChronocastError, ModelError
+from chronocast.model.recipe.formats import extension
+from chronocast.model.recipe.nearest import as_the_source
+from chronocast.model.recipe.recipe import Recipe
+from chronocast.model.recipe.typed import parse_bits
+from chronocast.model.recipe.wording import recipe_facts, telling_name
+from chronocast.model.show import rate_bits_text, size_text, time_text
+from chronocast.preparation.judging import Judged, judged_outputs
+from chronocast.preparation.outlook import Outlook, OutputOutlook, together
+from chronocast.preparation.output_ready import Prospect
+from chronocast.ui.places.recipe.model import BITS, RecipeModel, Seen, Setting, label_of, recipe_model, say
+from chronocast.ui.places.recipe.parts import Form, Outcome, Shelf, Shelved
+from chronocast.ui.places.recipe.size_ruler import Ruled, SizeRuler, Stop
+from chronocast.ui.theme import Theme, font
+
+
+class RecipePlace(QWidget):
+    """``RecipePlace(theme)``; ``show_batch`` gives it what there is.
+
+    ``edited`` with what was done and the batch after it; ``preview`` with the batch as it would be while
+    something is dragged; ``trouble`` and ``said`` with sentences; ``names_asked`` for the box of names.
+    """
+
+    edited = pyqtSignal(str, object)
+    preview = pyqtSignal(object)
+    said = pyqtSignal(str)
+    trouble = pyqtSignal(str)
+    names_asked = pyqtSignal()
+    cards_asked = pyqtSignal()
+
+    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.theme = theme
+        self.library = Library()
+        self.batch = Batch()
+        self.prospect: Prospect | None = None
+        self.view: Outlook | None = None
+        self.before: Outlook | None = None
+        self.kind, self.id = "recipe", ""
+        self.cells: list[str] = []
+        self.model: RecipeModel | None = None
+        self.saved: list[Recipe] = []
+        self.shelf, self.form = Shelf(theme), Form(theme)
+        self.ruler, self.outcome = SizeRuler(theme), Outcome(theme)
+        self.name = QLineEdit()
+        self.name.setFont(font(17))
+        self.name.setAccessibleName("Name of the recipe")
+        self.name.setFrame(False)
+        self.name.setStyleSheet("background: transparent; border: none; padding: 0;")
+        self.name.editingFinished.connect(self._renamed)
+        self.propose = QToolButton()
+        self.propose.setText("Propose a name")
+        self.propose.setToolTip("A name that tells what it makes")
+        self.propose.clicked.connect(self._propose)
+        self.purpose = QLineEdit()
+        self.purpose.setAccessibleName("What the recipe is for")
+        self.purpose.setPlaceholderText("What is it for? A line for whoever chooses it.")
+        self.purpose.setFont(font(13, narrow=True))
+        self.purpose.setFrame(False)
+        self.purpose.setStyleSheet(
+            f"background: transparent; border: none; padding: 0; color: {theme.quiet};"
+        )
+        self.purpose.editingFinished.connect(self._repurposed)
+        self._build()
+        self.shelf.chosen.connect(self._choose)
+        self.shelf.asked.connect(self.do)
+        # what is done may build the form anew: only once the widget that asks for it is out of its own hands
+        self.form.taken.connect(lambda key, number: QTimer.singleShot(0, lambda: self._taken(key, number)))
+        self.form.typed.connect(lambda key, text: QTimer.singleShot(0, lambda: self._typed(key, text)))
+        self.form.refused.connect(self.said)
+        self.ruler.set_to.connect(lambda bits: self.set_values({BITS: bits}, "set the rate"))
+        self.outcome.mended.connect(lambda number: QTimer.singleShot(0, lambda: self._mend(number)))
+        self.outcome.card_set.connect(lambda name, on: QTimer.singleShot(0, lambda: self._set_card(name, on)))
+        self.outcome.asked.connect(lambda what: QTimer.singleShot(0, lambda: self._asked(what)))
+        self._stale = True
+        self._step = 0
+        self._steps = QTimer(self)
+        self._steps.timeout.connect(self._next_step)
+
+    def _build(self) -> None:
+        questions = QHBoxLayout()
+        questions.setContentsMargins(10, 0, 14, 4)
+        questions.setSpacing(2)
+        for words in ("What is it for?", "What picture?", "How many bits?", "What is heard?"):
+            button = QToolButton()
+            button.setText(words)
+            button.setFont(font(13, narrow=True))
+            button.clicked.connect(lambda _=False, w=words: self.form.go_to(w))
+            questions.addWidget(button)
+        questions.addStretch(1)
+        title = QHBoxLayout()
+        title.setContentsMargins(18, 8, 14, 0)
+        title.addWidget(self.name, 1)
+        title.addWidget(self.propose)
+        head = QVBoxLayout()
+        head.setContentsMargins(0, 0, 0, 0)
+        head.setSpacing(0)
+        head.addLayout(title)
+        inner = QHBoxLayout()
+        inner.setContentsMargins(18, 0, 14, 0)
+        inner.addWidget(self.purpose)
+        head.addLayout(inner)
+        head.addWidget(self.ruler)
+        head.addLayout(questions)
+        head.addWidget(self.form, 1)
+        middle = QWidget()
+        middle.setLayout(head)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(0)
+        row.addWidget(self.shelf)
+        row.addWidget(self._upright())
+        row.addWidget(middle, 1)
+        row.addWidget(self._upright())
+        row.addWidget(self.outcome)
+
+    def _upright(self) -> QWidget:
+        from PyQt6.QtWidgets import QFrame
+
+        line = QFrame()
+        line.setObjectName("upright")
+        return line
+
+    # What is shown
+
+    def show_batch(
+        self, batch: Batch, prospect: Prospect | None, view: Outlook | None, before: Outlook | None
+    ) -> None:
+        """Another state of the batch, or a newer forecast of it."""
+        self.batch, self.prospect, self.view, self.before = batch, prospect, view, before
+        self.cells = [name for name in self.cells if batch.output(name)]
+        self._stale = True
+        if self.isVisible():
+            self.show_now()
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        if self._stale:
+            QTimer.singleShot(0, self.show_now)
+
+    def take_over(self, other: RecipePlace) -> None:
+        """Show what another one showed (a change of theme makes everything anew)."""
+        self.kind, self.id, self.cells = other.kind, other.id, list(other.cells)
+
+    def open_recipe(self, identifier: str) -> None:
+        """Show a column's recipe."""
+        self.kind, self.id = "recipe", identifier
+        self._stale = True
+
+    def open_cells(self, outputs: list[str]) -> None:
+        """Show what some cells are made by, to set exceptions for all of them."""
+        self.cells = list(outputs)
+        self.kind, self.id = "cells", "cells"
+        self._stale = True
+
+    def outputs(self) -> list[Output]:
+        """Outputs that are spoken of."""
+        if self.kind == "cells":
+            chosen = set(self.cells)
+            return [output for output in self.batch.outputs if output.id in chosen]
+        return [output for output in self.batch.outputs if output.recipe == self.id]
+
+    def recipes(self) -> list[Recipe]:
+        """Recipes that are spoken of: one, or those the chosen cells are made by."""
+        if self.kind == "cells":
+            return [self.batch.made_by(output) for output in self.outputs()]
+        if self.kind == "saved":
+            return [recipe for recipe in self.saved if recipe.id == self.id]
+        found = self.batch.recipe(self.id)
+        return [found] if found else []
+
+    def saved_one(self) -> Recipe | None:
+        """The saved recipe that the one shown came from; of cells, their column's."""
+        if self.kind == "cells":
+            columns = {output.recipe for output in self.outputs()}
+            return self.batch.recipe(columns.pop()) if len(columns) == 1 else None
+        return next((recipe for recipe in self.saved if recipe.id == self.id), None)
+
+    def show_now(self) -> None:
+        """Bring everything in line with what is spoken of."""
+        self._stale = False
+        self.saved = self.library.recipes()
+        if not self.recipes():
+            self.kind = "recipe"
+            self.id = self.batch.recipes[0].id if self.batch.recipes else ""
+            if not self.recipes() and self.saved:
+                self.kind, self.id = "saved", self.saved[0].id
+        self._show_shelf()
+        recipes = self.recipes()
+        if not recipes:
+            return
+        one, outputs = recipes[0], self.outputs()
+        self.model = recipe_model(recipes, self.saved_one(), self._seen(outputs))
+        cells = self.kind == "cells"
+        count = len(outputs)
+        words = f"{count} chosen file{'s' if count != 1 else ''}" if cells else one.title
+        if not self.name.hasFocus():
+            self.name.setText(words)
+        self.name.setReadOnly(cells)
+        self.propose.setVisible(not cells)
+        columns = list(dict.fromkeys(output.recipe for output in outputs))
+        words = f"Exceptions from {', '.join(columns[:3])}{' and more' if len(columns) > 3 else ''}: what is set here is for these files only."
+        if not self.purpose.hasFocus():
+            self.purpose.setText(words if cells else one.purpose)
+            self.purpose.setCursorPosition(0)
+        self.purpose.setReadOnly(cells)
+        self.purpose.setToolTip(
+            words if cells else one.purpose + (f" Saved {one.dated:%d %b %Y}." if one.dated else "")
+        )
+        # one after another, since each alone is soon done and something else may be wanted meanwhile
+        self._steps.start(8)
+        self._step = 0
+
+    def _next_step(self) -> None:
+        """The form, and then what comes of it."""
+        self._step += 1
+        if self.model is None or not self.recipes():
+            self._steps.stop()
+        elif self._step == 1 and self.form.unmade(self.model.groups):
+            self._step = 0
+            self.form.make_some(self.model.groups)
+        elif self._step == 1:
+            self.form.show_groups(self.model.groups)
+        elif self._step >= 3:  # a beat between them for what has to be laid out and painted
+            self._steps.stop()
+            self._show_outcome(self.outputs())
+
+    def _show_shelf(self) -> None:
+        rows = []
+        favourite = self.library.favourite
+        if self.cells:
+            count = len(self.cells)
+            rows.append(
+                Shelved(
+                    "cells",
+                    "cells",
+                    f"{count} chosen file{'s' if count != 1 else ''}",
+                    "exceptions for these only",
+                )
+            )
+        rows += [
+            Shelved("recipe", recipe.id, recipe.name, recipe_facts(recipe), self._mark(recipe, favourite))
+            for recipe in self.batch.recipes
+        ]  # fmt: skip
+        away = [recipe for recipe in self.saved if self.batch.recipe(recipe.id) is None]
+        rows += [
+            Shelved("saved", recipe.id, recipe.name, recipe_facts(recipe), "own" if self.library.is_own(recipe.id) else "favourite" if recipe.id == favourite else "")
+            for recipe in away
+        ]  # fmt: skip
+        self.shelf.show_rows(rows, (self.kind, self.id))
+        recipe = next(iter(self.recipes()), None)
+        column = self.kind == "recipe"
+        on = {
+            "save": column and bool(recipe and self._unsaved(recipe)), "as new": recipe is not None,
+            "reset": (column and bool(recipe and self._unsaved(recipe) and self.saved_one())) or (self.kind == "cells" and any(o.own for o in self.outputs()))
+            or (self.kind == "saved" and self.library.is_own(self.id)),
+            "column": self.kind == "saved", "favourite": self.kind != "cells", "share": self.kind != "cells", "bring in": True, "remove": column,
+            "compare": recipe is not None,
+        }  # fmt: skip
+        for key, value in on.items():
+            self.shelf.buttons[key].setEnabled(value)
+
+    def _mark(self, recipe: Recipe, favourite: str) -> str:
+        """What the shelf says beside a column's name."""
+        saved = next((item for item in self.saved if item.id == recipe.id), None)
+        if recipe.changed:
+            return "changed"
+        if saved is not None and saved.mark != recipe.mark:
+            return "saved otherwise since"
+        return "favourite" if recipe.id == favourite else ""
+
+    def _unsaved(self, recipe: Recipe) -> bool:
+        """Whether there is something of it to save."""
+        saved = next((item for item in self.saved if item.id == recipe.id), None)
+        return saved is None or (saved.mark, saved.name, saved.purpose) != (
+            recipe.mark,
+            recipe.name,
+            recipe.purpose,
+        )
+
+    def _seen(self, outputs: list[Output]) -> Seen:
+        """The source that consequences are told for: the first of those spoken of, else the first there is."""
+        if self.prospect:
+            for source in [*(output.source for output in outputs), *self.prospect.sources]:
+                if ready := self.prospect.sources.get(source):
+                    return Seen(ready.cut.width, ready.cut.height, ready.cut.rate)
+        return Seen()
+
+    def _forecast(self, outputs: list[Output], view: Outlook | None) -> list[OutputOutlook]:
+        wanted = {output.id for output in outputs}
+        return [item for item in view.outputs if item.ready.output.id in wanted] if view else []
+
+    def _show_outcome(self, outputs: list[Output]) -> None:
+        assert self.model is not None
+        items = self._forecast(outputs, self.view)
+        judged = [
+            item
+            for item in (judged_outputs(self.view) if self.view else [])
+            if item.output in {o.id for o in outputs}
+        ]
+        self.ruler.show_ruled(self._ruled(items, judged))
+        old = self._forecast(outputs, self.before)
+        answers = []
+        if items:
+            (seconds, size), (old_seconds, old_size) = together(items), together(old)
+            more = f"safe {time_text(seconds.safe)}{_moved(seconds.likely, old_seconds.likely, time_text) if old else ''}"
+            answers.append(("work", time_text(seconds.likely), more))
+            more = f"safe {size_text(size.safe)}, {len(items)} file{'s' if len(items) != 1 else ''}{_moved(size.likely, old_size.likely, size_text) if old else ''}"
+            answers.append(("size", size_text(size.likely), more))
+        elif self.model.weighed:
+            weighed = self.model.weighed
+            answers.append(
+                (
+                    "about",
+                    rate_bits_text(weighed.bits),
+                    f"a minute takes {size_text(weighed.bits * 60 / 8)}; no file of it is asked for",
+                )
+            )
+        answers.append(("file", self.model.extension, ""))
+        verdicts = [
+            (v.state, f"{v.told}" + (f". {v.remedy}" if v.remedy else "")) for v in _worst_each(judged)
+        ]
+        verdicts = [("breaks", told) for item in judged[:1] for told in item.contradictions] + verdicts
+        on = {name for output in outputs for name in output.cards}
+        known = {card.id: card.name for card in self.library.cards()} | {
+            card.id: card.name for card in self.batch.cards
+        }
+        cards = [
+            (name, words, name in on)
+            for name, words in sorted(known.items(), key=lambda item: (item[0] not in on, item[1]))
+        ]
+        column = None if self.kind == "cells" else self.id
+        told = [
+            f"{self._source_name(output)}: {', '.join(f'{label_of(field)} {say(field, value)}' for field, value in own.items())}"
+            for output, own in exceptions(self.batch)
+            if column is None or output.recipe == column
+        ]  # fmt: skip
+        ending = extension(self.recipes()[0].container) if self.recipes() else ""
+        names = [stem + ending for stem in proposed_stems(self.batch, outputs[:3])]
+        self.outcome.show_outcome(answers, self.model, verdicts, cards, told, names)
+
+    def _source_name(self, output: Output) -> str:
+        source = self.batch.source(output.source)
+        return source.name if source else output.source
+
+    def _ruled(self, items: list[OutputOutlook], judged: list[Judged]) -> Ruled:
+        recipe = self.recipes()[0]
+        picture = recipe.picture
+        rated = picture is not None and picture.control in ("constant", "variable", "two pass")
+        target = float(picture.rate_control.target_bits_per_second) if rated and picture else None
+        mixed = common(self.recipes(), BITS) is MIXED
+        saved = self.saved_one()
+        saved_target = None
+        if saved and saved.picture and saved.picture.control in ("constant", "variable", "two pass"):
+            saved_target = float(saved.picture.rate_control.target_bits_per_second)
+        if not items:
+            bits = self.model.weighed.bits if self.model and self.model.weighed else 0.0
+            sound = self.model.weighed.sound if self.model and self.model.weighed else 0.0
+            return Ruled(bits * 0.9, bits, bits * 1.1, 60.0, sound, target, saved_target)
+        seconds = sum(item.ready.plan.seconds for item in items)
+        whole = together(items)[1]
+        low, likely, safe = (size * 8 / max(seconds, 1e-9) for size in (whole.p10, whole.likely, whole.safe))
+        sound = sum(item.sound_bytes for item in items) * 8 / max(seconds, 1e-9)
+        return Ruled(
+            low,
+            likely,
+            safe,
+            seconds,
+            sound,
+            target,
+            saved_target,
+            self._stops(items, judged),
+            len(items),
+            mixed,
+        )
+
+    def _stops(self, items: list[OutputOutlook], judged: list[Judged]) -> tuple[Stop, ...]:
+        """Limits in bit/s: of each card the tightest, and the drive."""
+        lengths = {item.ready.output.id: max(item.ready.plan.seconds, 1e-9) for item in items}
+        found: dict[tuple[str, bool], Stop] = {}
+        for one in judged:
+            for card, verdicts in one.cards:
+                limits, seconds = card.limits, lengths.get(one.output, 1.0)
+                broken = {v.what for v in verdicts if v.state == "breaks"}
+                for bits, words, ceiling, what in (
+                    (limits.bytes_most and limits.bytes_most * 8 / seconds, f"{card.name}: {size_text(limits.bytes_most or 0)}", True, "size"),
+                    (limits.bits_most, f"{card.name}: {rate_bits_text(limits.bits_most or 0)}", True, "bit rate"),
+                    (limits.bytes_least and limits.bytes_least * 8 / seconds, f"{card.name}: at least {size_text(limits.bytes_least or 0)}", False, "size"),
+                    (limits.bits_least, f"{card.name}: at least {rate_bits_text(limits.bits_least or 0)}", False, "bit rate"),
+                ):  # fmt: skip
+                    if not bits:
+                        continue
+                    key, old = (words, ceiling), found.get((words, ceiling))
+                    tighter = old is None or (bits < old.bits if ceiling else bits > old.bits)
+                    if tighter:
+                        found[key] = Stop(float(bits), words, ceiling, what in broken)
+        return tuple(found.values())
+
+    # What is done
+
+    def _asked(self, what: str) -> None:
+        (self.names_asked if what == "names" else self.cards_asked).emit()
+
+    def _choose(self, kind: str, identifier: str) -> None:
+        self.kind, self.id = kind, identifier
+        self.show_now()
+
+    def _taken(self, key: str, number: int) -> None:
+        setting = self.model.setting(key) if self.model else None
+        if setting is None:
+            return
+        choice = setting.choices[number]
+        self.set_values(choice.values, f"{setting.label.lower() or key}: {choice.words}")
+
+    def _typed(self, key: str, text: str) -> None:
+        setting = self.model.setting(key) if self.model else None
+        if setting is None:
+            return
+        try:
+            self.set_values(
+                _read(setting, text), f"{setting.label.lower() or 'frame size'}: {text or 'as usual'}"
+            )
+        except ModelError as error:
+            self.trouble.emit(str(error))
+            self.form.rows[key].show_setting(setting)
+
+    def set_values(self, values: Mapping[str, Any], what: str) -> None:
+        """Set fields of the recipe, or as exceptions of the chosen cells."""
+        try:
+            if self.kind == "cells":
+                count = len(self.cells)
+                self.edited.emit(
+                    f"{what}, for {count} file{'s' if count != 1 else ''}",
+                    set_own(self.batch, self.cells, dict(values)),
+                )
+                return
+            batch, recipe = self.batch, self.recipes()[0]
+            if self.kind == "saved":
+                batch = add_recipe(batch, recipe)
+            self.kind = "recipe"
+            self.edited.emit(f"{what}, in {recipe.name}", change_recipe(batch, with_values(recipe, values)))
+        except (ModelError, IndexError) as error:
+            self.trouble.emit(str(error))
+            self.show_now()
+
+    def try_rate(self, bits: int) -> None:
+        """While the rate is dragged: the forecast of it, without taking it."""
+        try:
+            if self.kind == "cells":
+                self.preview.emit(set_own(self.batch, self.cells, {BITS: bits}))
+            elif self.kind == "recipe" and self.recipes():
+                self.preview.emit(change_recipe(self.batch, with_values(self.recipes()[0], {BITS: bits})))
+        except ModelError:
+            return
+
+    def show_trial(self, *told: object) -> None:
+        """The forecast of what is being dragged."""
+        view = next((item for item in told if isinstance(item, Outlook)), None)
+        if view is None or self.model is None or self.ruler.live is None:
+            return
+        kept, self.view, before, self.before = self.view, view, self.before, self.view
+        self._show_outcome(self.outputs())
+        self.view, self.before = kept, before
+
+    def _mend(self, number: int) -> None:
+        if self.model and number < len(self.model.conflicts):
+            item = self.model.conflicts[number]
+            self.set_values(dict(item.changes), "mend a contradiction")
+
+    def _set_card(self, identifier: str, on: bool) -> None:
+        outputs = [output.id for output in self.outputs()]
+        card = self.batch.card(identifier)
+        try:
+            card = card or self.library.card(identifier)
+            if card is None or not outputs:
+                self.said.emit("Ask for a file first: a receiver card judges files.")
+                self.show_now()
+                return
+            batch = add_card(self.batch, card) if on else self.batch
+            self.edited.emit(
+                f"{'judge' if on else 'no longer judge'} {len(outputs)} by {card.name}",
+                set_card(batch, outputs, identifier, on),
+            )
+        except ChronocastError as error:
+            self.trouble.emit(str(error))
+
+    def _renamed(self) -> None:
+        recipes = self.recipes()
+        text = self.name.text().strip().removesuffix("(changed)").strip()
+        if self.kind != "recipe" or not recipes or not text or text == recipes[0].name:
+            return
+        self.edited.emit(
+            f"name a recipe {text[:40]}",
+            change_recipe(self.batch, recipes[0].model_copy(update={"name": text[:80]})),
+        )
+
+    def _repurposed(self) -> None:
+        recipes, text = self.recipes(), self.purpose.text().strip()
+        if self.kind == "recipe" and recipes and text != recipes[0].purpose:
+            self.edited.emit(
+                f"say what {recipes[0].name} is for",
+                change_recipe(self.batch, recipes[0].model_copy(update={"purpose": text[:400]})),
+            )
+
+    def _propose(self) -> None:
+        recipes = self.recipes()
+        if recipes and self.kind == "recipe":
+            name = telling_name(recipes[0])
+            self.edited.emit(
+                f"name a recipe {name[:40]}",
+                change_recipe(self.batch, recipes[0].model_copy(update={"name": name})),
+            )
+
+    def do(self, what: str) -> None:
+        """What the shelf's buttons and their commands do."""
+        acts: dict[str, Callable[[], None]] = {
+            "save": self._save, "as new": self._save_as, "reset": self._reset, "column": self._as_column, "favourite": self._favourite,
+            "share": self._share, "bring in": self._bring_in, "remove": self._remove, "compare": self._compare,
+        }  # fmt: skip
+        try:
+            acts[what]()
+        except (ChronocastError, OSError) as error:
+            self.trouble.emit(str(error))
+        if self.isVisible():
+            self.show_now()
+
+    def _save(self) -> None:
+        recipe = self.recipes()[0]
+        kept = self.library.save_recipe(recipe)
+        self.edited.emit(f"save {kept.name}", change_recipe(self.batch, kept))
+        self.said.emit(f"{kept.name} is saved.")
+
+    def _save_as(self) -> None:
+        recipe = self.recipes()[0]
+        name, yes = QInputDialog.getText(
+            self, "Save as new", "Its name", QLineEdit.EchoMode.Normal, telling_name(recipe)
+        )
+        if yes and name.strip():
+            self.save_as(name)
+
+    def save_as(self, name: str) -> None:
+        """Keep what is shown under another name, and make it a column."""
+        kept = self.library.duplicate(self.recipes()[0].model_copy(update={"purpose": ""}), name)
+        self.kind, self.id = "recipe", kept.id
+        self.edited.emit(f"save {kept.name}", add_recipe(self.batch, kept))
+
+    def _reset(self) -> None:
+        if self.kind == "cells":
+            from chronocast.model.batch.columns import clear_own
+
+            self.edited.emit("take exceptions away", clear_own(self.batch, self.cells))
+        elif self.kind == "saved":
+            self.library.reset(self.id)
+        elif (saved := self.saved_one()) is not None:
+            self.edited.emit(f"reset {saved.name}", change_recipe(self.batch, saved))
+
+    def _as_column(self) -> None:
+        recipe = self.recipes()[0]
+        self.kind = "recipe"
+        self.edited.emit(f"add {recipe.name} as a column", add_recipe(self.batch, recipe))
+
+    def _favourite(self) -> None:
+        self.library.favourite = self.id
+        self.said.emit(f"{self.recipes()[0].name} is the favourite: F6 in Plan asks for it.")
+
+    def _compare(self) -> None:
+        from chronocast.ui.places.recipe.compare_box import CompareBox
+
+        others = [
+            *self.batch.recipes,
+            *(recipe for recipe in self.saved if self.batch.recipe(recipe.id) is None),
+        ]
+        CompareBox(self.theme, self.recipes()[0], others, self).exec()
+
+    def like_the_source(self, source: str) -> None:
+        """A recipe that makes files as a source is, as a column."""
+        ready = self.prospect.sources.get(source) if self.prospect else None
+        facts = max(ready.facts.values(), key=lambda item: item.bytes, default=None) if ready else None
+        if ready is None or facts is None:
+            self.trouble.emit("Select a source that can be used first.")
+            return
+        recipe, told = as_the_source(facts)
+        taken = {item.id for item in self.batch.recipes}
+        recipe = recipe.model_copy(
+            update={"id": identifier(f"as {ready.source.name}", taken, "as-the-source")}
+        )
+        self.open_recipe(recipe.id)
+        self.edited.emit(f"make a recipe as {ready.source.name} is", add_recipe(self.batch, recipe))
+        self.said.emit(" ".join(told) or f"{recipe.name}: as {ready.source.name} is.")
+
+    def _share(self) -> None:
+        recipe = self.recipes()[0]
+        name, _ = QFileDialog.getSaveFileName(
+            self, "Share a recipe", f"{recipe.short_id}.recipe.json", "Recipes (*.recipe.json)"
+        )
+        if name:
+            self.library.write_recipe(recipe, Path(name))
+            self.said.emit(f"{recipe.name} was written to {name}.")
+
+    def _bring_in(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Bring in a recipe", "", "Recipes (*.json)")
+        if name:
+            self.bring_in(Path(name))
+
+    def bring_in(self, path: Path) -> None:
+        """Save a shared recipe here, and make it a column."""
+        kept = self.library.bring_in_recipe(path)
+        self.kind, self.id = "recipe", kept.id
+        self.edited.emit(f"bring in {kept.name}", add_recipe(self.batch, kept))
+
+    def take(self, recipe: Recipe, what: str) -> None:
+        """Make any recipe a column, and show it."""
+        there = self.batch.recipe(recipe.id)
+        if there is not None and there.mark != recipe.mark:
+            taken = {item.id for item in self.batch.recipes}
+            recipe = recipe.model_copy(update={"id": identifier(recipe.id, taken)})
+        self.open_recipe(recipe.id)
+        self.edited.emit(what, add_recipe(self.batch, recipe))
+
+    def _remove(self) -> None:
+        recipe = self.recipes()[0]
+        count = len(self.outputs())
+        self.edited.emit(
+            f"remove {recipe.name} and {count} output{'s' if count != 1 else ''}",
+            remove_recipe(self.batch, recipe.id),
+        )
+
+
+def _moved(now: float, was: float, tell: Callable[[float], str]) -> str:
+    """The difference to before, where there is one to speak of."""
+    if abs(now - was) < max(1e-6, 0.005 * max(now, was)):
+        return ""
+    return f" · {'+' if now > was else '−'}{tell(abs(now - was))}"
+
+
+def _worst_each(judged: list[Judged]) -> list[Any]:
+    """Of each requirement of each card the worst verdict over all files, the worst first."""
+    order = {"breaks": 0, "tight": 1, "unknown": 2, "fits": 3}
+    found: dict[tuple[str, str, str], Any] = {}
+    for item in judged:
+        for card, verdicts in item.cards:
+            for verdict in verdicts:
+                key = (card.id, verdict.what, verdict.wanted)
+                old = found.get(key)
+                if old is None or (order[verdict.state], -(verdict.use or 0)) < (
+                    order[old.state],
+                    -(old.use or 0),
+                ):
+                    found[key] = verdict
+    return sorted(found.values(), key=lambda verdict: order[verdict.state])
+
+
+def _read(setting: Setting, text: str) -> dict[str, Any]:
+    """What was typed, as fields.
+
+    Raises:
+        ModelError: it can't be read.
+    """
+    text = text.strip()
+    if setting.kind == "bits":
+        return {setting.key: parse_bits(text) if text else None}
+    if setting.kind == "languages":
+        words = [word for word in text.lower().replace(";", ",").replace(" ", ",").split(",") if word]
+        if wrong := next((word for word in words if len(word) != 3 or not word.isalpha()), ""):
+            raise ModelError(f"“{wrong}” is no language code.", "Three letters each, as deu, eng.")
+        return {setting.key: words}
+    if setting.kind == "size":
+        return _read_size(text)
+    try:
+        return {setting.key: float(text.replace(",", ".").removesuffix("s").strip())}
+    except ValueError:
+        raise ModelError(f"“{text}” is no number.", "Type it as 2 or 0.5.") from None
+
+
+def _read_size(text: str) -> dict[str, Any]:
+    import re
+
+    if not text:
+        return {"picture.size.mode": "source"}
+    found = re.fullmatch(r"(up to )?\s*(\d{2,5})\s*[x×*]\s*(\d{2,5})", text.lower())
+    if not found:
+        raise ModelError(f"“{text}” is no frame size.", "Type it as 1440×1080, or up to 1440×1080.")
+    width, height = int(found[2]), int(found[3])
+    if not (16 <= width <= 16384 and 16 <= height <= 16384):
+        raise ModelError(f"{width}×{height} can't be made.", "Sides from 16 to 16384 can.")
+    return {
+        "picture.size.mode": "ceiling" if found[1] else "fixed",
+        "picture.size.width": width,
+        "picture.size.height": height,
+    }

@@ -1,0 +1,277 @@
+"""*Run*: what is being made, how far it is, when it will be finished, what needs a person."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from chronocast.ui.places.run.fan import FanChart
+from chronocast.ui.places.run.model import RunModel, RunRow
+from chronocast.ui.theme import Theme, font, scale
+from chronocast.ui.widgets import draw
+from chronocast.ui.widgets.table import Col, RowsTable
+
+
+def paint_title(painter: QPainter, box: QRectF, row: RunRow, t: Theme) -> None:
+    """The output's source over its recipe."""
+    unit = scale()
+    draw.text(
+        painter,
+        QRectF(box.left(), box.top() + 4 * unit, box.width(), 18 * unit),
+        row.title,
+        font(14),
+        t.color("text"),
+    )
+    draw.text(
+        painter,
+        QRectF(box.left(), box.top() + 21 * unit, box.width(), 16 * unit),
+        row.recipe + (f" · {row.extent}" if row.extent else ""),
+        font(12.5, narrow=True),
+        t.color("quiet"),
+    )
+
+
+def paint_state(painter: QPainter, box: QRectF, row: RunRow, t: Theme) -> None:
+    """A sign and a word."""
+    sign = QRectF(box.left(), box.top(), 14, box.height())
+    draw.mark(painter, sign.center(), row.state, t)
+    colour = t.color(
+        "rust"
+        if row.state in ("needs you", "interrupted")
+        else "lichen"
+        if row.state == "paused"
+        else "text"
+        if row.state not in ("waiting", "stopped", "held")
+        else "quiet"
+    )
+    draw.text(painter, box.adjusted(22, 0, 0, 0), row.state, font(13.5, narrow=True), colour)
+
+
+def paint_progress(painter: QPainter, box: QRectF, row: RunRow, t: Theme) -> None:
+    """What was kept, what is encoded, what is still to be."""
+    unit = scale()
+    bar = QRectF(box.left(), box.center().y() - 5 * unit, box.width() - 48 * unit, 10 * unit)
+    if row.state == "needs you":
+        draw.text(painter, box, row.reason, font(13, narrow=True), t.color("rust"))
+        return
+    if row.note:  # a common quality is being looked for
+        bar.translate(0, -6 * unit)
+        below = QRectF(bar.left(), bar.bottom() + 2, box.width(), 14 * unit)
+        draw.text(painter, below, row.note, font(12, narrow=True), t.color("quiet"))
+    kept = bar.width() * row.kept_share
+    done = bar.width() * row.share
+    if row.state == "proved":
+        painter.fillRect(bar, t.color("tide", 70))
+        painter.fillRect(QRectF(bar.left(), bar.bottom() - 2, bar.width(), 2), t.color("tide"))
+    else:
+        draw.kept(painter, QRectF(bar.left(), bar.top(), kept, bar.height()), t)
+        encoded = QRectF(bar.left() + kept, bar.top(), done - kept, bar.height())
+        if row.state in ("paused", "interrupted"):  # it does not look as if it worked
+            painter.fillRect(encoded, t.color("lichen" if row.state == "paused" else "rust", 150))
+        else:
+            draw.encoded(painter, encoded, t)
+        painter.setPen(QPen(t.color("line"), 1))
+        painter.drawRect(QRectF(bar.left() + done, bar.top() + 0.5, bar.width() - done, bar.height() - 1))
+    draw.text(
+        painter,
+        QRectF(bar.right() + 4, box.top(), 44 * unit, box.height()),
+        f"{row.share:.0%}",
+        font(13, narrow=True),
+        t.color("quiet"),
+        draw.RIGHT,
+    )
+
+
+COLUMNS = (
+    Col("output", lambda r: f"{r.title}, {r.recipe}", 0.30, paint_title),
+    Col("state", lambda r: r.state, 0.12, paint_state),
+    Col("done", lambda r: r.reason or f"{r.share:.0%}", 0.24, paint_progress),
+    Col("work, of promised", lambda r: r.time, 0.12, right=True),
+    Col("size, of promised", lambda r: r.size, 0.14, right=True),
+    Col("finish", lambda r: r.finish, 0.08, right=True, strong=True),
+)
+
+
+class RunHead(QWidget):
+    """The run's own headline: finish, outputs, speed, and one bar for all of it."""
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self.theme = theme
+        self.run: RunModel | None = None
+        self.setFixedHeight(round(84 * scale()))
+        self.setAccessibleName("The run")
+
+    def show_run(self, run: RunModel) -> None:
+        """Show another state."""
+        self.run = run
+        self.setAccessibleDescription(run.sentence)
+        self.setToolTip(run.finished_more)
+        self.update()
+
+    def paintEvent(self, _: QPaintEvent | None) -> None:
+        painter, t, unit = QPainter(self), self.theme, scale()
+        if self.run is None:
+            draw.text(
+                painter,
+                QRectF(16, 0, 600, self.height()),
+                "Nothing has been rendered yet. Choose what is wanted in Plan, then begin.",
+                font(14.5),
+                t.color("quiet"),
+            )
+            return
+        run = self.run
+        still = "text" if run.moves or run.ended else run.role
+        columns = (
+            (run.finished_name, run.finished, run.finished_more, still, run.role, 0.0, 0.40),
+            ("size", run.size, run.size_more, "text", "quiet", 0.40, 0.20),
+            ("room", run.room, run.room_more, "text" if run.room_ok else "rust", "quiet" if run.room_ok else "rust", 0.60, 0.19),
+            ("outputs", run.done, run.done_more, "text", "quiet", 0.79, 0.21),
+        )  # fmt: skip
+        for title, value, more, role, more_role, start, share in columns:
+            left, width = 16 * unit + self.width() * start, self.width() * share - 20 * unit
+            draw.text(
+                painter, QRectF(left, 6, width, 16 * unit), title, font(12.5, narrow=True), t.color("quiet")
+            )
+            draw.text(painter, QRectF(left, 20 * unit, width, 34 * unit), value, font(29, 600), t.color(role))
+            draw.text(
+                painter,
+                QRectF(left, 54 * unit, width, 17 * unit),
+                more,
+                font(13.5, narrow=True),
+                t.color(more_role),
+            )
+        bar = QRectF(0, self.height() - 4, self.width(), 4)
+        painter.fillRect(bar, t.color("raised"))
+        done = QRectF(bar.left(), bar.top(), bar.width() * run.share, bar.height())
+        if run.moves:
+            painter.fillRect(done, t.color("ember"))
+        elif run.ended:
+            painter.fillRect(done, t.color(run.role))
+        else:  # nothing moves: a broken line, in the colour of why
+            pen = QPen(t.color(run.role), 4)
+            pen.setDashPattern([3, 3])
+            painter.setPen(pen)
+            painter.drawLine(
+                QPointF(done.left(), done.center().y()), QPointF(done.right(), done.center().y())
+            )
+
+
+class RunPlace(QWidget):
+    """``RunPlace(theme)``.  Reports: ``pause_asked``, ``resume_asked``, ``stop_asked``, ``again_asked``, ``open_asked``."""
+
+    pause_asked = pyqtSignal()
+    resume_asked = pyqtSignal()
+    stop_asked = pyqtSignal()
+    again_asked = pyqtSignal()
+    open_asked = pyqtSignal(str)
+    folder_asked = pyqtSignal(str)
+    chosen = pyqtSignal(str)
+
+    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.run: RunModel | None = None
+        self.head = RunHead(theme)
+        self.pause = QPushButton("Pause")
+        self.stop = QPushButton("Stop")
+        self.pause.setAccessibleName("Pause or resume the run")
+        self.stop.setAccessibleName("Stop the run")
+        self.pause.clicked.connect(self._pause_or_go_on)
+        self.stop.clicked.connect(self.stop_asked)
+        top = QHBoxLayout()
+        top.setContentsMargins(0, 0, 16, 0)
+        top.setSpacing(8)
+        top.addWidget(self.head, 1)
+        top.addWidget(self.pause)
+        top.addWidget(self.stop)
+        self.table = RowsTable(theme, COLUMNS, "Outputs of the run", 44)
+        self.table.doubleClicked.connect(lambda _: self._open())
+        self.fan = FanChart(theme)
+        self.needs = QLabel()
+        self.needs.setWordWrap(True)
+        self.needs.setObjectName("quiet")
+        self.needs.setFont(font(13.5, narrow=True))
+        self.needs.setAlignment(Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft)
+        self.needs.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.needs.setContentsMargins(16, 8, 16, 8)
+        self.open_file, self.open_folder = QPushButton("Open file"), QPushButton("Open folder")
+        self.open_file.clicked.connect(self._open)
+        self.open_folder.clicked.connect(self._folder)
+        buttons = QHBoxLayout()
+        buttons.setSpacing(8)
+        buttons.setContentsMargins(16, 0, 16, 10)
+        buttons.addWidget(self.open_file)
+        buttons.addWidget(self.open_folder)
+        buttons.addStretch(1)
+        side = QVBoxLayout()
+        side.setContentsMargins(0, 0, 0, 0)
+        side.addWidget(self.needs, 1)
+        side.addLayout(buttons)
+        below = QWidget()
+        below.setFixedHeight(round(190 * scale()))
+        row = QHBoxLayout(below)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.addWidget(self.fan, 5)
+        row.addLayout(side, 4)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        layout.addLayout(top)
+        layout.addWidget(self.table, 1)
+        layout.addWidget(below)
+        selection = self.table.selectionModel()
+        assert selection is not None
+        selection.currentChanged.connect(lambda *_: self._describe())
+        self._describe()
+
+    def show_run(self, run: RunModel) -> None:
+        """Show another state of the run."""
+        self.run = run
+        self.head.show_run(run)
+        self.table.show_rows(run.rows, lambda row: row.id)
+        self.fan.show_run(run)
+        self._describe()
+
+    def _describe(self) -> None:
+        run = self.run
+        down = run is not None and not run.lives and not run.ended
+        self.pause.setText("Take up again" if down else "Resume" if run and run.paused else "Pause")
+        self.pause.setEnabled(bool(run and (run.going or down)))
+        self.stop.setEnabled(bool(run and run.going))
+        row: RunRow | None = self.table.chosen()
+        there = bool(row and row.state == "proved")
+        self.open_file.setEnabled(there)
+        self.open_folder.setEnabled(bool(row and row.path))
+        if row is None:
+            self.needs.setText("")
+            return
+        if row.state == "needs you":
+            self.needs.setText(f"{row.title} · {row.recipe} needs you.\n{row.reason}")
+        elif row.checks:
+            good = sum(1 for check in row.checks if check[1])
+            lines = " · ".join(f"{name}: {found}" for name, _, _, found, _ in row.checks)
+            self.needs.setText(
+                f"{good} of {len(row.checks)} checks proved, decoded in a fresh process\n{lines}"
+            )
+        else:
+            others = "\n".join(run.needs[:3]) if run and run.needs else ""
+            self.needs.setText(f"{row.title} · {row.recipe}: {row.state}\n{others}".strip())
+
+    def _pause_or_go_on(self) -> None:
+        if self.run is None:
+            return
+        if not self.run.lives and not self.run.ended:
+            self.again_asked.emit()
+        elif self.run.paused:
+            self.resume_asked.emit()
+        else:
+            self.pause_asked.emit()
+
+    def _open(self) -> None:
+        if (row := self.table.chosen()) and row.state == "proved":
+            self.open_asked.emit(row.path)
+
+    def _folder(self) -> None:
+        if (row := self.table.chosen()) and row.path:
+            self.folder_asked.emit(row.path)

@@ -1,0 +1,1 @@
+"""Widgets that are usable alone."""
