@@ -21,7 +21,7 @@ import sys, time
 from pathlib import Path
 from chronocast.journal.facts import FactsStore
 from chronocast.model.batch.batch import Source
-from chronocast.preparation.sources import ready_source
+from chronocast.preparation.source.ready import ready_source
 begin = time.perf_counter()
 path, kept = Path(sys.argv[1]), Path(sys.argv[2])
 store = FactsStore(kept / "facts")

@@ -19,7 +19,7 @@ from chronocast.model.recipe.recipe import Recipe
 from chronocast.model.source.cutlist import CutList
 from chronocast.model.time.timing import FrameRange
 from chronocast.pieces.plan import OutputPlan, plan_output
-from chronocast.preparation.expectation import expected_of
+from chronocast.preparation.output.expectation import expected_of
 from chronocast.timeline.layout import clip_cut_list
 
 

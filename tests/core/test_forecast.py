@@ -18,7 +18,7 @@ from chronocast.forecast.room import Room, reserve_on
 from chronocast.forecast.size import PictureAsk, belief, container_bytes, picture_bytes
 from chronocast.forecast.work import SUPPLIED_PACE, Load, Pace, PieceAsk, encode_belief, piece_seconds
 from chronocast.preparation.outlook import experience
-from chronocast.preparation.pace import load_of
+from chronocast.preparation.station.pace import load_of
 from chronocast.schedule.clock import Work, simulate, typical_spans
 
 

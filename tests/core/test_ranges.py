@@ -32,7 +32,7 @@ from chronocast.model.source.shown_clips import shot_at, shots
 from chronocast.model.source.source_clock import SourceClock
 from chronocast.model.time.shuttle import Shuttle
 from chronocast.model.time.timing import FrameRange
-from chronocast.preparation.source_ready import framing_view
+from chronocast.preparation.source.source_ready import framing_view
 
 NTSC = Fraction(30000, 1001)
 

@@ -14,8 +14,8 @@ from chronocast.journal.facts import FactsStore
 from chronocast.media.files.footage import Format, write_footage
 from chronocast.model.batch.batch import Source
 from chronocast.model.source.cutlist import CutList
-from chronocast.preparation.source_ready import SourceReady
-from chronocast.preparation.sources import notices, ready_source
+from chronocast.preparation.source.ready import notices, ready_source
+from chronocast.preparation.source.source_ready import SourceReady
 from chronocast.timeline.errors import TimelineError
 from chronocast.timeline.read import read_timeline
 from chronocast.timeline.write import edit_lists, otio_text

@@ -25,7 +25,7 @@ from chronocast.model.recipe.supplied import BASIC, supplied
 from chronocast.model.source.cutlist import CutList
 from chronocast.model.time.timing import FrameRange
 from chronocast.pieces.plan import plan_output
-from chronocast.preparation.sources import ready_source
+from chronocast.preparation.source.ready import ready_source
 from chronocast.timeline.errors import TimelineError
 from chronocast.timeline.layout import clip_cut_list
 from tests.footage import RATE, clip, counted, folder

@@ -26,9 +26,9 @@ from chronocast.model.recipe.layouts import layout_told
 from chronocast.model.recipe.recipe import PictureRecipe, RateControl, Recipe, SoundRecipe
 from chronocast.model.recipe.supplied import supplied
 from chronocast.model.source.facts import ClipFacts
-from chronocast.preparation.differences import differences_from_source
-from chronocast.preparation.output_ready import Prospect
-from chronocast.preparation.prepare import prepare
+from chronocast.preparation.output.differences import differences_from_source
+from chronocast.preparation.output.output_ready import Prospect
+from chronocast.preparation.output.prepare import prepare
 from chronocast.preparation.today import outlook_now
 from chronocast.run.view import OutputView, RunView
 from tests.footage import clip, counted, counters, tone

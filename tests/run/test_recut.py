@@ -16,9 +16,9 @@ from chronocast.model.batch.edits import add_recipe, fill
 from chronocast.model.batch.ranges import add_range, change_range, take_marked
 from chronocast.model.recipe.supplied import BASIC
 from chronocast.model.time.timing import FrameRange
-from chronocast.preparation.gather import gather
-from chronocast.preparation.prepare import prepare
+from chronocast.preparation.output.prepare import prepare
 from chronocast.preparation.recut import compare, relink, search_in, take
+from chronocast.preparation.source.gather import gather
 from chronocast.timeline.layout import clip_cut_list
 from tests.footage import clip, folder
 from tests.sequences import clip_item, sequence

@@ -127,7 +127,7 @@ def accept_damage(
     off: Annotated[bool, typer.Option("--off", help="Refuse it again.")] = False,
 ) -> None:
     """Accept what is damaged in some sources, each place listed: outputs show it, and their check says so."""
-    from chronocast.preparation.damaged import damage_lines
+    from chronocast.preparation.source.damaged import damage_lines
     from chronocast.preparation.today import prepared
 
     def change(loaded: Any) -> Any:

@@ -23,8 +23,8 @@ from chronocast.model.source.cutlist import CutList
 from chronocast.model.time.timing import FrameRange
 from chronocast.pieces.plan import plan_sound
 from chronocast.pieces.stock import Stock
-from chronocast.preparation.expectation import expected_file, expected_of
-from chronocast.preparation.output_ready import OutputReady
+from chronocast.preparation.output.expectation import expected_file, expected_of
+from chronocast.preparation.output.output_ready import OutputReady
 from chronocast.preparation.today import prepared
 from chronocast.timeline.layout import clip_origin
 

@@ -11,7 +11,7 @@ from chronocast.journal.facts import FactsStore
 from chronocast.journal.places import data_folder
 from chronocast.model.batch.batch import Batch, Source
 from chronocast.model.errors import ModelError
-from chronocast.preparation.prepare import prepare
+from chronocast.preparation.output.prepare import prepare
 from chronocast.preparation.recut import changed_sources, compare, relink, search_in, take
 
 

@@ -10,8 +10,8 @@ from chronocast.model.batch.batch import Batch
 from chronocast.model.errors import ChronocastError
 from chronocast.model.paths import shown
 from chronocast.model.show import clock_text, size_text, time_text
-from chronocast.preparation.differences import differences_from_source
 from chronocast.preparation.outlook import Outlook, clock
+from chronocast.preparation.output.differences import differences_from_source
 from chronocast.preparation.today import outlook_now, prepared
 
 

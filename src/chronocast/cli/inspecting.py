@@ -20,10 +20,10 @@ from chronocast.model.show import counted, rate_bits_text, size_text, time_text
 from chronocast.model.source.cutlist import CutList
 from chronocast.model.source.facts import ClipFacts, Damage, SoundFacts
 from chronocast.model.time.timing import format_timecode, rate_text
-from chronocast.preparation.damaged import damage_lines, picture_time
-from chronocast.preparation.gather import expand
-from chronocast.preparation.source_ready import SourceReady
-from chronocast.preparation.sources import kind_of, notices, ready_source
+from chronocast.preparation.source.damaged import damage_lines, picture_time
+from chronocast.preparation.source.gather import expand
+from chronocast.preparation.source.ready import kind_of, notices, ready_source
+from chronocast.preparation.source.source_ready import SourceReady
 from chronocast.timeline.layout import clip_colour, clip_cut_list
 
 log = logging.getLogger(__name__)

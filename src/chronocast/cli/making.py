@@ -17,8 +17,8 @@ from chronocast.model.batch.naming import read_pattern
 from chronocast.model.errors import ModelError
 from chronocast.model.recipe.formats import extension
 from chronocast.model.time.timing import Rate, parse_rate, parse_timecode
-from chronocast.preparation.gather import Refused, gather
-from chronocast.preparation.sources import ready_source
+from chronocast.preparation.source.gather import Refused, gather
+from chronocast.preparation.source.ready import ready_source
 
 
 def make_batch(

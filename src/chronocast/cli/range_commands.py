@@ -136,7 +136,7 @@ def ranges_clips(
     from chronocast.cli.ranging import for_each_clip
     from chronocast.journal.facts import FactsStore
     from chronocast.journal.places import data_folder
-    from chronocast.preparation.prepare import prepare
+    from chronocast.preparation.output.prepare import prepare
 
     try:
         made = for_each_clip(load(batch), batch, source, recipe, instead, look)

@@ -25,7 +25,7 @@ from chronocast.model.errors import ModelError
 from chronocast.model.source.shown_clips import shots
 from chronocast.model.time.timing import FrameRange
 from chronocast.preparation.ranging import RangeTold, look_at, ready, told, typed_range
-from chronocast.preparation.source_ready import framing_view
+from chronocast.preparation.source.source_ready import framing_view
 
 
 def _store() -> FactsStore:

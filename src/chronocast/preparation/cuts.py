@@ -10,8 +10,8 @@ from chronocast.journal.facts import FactsStore
 from chronocast.model.batch.batch import FULL, Batch
 from chronocast.model.errors import ModelError
 from chronocast.model.time.timing import FrameRange
-from chronocast.preparation.output_ready import Prospect
-from chronocast.preparation.prepare import prepare
+from chronocast.preparation.output.output_ready import Prospect
+from chronocast.preparation.output.prepare import prepare
 
 
 def write_cuts(batch: Batch, path: Path, to: Path, store: FactsStore, edl: bool) -> list[Path]:

@@ -29,10 +29,10 @@ from chronocast.model.messages.jobs import PieceJob, SoundJob
 from chronocast.model.recipe.formats import SOUND
 from chronocast.model.recipe.layouts import channels_of
 from chronocast.pieces.stock import Stock
-from chronocast.preparation.differences import differences_from_source
-from chronocast.preparation.drives import existing_parent, room_on
-from chronocast.preparation.output_ready import OutputReady, Prospect
+from chronocast.preparation.output.differences import differences_from_source
+from chronocast.preparation.output.output_ready import OutputReady, Prospect
 from chronocast.preparation.problem import Problem
+from chronocast.preparation.station.drives import existing_parent, room_on
 from chronocast.schedule.clock import Span, Work, simulate, typical_spans
 
 FLAC_SHARE = 0.6

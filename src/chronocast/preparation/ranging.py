@@ -13,8 +13,8 @@ from chronocast.model.errors import ModelError
 from chronocast.model.source.range_ends import End
 from chronocast.model.source.source_clock import SourceClock
 from chronocast.model.time.timing import FrameRange
-from chronocast.preparation.source_ready import SourceReady
-from chronocast.preparation.sources import ready_source
+from chronocast.preparation.source.ready import ready_source
+from chronocast.preparation.source.source_ready import SourceReady
 
 
 @dataclass(frozen=True)

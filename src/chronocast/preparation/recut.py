@@ -10,11 +10,10 @@ from chronocast.model.batch.batch import Batch, Source, portable, resolve
 from chronocast.model.errors import ChronocastError
 from chronocast.model.paths import path_text
 from chronocast.model.time.timing import parse_rate
-from chronocast.preparation.linking import Shelves, clip_place, link
-from chronocast.preparation.output_ready import Prospect
-from chronocast.preparation.prepare import prepare
-from chronocast.preparation.source_ready import SourceReady
-from chronocast.preparation.sources import ready_source
+from chronocast.preparation.output.output_ready import Prospect
+from chronocast.preparation.output.prepare import prepare
+from chronocast.preparation.source.linking import Shelves, clip_place, link
+from chronocast.preparation.source.ready import ready_source
 
 
 @dataclass(frozen=True)
@@ -100,25 +99,6 @@ def _with_its_marks(source: Source, folder: Path, store: FactsStore, search: tup
         for part in source.ranges
     )
     return source.model_copy(update={"ranges": ranges})
-
-
-def remembered(source: Source, ready: SourceReady, folder: Path) -> Source:
-    """A source with what is known of it now: what its media is, where it was found; of a sequence, whose cut it is."""
-    if source.kind == "clip":
-        (facts,) = ready.facts.values()
-        return source.model_copy(update={"known": {source.path: facts.fingerprint}})
-    if ready.timeline is None:
-        return source
-    by_path = ready.facts
-    known = dict(source.known)
-    relinked = dict(source.relinked)
-    for name in ready.timeline.media:
-        place = ready.moved.get(name, name)
-        if place in by_path:
-            known[name] = by_path[place].fingerprint
-    for name, place in ready.moved.items():
-        relinked[name] = portable(Path(place), folder)
-    return source.model_copy(update={"taken": ready.mark, "known": known, "relinked": relinked})
 
 
 @dataclass(frozen=True)

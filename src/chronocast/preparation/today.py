@@ -19,10 +19,10 @@ from chronocast.model.recipe.recipe import Recipe
 from chronocast.pieces.stock import Stock
 from chronocast.preparation.judging import card_problems
 from chronocast.preparation.outlook import Experience, Outlook, experience, outlook
-from chronocast.preparation.output_ready import OutputReady, Prospect
-from chronocast.preparation.pace import load_pace
-from chronocast.preparation.prepare import prepare
-from chronocast.preparation.station import machine_slots
+from chronocast.preparation.output.output_ready import OutputReady, Prospect
+from chronocast.preparation.output.prepare import prepare
+from chronocast.preparation.station.pace import load_pace
+from chronocast.preparation.station.slots import machine_slots
 
 if TYPE_CHECKING:
     from chronocast.journal.ledger import Ledger

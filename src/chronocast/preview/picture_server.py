@@ -16,7 +16,7 @@ import threading
 from collections import OrderedDict
 from typing import Any
 
-from chronocast.preparation.children import die_with_parent
+from chronocast.preparation.station.children import die_with_parent
 
 SLOTS = ("here", "after", "last", "first")
 KEPT_BYTES = 80_000_000

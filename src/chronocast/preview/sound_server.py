@@ -11,7 +11,7 @@ import signal
 import sys
 from fractions import Fraction
 
-from chronocast.preparation.children import die_with_parent
+from chronocast.preparation.station.children import die_with_parent
 
 
 def main() -> int:

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from typing import Any, NamedTuple
 
 from chronocast.model.messages.jobs import PieceJob, SoundJob
-from chronocast.preparation.output_ready import OutputReady
+from chronocast.preparation.output.output_ready import OutputReady
 from chronocast.run import events as e
 
 

@@ -11,7 +11,7 @@ from typing import Any
 from chronocast.deliver.place import discard
 from chronocast.model.errors import ChronocastError
 from chronocast.pieces.stock import Stock
-from chronocast.preparation.output_ready import Prospect
+from chronocast.preparation.output.output_ready import Prospect
 
 LOOKED_AT = 2**20
 

@@ -53,15 +53,15 @@ from chronocast.model.messages.jobs import CheckJob, JoinJob, PieceJob, SoundJob
 from chronocast.model.paths import path_text, real_path, shown
 from chronocast.model.source.cutlist import media_title
 from chronocast.pieces.stock import Stock
-from chronocast.preparation.damaged import picture_time
-from chronocast.preparation.drives import PIECE_BYTES, NoRoom, need_room, room_on
-from chronocast.preparation.expectation import expected_file
 from chronocast.preparation.judging import refusals
 from chronocast.preparation.outlook import Outlook, as_json, experience, outlook, picture_ask
-from chronocast.preparation.output_ready import OutputReady, Prospect
-from chronocast.preparation.pace import LoadMeter, load_pace
-from chronocast.preparation.prepare import prepare
-from chronocast.preparation.station import machine_slots
+from chronocast.preparation.output.expectation import expected_file
+from chronocast.preparation.output.output_ready import OutputReady, Prospect
+from chronocast.preparation.output.prepare import prepare
+from chronocast.preparation.source.damaged import picture_time
+from chronocast.preparation.station.drives import PIECE_BYTES, NoRoom, need_room, room_on
+from chronocast.preparation.station.pace import LoadMeter, load_pace
+from chronocast.preparation.station.slots import machine_slots
 from chronocast.preparation.today import made_record
 from chronocast.run import events as e
 from chronocast.run.in_hand import Attempt, InHand

@@ -21,7 +21,7 @@ from chronocast.pieces.rounds import (
     settle,
 )
 from chronocast.pieces.stock import Stock
-from chronocast.preparation.output_ready import OutputReady
+from chronocast.preparation.output.output_ready import OutputReady
 
 
 @dataclass(frozen=True)

@@ -134,7 +134,7 @@ class Opening:
 
 def _calibrate_once(window: Window) -> None:
     """Measure this machine in the background, the first time."""
-    from chronocast.preparation.pace import load_pace
+    from chronocast.preparation.station.pace import load_pace
 
     if not load_pace().calibrated and window.isVisible():
         window.measure()

@@ -27,9 +27,9 @@ from chronocast.model.errors import ChronocastError
 from chronocast.model.messages.jobs import CheckJob, Job, JoinJob, PieceJob, SoundJob
 from chronocast.model.recipe.recipe import FrameSize, PictureRecipe, RateControl
 from chronocast.model.source.cutlist import MediaRef, SoundSpan, plain_span
-from chronocast.preparation.output_ready import PIECE_WORK, READ_SHARE
-from chronocast.preparation.pace import save_pace
-from chronocast.preparation.station import machine_slots
+from chronocast.preparation.output.output_ready import PIECE_WORK, READ_SHARE
+from chronocast.preparation.station.pace import save_pace
+from chronocast.preparation.station.slots import machine_slots
 
 FRAMES, WIDTH, HEIGHT, RATE = 50, 1280, 720, Fraction(25)
 SECONDS_AT_MOST = 30.0

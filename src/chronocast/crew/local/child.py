@@ -19,7 +19,7 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
-from chronocast.preparation.children import die_with_parent
+from chronocast.preparation.station.children import die_with_parent
 
 PROGRESS_SECONDS = 0.2
 

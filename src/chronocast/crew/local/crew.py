@@ -23,7 +23,7 @@ import psutil
 
 from chronocast.crew.contract import AttemptFailed, CrewEvent, Finished, Granted, Progressed, Returned
 from chronocast.model.messages.jobs import Job
-from chronocast.preparation.station import machine_slots
+from chronocast.preparation.station.slots import machine_slots
 
 log = logging.getLogger(__name__)
 STATION = "here"

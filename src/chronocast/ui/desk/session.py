@@ -17,10 +17,10 @@ from chronocast.model.batch.batch import Batch
 from chronocast.model.batch.changes import batch_changes
 from chronocast.model.batch.edits import History, add_recipe, add_source, fill, in_order
 from chronocast.model.recipe.supplied import BASIC
-from chronocast.preparation.gather import gather
 from chronocast.preparation.outlook import Outlook
-from chronocast.preparation.output_ready import Prospect
+from chronocast.preparation.output.output_ready import Prospect
 from chronocast.preparation.recut import Recut, Relinked, changed_sources, compare, search_in, take
+from chronocast.preparation.source.gather import gather
 from chronocast.run.view import RunView
 from chronocast.ui.desk.workers import FileWatcher, Follower, Forecaster, errand
 
@@ -114,7 +114,7 @@ class Session(QObject):
     def measure(self) -> None:
         """Calibrate this machine, in a process that goes when we go."""
         from chronocast.crew.local.calibrate import Apart
-        from chronocast.preparation.pace import load_pace
+        from chronocast.preparation.station.pace import load_pace
 
         if self._measuring is not None:
             return
@@ -411,7 +411,7 @@ class Session(QObject):
 
         The drives are looked at anew first; ``any_room`` begins whatever they say.
         """
-        from chronocast.preparation.drives import looked_at_anew
+        from chronocast.preparation.station.drives import looked_at_anew
         from chronocast.run.client import begin_run
 
         batch, path = self.batch, self.path

@@ -138,8 +138,8 @@ class Forecaster(Worker):
         self.wake()
 
     def work(self) -> None:
-        from chronocast.preparation.pace import LoadMeter
-        from chronocast.preparation.station import machine_slots
+        from chronocast.preparation.station.pace import LoadMeter
+        from chronocast.preparation.station.slots import machine_slots
         from chronocast.preparation.today import learned, outlook_now, prepared
 
         while True:

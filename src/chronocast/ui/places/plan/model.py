@@ -16,13 +16,13 @@ from chronocast.model.show import clock_text, rate_bits_text, size_text, time_te
 from chronocast.model.source.cutlist import CutList
 from chronocast.model.source.source_clock import SourceClock
 from chronocast.model.time.timing import format_timecode, rate_text
-from chronocast.preparation.differences import differences_from_source
 from chronocast.preparation.judging import Judged, judged_outputs
 from chronocast.preparation.outlook import Outlook, OutputOutlook, clock, together
-from chronocast.preparation.output_ready import OutputReady, Prospect
+from chronocast.preparation.output.differences import differences_from_source
+from chronocast.preparation.output.output_ready import OutputReady, Prospect
 from chronocast.preparation.problem import Problem
 from chronocast.preparation.recut import Recut
-from chronocast.preparation.source_ready import SourceReady
+from chronocast.preparation.source.source_ready import SourceReady
 from chronocast.ui.places.recipe.model import label_of, say
 
 

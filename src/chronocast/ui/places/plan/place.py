@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
 
 from chronocast.model.batch.batch import Batch
 from chronocast.preparation.outlook import Outlook, OutputOutlook
-from chronocast.preparation.output_ready import Prospect
+from chronocast.preparation.output.output_ready import Prospect
 from chronocast.ui.places.plan.find_bar import FindBar
 from chronocast.ui.places.plan.grid import Grid
 from chronocast.ui.places.plan.lanes import Block, LaneData, Lanes

@@ -6,8 +6,8 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from chronocast.model.batch.batch import Batch
 from chronocast.model.source.range_ends import End
-from chronocast.preparation.output_ready import Prospect
-from chronocast.preparation.source_ready import SourceReady
+from chronocast.preparation.output.output_ready import Prospect
+from chronocast.preparation.source.source_ready import SourceReady
 from chronocast.ui.desk.viewer import Viewer
 
 Ends = tuple[End | None, End | None]

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QWidget
 from chronocast.model.picture.geometry import View
 from chronocast.model.source.range_ends import End
 from chronocast.model.source.source_clock import SourceClock
-from chronocast.preparation.source_ready import SourceReady
+from chronocast.preparation.source.source_ready import SourceReady
 from chronocast.ui.desk.viewer import Viewer
 from chronocast.ui.places.range.ends_watch import Ends, EndsWatch
 from chronocast.ui.places.range.parts import RangeParts

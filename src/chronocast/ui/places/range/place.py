@@ -23,8 +23,8 @@ from chronocast.model.batch.ranges import (
 from chronocast.model.errors import ModelError
 from chronocast.model.time.timing import FrameRange
 from chronocast.preparation.outlook import Outlook
-from chronocast.preparation.output_ready import Prospect
-from chronocast.preparation.source_ready import SourceReady
+from chronocast.preparation.output.output_ready import Prospect
+from chronocast.preparation.source.source_ready import SourceReady
 from chronocast.ui.places.range.ends_watch import EndsWatch
 from chronocast.ui.places.range.film_band import Band, PieceBand
 from chronocast.ui.places.range.framing import FramingDesk

@@ -6,8 +6,8 @@ from dataclasses import dataclass, field
 
 from chronocast.model.batch.batch import FULL, Batch
 from chronocast.model.time.timing import FrameRange
-from chronocast.preparation.output_ready import Prospect
-from chronocast.preparation.source_ready import SourceReady
+from chronocast.preparation.output.output_ready import Prospect
+from chronocast.preparation.source.source_ready import SourceReady
 from chronocast.ui.places.range.model import RangeRow, RangeSheet
 
 

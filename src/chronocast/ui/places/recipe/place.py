@@ -42,7 +42,7 @@ from chronocast.model.recipe.wording import recipe_facts, telling_name
 from chronocast.model.show import rate_bits_text, size_text, time_text
 from chronocast.preparation.judging import Judged, judged_outputs
 from chronocast.preparation.outlook import Outlook, OutputOutlook, together
-from chronocast.preparation.output_ready import Prospect
+from chronocast.preparation.output.output_ready import Prospect
 from chronocast.ui.places.recipe.model import BITS, RecipeModel, Seen, Setting, label_of, recipe_model, say
 from chronocast.ui.places.recipe.parts import Form, Outcome, Shelf, Shelved
 from chronocast.ui.places.recipe.size_ruler import Ruled, SizeRuler, Stop

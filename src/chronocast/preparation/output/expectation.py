@@ -12,8 +12,8 @@ from chronocast.model.recipe.formats import CONTAINERS, SOUND
 from chronocast.model.recipe.layouts import channels_of
 from chronocast.model.recipe.recipe import Recipe
 from chronocast.model.time.timing import Rate
-from chronocast.preparation.differences import differences_from_source
-from chronocast.preparation.output_ready import KEEPS_PEAK, OutputReady
+from chronocast.preparation.output.differences import differences_from_source
+from chronocast.preparation.output.output_ready import KEEPS_PEAK, OutputReady
 
 _FFMPEG = {"mpeg2": "mpeg2video", "dnxhr": "dnxhd", "cineform": "cfhd", "rle": "qtrle", "jpeg": "mjpeg"}
 

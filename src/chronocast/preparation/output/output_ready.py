@@ -18,9 +18,9 @@ from chronocast.model.time.timing import FrameRange, Rate, format_timecode
 from chronocast.pieces.name import digest
 from chronocast.pieces.plan import OutputPlan
 from chronocast.pieces.rounds import Rounds, remaining_encodes
-from chronocast.preparation.damaged import Shown, damage_shown
 from chronocast.preparation.problem import Problem
-from chronocast.preparation.source_ready import SourceReady
+from chronocast.preparation.source.damaged import Shown, damage_shown
+from chronocast.preparation.source.source_ready import SourceReady
 
 READ_SHARE = 0.2
 """What decoding and scaling a pixel costs against encoding one at medium effort."""

@@ -14,9 +14,9 @@ from chronocast.model.batch.batch import Batch, Source, portable
 from chronocast.model.batch.edits import add_source
 from chronocast.model.errors import ChronocastError
 from chronocast.model.paths import path_text, shown
-from chronocast.preparation.linking import FILM_ENDINGS
-from chronocast.preparation.recut import remembered
-from chronocast.preparation.sources import (
+from chronocast.preparation.source.known import remembered
+from chronocast.preparation.source.linking import FILM_ENDINGS
+from chronocast.preparation.source.ready import (
     EDIT_LIST_ENDINGS,
     TIMELINE_ENDINGS,
     MissingMedia,

@@ -19,7 +19,7 @@ from chronocast.model.time.timing import rate_text
 from chronocast.pieces.plan import tracks_taken
 
 if TYPE_CHECKING:
-    from chronocast.preparation.output_ready import OutputReady
+    from chronocast.preparation.output.output_ready import OutputReady
 
 FINENESS = {"gray": 0, "4:2:0": 1, "4:2:2": 2, "4:4:4": 3, "RGB": 3}
 

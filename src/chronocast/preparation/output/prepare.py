@@ -24,10 +24,10 @@ from chronocast.model.recipe.recipe import Recipe
 from chronocast.model.time.timing import FrameRange
 from chronocast.pieces.name import digest
 from chronocast.pieces.plan import output_rate, picture_size
-from chronocast.preparation.output_ready import KEEPS_PEAK, OutputReady, Prospect
+from chronocast.preparation.output.output_ready import KEEPS_PEAK, OutputReady, Prospect
 from chronocast.preparation.problem import Problem
-from chronocast.preparation.source_ready import SourceReady, framing_view
-from chronocast.preparation.sources import notices, ready_source
+from chronocast.preparation.source.ready import notices, ready_source
+from chronocast.preparation.source.source_ready import SourceReady, framing_view
 
 
 def _look_ahead(

@@ -18,10 +18,10 @@ from chronocast.model.source.clip_changes import changes
 from chronocast.model.source.cutlist import media_title
 from chronocast.model.source.facts import ClipFacts
 from chronocast.model.time.timing import Rate, parse_rate
-from chronocast.preparation.damaged import damage_lines
-from chronocast.preparation.linking import Linked, Shelves, clip_place, link
 from chronocast.preparation.problem import Problem
-from chronocast.preparation.source_ready import SourceReady
+from chronocast.preparation.source.damaged import damage_lines
+from chronocast.preparation.source.linking import Linked, Shelves, clip_place, link
+from chronocast.preparation.source.source_ready import SourceReady
 from chronocast.timeline.described import Timeline
 from chronocast.timeline.errors import TimelineError
 from chronocast.timeline.layout import clip_cut_list, sequence_cut_list

@@ -1,0 +1,1 @@
+"""This machine: its slots, its pace, its drives, its child processes."""
