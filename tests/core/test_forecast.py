@@ -13,10 +13,12 @@ from hypothesis import strategies as st
 from chronocast.crew.local.calibrate import Timed, load_while
 from chronocast.forecast.band import Band, Chance, band
 from chronocast.forecast.learn import Belief, update
-from chronocast.forecast.priors import effort_factor, size_prior
+from chronocast.forecast.priors import size_prior
 from chronocast.forecast.room import Room, reserve_on
 from chronocast.forecast.size import PictureAsk, belief, container_bytes, picture_bytes
 from chronocast.forecast.work import SUPPLIED_PACE, Load, Pace, PieceAsk, encode_belief, piece_seconds
+from chronocast.media.encoders.registry import ENCODERS
+from chronocast.model.recipe.recipe import PictureRecipe, RateControl
 from chronocast.preparation.outlook import experience
 from chronocast.preparation.station.pace import load_of
 from chronocast.schedule.clock import Work, simulate, typical_spans
@@ -30,7 +32,10 @@ def ask(
     quality: float = 20.0,
     film: str = "reef",
 ) -> PictureAsk:
-    prior = size_prior("h264", mode, 1280 * 720, 25.0, 3e6, 6e6, quality, 0.0, "libx264")
+    control = RateControl(
+        mode=mode, target_bits_per_second=3_000_000, peak_bits_per_second=6_000_000, quality=quality
+    )
+    prior = size_prior(PictureRecipe(rate_control=control), 1280 * 720, 25.0)
     return PictureAsk(f"o {film}", "f", prior, [200] * pieces, kept or [None] * pieces, seen or {}, film)
 
 
@@ -156,7 +161,7 @@ class Learning(unittest.TestCase):
 class Seconds(unittest.TestCase):
     def test_seconds_follow_pixels_effort_and_pace(self) -> None:
         def likely(effort: str, megapixels: float, pace: Pace = SUPPLIED_PACE) -> float:
-            asks = [PieceAsk(megapixels, effort_factor("libx264", effort), "p")]
+            asks = [PieceAsk(megapixels, ENCODERS["libx264"].effort(effort), "p")]
             return band(piece_seconds(asks, pace, {}, Chance(), "o").sum(axis=0)).likely
 
         self.assertLess(likely("fast", 100), likely("medium", 100))

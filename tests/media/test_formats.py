@@ -11,9 +11,10 @@ from typing import Any
 import av
 import numpy as np
 
-from chronocast.media.encoders.settings import is_here
+from chronocast.media.encoders.here import is_here
+from chronocast.model.recipe.codecs import PICTURE
+from chronocast.model.recipe.containers import CONTAINERS
 from chronocast.model.recipe.contradictions import conflicts, level_conflicts, profile_reasons, usual_profile
-from chronocast.model.recipe.formats import CONTAINERS, PICTURE
 from chronocast.model.recipe.languages import own_code
 from chronocast.model.recipe.levels import levels
 from chronocast.model.recipe.recipe import (

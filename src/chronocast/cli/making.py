@@ -15,7 +15,7 @@ from chronocast.model.batch.batch import FULL, Batch, NamedRange, portable
 from chronocast.model.batch.edits import add_recipe, fill, identifier
 from chronocast.model.batch.naming import read_pattern
 from chronocast.model.errors import ModelError
-from chronocast.model.recipe.formats import extension
+from chronocast.model.recipe.containers import extension
 from chronocast.model.time.timing import Rate, parse_rate, parse_timecode
 from chronocast.preparation.source.gather import Refused, gather
 from chronocast.preparation.source.ready import ready_source

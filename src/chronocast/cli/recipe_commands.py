@@ -32,7 +32,7 @@ def _need(name: str) -> Any:
 def recipes_list(json_: Json = False) -> None:
     """Saved recipes, and what each is for."""
     from chronocast.journal.library import Library
-    from chronocast.model.recipe.formats import ending_told
+    from chronocast.model.recipe.containers import ending_told
 
     library = Library()
     recipes, favourite = library.recipes(), library.favourite
@@ -231,7 +231,8 @@ def recipes_schema() -> None:
 @recipes_app.command("formats")
 def recipes_formats(json_: Json = False) -> None:
     """What goes with what: containers, picture and sound codecs, rate controls."""
-    from chronocast.model.recipe.formats import CONTAINERS, PICTURE, SOUND
+    from chronocast.model.recipe.codecs import PICTURE, SOUND
+    from chronocast.model.recipe.containers import CONTAINERS
 
     if json_:
         put({"version": 1,

@@ -10,6 +10,7 @@ from chronocast.media.files.prove import Found
 from chronocast.model.cards.bucket import Bucket, run_through
 from chronocast.model.messages.check import Check, Expected
 from chronocast.model.picture.colour import same_tags, told
+from chronocast.model.recipe.codecs import PICTURE
 from chronocast.model.recipe.languages import own_code
 from chronocast.model.recipe.layouts import layout_told
 from chronocast.model.show import rate_bits_text, size_text
@@ -128,12 +129,11 @@ def _picture(found: Found, expected: Expected) -> list[Check]:
 
 
 _PROFILES = {
-    ("h264", "baseline"): "Baseline", ("h264", "main"): "Main", ("h264", "high"): "High", ("h264", "high10"): "High 10",
-    ("h264", "high422"): "High 4:2:2", ("h264", "high444"): "High 4:4:4 Predictive", ("hevc", "main"): "Main",
-    ("hevc", "main10"): "Main 10", ("hevc", "main422-10"): "Rext", ("hevc", "main444-8"): "Rext", ("hevc", "main444-10"): "Rext",
-    ("mpeg2video", "main"): "Main", ("mpeg2video", "4:2:2"): "4:2:2", ("vp9", "0"): "Profile 0", ("vp9", "1"): "Profile 1",
-    ("av1", "main"): "Main",
-}  # fmt: skip
+    (codec.stream_name, profile): name
+    for codec in PICTURE.values()
+    for profile, name in codec.profile_names.items()
+}
+"""What the libraries call the profiles of streams."""
 
 
 def level_code(codec: str, level: str, profile: str = "") -> int:

@@ -6,8 +6,9 @@ from dataclasses import dataclass
 from fractions import Fraction
 from math import exp
 
-from chronocast.forecast.priors import effort_factor, size_prior
-from chronocast.model.recipe.formats import SOUND
+from chronocast.forecast.priors import size_prior
+from chronocast.media.encoders.registry import ENCODERS
+from chronocast.model.recipe.codecs import SOUND
 from chronocast.model.recipe.recipe import CHANNELS, Recipe, frame_size
 from chronocast.model.time.timing import Rate, parse_rate
 
@@ -50,17 +51,12 @@ def weigh(recipe: Recipe, width: int, height: int, rate: Rate) -> Weighed:
     pictures = parse_rate(picture.rate) if picture.rate else rate
     if picture.kind.kind == "images" and picture.stills.mode != "every":
         pictures = Fraction(1) / Fraction(max(picture.stills.seconds, 0.04)).limit_denominator(1000)
-    grade = picture.kind.grade(picture.grade)
-    encoder = picture.encoder or picture.kind.encoders[0]
-    control = picture.rate_control
-    prior = size_prior(
-        picture.codec, picture.control, out[0] * out[1], float(pictures), control.target_bits_per_second, picture.peak,
-        control.quality, grade.bits_a_pixel if grade else 0.0, encoder,
-    )  # fmt: skip
+    encoder = ENCODERS[picture.encoder or picture.kind.encoders[0]]
+    prior = size_prior(picture, out[0] * out[1], float(pictures), encoder.larger)
     bits = prior.bytes_a_frame * 8 * float(pictures) * exp(prior.belief.mean)
     fields = 2 if picture.scan != "progressive" else 1
-    times = TWO_PASS_ROUNDS if picture.control == "two pass" else 1.0
-    encode = out[0] * out[1] / 1e6 * float(pictures) * effort_factor(encoder, picture.effort) * times
+    times = TWO_PASS_ROUNDS if picture.steering.searched else 1.0
+    encode = out[0] * out[1] / 1e6 * float(pictures) * encoder.effort(picture.effort) * times
     read = width * height / 1e6 * float(min(rate, pictures * fields)) * READ
     slow = {"nearest": 1.0, "blend": 1.15, "motion": 6.0}[picture.retime] if picture.rate else 1.0
     return Weighed(bits, sound, (encode + read) * slow)

@@ -7,19 +7,16 @@ from dataclasses import dataclass
 from fractions import Fraction
 from math import ceil
 
-from chronocast.media.encoders.settings import (
-    FULLNESS,
-    encoder_settings,
-    library_version,
-    sampling_of,
-    sound_encoder,
-)
+from chronocast.media.encoders.here import library_version
+from chronocast.media.encoders.settings import FULLNESS, encoder_settings, sampling_of
+from chronocast.media.encoders.sound import sound_encoder
 from chronocast.model.errors import ModelError
 from chronocast.model.messages.jobs import EncoderSettings, PieceJob, SoundJob
 from chronocast.model.picture.colour import RGB_MATRIX, Colour, high_range, tags_for
 from chronocast.model.picture.geometry import View
 from chronocast.model.recipe.as_source import definite, stored_shape
-from chronocast.model.recipe.formats import CONTAINERS, SOUND, SoundCodec
+from chronocast.model.recipe.codecs import SOUND, SoundCodec
+from chronocast.model.recipe.containers import CONTAINERS
 from chronocast.model.recipe.languages import own_code
 from chronocast.model.recipe.layouts import USUAL, channels_of, known_layout
 from chronocast.model.recipe.recipe import PictureRecipe, Recipe, SoundRecipe, frame_size
@@ -28,7 +25,7 @@ from chronocast.model.source.origin import SoundOrigin
 from chronocast.model.time.timing import FrameRange, Rate, parse_rate
 from chronocast.pieces.cut import cut
 from chronocast.pieces.name import piece_name, sound_name
-from chronocast.pieces.rounds import Rounds, first_quality
+from chronocast.pieces.rounds import TYPICAL_BITS, Rounds, first_quality
 
 
 @dataclass(frozen=True)
@@ -59,7 +56,7 @@ def output_rate(source: CutList, picture: PictureRecipe | None) -> Rate:
     """The rate of an output's frames: the recipe's, or the source's; of stills one each interval."""
     if picture is None:
         return source.rate
-    if picture.codec in ("jpeg", "png", "tiff", "dpx", "exr") and picture.stills.mode == "interval":
+    if picture.kind.kind == "images" and picture.stills.mode == "interval":
         return min(source.rate, 1 / Fraction(picture.stills.seconds).limit_denominator(1000))
     return parse_rate(picture.rate) if picture.rate else source.rate
 
@@ -167,13 +164,13 @@ def plan_output(
     composed, tags = picture_colours(source, picture, height, rgb)
     light = (source.origin.mastering, source.origin.light) if high_range(source.colour) else ("", "")
     quality = None
-    if picture.control == "two pass":
+    if picture.steering.searched:
         quality = (
             rounds.quality
             if rounds
             else first_quality(
                 picture.rate_control.target_bits_per_second, width * height, float(rate),
-                picture.kind.quality[2] if picture.kind.quality else 20, picture.codec,
+                picture.kind.quality[2] if picture.kind.quality else 20, picture.kind.typical.bits if picture.kind.typical else TYPICAL_BITS,
             )
         )  # fmt: skip
     settings = encoder_settings(picture, width, height, rate, tags, quality, rgb, light)
@@ -244,9 +241,9 @@ def eased_by(picture: PictureRecipe, steps: int) -> PictureRecipe:
     """
     control = picture.rate_control
     update: dict[str, object] = {}
-    if picture.control == "variable":
+    if picture.steering.eases == "rate":
         update["target_bits_per_second"] = max(10_000, round(control.target_bits_per_second * EASE**steps))
-    if picture.control == "quality":
+    if picture.steering.eases == "quality":
         update["quality"] = min(51.0, control.quality + steps)
     return picture.model_copy(update={"rate_control": control.model_copy(update=update)})
 

@@ -76,9 +76,11 @@ class Rounds(FrozenModel):
         return self.own.get(content, self.quality)
 
 
-def first_quality(target: float, pixels: int, rate: float, usual: float = 20.0, codec: str = "h264") -> float:
+def first_quality(
+    target: float, pixels: int, rate: float, usual: float = 20.0, typical_bits: float = TYPICAL_BITS
+) -> float:
     """Where to begin: what a typical picture takes at the target, in bit/s."""
-    typical = TYPICAL_BITS * (0.7 if codec == "hevc" else 1.0) * pixels * rate
+    typical = typical_bits * pixels * rate
     step = 6 * log(typical / target) / log(2)
     return min(WORST - 10, max(BEST, round(usual + step, 2)))
 

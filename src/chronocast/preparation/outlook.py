@@ -13,7 +13,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from chronocast.forecast.band import Band, Chance, Draws, band, exact
-from chronocast.forecast.priors import effort_factor
 from chronocast.forecast.room import Room
 from chronocast.forecast.size import (
     CONTAINER_UNSURE,
@@ -25,8 +24,9 @@ from chronocast.forecast.size import (
     why,
 )
 from chronocast.forecast.work import Load, Pace, PieceAsk, other_seconds, piece_seconds
+from chronocast.media.encoders.registry import ENCODERS
 from chronocast.model.messages.jobs import PieceJob, SoundJob
-from chronocast.model.recipe.formats import SOUND
+from chronocast.model.recipe.codecs import SOUND
 from chronocast.model.recipe.layouts import channels_of
 from chronocast.pieces.stock import Stock
 from chronocast.preparation.output.differences import differences_from_source
@@ -289,7 +289,7 @@ def outlook(
 
 def _piece_ask(ready: OutputReady, piece: PieceJob, times: float) -> PieceAsk:
     return PieceAsk(
-        ready.work(piece), effort_factor(piece.settings.encoder, ready.effort), ready.pace, times
+        ready.work(piece), ENCODERS[piece.settings.encoder].effort(ready.effort), ready.pace, times
     )  # fmt: skip
 
 

@@ -14,6 +14,7 @@ from typing import Any, cast
 import av
 from av.video.frame import PictureType
 
+from chronocast.media.encoders.registry import ENCODERS
 from chronocast.media.errors import EncodeFailed
 from chronocast.media.picture.compose import picture_digest
 from chronocast.media.picture.convert import converted, flagged, woven
@@ -60,12 +61,8 @@ def encode_piece(job: PieceJob, readers: Readers, progress: Progress | None = No
         progress,
         job.colour,
         job.shape,
-        job.settings.encoder in LOSSLESS,
+        ENCODERS[job.settings.encoder].proved,
     )
-
-
-LOSSLESS = frozenset({"ffv1", "qtrle"})
-"""Encoders whose pictures come out as they went in: that can be proved."""
 
 
 @cache
@@ -177,7 +174,7 @@ def encode_pictures(
         for picture in pictures:
             picture.pts, picture.time_base = count, 1 / rate
             picture.pict_type = PictureType.NONE
-            if settings.encoder.startswith("prores"):  # it takes what it tags a frame with from the frame
+            if ENCODERS[settings.encoder].tags_frames:
                 picture.color_primaries, picture.color_trc, picture.colorspace, picture.color_range = (
                     settings.colour
                 )

@@ -14,7 +14,8 @@ from chronocast.media.files.matroska import set_pixel_shape
 from chronocast.media.source.opening import opened
 from chronocast.model.messages.jobs import JoinJob
 from chronocast.model.paths import real_path
-from chronocast.model.recipe.formats import CONTAINERS, IMAGE_EXTENSIONS
+from chronocast.model.recipe.codecs import PICTURE
+from chronocast.model.recipe.containers import CONTAINERS, IMAGE_EXTENSIONS
 from chronocast.model.recipe.languages import written_code
 
 
@@ -143,9 +144,12 @@ def join(job: JoinJob) -> int:
 
 def _tag(job: JoinJob, piece: str) -> str:
     """The FourCC to write, where it isn't the container's own usual one."""
-    if job.codec == "hevc" and job.container in ("mp4", "mov"):
-        return "hvc1"
-    return piece if job.codec == "prores" and job.container == "mov" else ""
+    codec = PICTURE.get(job.codec)
+    if codec is None:
+        return ""
+    if codec.own_tag and job.container == "mov":
+        return piece
+    return codec.file_tag if job.container in ("mp4", "mov") else ""
 
 
 def write_images(job: JoinJob) -> int:

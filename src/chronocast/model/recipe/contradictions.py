@@ -5,8 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from chronocast.model.recipe.formats import CONTAINERS, MODES, PICTURE, SOUND, Sampling, holding
+from chronocast.model.recipe.codecs import PICTURE, SOUND, Sampling
+from chronocast.model.recipe.containers import CONTAINERS, holding
 from chronocast.model.recipe.levels import broken, least_level, level_of, levels
+from chronocast.model.recipe.rate_controls import RATE_CONTROLS
 from chronocast.model.recipe.recipe import CHANNELS, PictureRecipe, Recipe, SoundRecipe
 from chronocast.model.show import rate_bits_text
 from chronocast.model.time.timing import Rate, rate_text
@@ -41,7 +43,8 @@ def _names(ids: tuple[str, ...]) -> str:
 
 def rate_conflicts(recipe: Recipe, rate: Rate) -> list[Conflict]:
     """Whether a container takes a frame rate."""
-    if recipe.picture is None or recipe.container != "mxf" or rate in MPEG2_RATES:
+    rates = CONTAINERS[recipe.container].rates
+    if recipe.picture is None or rates is None or rate in rates:
         return []
     return [
         Conflict(
@@ -105,7 +108,7 @@ def _picture(picture: PictureRecipe) -> Iterator[Conflict]:
             "picture.rate_control.mode", f"{codec.name} can't be had with {control.mode}: {why}.",
             f"Choose {' or '.join(codec.modes)}.", (("picture.rate_control.mode", codec.modes[-1]),),
         )  # fmt: skip
-    if codec.quality and picture.control == "quality":
+    if codec.quality and picture.steering is RATE_CONTROLS["quality"]:
         best, worst, usual = codec.quality
         if not best <= control.quality <= worst:
             yield Conflict(
@@ -114,7 +117,12 @@ def _picture(picture: PictureRecipe) -> Iterator[Conflict]:
                 f"Choose one of them; {usual:g} is usual.", (("picture.rate_control.quality", usual),),
             )  # fmt: skip
     peak = control.peak_bits_per_second
-    if picture.control in ("variable", "two pass") and peak and peak < control.target_bits_per_second:
+    if (
+        picture.steering.rated
+        and not picture.steering.even
+        and peak
+        and peak < control.target_bits_per_second
+    ):
         yield Conflict(
             "picture.rate_control.peak_bits_per_second",
             f"The peak of {rate_bits_text(peak)} is below the average of {rate_bits_text(control.target_bits_per_second)}.",
@@ -175,24 +183,7 @@ def _sampling(picture: PictureRecipe) -> Sampling:
 
 def usual_profile(picture: PictureRecipe) -> str | None:
     """The profile a recipe's settings need, where its codec has profiles."""
-    sampling = _sampling(picture)
-    if picture.codec == "h264":
-        if sampling.chroma == "4:4:4":
-            return "high444"
-        return "high422" if sampling.chroma == "4:2:2" else "high10" if sampling.depth == 10 else "high"
-    if picture.codec == "hevc":
-        by = {
-            (8, "4:2:0"): "main",
-            (10, "4:2:0"): "main10",
-            (8, "4:4:4"): "main444-8",
-            (10, "4:4:4"): "main444-10",
-        }
-        return by.get((sampling.depth, sampling.chroma), "main422-10")
-    if picture.codec == "mpeg2":
-        return "4:2:2" if sampling.chroma == "4:2:2" else "main"
-    if picture.codec == "vp9":
-        return "0" if sampling.chroma == "4:2:0" else "1"
-    return "main" if picture.codec == "av1" else None
+    return picture.kind.profile(_sampling(picture))
 
 
 def _profile(picture: PictureRecipe) -> Iterator[Conflict]:
@@ -270,10 +261,10 @@ def level_conflicts(picture: PictureRecipe, width: int, height: int, rate: Rate)
                 "Choose a larger frame size, or another codec.",
             )
         )  # fmt: skip
-    if picture.codec == "mpeg2" and rate not in MPEG2_RATES:
+    if codec.rates is not None and rate not in codec.rates:
         found.append(
             Conflict(
-                "picture.rate", f"MPEG-2 has no frame rate of {rate_text(rate)}.",
+                "picture.rate", f"{codec.name} has no frame rate of {rate_text(rate)}.",
                 "Convert the rate to 23.976, 24, 25, 29.97, 30, 50, 59.94 or 60, or choose another codec.",
                 (("picture.rate", "25"),),
             )
@@ -312,21 +303,6 @@ def level_conflicts(picture: PictureRecipe, width: int, height: int, rate: Rate)
     return found
 
 
-MPEG2_RATES = frozenset(
-    {
-        Rate(24000, 1001),
-        Rate(24),
-        Rate(25),
-        Rate(30000, 1001),
-        Rate(30),
-        Rate(50),
-        Rate(60000, 1001),
-        Rate(60),
-    }
-)
-"""ISO/IEC 13818-2, table 6-4."""
-
-
 def unavailable(picture: PictureRecipe) -> dict[str, str]:
     """Rate controls that a codec doesn't have, each with the reason."""
     codec = picture.kind
@@ -336,9 +312,9 @@ def unavailable(picture: PictureRecipe) -> dict[str, str]:
             if codec.grades
             else "nothing is lost, so there is no rate to ask for"
         )
-        return dict.fromkeys(MODES, f"{codec.name}: {why}")
+        return dict.fromkeys(RATE_CONTROLS, f"{codec.name}: {why}")
     return {
         mode: f"{codec.name}: {codec.without.get(mode, 'it has no such rate control')}"
-        for mode in MODES
+        for mode in RATE_CONTROLS
         if mode not in codec.modes
     }

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from chronocast.model.errors import ModelError
-from chronocast.model.recipe.formats import CONTAINERS, PICTURE, holding
+from chronocast.model.recipe.codecs import PICTURE
+from chronocast.model.recipe.containers import CONTAINERS, holding
 from chronocast.model.recipe.recipe import PictureRecipe, RateControl, Recipe, SoundRecipe
 from chronocast.model.recipe.wording import telling_name
 from chronocast.model.source.facts import ClipFacts

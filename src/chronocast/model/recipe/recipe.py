@@ -5,26 +5,50 @@ from __future__ import annotations
 import hashlib
 import json
 import re
+from collections.abc import Mapping
 from datetime import date
 from fractions import Fraction
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
+from pydantic import (
+    AfterValidator,
+    BaseModel,
+    ConfigDict,
+    Field,
+    WithJsonSchema,
+    field_validator,
+    model_validator,
+)
+from pydantic_core import PydanticCustomError
 
 from chronocast.model.errors import ModelError
 from chronocast.model.picture.terms import Scan
-from chronocast.model.recipe.formats import PICTURE, PictureCodec
+from chronocast.model.recipe.codecs import PICTURE, SOUND, PictureCodec
+from chronocast.model.recipe.containers import CONTAINERS
+from chronocast.model.recipe.rate_controls import GRADED, LOSSLESS, RATE_CONTROLS, Mode, RateControlKind
 from chronocast.model.time.timing import parse_rate
 
 Identifier = Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9._-]{0,63}$")]
 Choice = Annotated[str, Field(pattern=r"^([a-z]{3}|[1-9][0-9]?)$")]
 Language = Annotated[str, Field(pattern=r"^[a-z]{3}$")]
-PictureCodecId = Literal[
-    "h264", "hevc", "av1", "vp9", "mpeg2", "prores", "dnxhr", "cineform", "ffv1", "rle",
-    "jpeg", "png", "tiff", "dpx", "exr",
-]  # fmt: skip
-SoundCodecId = Literal["aac", "opus", "pcm", "flac", "mp3"]
-ContainerId = Literal["mp4", "mov", "mkv", "webm", "mxf", "ts", "wav", "m4a", "flac", "mp3", "opus", "images"]
+
+
+def _one_of(table: Mapping[str, object]) -> tuple[AfterValidator, WithJsonSchema]:
+    """That a text is the id of a row of a table; the schema lists them."""
+    names = list(table)
+
+    def known(value: str) -> str:
+        if value not in table:
+            told = ", ".join(repr(name) for name in names[:-1]) + f" or {names[-1]!r}"
+            raise PydanticCustomError("literal_error", "Input should be {expected}", {"expected": told})
+        return value
+
+    return AfterValidator(known), WithJsonSchema({"enum": names, "type": "string"})
+
+
+PictureCodecId = Annotated[str, *_one_of(PICTURE)]
+SoundCodecId = Annotated[str, *_one_of(SOUND)]
+ContainerId = Annotated[str, *_one_of(CONTAINERS)]
 Effort = Literal["fast", "medium", "slow"]
 CHANNELS = {"mono": 1, "stereo": 2, "5.1": 6}
 
@@ -57,7 +81,7 @@ class RateControl(Document):
     (one second of the peak where none is said).
     """
 
-    mode: Literal["constant", "variable", "two pass", "quality"] = "variable"
+    mode: Mode = "variable"
     target_bits_per_second: int = Field(default=4_000_000, ge=10_000, le=1_000_000_000)
     peak_bits_per_second: int | None = Field(default=None, ge=10_000, le=2_000_000_000)
     buffer_bits: int | None = Field(default=None, ge=10_000, le=4_000_000_000)
@@ -119,9 +143,14 @@ class PictureRecipe(Document):
     @property
     def control(self) -> str:
         """How its rate comes about: a mode of rate control, *grade*, or *lossless*."""
+        return self.steering.id
+
+    @property
+    def steering(self) -> RateControlKind:
+        """What that way depends on, as a row of its table."""
         if self.kind.grades:
-            return "grade"
-        return self.rate_control.mode if self.kind.modes else "lossless"
+            return GRADED
+        return RATE_CONTROLS[self.rate_control.mode] if self.kind.modes else LOSSLESS
 
     @property
     def peak(self) -> int | None:
@@ -129,16 +158,7 @@ class PictureRecipe(Document):
         rates = self.rate_control
         if self.control not in self.kind.peaks:
             return None
-        if self.control == "constant":
-            return rates.target_bits_per_second
-        if self.control == "variable":
-            return max(
-                rates.peak_bits_per_second or rates.target_bits_per_second * 2, rates.target_bits_per_second
-            )
-        if self.control in ("two pass", "quality") and rates.peak_bits_per_second:
-            target = rates.target_bits_per_second if self.control == "two pass" else 0
-            return max(rates.peak_bits_per_second, target)
-        return None
+        return self.steering.peak(rates.target_bits_per_second, rates.peak_bits_per_second)
 
     @property
     def buffer(self) -> int | None:

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from chronocast.model.recipe.formats import CONTAINERS, PICTURE, SOUND
+from chronocast.model.recipe.codecs import PICTURE, SOUND
+from chronocast.model.recipe.containers import CONTAINERS
+from chronocast.model.recipe.rate_controls import GRADED, LOSSLESS
 from chronocast.model.recipe.recipe import PictureRecipe, Recipe, SoundRecipe
-from chronocast.model.show import rate_bits_text
 
 
 def size_words(picture: PictureRecipe) -> str:
@@ -18,19 +19,12 @@ def size_words(picture: PictureRecipe) -> str:
 def rate_words(picture: PictureRecipe) -> str:
     """How its rate comes about: ``3 Mb/s``, ``quality 20``, ``HQ``, ``lossless``."""
     control = picture.rate_control
-    match picture.control:
-        case "grade":
-            grade = picture.kind.grade(picture.grade)
-            return grade.name if grade else ""
-        case "lossless":
-            return "lossless"
-        case "quality":
-            return f"quality {control.quality:g}"
-        case "two pass":
-            return f"{rate_bits_text(control.target_bits_per_second)} two pass"
-        case "constant":
-            return f"{rate_bits_text(control.target_bits_per_second)} constant"
-    return rate_bits_text(control.target_bits_per_second)
+    if picture.steering is GRADED:
+        grade = picture.kind.grade(picture.grade)
+        return grade.name if grade else ""
+    if picture.steering is LOSSLESS:
+        return "lossless"
+    return picture.steering.words(control.target_bits_per_second, control.quality)
 
 
 def sound_words(sound: SoundRecipe | None) -> str:

@@ -7,11 +7,12 @@ from dataclasses import dataclass
 from fractions import Fraction
 from typing import TYPE_CHECKING
 
-from chronocast.media.encoders.settings import CARRIES_LIGHT, sampling_of
+from chronocast.media.encoders.settings import sampling_of
 from chronocast.model.picture.colour import high_range, same_look
 from chronocast.model.picture.colour import told as colour_told
 from chronocast.model.picture.geometry import place
-from chronocast.model.recipe.formats import CONTAINERS, SOUND
+from chronocast.model.recipe.codecs import SOUND
+from chronocast.model.recipe.containers import CONTAINERS
 from chronocast.model.recipe.layouts import channels_of, layout_told
 from chronocast.model.source.clip_changes import changes
 from chronocast.model.source.origin import Origin
@@ -92,7 +93,7 @@ def _picture(ready: OutputReady) -> Iterator[Difference]:
         )
     yield from _scan(ready, origin)
     yield from _samples(ready, origin)
-    if high_range(cut.colour) and (origin.mastering or origin.light) and picture.codec not in CARRIES_LIGHT:
+    if high_range(cut.colour) and (origin.mastering or origin.light) and not picture.kind.light:
         yield Difference(
             "HDR10", f"{picture.kind.name} is written without HDR10's mastering display and light levels"
         )

@@ -4,18 +4,18 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from chronocast.media.encoders.settings import FULLNESS, sampling_of, sound_encoder
+from chronocast.media.encoders.settings import FULLNESS, sampling_of
+from chronocast.media.encoders.sound import sound_stream
 from chronocast.model.messages.check import Expected
 from chronocast.model.messages.jobs import SoundJob
 from chronocast.model.paths import path_text
-from chronocast.model.recipe.formats import CONTAINERS, SOUND
+from chronocast.model.recipe.codecs import SOUND
+from chronocast.model.recipe.containers import CONTAINERS
 from chronocast.model.recipe.layouts import channels_of
 from chronocast.model.recipe.recipe import Recipe
 from chronocast.model.time.timing import Rate
 from chronocast.preparation.output.differences import differences_from_source
-from chronocast.preparation.output.output_ready import KEEPS_PEAK, OutputReady
-
-_FFMPEG = {"mpeg2": "mpeg2video", "dnxhr": "dnxhd", "cineform": "cfhd", "rle": "qtrle", "jpeg": "mjpeg"}
+from chronocast.preparation.output.output_ready import OutputReady
 
 
 def expected_file(ready: OutputReady, sound_is_silent: bool) -> Expected:
@@ -33,7 +33,7 @@ def expected_file(ready: OutputReady, sound_is_silent: bool) -> Expected:
     picture, settings = ready.recipe.picture, plan.settings
     if picture is None or settings is None:
         return found
-    if picture.control == "two pass" and ready.rounds and ready.rounds.settled:
+    if picture.steering.searched and ready.rounds and ready.rounds.settled:
         found = replace(
             found, picture_bytes=round(ready.target_bytes), picture_bytes_off=ready.rounds.off_allowed,
             picture_bytes_most=ready.rounds.at_best,
@@ -46,10 +46,9 @@ def expected_of(
 ) -> Expected:
     """What a file of a recipe must be, at a size, a rate and a length."""
     picture = recipe.picture
-    codec = sound_encoder(sound.codec, sound.depth)[0] if sound else None
     found = Expected(
         frames if picture else 0, width if picture else 0, height if picture else 0, str(rate), "",
-        CONTAINERS[recipe.container].opened_as or "images", {"libopus": "opus", "libmp3lame": "mp3"}.get(codec or "", codec),
+        CONTAINERS[recipe.container].opened_as or "images", sound_stream(sound.codec, sound.depth) if sound else None,
         sound.samples if sound else None, sound.sample_rate if sound else 0, channels_of(sound.layout_of(0)) if sound else 0, silent,
         sound_tracks=len(sound.each_track) if sound else 1, sound_packet=SOUND[sound.codec].packet if sound else 1024,
         languages=sound.languages if sound and recipe.container in ("mp4", "mov", "mkv", "webm", "ts") else (),
@@ -57,10 +56,10 @@ def expected_of(
     )  # fmt: skip
     if picture is None:
         return found
-    peak = picture.peak if picture.codec in KEEPS_PEAK else None
+    peak = picture.peak if picture.kind.keeps_peak else None
     return replace(
-        found, video_codec=_FFMPEG.get(picture.codec, picture.codec), scan=picture.scan, profile=picture.profile or "",
-        level=picture.level or "" if picture.codec in KEEPS_PEAK else "", peak=peak or 0, buffer=(picture.buffer or 0) if peak else 0, full=FULLNESS,
+        found, video_codec=picture.kind.stream_name, scan=picture.scan, profile=picture.profile or "",
+        level=picture.level or "" if picture.kind.keeps_peak else "", peak=peak or 0, buffer=(picture.buffer or 0) if peak else 0, full=FULLNESS,
         # of 4444 the decoder says 12 bits, whatever was written
         pixel_format=sampling_of(picture).pixel_format if picture.kind.kind != "images" and picture.grade != "4444" else "",
     )  # fmt: skip

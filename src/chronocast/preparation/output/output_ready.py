@@ -5,14 +5,15 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from chronocast.forecast.priors import SizePrior, effort_factor, size_prior
+from chronocast.forecast.priors import SizePrior, size_prior
+from chronocast.media.encoders.registry import ENCODERS
 from chronocast.media.encoders.settings import FULLNESS
 from chronocast.model.batch.batch import FULL, Batch, Output
 from chronocast.model.batch.extent import Extent
 from chronocast.model.cards.bucket import Bucket
 from chronocast.model.cards.card import ReceiverCard
 from chronocast.model.messages.jobs import PieceJob
-from chronocast.model.recipe.formats import CONTAINERS
+from chronocast.model.recipe.containers import CONTAINERS
 from chronocast.model.recipe.recipe import Recipe
 from chronocast.model.time.timing import FrameRange, Rate, format_timecode
 from chronocast.pieces.name import digest
@@ -32,10 +33,6 @@ PIECE_WORK = 0.5
 
 DROPS = frozenset({Rate(30000, 1001), Rate(60000, 1001)})
 """Rates that have drop-frame timecode."""
-
-
-KEEPS_PEAK = frozenset({"h264", "hevc", "mpeg2"})
-"""Codecs whose encoders keep a peak through a buffer; with the others a peak is a wish."""
 
 
 @dataclass(frozen=True)
@@ -104,7 +101,7 @@ class OutputReady:
         if settings is None or picture is None:
             return ""
         told = settings.model_dump(mode="json", exclude={"colour"})
-        if picture.control == "two pass":
+        if picture.steering.searched:
             told["options"].pop("crf", None)
         return digest(
             {"encoder": told, "mode": picture.control, "size": [self.plan.width, self.plan.height]}
@@ -118,7 +115,7 @@ class OutputReady:
         """
         total = piece.frames * piece.width * piece.height / 1e6
         # reading doesn't hurry with the encoder
-        share = READ_SHARE / effort_factor(piece.settings.encoder, self.effort)
+        share = READ_SHARE / ENCODERS[piece.settings.encoder].effort(self.effort)
         for span in piece.spans:
             for layer in span.layers:
                 if layer.media and (read := layer.needs(span.frames)):
@@ -148,7 +145,7 @@ class OutputReady:
     @property
     def twice(self) -> bool:
         """Whether it is made in two passes, to a rate."""
-        return bool(self.recipe.picture and self.recipe.picture.control == "two pass")
+        return bool(self.recipe.picture and self.recipe.picture.steering.searched)
 
     @property
     def searching(self) -> bool:
@@ -165,11 +162,8 @@ class OutputReady:
         """What is believed of its picture's bytes before anything of it was measured."""
         picture, plan = self.recipe.picture, self.plan
         assert picture is not None and plan.settings is not None
-        control, grade = picture.rate_control, picture.kind.grade(picture.grade)
-        return size_prior(
-            picture.codec, picture.control, plan.width * plan.height, float(plan.rate), control.target_bits_per_second,
-            picture.peak, control.quality, grade.bits_a_pixel if grade else 0.0, plan.settings.encoder,
-        )  # fmt: skip
+        larger = ENCODERS[plan.settings.encoder].larger
+        return size_prior(picture, plan.width * plan.height, float(plan.rate), larger)
 
     @property
     def target_bytes(self) -> float:
@@ -181,7 +175,7 @@ class OutputReady:
     def bucket(self) -> Bucket | None:
         """The receiver's buffer that the whole picture has to keep, if a peak was asked for."""
         picture = self.recipe.picture
-        if picture is None or not picture.peak or not picture.buffer or picture.codec not in KEEPS_PEAK:
+        if picture is None or not picture.peak or not picture.buffer or not picture.kind.keeps_peak:
             return None
         return Bucket(picture.peak, picture.buffer, float(self.plan.rate), FULLNESS)
 

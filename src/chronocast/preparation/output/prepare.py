@@ -18,13 +18,13 @@ from chronocast.model.batch.exceptions import effective
 from chronocast.model.errors import ChronocastError
 from chronocast.model.paths import path_text, real_path
 from chronocast.model.recipe.as_source import definite
+from chronocast.model.recipe.containers import extension
 from chronocast.model.recipe.contradictions import conflicts, level_conflicts, rate_conflicts
-from chronocast.model.recipe.formats import extension
 from chronocast.model.recipe.recipe import Recipe
 from chronocast.model.time.timing import FrameRange
 from chronocast.pieces.name import digest
 from chronocast.pieces.plan import output_rate, picture_size
-from chronocast.preparation.output.output_ready import KEEPS_PEAK, OutputReady, Prospect
+from chronocast.preparation.output.output_ready import OutputReady, Prospect
 from chronocast.preparation.problem import Problem
 from chronocast.preparation.source.ready import notices, ready_source
 from chronocast.preparation.source.source_ready import SourceReady, framing_view
@@ -161,9 +161,7 @@ def rounds_key(have: SourceReady, output: Output, recipe: Recipe) -> str:
     The cut is not in it: after an edit, pieces that are as they were keep what was decided for them.
     """
     picture = recipe.picture
-    if picture is None or not (
-        picture.control == "two pass" or (picture.peak and picture.codec in KEEPS_PEAK)
-    ):
+    if picture is None or not (picture.steering.searched or (picture.peak and picture.kind.keeps_peak)):
         return ""
     return digest({"source": str(have.path), "range": output.range, "picture": picture.model_dump(mode="json"),
                    "framing": output.framing.model_dump(mode="json") if output.framing else None})  # fmt: skip

@@ -28,7 +28,8 @@ from chronocast.model.batch.edits import identifier
 from chronocast.model.cards.card import ReceiverCard, write_card
 from chronocast.model.document_reading import explain
 from chronocast.model.errors import ChronocastError, ModelError
-from chronocast.model.recipe.formats import CONTAINERS, PICTURE, SOUND
+from chronocast.model.recipe.codecs import PICTURE, SOUND
+from chronocast.model.recipe.containers import CONTAINERS
 from chronocast.model.recipe.typed import parse_bits, parse_bytes
 from chronocast.model.show import rate_bits_text, size_text
 from chronocast.ui.theme import Theme, font, scale

@@ -10,6 +10,8 @@ from chronocast.forecast.weigh import Weighed, against, weigh
 from chronocast.model.batch.columns import MIXED, common
 from chronocast.model.batch.exceptions import differences, replaced
 from chronocast.model.errors import ModelError
+from chronocast.model.recipe.codecs import PICTURE, SOUND
+from chronocast.model.recipe.containers import CONTAINERS, IMAGE_EXTENSIONS, ending_told
 from chronocast.model.recipe.contradictions import (
     Conflict,
     conflicts,
@@ -19,8 +21,8 @@ from chronocast.model.recipe.contradictions import (
     unavailable,
     usual_profile,
 )
-from chronocast.model.recipe.formats import CONTAINERS, IMAGE_EXTENSIONS, MODES, PICTURE, SOUND, ending_told
 from chronocast.model.recipe.levels import broken, levels
+from chronocast.model.recipe.rate_controls import RATE_CONTROLS
 from chronocast.model.recipe.recipe import Recipe, frame_size
 from chronocast.model.show import rate_bits_text
 from chronocast.model.time.timing import Rate, parse_rate
@@ -421,11 +423,11 @@ def _bits(make: _Maker) -> Group:
     closed = unavailable(picture)
     found.append(
         make.choices(
-            "mode", "Rate control", MODES.get(picture.rate_control.mode, "") if codec.modes else next(iter(closed.values()), ""),
-            [(mode, {MODE: mode}) for mode in MODES], closed,
+            "mode", "Rate control", RATE_CONTROLS[picture.rate_control.mode].use if codec.modes else next(iter(closed.values()), ""),
+            [(mode, {MODE: mode}) for mode in RATE_CONTROLS], closed,
         )
     )  # fmt: skip
-    if codec.modes and picture.rate_control.mode == "quality":
+    if picture.steering is RATE_CONTROLS["quality"]:
         best, worst, usual = codec.quality or (0, 51, 20)
         found.append(
             make.line(
@@ -446,7 +448,7 @@ def _bits(make: _Maker) -> Group:
                 rate_bits_text,
             )
         )
-    if codec.modes and picture.control in codec.peaks and picture.control != "constant":
+    if codec.modes and picture.control in codec.peaks and not picture.steering.even:
         found.append(
             make.line(
                 PEAK,
@@ -466,7 +468,7 @@ def _bits(make: _Maker) -> Group:
                 lambda v: f"{v / 1e6:.4g} Mbit",
             )
         )
-    if codec.kind == "long" and codec.id != "mpeg2":
+    if codec.kind == "long" and codec.efforts:
         found.append(
             make.choices(
                 "effort", "Effort", "More effort looks better at the same rate, and takes longer.",

@@ -34,7 +34,7 @@ from chronocast.model.batch.columns import (
 from chronocast.model.batch.edits import add_recipe, identifier
 from chronocast.model.batch.exceptions import with_values
 from chronocast.model.errors import ChronocastError, ModelError
-from chronocast.model.recipe.formats import extension
+from chronocast.model.recipe.containers import extension
 from chronocast.model.recipe.nearest import as_the_source
 from chronocast.model.recipe.recipe import Recipe
 from chronocast.model.recipe.typed import parse_bits
@@ -381,12 +381,12 @@ class RecipePlace(QWidget):
     def _ruled(self, items: list[OutputOutlook], judged: list[Judged]) -> Ruled:
         recipe = self.recipes()[0]
         picture = recipe.picture
-        rated = picture is not None and picture.control in ("constant", "variable", "two pass")
+        rated = picture is not None and picture.steering.rated
         target = float(picture.rate_control.target_bits_per_second) if rated and picture else None
         mixed = common(self.recipes(), BITS) is MIXED
         saved = self.saved_one()
         saved_target = None
-        if saved and saved.picture and saved.picture.control in ("constant", "variable", "two pass"):
+        if saved and saved.picture and saved.picture.steering.rated:
             saved_target = float(saved.picture.rate_control.target_bits_per_second)
         if not items:
             bits = self.model.weighed.bits if self.model and self.model.weighed else 0.0

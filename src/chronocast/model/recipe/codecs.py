@@ -1,7 +1,7 @@
-"""What goes with what: picture codecs, sound codecs, containers and their extensions, in one table.
+"""Picture and sound codecs, a row each: names, samples, rate controls, profiles, tags, containers, what they take.
 
-Pure data.  How an encoder is told is in ``media/codecs.py``; whether a recipe
-agrees with this table is said by ``model/agree.py``.
+Pure data.  How an encoder is told is in ``media/encoders/``, a file each;
+whether a recipe agrees with this table is said by ``contradictions.py``.
 """
 
 from __future__ import annotations
@@ -11,14 +11,8 @@ from dataclasses import dataclass, field
 from typing import Literal
 
 from chronocast.model.picture.terms import Scan
-
-Mode = Literal["constant", "variable", "two pass", "quality"]
-MODES: dict[str, str] = {
-    "constant": "the same rate at every moment: for lines and players that can't store",
-    "variable": "an average rate, in one pass: quickest, its size is near what is asked",
-    "two pass": "an average rate met within 1 %: one quality for the whole film, found in a few rounds",
-    "quality": "the same look everywhere, whatever it takes: its size is forecast, not asked",
-}
+from chronocast.model.recipe.rate_controls import Mode
+from chronocast.model.time.timing import Rate
 
 
 @dataclass(frozen=True)
@@ -58,13 +52,36 @@ class Grade:
 
 
 @dataclass(frozen=True)
+class Typical:
+    """What a typical picture takes at the codec's usual quality, over all kinds of content.
+
+    ``bits`` a pixel at ``quality``.  They halve in so many steps (``halves``),
+    or fall with a ``power`` of the step where the scale is of steps.  ``sd`` is
+    of the logarithm.
+    """
+
+    bits: float
+    quality: float
+    halves: float = 6.0
+    power: float = 0.0
+    sd: float = 0.75
+
+
+@dataclass(frozen=True)
 class PictureCodec:
     """A picture codec as a person chooses it.
 
     ``quality`` is (best, worst, usual) of its constant-quality scale; ``encoders`` are
     the libraries' names, the first the usual one; ``without`` says why a rate control can't be had;
     with ``peaks`` a peak is kept through a buffer.  ``tags``: *all* colour tags are carried, only *limited* range,
-    limited range with tags that must be *said*, or *none*.
+    limited range with tags that must be *said*, or *none*.  ``containers`` hold it; ``stream`` is what the libraries
+    call it; ``file_tag`` the FourCC in MP4 and MOV where it isn't the usual one (``own_tag``: that of its grade).
+    ``profile_of`` says which profile holds a sampling: the first whose key is part of its name.  ``rates`` are the
+    only ones it has; ``light``: HDR10's static data are carried.  ``typical``, ``graded`` and ``lossless`` are what
+    pictures take, measured over all kinds of content: the first by quality, the others as the mean and the sd of the
+    logarithm against a grade's usual rate, and as bits a pixel with the sd of their logarithm.
+    ``fills_constant``: a constant rate is filled up to it.  ``keeps_peak``: a peak is kept through the receiver's buffer
+    to the bit; with the others it is a wish.
     """
 
     id: str
@@ -84,6 +101,32 @@ class PictureCodec:
     multiple: int = 2
     least: tuple[int, int] = (16, 16)
     piece: Literal["mp4", "mov"] = "mp4"
+    containers: tuple[str, ...] = ()
+    stream: str = ""
+    file_tag: str = ""
+    own_tag: bool = False
+    profile_names: Mapping[str, str] = field(default_factory=dict)
+    profile_of: Mapping[str, str] = field(default_factory=dict)
+    rates: frozenset[Rate] | None = None
+    efforts: bool = True
+    light: bool = False
+    keeps_peak: bool = False
+    typical: Typical | None = None
+    fills_constant: bool = False
+    graded: tuple[float, float] = (0.0, 0.3)
+    lossless: tuple[float, float] = (8.0, 0.6)
+
+    @property
+    def stream_name(self) -> str:
+        """What the libraries call its stream."""
+        return self.stream or self.id
+
+    def profile(self, sampling: Sampling) -> str | None:
+        """The profile that holds a sampling, where the codec has profiles."""
+        for name, profile in self.profile_of.items():
+            if name in sampling.name:
+                return profile
+        return None
 
     def grade(self, identifier: str | None) -> Grade | None:
         """The grade of that id; the usual one for none."""
@@ -140,6 +183,7 @@ class SoundCodec:
     depths: tuple[int, ...] = ()
     packet: int = 1024
     any_layout: bool = False
+    containers: tuple[str, ...] = ()
 
     def nearest_rate(self, wanted: int, allowed: tuple[int, ...] = ()) -> int:
         """The sampling rate it is written at for a source of ``wanted`` Hz: the same if it can be, else the next above."""
@@ -166,33 +210,6 @@ class SoundCodec:
             96000,
             *((176400, 192000) if self.lossless else ()),
         )
-
-
-@dataclass(frozen=True)
-class Container:
-    """A kind of file: FFmpeg's muxer, its extension, the codecs it holds.
-
-    ``timecode`` says whether it carries a start timecode, ``pixel_shape`` whether pixels that aren't square.
-    """
-
-    id: str
-    name: str
-    muxer: str
-    extension: str
-    picture: tuple[str, ...]
-    sound: tuple[str, ...]
-    use: str = ""
-    options: tuple[tuple[str, str], ...] = ()
-    sound_rates: tuple[int, ...] = (44100, 48000)
-    most_tracks: int = 16
-    read_as: str = ""
-    timecode: bool = False
-    pixel_shape: bool = True
-
-    @property
-    def opened_as(self) -> str:
-        """What a reader's library calls it."""
-        return self.read_as or self.muxer
 
 
 _420 = Sampling(8, "4:2:0", "yuv420p")
@@ -235,6 +252,20 @@ _ONE_PASS = {
     "two pass": "one common quality is found only with the H.264 and HEVC encoders, whose scale answers to small steps"
 }
 
+MPEG2_RATES = frozenset(
+    {
+        Rate(24000, 1001),
+        Rate(24),
+        Rate(25),
+        Rate(30000, 1001),
+        Rate(30),
+        Rate(50),
+        Rate(60000, 1001),
+        Rate(60),
+    }
+)
+"""ISO/IEC 13818-2, table 6-4."""
+
 PICTURE: dict[str, PictureCodec] = {
     item.id: item
     for item in (
@@ -243,27 +274,22 @@ PICTURE: dict[str, PictureCodec] = {
             (_420, _422, _444, _420_10, _422_10, _444_10), ("constant", "variable", "two pass", "quality"), (0, 51, 20),
             scans=("progressive", "top first", "bottom first"),
             profiles=("baseline", "main", "high", "high10", "high422", "high444"),
-            peaks=("constant", "variable", "two pass", "quality"),
-        ),
+            peaks=("constant", "variable", "two pass", "quality"), containers=("mp4", "mov", "mkv", "ts"), typical=Typical(0.055, 20.0, halves=6.0), fills_constant=True, keeps_peak=True, light=True, profile_names={"baseline": "Baseline", "main": "Main", "high": "High", "high10": "High 10", "high422": "High 4:2:2", "high444": "High 4:4:4 Predictive"}, profile_of={"4:4:4": "high444", "4:2:2": "high422", "10 bit": "high10", "": "high"}),
         PictureCodec(
             "hevc", "HEVC", "about a third smaller than H.264 for the same look, several times slower to make", "long", ("libx265",),
             (_420, _422, _444, _420_10, _422_10, _444_10), ("constant", "variable", "two pass", "quality"), (0, 51, 23),
             profiles=("main", "main10", "main422-10", "main444-8", "main444-10"), least=(32, 32),
-            peaks=("constant", "variable", "two pass", "quality"),
-        ),
+            peaks=("constant", "variable", "two pass", "quality"), containers=("mp4", "mov", "mkv", "ts"), typical=Typical(0.032, 23.0, halves=6.0), keeps_peak=True, light=True, file_tag="hvc1", profile_names={"main": "Main", "main10": "Main 10", "main422-10": "Rext", "main444-8": "Rext", "main444-10": "Rext"}, profile_of={"8 bit 4:2:0": "main", "10 bit 4:2:0": "main10", "8 bit 4:4:4": "main444-8", "10 bit 4:4:4": "main444-10", "": "main422-10"}),
         PictureCodec(
             "av1", "AV1", "smallest for the web; recent players only", "long", ("libsvtav1",), (_420, _420_10),
-            ("variable", "quality"), (1, 63, 30), without=_NOT_CONSTANT | _ONE_PASS, profiles=("main",), least=(64, 64),
-        ),
+            ("variable", "quality"), (1, 63, 30), without=_NOT_CONSTANT | _ONE_PASS, profiles=("main",), least=(64, 64), containers=("mp4", "mkv", "webm"), typical=Typical(0.028, 30.0, halves=9.0), profile_names={"main": "Main"}, profile_of={"": "main"}),
         PictureCodec(
             "vp9", "VP9", "for the web, free of fees, in most browsers", "long", ("libvpx-vp9",), (_420, _422, _444),
-            ("constant", "variable", "quality"), (0, 63, 31), without=_ONE_PASS, profiles=("0", "1"), peaks=("constant", "variable"),
-        ),
+            ("constant", "variable", "quality"), (0, 63, 31), without=_ONE_PASS, profiles=("0", "1"), peaks=("constant", "variable"), containers=("mp4", "mkv", "webm"), typical=Typical(0.032, 31.0, halves=9.0), profile_names={"0": "Profile 0", "1": "Profile 1"}, profile_of={"4:2:0": "0", "": "1"}),
         PictureCodec(
             "mpeg2", "MPEG-2", "for broadcast servers and older players; needs two or three times the rate of H.264", "long",
             ("mpeg2video",), (_420, _422), ("constant", "variable", "quality"), (1, 31, 4),
-            scans=("progressive", "top first", "bottom first"), without=_ONE_PASS, profiles=("main", "4:2:2"), peaks=("constant", "variable"), tags="limited",
-        ),
+            scans=("progressive", "top first", "bottom first"), without=_ONE_PASS, profiles=("main", "4:2:2"), peaks=("constant", "variable"), tags="limited", containers=("mp4", "mov", "mkv", "mxf", "ts"), stream="mpeg2video", typical=Typical(0.22, 4.0, power=0.8), efforts=False, keeps_peak=True, rates=MPEG2_RATES, profile_names={"main": "Main", "4:2:2": "4:2:2"}, profile_of={"4:2:2": "4:2:2", "": "main"}),
         PictureCodec(
             "prores", "ProRes", "intra mezzanine for editing and hand-over, read by every editing seat", "intra",
             ("prores_aw", "prores_ks"), (_422_10, _444_10),
@@ -273,8 +299,7 @@ PICTURE: dict[str, PictureCodec] = {
                 Grade("standard", "Standard", "2", _422_10, 2.8, "apcn"),
                 Grade("hq", "HQ", "3", _422_10, 4.2, "apch"),
                 Grade("4444", "4444", "4", _444_10, 6.3, "ap4h", _444_10_ALPHA),
-            ), scans=_FIELDS, tags="said", piece="mov",
-        ),
+            ), scans=_FIELDS, tags="said", piece="mov", containers=("mov", "mkv", "mxf"), graded=(-0.25, 0.4), own_tag=True),
         PictureCodec(
             "dnxhr", "DNxHR", "intra mezzanine of a known size: every frame takes the same", "intra", ("dnxhd",),
             (_422, _422_10, _444_10),
@@ -284,8 +309,7 @@ PICTURE: dict[str, PictureCodec] = {
                 Grade("hq", "HQ", "dnxhr_hq", _422, 4.25),
                 Grade("hqx", "HQX", "dnxhr_hqx", _422_10, 4.25),
                 Grade("444", "444", "dnxhr_444", _444_10, 8.5),
-            ), tags="said", least=(256, 120), piece="mov",
-        ),
+            ), tags="said", least=(256, 120), piece="mov", containers=("mov", "mxf"), stream="dnxhd", graded=(0.0, 0.01)),
         PictureCodec(
             "cineform", "CineForm", "intra mezzanine by wavelets, gentle with gradients", "intra", ("cfhd",), (_422_10,),
             grades=(
@@ -293,104 +317,35 @@ PICTURE: dict[str, PictureCodec] = {
                 Grade("medium", "Medium", "medium", _422_10, 4.0),
                 Grade("high", "High", "high", _422_10, 5.0),
                 Grade("film", "Film", "film1", _422_10, 6.5),
-            ), tags="said", multiple=16, least=(48, 32), piece="mov",
-        ),
+            ), tags="said", multiple=16, least=(48, 32), piece="mov", containers=("mov",), stream="cfhd", graded=(-0.15, 0.3)),
         PictureCodec(
             "ffv1", "FFV1", "lossless, with a sum for every slice: for archives", "lossless", ("ffv1",),
-            (_420, _422, _444, _420_10, _422_10, _444_10, *_YUV_DEEP, *_FFV1_RGB, *_GRAYS, *_YUVA), scans=_FIELDS,
-        ),
+            (_420, _422, _444, _420_10, _422_10, _444_10, *_YUV_DEEP, *_FFV1_RGB, *_GRAYS, *_YUVA), scans=_FIELDS, containers=("mkv",), lossless=(3.0, 0.8)),
         PictureCodec(
             "rle", "Run length (QuickTime Animation)", "lossless for drawn pictures and graphics; very large for filmed ones", "lossless",
-            ("qtrle",), (_RGB, _ARGB), tags="none", piece="mov",
-        ),
+            ("qtrle",), (_RGB, _ARGB), tags="none", piece="mov", containers=("mov",), stream="qtrle", lossless=(12.0, 1.0)),
         PictureCodec(
             "jpeg", "JPEG", "small stills, with a quality", "images", ("mjpeg",),
             (Sampling(8, "4:2:0", "yuvj420p", "yuv420p"), Sampling(8, "4:4:4", "yuvj444p", "yuv444p")), ("quality",), (1, 31, 3),
-            without=dict.fromkeys(("constant", "variable", "two pass"), "stills have a quality, not a rate"), tags="none", piece="mov",
-        ),
-        PictureCodec("png", "PNG", "lossless stills, any program reads them", "images", ("png",), (_RGB, _RGB_16, _RGBA, _RGBA_16), tags="none", piece="mov"),
-        PictureCodec("tiff", "TIFF", "lossless stills for print and grading", "images", ("tiff",), (_RGB, _RGB_16L, _RGBA, _RGBA_16L), tags="none", piece="mov"),
-        PictureCodec("dpx", "DPX", "film frames in 10 bits, uncompressed", "images", ("dpx",), (_RGB_10, _RGB), tags="none", piece="mov"),
+            without=dict.fromkeys(("constant", "variable", "two pass"), "stills have a quality, not a rate"), tags="none", piece="mov", containers=("images",), stream="mjpeg", typical=Typical(1.0, 3.0, power=0.8, sd=0.5)),
+        PictureCodec("png", "PNG", "lossless stills, any program reads them", "images", ("png",), (_RGB, _RGB_16, _RGBA, _RGBA_16), tags="none", piece="mov", containers=("images",), lossless=(8.0, 0.7)),
+        PictureCodec("tiff", "TIFF", "lossless stills for print and grading", "images", ("tiff",), (_RGB, _RGB_16L, _RGBA, _RGBA_16L), tags="none", piece="mov", containers=("images",), lossless=(16.0, 0.45)),
+        PictureCodec("dpx", "DPX", "film frames in 10 bits, uncompressed", "images", ("dpx",), (_RGB_10, _RGB), tags="none", piece="mov", containers=("images",), lossless=(32.0, 0.01)),
         PictureCodec(
             "exr", "EXR", "half-float frames for compositing; values are the picture's own, not linear light", "images", ("exr",),
-            (_RGB_FLOAT, _RGBA_FLOAT), tags="none", piece="mov",
-        ),
+            (_RGB_FLOAT, _RGBA_FLOAT), tags="none", piece="mov", containers=("images",), lossless=(24.0, 0.25)),
     )
 }  # fmt: skip
 
 SOUND: dict[str, SoundCodec] = {
     item.id: item
     for item in (
-        SoundCodec("aac", "AAC", "plays everywhere", any_layout=True),
+        SoundCodec("aac", "AAC", "plays everywhere", any_layout=True, containers=("mp4", "mov", "mkv", "ts", "m4a")),
         SoundCodec(
-            "opus", "Opus", "best at small rates; for the web", rates=(48000,), bits=(16_000, 510_000, 112_000), packet=960, any_layout=True
-        ),
-        SoundCodec("pcm", "PCM", "as it is, for editing and broadcast", lossless=True, depths=(16, 24), any_layout=True),
-        SoundCodec("flac", "FLAC", "lossless, about half of PCM", lossless=True, depths=(16, 24), packet=4608, any_layout=True),
+            "opus", "Opus", "best at small rates; for the web", rates=(48000,), bits=(16_000, 510_000, 112_000), packet=960, any_layout=True, containers=("mp4", "mkv", "webm", "opus")),
+        SoundCodec("pcm", "PCM", "as it is, for editing and broadcast", lossless=True, depths=(16, 24), any_layout=True, containers=("mov", "mkv", "mxf", "wav")),
+        SoundCodec("flac", "FLAC", "lossless, about half of PCM", lossless=True, depths=(16, 24), packet=4608, any_layout=True, containers=("mp4", "mkv", "flac")),
         SoundCodec(
-            "mp3", "MP3", "for old players", channels=(1, 2), bits=(32_000, 320_000, 192_000), packet=1152
-        ),
+            "mp3", "MP3", "for old players", channels=(1, 2), bits=(32_000, 320_000, 192_000), packet=1152, containers=("mp4", "mkv", "ts", "mp3")),
     )
 }  # fmt: skip
-
-_BITEXACT = ("fflags", "+bitexact")
-_IMAGES = ("jpeg", "png", "tiff", "dpx", "exr")
-CONTAINERS: dict[str, Container] = {
-    item.id: item
-    for item in (
-        Container(
-            "mp4", "MP4", "mp4", ".mp4", ("h264", "hevc", "av1", "vp9", "mpeg2"), ("aac", "opus", "flac", "mp3"),
-            "plays everywhere", (("movflags", "+faststart"), _BITEXACT), timecode=True,
-        ),
-        Container(
-            "mov", "MOV", "mov", ".mov", ("h264", "hevc", "mpeg2", "prores", "dnxhr", "cineform", "rle"), ("aac", "pcm"),
-            "for editing seats", (("movflags", "+faststart"), _BITEXACT), timecode=True,
-        ),
-        Container(
-            "mkv", "MKV", "matroska", ".mkv", ("h264", "hevc", "av1", "vp9", "mpeg2", "prores", "ffv1"),
-            ("aac", "opus", "pcm", "flac", "mp3"), "open, for archives and players", (_BITEXACT,), timecode=True,
-        ),
-        Container(
-            "webm", "WebM", "webm", ".webm", ("av1", "vp9"), ("opus",), "for web pages", (_BITEXACT,), (48000,),
-            read_as="matroska",
-        ),
-        Container(
-            "mxf", "MXF", "mxf", ".mxf", ("mpeg2", "prores", "dnxhr"), ("pcm",), "for broadcast servers", (_BITEXACT,), (48000,), timecode=True,
-        ),
-        Container(
-            "ts", "MPEG-TS", "mpegts", ".ts", ("h264", "hevc", "mpeg2"), ("aac", "mp3"),
-            "for lines and play-out", (("mpegts_flags", "+resend_headers"), _BITEXACT), (44100, 48000),
-        ),
-        Container("wav", "WAV", "wav", ".wav", (), ("pcm",), "sound only, for editing", (_BITEXACT,), most_tracks=1),
-        Container("m4a", "M4A", "mp4", ".m4a", (), ("aac",), "sound only, plays everywhere", (("movflags", "+faststart"), _BITEXACT)),
-        Container("flac", "FLAC", "flac", ".flac", (), ("flac",), "sound only, lossless", (_BITEXACT,), most_tracks=1),
-        Container("mp3", "MP3", "mp3", ".mp3", (), ("mp3",), "sound only, old players", (_BITEXACT,), most_tracks=1),
-        Container(
-            "opus", "Opus", "ogg", ".opus", (), ("opus",), "sound only, small", (_BITEXACT,), (48000,), most_tracks=1
-        ),
-        Container("images", "Images", "", "", _IMAGES, (), "a folder of numbered stills", pixel_shape=False),
-    )
-}  # fmt: skip
-IMAGE_EXTENSIONS = {"jpeg": ".jpg", "png": ".png", "tiff": ".tif", "dpx": ".dpx", "exr": ".exr"}
-
-
-def extension(container: str) -> str:
-    """The ending of a file's name, seen before it is made; a folder of images has none."""
-    return CONTAINERS[container].extension
-
-
-def ending_told(container: str, picture: str | None = None) -> str:
-    """What a person is told of it: ``.mp4``, ``folder of .jpg``."""
-    if container == "images":
-        return f"folder of {IMAGE_EXTENSIONS.get(picture or '', '.jpg')}"
-    return CONTAINERS[container].extension
-
-
-def holding(picture: str | None, sound: str | None) -> tuple[str, ...]:
-    """Containers that hold these codecs together; either may be none."""
-    return tuple(
-        item.id
-        for item in CONTAINERS.values()
-        if (picture in item.picture if picture else not item.picture)
-        and (sound is None or sound in item.sound)
-    )
