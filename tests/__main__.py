@@ -1,6 +1,6 @@
 """Run all tests, or those named: ``./run test`` or ``./run test core.test_machine``; ``--quick`` runs the core's.
 
-Each module runs in a process of its own, two at a time.  The last line is
+Each module runs in a process of its own, some side by side.  The last line is
 ``N passed, N failed, N skipped``.
 """
 
@@ -15,6 +15,8 @@ from pathlib import Path
 
 HERE = Path(__file__).parent
 TIMEOUT = 800
+AT_ONCE = 3
+"""Modules side by side: many wait for a window or a runner more than they work."""
 SLOWEST_FIRST = (
     "ui.test_trust", "run.test_kills", "run.test_passes", "run.test_trouble", "cli.test_cli", "ui.test_window",
     "run.test_whole", "ui.test_range", "run.test_as_source", "core.test_fuzz",
@@ -68,7 +70,7 @@ def main() -> int:
         print(f"There is no test module {', '.join(wanted)}.")
         return 2
     total = {"passed": 0, "failed": 0, "skipped": 0}
-    with ThreadPoolExecutor(2) as pool:
+    with ThreadPoolExecutor(AT_ONCE) as pool:
         for name, counts, said, seconds in pool.map(run, names):
             for key in total:
                 total[key] += counts[key]

@@ -43,7 +43,7 @@ class Encoder:
 
     ``name`` is theirs, ``told`` says how it is told what is asked.  ``work`` is
     its time against x264 at medium effort, by effort where efforts differ, the
-    conversion to its own pixel format included (``bench/paces.py``: 50 pictures
+    conversion to its own pixel format included (measured 2026-11 on 50 pictures
     of 1280×720 with moving texture and grain, one thread).  ``larger``: its
     bytes against its format's other encoder at the same grade.  ``library`` is
     where it lives, if not in avcodec.  ``light`` are its words for HDR10's

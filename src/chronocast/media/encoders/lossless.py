@@ -10,4 +10,8 @@ def told(asked: Asked) -> Told:
     return Told({"level": "3", "coder": "1", "context": "1", "slices": "4", "slicecrc": "1"})
 
 
-ENCODERS = (Encoder("ffv1", told, 0.85, proved=True), Encoder("qtrle", work=0.36, proved=True))
+ENCODERS = (
+    Encoder("ffv1", told, 0.85, proved=True),
+    Encoder("jpeg2000", lambda _: Told({"pred": "dwt53"}), 4.0, proved=True),
+    Encoder("qtrle", work=0.36, proved=True),
+)

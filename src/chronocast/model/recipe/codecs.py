@@ -322,6 +322,10 @@ PICTURE: dict[str, PictureCodec] = {
             "ffv1", "FFV1", "lossless, with a sum for every slice: for archives", "lossless", ("ffv1",),
             (_420, _422, _444, _420_10, _422_10, _444_10, *_YUV_DEEP, *_FFV1_RGB, *_GRAYS, *_YUVA), scans=_FIELDS, containers=("mkv",), lossless=(3.0, 0.8)),
         PictureCodec(
+            "jpeg2000", "JPEG 2000", "lossless by wavelets, each picture for itself: for film and broadcast archives; slow to make",
+            "lossless", ("jpeg2000",), (_420, _422, _444), tags="limited", piece="mov", containers=("mov", "mkv"), lossless=(5.5, 0.6),
+        ),
+        PictureCodec(
             "rle", "Run length (QuickTime Animation)", "lossless for drawn pictures and graphics; very large for filmed ones", "lossless",
             ("qtrle",), (_RGB, _ARGB), tags="none", piece="mov", containers=("mov",), stream="qtrle", lossless=(12.0, 1.0)),
         PictureCodec(
