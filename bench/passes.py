@@ -19,6 +19,7 @@ from av.filter import Graph
 
 from chronocast.demo.copy import copy_demo
 from chronocast.journal.documents import load_batch
+from chronocast.journal.workspace import Workspace
 from chronocast.media.encoders.encode import encode_pictures
 from chronocast.media.encoders.settings import encoder_settings
 from chronocast.media.picture.layers import piece_pictures
@@ -118,7 +119,7 @@ def _xpsnr(pictures: list[av.VideoFrame], files: list[Path]) -> list[float]:
 def measure(folder: Path) -> list[tuple[str, str, str]]:
     """Rows of what, measured, aim."""
     path = copy_demo(folder)
-    prospect = prepared(load_batch(path), path)
+    prospect = prepared(load_batch(path), path, Workspace())
     by_name = {ready.source.name: ready for ready in prospect.sources.values()}
     rows, readers = [], Readers()
     for codec, names, share in (("h264", SOURCES, 0.05), ("hevc", SOURCES[:2], 0.03)):

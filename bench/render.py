@@ -15,6 +15,7 @@ from chronocast.demo.copy import copy_demo
 from chronocast.journal.documents import load_batch, save_batch
 from chronocast.journal.places import state_folder
 from chronocast.journal.runs import RunJournal
+from chronocast.journal.workspace import Workspace
 from chronocast.model.batch.batch import FULL, Batch
 from chronocast.model.batch.edits import add_recipe, add_source, fill
 from chronocast.model.recipe.recipe import FrameSize, PictureRecipe, RateControl, Recipe
@@ -36,7 +37,7 @@ def whole(path: Path, recipe: str) -> tuple[float, int, float]:
         "import sys, time\nfrom pathlib import Path\n"
         "from chronocast.journal.documents import load_batch\nfrom chronocast.preparation.today import prepared\n"
         "from chronocast.media.source.decode import Readers\nfrom chronocast.media.encoders.encode import encode_piece\n"
-        "path = Path(sys.argv[1]); item = next(o for o in prepared(load_batch(path), path).outputs if o.recipe.id == sys.argv[2])\n"
+        "path = Path(sys.argv[1]); item = next(o for o in prepared(load_batch(path), path, Workspace()).outputs if o.recipe.id == sys.argv[2])\n"
         "spans = tuple(s for p in item.plan.pieces for s in p.spans)\n"
         "job = item.plan.pieces[0].model_copy(update={'spans': spans, 'target': sys.argv[3]})\n"
         "threads = int(sys.argv[4])\n"
@@ -114,7 +115,7 @@ def measure(folder: Path) -> list[tuple[str, str, str]]:
         straight, size, _ = whole(path, recipe.id)
         run, made, found = pieces(batch, path, recipe.id)
         gaps += found
-        count = len(prepared(batch, path).outputs[0].plan.pieces)
+        count = len(prepared(batch, path, Workspace()).outputs[0].plan.pieces)
         rows.append(
             (
                 f"{recipe.id}: throughput as {count} pieces against one threaded encode",

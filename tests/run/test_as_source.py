@@ -15,8 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from chronocast.journal.documents import load_batch, save_batch
-from chronocast.journal.facts import FactsStore
-from chronocast.journal.places import data_folder
+from chronocast.journal.workspace import Workspace
 from chronocast.media.files.footage import Format, woven, write_footage
 from chronocast.media.source.inspect import inspect_clip
 from chronocast.model.batch.batch import FULL, Batch
@@ -103,7 +102,7 @@ class AsTheSource(unittest.TestCase):
         return path
 
     def prospect(self, path: Path) -> Prospect:
-        return prepare(load_batch(path), path.parent, FactsStore(data_folder() / "facts"))
+        return prepare(load_batch(path), path.parent, Workspace())
 
     def made(self, path: Path) -> dict[str, OutputView]:
         view: RunView = render(load_batch(path), path)
@@ -142,7 +141,7 @@ class AsTheSource(unittest.TestCase):
         sizes = {ending: Path(made[ending].path).stat().st_size for ending in (".mkv", ".mov")}
         for ending in sizes:
             Path(made[ending].path).unlink()
-        for item in outlook_now(self.prospect(path)).outputs:
+        for item in outlook_now(self.prospect(path), Workspace()).outputs:
             if (size := sizes.get(item.ready.path.suffix)) is not None:
                 self.assertEqual(item.kept_share, 1.0)
                 self.assertLessEqual(item.bytes.likely, size * 1.01)

@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 from chronocast.journal.documents import load_batch, save_batch
 from chronocast.journal.places import data_folder
 from chronocast.journal.runs import RunJournal
+from chronocast.journal.workspace import Workspace
 from chronocast.media.files.footage import write_footage
 from chronocast.model.batch.columns import add_card, set_card
 from chronocast.model.cards.card import Limits, ReceiverCard
@@ -160,7 +161,7 @@ class Passes(unittest.TestCase):
         self.assertEqual(
             [counters(file)[0] for file in files], [(self.first, n) for n in (0, 25, 50, 75, 100)]
         )
-        self.assertEqual(recipe_of(Path(output.path)).picture, STILLS.picture)
+        self.assertEqual(recipe_of(Path(output.path), Workspace()).picture, STILLS.picture)
         (Path(output.path) / "notes.txt").write_text("mine")
         batch = load_batch(path)
         changed = STILLS.model_copy(

@@ -10,7 +10,7 @@ from pathlib import Path
 import av
 import opentimelineio as otio
 
-from chronocast.journal.facts import FactsStore
+from chronocast.journal.workspace import Workspace
 from chronocast.model.batch.batch import FULL, Batch
 from chronocast.model.batch.edits import add_recipe, fill
 from chronocast.model.batch.ranges import add_range, change_range, take_marked
@@ -39,7 +39,7 @@ class Recut(unittest.TestCase):
         shutil.copytree(self.shelf, self.media)
         self.clips = [self.media / f"{name}.mp4" for name in NAMES]
         self.path = self.folder / "film.otio"
-        self.store = FactsStore(self.folder / "kept" / "facts")
+        self.kept = Workspace(self.folder / "kept")
         self.write([(0, 0, 200), (1, 20, 200), (2, 0, 150)])
         self.batch = self.gathered()
 
@@ -48,13 +48,13 @@ class Recut(unittest.TestCase):
         self.path.write_text(otio.adapters.write_to_string(timeline, "otio_json"))
 
     def gathered(self) -> Batch:
-        batch, refused = gather(Batch(), self.folder, [self.path], self.store)
+        batch, refused = gather(Batch(), self.folder, [self.path], self.kept.facts)
         self.assertEqual(refused, [])
         batch = add_recipe(batch, BASIC[1])
         return fill(batch, [(batch.sources[0].id, FULL, BASIC[1].id)])
 
-    def fresh(self) -> FactsStore:
-        return FactsStore(self.folder / "kept" / "facts")
+    def fresh(self) -> Workspace:
+        return Workspace(self.folder / "kept")
 
     def moved(self, names: dict[str, str]) -> Path:
         """Move clips to another folder under other names; the folder."""
@@ -65,11 +65,11 @@ class Recut(unittest.TestCase):
         return elsewhere
 
     def test_media_is_found_by_name_and_by_fingerprint(self) -> None:
-        before = prepare(self.batch, self.folder, self.store).outputs[0].plan
+        before = prepare(self.batch, self.folder, self.kept).outputs[0].plan
         place = self.moved({"reef.mp4": "reef.mp4", "kelp.mp4": "renamed by somebody.mp4"})
         missing = prepare(self.batch, self.folder, self.fresh())
         self.assertIn("reef.mp4, kelp.mp4", missing.problems[0].sentence)
-        done = search_in(self.batch, self.folder, self.fresh(), [place.parent])
+        done = search_in(self.batch, self.folder, self.fresh().facts, [place.parent])
         self.assertEqual(
             sorted(Path(p).name for p in done.found.values()), ["reef.mp4", "renamed by somebody.mp4"]
         )
@@ -86,7 +86,7 @@ class Recut(unittest.TestCase):
             self.batch.sources[0].id,
             str(self.clips[0]),
             place / "reef.mp4",
-            self.fresh(),
+            self.fresh().facts,
         )
         found = prepare(batch, self.folder, self.fresh())
         self.assertEqual(len(found.outputs), 1)
@@ -98,18 +98,18 @@ class Recut(unittest.TestCase):
         self.assertEqual(prospect.outputs, [])
         told = " ".join(problem.told for problem in prospect.problems)
         self.assertIn("kelp.mp4 is not the file that was brought in", told)
-        taken = take(self.batch, self.folder, self.fresh(), [self.batch.sources[0].id])
+        taken = take(self.batch, self.folder, self.fresh().facts, [self.batch.sources[0].id])
         self.assertEqual(len(prepare(taken, self.folder, self.fresh()).outputs), 1, "taken on purpose")
 
     def test_a_fingerprint_that_is_nowhere_is_not_replaced_by_a_name(self) -> None:
         place = self.moved({"reef.mp4": "reef.mp4"})
         clip(place / "reef.mp4", 8, 250)
-        done = search_in(self.batch, self.folder, self.fresh(), [place.parent])
+        done = search_in(self.batch, self.folder, self.fresh().facts, [place.parent])
         self.assertEqual([Path(name).name for name in done.missing], ["reef.mp4"])
         self.assertEqual(prepare(done.batch, self.folder, self.fresh()).outputs, [])
 
     def test_a_clip_is_found_by_what_is_in_it_and_a_replaced_one_waits(self) -> None:
-        batch, _ = gather(Batch(folder="out"), self.folder, [self.clips[0]], self.fresh())
+        batch, _ = gather(Batch(folder="out"), self.folder, [self.clips[0]], self.fresh().facts)
         batch = add_recipe(batch, BASIC[1])
         batch = fill(batch, [(batch.sources[0].id, FULL, BASIC[1].id)])
         place = self.moved({"reef.mp4": "another name.mp4"})
@@ -117,26 +117,26 @@ class Recut(unittest.TestCase):
         (problem,) = [p for p in prepare(batch, self.folder, self.fresh()).problems if p.blocks]
         self.assertIn("has been replaced", problem.sentence)
         self.assertEqual(problem.source, batch.sources[0].id)
-        done = search_in(batch, self.folder, self.fresh(), [place.parent])
+        done = search_in(batch, self.folder, self.fresh().facts, [place.parent])
         self.assertEqual(done.missing, ())
         found = prepare(done.batch, self.folder, self.fresh())
         self.assertEqual(len(found.outputs), 1)
         self.assertIn("another name", next(iter(found.outputs[0].source.facts)))
-        taken = take(batch, self.folder, self.fresh(), [batch.sources[0].id])
+        taken = take(batch, self.folder, self.fresh().facts, [batch.sources[0].id])
         self.assertEqual(len(prepare(taken, self.folder, self.fresh()).outputs), 1)
 
     def test_a_changed_sequence_keeps_its_cut_until_the_new_one_is_taken(self) -> None:
-        before = prepare(self.batch, self.folder, self.store).outputs[0].plan
+        before = prepare(self.batch, self.folder, self.kept).outputs[0].plan
         self.write([(0, 0, 200), (2, 100, 60), (1, 20, 200), (2, 0, 150)])
         held = prepare(self.batch, self.folder, self.fresh())
         self.assertEqual(held.outputs[0].plan.pieces, before.pieces)
         self.assertIn("has changed on disk", " ".join(problem.told for problem in held.problems))
         source = self.batch.sources[0].id
-        (told,) = compare(self.batch, self.folder, self.store, [source])
+        (told,) = compare(self.batch, self.folder, self.kept, [source])
         self.assertEqual(told.frames, (550, 610))
         self.assertTrue(told.changed)
         self.assertEqual(told.pieces[1] - told.same, 1, "only the inserted edit is new")
-        taken = take(self.batch, self.folder, self.store, [source])
+        taken = take(self.batch, self.folder, self.kept.facts, [source])
         after = prepare(taken, self.folder, self.fresh())
         self.assertEqual(after.outputs[0].plan.frames, 610)
         self.assertNotIn("changed", " ".join(problem.told for problem in after.problems))
@@ -160,7 +160,7 @@ class Recut(unittest.TestCase):
         batch, _ = add_range(batch, source, "By hand", FrameRange(5, 50))
         write(170, 60)
         self.assertEqual(batch.sources[0].ranges[0].start, 150)
-        taken = take(batch, self.folder, self.fresh(), [source])
+        taken = take(batch, self.folder, self.fresh().facts, [source])
         self.assertEqual(
             [(r.start, r.stop, r.kind) for r in taken.sources[0].ranges],
             [(170, 230, "marked"), (5, 50, "trim")],
@@ -182,13 +182,13 @@ class Recut(unittest.TestCase):
                 if packet.dts is not None:
                     packet.stream = stream
                     made.mux(packet)
-        for store in (self.fresh(), self.fresh()):  # looked at, and read back from what is kept
+        for store in (self.fresh().facts, self.fresh().facts):  # looked at, and read back from what is kept
             cut = clip_cut_list(store.clip(str(path)))
             told = [(m.name, m.start, m.stop) for m in cut.marked]
             self.assertEqual(told, [("Reef", 0, 100), ("Chapter 2", 100, 250)])
 
     def test_a_sequence_without_its_media_still_comes_in(self) -> None:
         self.moved({"reef.mp4": "reef.mp4"})
-        batch, refused = gather(Batch(), self.folder, [self.path], self.fresh())
+        batch, refused = gather(Batch(), self.folder, [self.path], self.fresh().facts)
         self.assertEqual(len(batch.sources), 1)
         self.assertIn("reef.mp4", refused[0].sentence)

@@ -12,6 +12,7 @@ import numpy as np
 from chronocast.demo.clips import SCENES
 from chronocast.demo.copy import copy_demo
 from chronocast.journal.documents import load_batch, save_batch
+from chronocast.journal.workspace import Workspace
 from chronocast.model.batch.batch import FULL, NamedRange
 from chronocast.model.batch.edits import add_recipe, fill
 from chronocast.preparation.today import outlook_now, prepared
@@ -37,9 +38,9 @@ class Demo(unittest.TestCase):
         cells = [(source.id, FULL, "quick") for source in batch.sources] + [(first.id, "cut-down", "rated")]
         cls.batch = fill(batch, cells)
         save_batch(cls.batch, cls.path)
-        cls.before = outlook_now(prepared(cls.batch, cls.path))
+        cls.before = outlook_now(prepared(cls.batch, cls.path, Workspace()), Workspace())
         cls.view = render(cls.batch, cls.path)
-        cls.ready = {item.output.id: item for item in prepared(cls.batch, cls.path).outputs}
+        cls.ready = {item.output.id: item for item in prepared(cls.batch, cls.path, Workspace()).outputs}
 
     def test_every_output_is_proved(self) -> None:
         self.assertEqual(self.view.outcome, "done")
@@ -100,7 +101,7 @@ class Demo(unittest.TestCase):
         again = render(self.batch, self.path)
         self.assertEqual(len(children_did()), pieces)
         self.assertTrue(all(output.state == "proved" and output.again for output in again.outputs.values()))
-        after = outlook_now(prepared(self.batch, self.path))
+        after = outlook_now(prepared(self.batch, self.path, Workspace()), Workspace())
         self.assertEqual(after.finish.safe, 0)
         self.assertEqual(round(after.bytes.likely), sum(output.bytes for output in again.outputs.values()))
 
@@ -108,7 +109,7 @@ class Demo(unittest.TestCase):
         for output in self.view.outputs.values():
             Path(output.path).rename(output.path + ".away")
         try:
-            view = outlook_now(prepared(self.batch, self.path))
+            view = outlook_now(prepared(self.batch, self.path, Workspace()), Workspace())
             for item in view.outputs:
                 fact = self.view.outputs[item.ready.output.id].bytes
                 self.assertEqual(item.pieces_kept, item.pieces_total)

@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import json
 import sys
+from functools import cache
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any, NoReturn
 
 import typer
 
+from chronocast.journal.places import data_folder, state_folder
+from chronocast.journal.workspace import Workspace
 from chronocast.model.errors import ChronocastError
 
 if TYPE_CHECKING:
@@ -59,3 +62,13 @@ def save(batch: Batch, path: Path) -> None:
     from chronocast.journal.documents import BatchFile
 
     (_files.get(path) or BatchFile(path)).save(batch)
+
+
+@cache
+def _workspace(data: Path, state: Path) -> Workspace:
+    return Workspace(data, state)
+
+
+def workspace() -> Workspace:
+    """The workspace of this command."""
+    return _workspace(data_folder(), state_folder())

@@ -10,7 +10,7 @@ from typing import Annotated
 import typer
 
 from chronocast import __version__
-from chronocast.cli.answers import NEEDS_YOU, WRONG_USE, BatchPath, Json, complain, load, put
+from chronocast.cli.answers import NEEDS_YOU, WRONG_USE, BatchPath, Json, complain, load, put, workspace
 from chronocast.cli.cell_commands import cell_commands
 from chronocast.cli.range_commands import frame_outputs, ranges_app
 from chronocast.cli.recipe_commands import cards_app, recipes_app
@@ -245,12 +245,10 @@ def batch_cuts(
     ] = False,
 ) -> None:
     """Write the cut of every source and range as OTIO."""
-    from chronocast.journal.facts import FactsStore
-    from chronocast.journal.places import data_folder
     from chronocast.preparation.cuts import write_cuts
 
     try:
-        for path in write_cuts(load(batch), batch, to, FactsStore(data_folder() / "facts"), edl):
+        for path in write_cuts(load(batch), batch, to, workspace(), edl):
             sys.stdout.write(f"{path}\n")
     except ChronocastError as error:
         complain(error, NEEDS_YOU)
@@ -420,11 +418,9 @@ def check(
 @stock_app.command("list")
 def stock_list(json_: Json = False) -> None:
     """What is in the stock."""
-    from chronocast.journal.places import data_folder
     from chronocast.model.show import size_text
-    from chronocast.pieces.stock import Stock
 
-    kept = list(Stock(data_folder() / "stock").all())
+    kept = list(workspace().stock.all())
     if json_:
         put(
             {
@@ -460,7 +456,7 @@ def calibrate() -> None:
     """Measure this machine's pace (under half a minute)."""
     from chronocast.crew.local.calibrate import calibrate as measure
 
-    pace = measure(lambda what: print(f"{what}…", file=sys.stderr))
+    pace = measure(workspace().pace_path, lambda what: print(f"{what}…", file=sys.stderr))
     sys.stdout.write(f"H.264 medium: {1 / pace.encode:.1f} million pixels a second on each slot\n")
 
 

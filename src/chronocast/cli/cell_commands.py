@@ -9,7 +9,7 @@ from typing import Annotated, Any
 
 import typer
 
-from chronocast.cli.answers import WRONG_USE, BatchPath, complain, load, save
+from chronocast.cli.answers import WRONG_USE, BatchPath, complain, load, save, workspace
 from chronocast.model.errors import ChronocastError, ModelError
 
 Outputs = Annotated[list[str], typer.Argument(metavar="OUTPUT...", help="Ids of outputs, or “all”.")]
@@ -131,7 +131,7 @@ def accept_damage(
     from chronocast.preparation.today import prepared
 
     def change(loaded: Any) -> Any:
-        prospect = prepared(loaded, batch)
+        prospect = prepared(loaded, batch, workspace())
         kept = []
         for item in loaded.sources:
             if item.id in source or source == ["all"]:

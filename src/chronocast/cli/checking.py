@@ -10,9 +10,8 @@ from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
-from chronocast.journal.facts import FactsStore
+from chronocast.cli.answers import workspace
 from chronocast.journal.library import Library, needed_card, needed_recipe
-from chronocast.journal.places import data_folder
 from chronocast.model.batch.batch import Batch
 from chronocast.model.errors import ModelError
 from chronocast.model.messages.check import Check, Expected
@@ -46,8 +45,8 @@ def prove_apart(path: Path, expected: Expected) -> list[dict[str, Any]]:
 
 def check_batch(batch: Batch, path: Path) -> list[dict[str, Any]]:
     """Every output of a batch: what is there, and whether it is what was asked."""
-    prospect = prepared(batch, path)
-    stock = Stock(data_folder() / "stock")
+    prospect = prepared(batch, path, workspace())
+    stock = workspace().stock
     files = [_checked(item.path, _expected(item, stock)) for item in prospect.outputs]
     files += [
         {"path": problem.where, "ok": False,
@@ -88,7 +87,7 @@ def check_file(path: Path, recipe_id: str, cards: list[str] | None = None) -> di
     wanted = tuple(needed_card(library, name).model_dump(mode="json") for name in cards or ())
     if path.is_dir():
         raise ModelError(f"{path} is a folder of images; check it with its batch.")
-    facts = FactsStore(data_folder() / "facts").clip(path_text(path))
+    facts = workspace().facts.clip(path_text(path))
     width, height, rate = 0, 0, facts.rate
     if recipe.picture:
         width, height = frame_size(recipe.picture.size, facts.width or 16, facts.height or 16, facts.pixel_aspect,

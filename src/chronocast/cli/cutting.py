@@ -6,9 +6,8 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
-from chronocast.cli.answers import save
+from chronocast.cli.answers import save, workspace
 from chronocast.journal.facts import FactsStore
-from chronocast.journal.places import data_folder
 from chronocast.model.batch.batch import Batch, Source
 from chronocast.model.errors import ModelError
 from chronocast.preparation.output.prepare import prepare
@@ -16,7 +15,7 @@ from chronocast.preparation.recut import changed_sources, compare, relink, searc
 
 
 def _store() -> FactsStore:
-    return FactsStore(data_folder() / "facts")
+    return workspace().facts
 
 
 def relink_batch(
@@ -60,8 +59,8 @@ def take_cuts(batch: Batch, path: Path, sources: list[str], look: bool) -> dict[
     for name in sources:
         if batch.source(name) is None:
             raise ModelError(f"There is no source “{name}” in this batch.")
-    wanted = sources or changed_sources(prepare(batch, folder, store))
-    recuts = compare(batch, folder, store, wanted)
+    wanted = sources or changed_sources(prepare(batch, folder, workspace()))
+    recuts = compare(batch, folder, workspace(), wanted)
     if not look and wanted:
         save(take(batch, folder, store, wanted), path)
     return {"version": 1, "taken": not look and bool(wanted), "sources": wanted,

@@ -6,6 +6,7 @@ import contextlib
 import sys
 from pathlib import Path
 
+from chronocast.cli.answers import workspace
 from chronocast.model.batch.batch import Batch
 from chronocast.model.errors import ChronocastError
 from chronocast.model.paths import shown
@@ -17,7 +18,7 @@ from chronocast.preparation.today import outlook_now, prepared
 
 def forecast_batch(batch: Batch, path: Path) -> Outlook:
     """The outlook of a batch as things stand."""
-    return outlook_now(prepared(batch, path))
+    return outlook_now(prepared(batch, path, workspace()), workspace())
 
 
 def print_forecast(batch: Batch, view: Outlook) -> None:

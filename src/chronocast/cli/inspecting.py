@@ -10,8 +10,8 @@ from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Any
 
+from chronocast.cli.answers import workspace
 from chronocast.journal.facts import FactsStore
-from chronocast.journal.places import data_folder
 from chronocast.model.batch.batch import Source
 from chronocast.model.errors import ChronocastError
 from chronocast.model.paths import path_text, shown
@@ -31,7 +31,7 @@ log = logging.getLogger(__name__)
 
 def inspect_paths(paths: Iterable[Path], rate: str | None = None) -> list[dict[str, Any]]:
     """One entry a file; what can't be used is listed with its reason."""
-    store = FactsStore(data_folder() / "facts")
+    store = workspace().facts
     with ThreadPoolExecutor(max_workers=max(2, os.cpu_count() or 2)) as pool:
         return list(pool.map(lambda path: _one(path, store, rate), expand(paths)))
 

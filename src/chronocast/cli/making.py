@@ -5,12 +5,11 @@ from __future__ import annotations
 from datetime import date
 from pathlib import Path
 
-from chronocast.cli.answers import save
+from chronocast.cli.answers import save, workspace
 from chronocast.deliver.names import proposed_stems, unlike
 from chronocast.journal.documents import BATCH_ENDING, save_batch
 from chronocast.journal.facts import FactsStore
 from chronocast.journal.library import Library, needed_recipe
-from chronocast.journal.places import data_folder
 from chronocast.model.batch.batch import FULL, Batch, NamedRange, portable
 from chronocast.model.batch.edits import add_recipe, fill, identifier
 from chronocast.model.batch.naming import read_pattern
@@ -47,7 +46,7 @@ def make_batch(
     library = Library()
     for name in recipes:
         batch = add_recipe(batch, needed_recipe(library, name))
-    store = FactsStore(data_folder() / "facts")
+    store = workspace().facts
     if search:
         batch = batch.model_copy(
             update={"search": tuple(portable(place.absolute(), folder) for place in search)}

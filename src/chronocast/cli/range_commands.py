@@ -8,7 +8,7 @@ from typing import Annotated
 
 import typer
 
-from chronocast.cli.answers import NEEDS_YOU, WRONG_USE, BatchPath, Json, complain, load, put
+from chronocast.cli.answers import NEEDS_YOU, WRONG_USE, BatchPath, Json, complain, load, put, workspace
 from chronocast.model.errors import ChronocastError
 
 ranges_app = typer.Typer(no_args_is_help=True, help="The parts of sources that files are made of.")
@@ -134,13 +134,11 @@ def ranges_clips(
 ) -> None:  # fmt: skip
     """One file for each clip of a sequence instead of, or beside, one of the whole."""
     from chronocast.cli.ranging import for_each_clip
-    from chronocast.journal.facts import FactsStore
-    from chronocast.journal.places import data_folder
     from chronocast.preparation.output.prepare import prepare
 
     try:
         made = for_each_clip(load(batch), batch, source, recipe, instead, look)
-        prospect = prepare(made, batch.absolute().parent, FactsStore(data_folder() / "facts"))
+        prospect = prepare(made, batch.absolute().parent, workspace())
     except ChronocastError as error:
         complain(error, WRONG_USE)
     for item in prospect.outputs:
@@ -157,14 +155,12 @@ def ranges_write(
     ] = None,
 ) -> None:
     """Write ranges as sub-clips, in one OTIO file."""
-    from chronocast.journal.facts import FactsStore
-    from chronocast.journal.places import data_folder
     from chronocast.preparation.cuts import write_picks
 
     whole = load(batch)
     names = source or [item.id for item in whole.sources if item.ranges]
     try:
-        count = write_picks(whole, batch, file, FactsStore(data_folder() / "facts"), names)
+        count = write_picks(whole, batch, file, workspace(), names)
     except ChronocastError as error:
         complain(error, NEEDS_YOU)
     sys.stdout.write(f"{file}: {count} sub-clip{'s' if count != 1 else ''}\n")

@@ -6,10 +6,9 @@ import sys
 from pathlib import Path
 from typing import Any
 
-from chronocast.cli.answers import save
+from chronocast.cli.answers import save, workspace
 from chronocast.journal.facts import FactsStore
 from chronocast.journal.library import Library, needed_recipe
-from chronocast.journal.places import data_folder
 from chronocast.model.batch.batch import Batch, Framing
 from chronocast.model.batch.framing import crop_share, framed, with_centre, with_crop
 from chronocast.model.batch.ranges import (
@@ -29,7 +28,7 @@ from chronocast.preparation.source.source_ready import framing_view
 
 
 def _store() -> FactsStore:
-    return FactsStore(data_folder() / "facts")
+    return workspace().facts
 
 
 def _recipes(batch: Batch, names: list[str]) -> tuple[Batch, list[str]]:

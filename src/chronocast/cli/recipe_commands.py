@@ -9,7 +9,7 @@ from typing import Annotated, Any
 
 import typer
 
-from chronocast.cli.answers import NEEDS_YOU, WRONG_USE, Json, complain, put
+from chronocast.cli.answers import NEEDS_YOU, WRONG_USE, Json, complain, put, workspace
 from chronocast.model.errors import ChronocastError
 
 recipes_app = typer.Typer(no_args_is_help=True, help="Saved recipes: list, compare, share, change.")
@@ -192,13 +192,11 @@ def recipes_like(
     file: Annotated[Path, typer.Argument(metavar="FILE", help="A media file.")], json_: Json = False
 ) -> None:
     """A recipe for files as that one is: the nearest that can be written."""
-    from chronocast.journal.facts import FactsStore
-    from chronocast.journal.places import data_folder
     from chronocast.model.recipe.nearest import as_the_source
     from chronocast.model.recipe.recipe_file import write_recipe
 
     try:
-        recipe, told = as_the_source(FactsStore(data_folder() / "facts").clip(str(file)))
+        recipe, told = as_the_source(workspace().facts.clip(str(file)))
     except ChronocastError as error:
         complain(error, WRONG_USE)
     for sentence in told:
@@ -215,7 +213,7 @@ def recipes_of(
     from chronocast.preparation.today import recipe_of
 
     try:
-        sys.stdout.write(write_recipe(recipe_of(file)))
+        sys.stdout.write(write_recipe(recipe_of(file, workspace())))
     except ChronocastError as error:
         complain(error, NEEDS_YOU)
 
@@ -335,7 +333,7 @@ def cards_judge(
     loaded = load(batch)
     try:
         cards = [needed_card(Library(), name) for name in card or ()]
-        found = judged_outputs(outlook_now(prepared(loaded, batch)), cards)
+        found = judged_outputs(outlook_now(prepared(loaded, batch, workspace()), workspace()), cards)
     except ChronocastError as error:
         complain(error, WRONG_USE)
     if json_:

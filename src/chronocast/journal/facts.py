@@ -15,6 +15,7 @@ from typing import Any
 import psutil
 
 from chronocast.journal.documents import DocumentError, load_json, save_json
+from chronocast.journal.recent import Recent
 from chronocast.journal.timelines import TimelineStore
 from chronocast.media.errors import NotMedia
 from chronocast.media.source.damage import look_through, stretches
@@ -28,10 +29,15 @@ from chronocast.model.source.facts import ClipFacts, Damage, SoundFacts
 VERSION = 7
 
 
+MOST_READY = 4096
+"""Sources made ready that are kept in memory."""
+
+
 class FactsStore:
     """Looks media up by path, size and time of last change; inspects what is new."""
 
     def __init__(self, folder: Path) -> None:
+        self.ready: Recent[tuple[str, ...], Any] = Recent(MOST_READY)
         self.folder = folder
         self.timelines = TimelineStore(folder.parent / "timelines")
         self._known: dict[tuple[str, int, int], ClipFacts] = {}

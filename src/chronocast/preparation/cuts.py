@@ -6,7 +6,7 @@ from pathlib import Path
 
 from chronocast.deliver.names import safe_stem
 from chronocast.journal.documents import write_text
-from chronocast.journal.facts import FactsStore
+from chronocast.journal.workspace import Workspace
 from chronocast.model.batch.batch import FULL, Batch
 from chronocast.model.errors import ModelError
 from chronocast.model.time.timing import FrameRange
@@ -14,7 +14,7 @@ from chronocast.preparation.output.output_ready import Prospect
 from chronocast.preparation.output.prepare import prepare
 
 
-def write_cuts(batch: Batch, path: Path, to: Path, store: FactsStore, edl: bool) -> list[Path]:
+def write_cuts(batch: Batch, path: Path, to: Path, workspace: Workspace, edl: bool) -> list[Path]:
     """The cut of every source and range of the batch, written as OTIO, and as edit lists too if asked; their paths.
 
     Raises:
@@ -23,7 +23,7 @@ def write_cuts(batch: Batch, path: Path, to: Path, store: FactsStore, edl: bool)
     from chronocast.timeline.write import clip_timeline, edit_lists, otio_text, part_of  # half a library
 
     folder = path.absolute().parent
-    prospect = prepare(batch, folder, store)
+    prospect = prepare(batch, folder, workspace)
     made: list[Path] = []
     to = to.absolute()
     for source in batch.sources:
@@ -47,7 +47,7 @@ def write_cuts(batch: Batch, path: Path, to: Path, store: FactsStore, edl: bool)
     return made
 
 
-def write_picks(batch: Batch, path: Path, to: Path, store: FactsStore, sources: list[str]) -> int:
+def write_picks(batch: Batch, path: Path, to: Path, workspace: Workspace, sources: list[str]) -> int:
     """The ranges of some sources, one after another as clips of one OTIO sequence; how many there were.
 
     Raises:
@@ -56,7 +56,7 @@ def write_picks(batch: Batch, path: Path, to: Path, store: FactsStore, sources: 
     from chronocast.timeline.write import clip_timeline, picks_text
 
     folder = path.absolute().parent
-    prospect = prepare(batch, folder, store)
+    prospect = prepare(batch, folder, workspace)
     picks = []
     for source in batch.sources:
         if source.id not in sources:

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from chronocast.journal.facts import FactsStore
+from chronocast.journal.workspace import Workspace
 from chronocast.model.batch.batch import Batch, Source, portable, resolve
 from chronocast.model.errors import ChronocastError
 from chronocast.model.paths import path_text
@@ -36,10 +37,10 @@ def changed_sources(prospect: Prospect) -> list[str]:
     return [key for key, ready in prospect.sources.items() if ready.changed and ready.present]
 
 
-def compare(batch: Batch, folder: Path, store: FactsStore, sources: list[str]) -> list[Recut]:
+def compare(batch: Batch, folder: Path, workspace: Workspace, sources: list[str]) -> list[Recut]:
     """What taking the new cut of some sources would do to each of their outputs; nothing is changed."""
-    old = prepare(batch, folder, store)
-    new = prepare(batch, folder, store, newest=frozenset(sources))
+    old = prepare(batch, folder, workspace)
+    new = prepare(batch, folder, workspace, newest=frozenset(sources))
     found = []
     for output in batch.outputs:
         if output.source not in sources:

@@ -6,17 +6,16 @@ import contextlib
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from chronocast.deliver.place import measured
 from chronocast.forecast.work import Load
-from chronocast.journal.facts import FactsStore
-from chronocast.journal.places import data_folder
+from chronocast.journal.ledger import Ledger
+from chronocast.journal.workspace import Workspace
 from chronocast.model.batch.batch import Batch
 from chronocast.model.errors import ChronocastError, ModelError
 from chronocast.model.paths import path_text
 from chronocast.model.recipe.recipe import Recipe
-from chronocast.pieces.stock import Stock
 from chronocast.preparation.judging import card_problems
 from chronocast.preparation.outlook import Experience, Outlook, experience, outlook
 from chronocast.preparation.output.output_ready import OutputReady, Prospect
@@ -24,13 +23,12 @@ from chronocast.preparation.output.prepare import prepare
 from chronocast.preparation.station.pace import load_pace
 from chronocast.preparation.station.slots import machine_slots
 
-if TYPE_CHECKING:
-    from chronocast.journal.ledger import Ledger
 
-
-def prepared(batch: Batch, path: Path, progress: Callable[[int, int], None] | None = None) -> Prospect:
-    """The batch made ready, with facts kept in the data folder."""
-    return prepare(batch, path.absolute().parent, FactsStore(data_folder() / "facts"), progress)
+def prepared(
+    batch: Batch, path: Path, workspace: Workspace, progress: Callable[[int, int], None] | None = None
+) -> Prospect:
+    """The batch made ready, with what the workspace keeps."""
+    return prepare(batch, path.absolute().parent, workspace, progress)
 
 
 def made_record(item: OutputReady, ledger: Ledger) -> dict[str, Any]:
@@ -49,62 +47,44 @@ def made_record(item: OutputReady, ledger: Ledger) -> dict[str, Any]:
     return row
 
 
-def what_is_made(outputs: list[OutputReady]) -> dict[str, int]:
+def what_is_made(outputs: list[OutputReady], workspace: Workspace) -> dict[str, int]:
     """Bytes of the outputs that are made already."""
     present = [item for item in outputs if item.path.exists()]
     if not present:
         return {}
-    from chronocast.journal.ledger import Ledger
-
-    found: dict[str, int] = {}
-    with contextlib.suppress(ChronocastError):
-        ledger = Ledger(data_folder() / "ledger.sqlite")
-        found = {item.output.id: row["bytes"] for item in present if (row := made_record(item, ledger))}
-        ledger.close()
-    return found
+    with contextlib.suppress(ChronocastError), workspace.ledger() as ledger:
+        return {item.output.id: row["bytes"] for item in present if (row := made_record(item, ledger))}
+    return {}
 
 
-def learned() -> Experience:
+def learned(workspace: Workspace) -> Experience:
     """What the ledger has taught so far."""
-    path = data_folder() / "ledger.sqlite"
-    if not path.exists():
-        return Experience()
-    from chronocast.journal.ledger import Ledger
-
-    with contextlib.suppress(ChronocastError):
-        ledger = Ledger(path)
-        try:
+    if workspace.has_ledger:
+        with contextlib.suppress(ChronocastError), workspace.ledger() as ledger:
             return experience(ledger.pieces())
-        finally:
-            ledger.close()
     return Experience()
 
 
 def outlook_now(
-    prospect: Prospect, experienced: Experience | None = None, load: Load | None = None
+    prospect: Prospect, workspace: Workspace, experienced: Experience | None = None, load: Load | None = None
 ) -> Outlook:
     """The forecast of a prepared batch at this moment; ``load`` is what others take of the machine."""
     view = outlook(
-        prospect, Stock(data_folder() / "stock"), load_pace(), machine_slots(),
-        experienced if experienced is not None else learned(), what_is_made(prospect.outputs), load=load,
+        prospect, workspace.stock, load_pace(workspace.pace_path), machine_slots(),
+        experienced if experienced is not None else learned(workspace), what_is_made(prospect.outputs, workspace), load=load,
     )  # fmt: skip
     return replace(view, problems=(*view.problems, *card_problems(view)))
 
 
-def recipe_of(path: Path) -> Recipe:
+def recipe_of(path: Path, workspace: Workspace) -> Recipe:
     """The exact recipe that made a finished file, from the record that was kept of it.
 
     Raises:
         ChronocastError: nothing is known of it, or the file isn't the one that was made.
     """
-    from chronocast.journal.ledger import Ledger
-
     path = path.absolute()
-    ledger = Ledger(data_folder() / "ledger.sqlite")
-    try:
+    with workspace.ledger() as ledger:
         row = ledger.made(path_text(path))
-    finally:
-        ledger.close()
     if not row or not row.get("recipe"):
         raise ModelError(
             f"There is no record of how {path} was made.", "It was made elsewhere, or moved since."

@@ -39,11 +39,9 @@ from chronocast.deliver.place import (
 from chronocast.forecast.band import Band
 from chronocast.forecast.size import basis_value
 from chronocast.journal.database import JournalError
-from chronocast.journal.facts import FactsStore
 from chronocast.journal.ledger import Ledger
-from chronocast.journal.places import data_folder, state_folder
-from chronocast.journal.rounds_store import RoundsStore
 from chronocast.journal.runs import Record, Request, RunJournal, batch_key
+from chronocast.journal.workspace import Workspace
 from chronocast.media.errors import DAMAGE_REMEDY
 from chronocast.media.source.images import is_there
 from chronocast.model.batch.batch import Batch, read_batch
@@ -52,7 +50,6 @@ from chronocast.model.frozen import FrozenModel
 from chronocast.model.messages.jobs import CheckJob, JoinJob, PieceJob, SoundJob
 from chronocast.model.paths import path_text, real_path, shown
 from chronocast.model.source.cutlist import media_title
-from chronocast.pieces.stock import Stock
 from chronocast.preparation.judging import refusals
 from chronocast.preparation.outlook import Outlook, as_json, experience, outlook, picture_ask
 from chronocast.preparation.output.expectation import expected_file
@@ -114,14 +111,19 @@ class Options(FrozenModel):
 class Runner:
     """Carries one run through."""
 
-    def __init__(self, journal: RunJournal, crew: c.Crew | None = None) -> None:
+    def __init__(
+        self, journal: RunJournal, crew: c.Crew | None = None, workspace: Workspace | None = None
+    ) -> None:
         self.journal = journal
         self.machine = Machine()
-        self.stock = Stock(data_folder() / "stock")
-        self.store = FactsStore(data_folder() / "facts")
-        self.rounds = RoundsStore(data_folder() / "rounds")
+        self.workspace = workspace or Workspace()
+        self.stock, self.store, self.rounds = (
+            self.workspace.stock,
+            self.workspace.facts,
+            self.workspace.rounds,
+        )
         self.ledger: Ledger | None = None
-        self.child_log = state_folder() / "children.log"
+        self.child_log = self.workspace.child_log
         self.queue: asyncio.Queue[e.Event | Request | None] = asyncio.Queue()
         self.in_hand = InHand()
         self.unready: dict[str, str] = {}
@@ -219,7 +221,7 @@ class Runner:
     async def _prepare(self, records: list[Record]) -> None:
         """Look at the batch, forecast it, bring every output into the machine."""
         with contextlib.suppress(ChronocastError):
-            self.ledger = Ledger(data_folder() / "ledger.sqlite")
+            self.ledger = self.workspace.open_ledger()
         self.machine.attempts = max(
             (int(r.body["attempt"]) for r in records if r.kind == "started"), default=0
         )  # attempts of an earlier life never count
@@ -231,11 +233,11 @@ class Runner:
             elif record.kind == "output ready" and record.body.get("drive"):
                 self.drives[Path(record.body["path"]).parent] = Path(record.body["drive"])
         self.prospect = await asyncio.to_thread(
-            prepare, self.batch, self.batch_path.parent, self.store, self._still_wanted
+            prepare, self.batch, self.batch_path.parent, self.workspace, self._still_wanted
         )
         await asyncio.to_thread(tidy, self.prospect, self.stock, self.child_log, self._mark)
         if self.crew is None:
-            self.crew = LocalCrew(state_folder() / "slots", self.options.slots, self.child_log)
+            self.crew = LocalCrew(self.workspace.slots_folder, self.options.slots, self.child_log)
         first = await asyncio.to_thread(self.outlook)
         self.refused_by_cards = refusals(first)
         if not self.promised:
@@ -325,7 +327,13 @@ class Runner:
         slots = self.options.slots or machine_slots()
         self.meter = self.meter or LoadMeter(slots)
         return outlook(
-            self.prospect, self.stock, load_pace(), slots, experience(rows), made, load=self.meter.read()
+            self.prospect,
+            self.stock,
+            load_pace(self.workspace.pace_path),
+            slots,
+            experience(rows),
+            made,
+            load=self.meter.read(),
         )
 
     def _unready(self, identifier: str, sentence: str) -> None:
@@ -784,7 +792,9 @@ class Runner:
         elif kind == "retry":
             if body.get("replace"):
                 self.options = self.options.model_copy(update={"replace": True})
-            self.prospect = await asyncio.to_thread(prepare, self.batch, self.batch_path.parent, self.store)
+            self.prospect = await asyncio.to_thread(
+                prepare, self.batch, self.batch_path.parent, self.workspace
+            )
             self.refused_by_cards = refusals(await asyncio.to_thread(self.outlook))
             for name in outputs or tuple(self.unready):
                 if name in self.unready:
@@ -801,7 +811,7 @@ class Runner:
         missing = [name for name in outputs if batch.output(name) is None]
         if missing or not outputs:
             return f"The batch has no output “{missing[0]}”." if missing else "No output was named."
-        prospect = await asyncio.to_thread(prepare, batch, self.batch_path.parent, self.store)
+        prospect = await asyncio.to_thread(prepare, batch, self.batch_path.parent, self.workspace)
         for name in outputs:
             present = self.machine.outputs.get(name)
             if present and present.state in ("placing", "proved", "stopped"):

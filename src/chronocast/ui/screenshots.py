@@ -12,6 +12,8 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from chronocast.journal.workspace import Workspace
+
 if TYPE_CHECKING:
     from chronocast.ui.window import Window
 
@@ -62,7 +64,7 @@ class _Shooter:
         from chronocast.ui.window import CHECK, PLAN, RANGE, RECIPE, RUN, Window, _windows
 
         sys.stderr.write("measuring this machine…\n")
-        calibrate()
+        calibrate(Workspace().pace_path)
 
         def strips_in_sight(shown: Window) -> bool:
             rows = [row for row in shown.plan.rows[:9] if row.frames] if shown.plan else []

@@ -790,7 +790,7 @@ class Window(QMainWindow):
     def _take_session(self, path: Path | None) -> None:
         """Another window on another batch; this one closes once that one is there."""
         try:
-            session = Session(path)
+            session = Session(path, workspace=self.session.workspace)
         except (ChronocastError, OSError) as error:
             self.tell_trouble(str(error))
             return

@@ -20,6 +20,7 @@ from numpy.typing import NDArray
 from chronocast.crew.contract import AttemptFailed, Finished, Granted
 from chronocast.crew.local.crew import LocalCrew
 from chronocast.forecast.work import Pace
+from chronocast.journal.workspace import Workspace
 from chronocast.media.encoders.settings import encoder_settings
 from chronocast.media.files.footage import write_footage
 from chronocast.media.source.fingerprint import fingerprint
@@ -185,13 +186,14 @@ async def _do(crew: LocalCrew, slots: int, jobs: list[Job], free: list[str]) -> 
     return [took[number] for number in range(len(jobs))]
 
 
-def calibrate(say: Callable[[str], None] = lambda _: None) -> Pace:
-    """Measure this machine and keep the result.  Takes 5 to 30 seconds."""
+def calibrate(pace_path: Path, say: Callable[[str], None] = lambda _: None) -> Pace:
+    """Measure this machine and keep the result at ``pace_path``.  Takes 5 to 30 seconds."""
     slots = machine_slots()
     with tempfile.TemporaryDirectory(prefix="chronocast-calibration-") as folder:
         say("drawing")
         pace = asyncio.run(asyncio.wait_for(_trial(Path(folder), slots, say), SECONDS_AT_MOST * 4))
     save_pace(
+        pace_path,
         pace,
         datetime.now().astimezone().isoformat(timespec="seconds"),
         f"{platform.machine()}, {os.cpu_count()} cores",
@@ -229,4 +231,4 @@ class Apart:
 
 
 if __name__ == "__main__":
-    calibrate()
+    calibrate(Workspace().pace_path)

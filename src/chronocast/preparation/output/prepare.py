@@ -12,6 +12,7 @@ from pathlib import Path
 from chronocast.deliver.names import proposed_stems, unlike
 from chronocast.journal.facts import FactsStore
 from chronocast.journal.rounds_store import RoundsStore
+from chronocast.journal.workspace import Workspace
 from chronocast.media.errors import DAMAGE_REMEDY
 from chronocast.model.batch.batch import FULL, Batch, NamedRange, Output, resolve
 from chronocast.model.batch.exceptions import effective
@@ -49,7 +50,7 @@ def _look_ahead(
 
 
 def prepare(
-    batch: Batch, folder: Path, store: FactsStore, progress: Callable[[int, int], None] | None = None,
+    batch: Batch, folder: Path, workspace: Workspace, progress: Callable[[int, int], None] | None = None,
     newest: frozenset[str] = frozenset(),
 ) -> Prospect:  # fmt: skip
     """Look at every source, plan every output.  Never raises for one bad source or output.
@@ -57,6 +58,7 @@ def prepare(
     ``newest`` are sources whose timeline file is to be taken as it is now.
     """
     prospect = Prospect(batch, folder, resolve(batch.folder, folder))
+    store = workspace.facts
     _look_ahead(batch, folder, store, progress)
     for number, source in enumerate(batch.sources):
         try:
@@ -68,11 +70,11 @@ def prepare(
             prospect.problems.append(Problem(source.name, error.sentence, error.remedy, source=source.id))
         if progress:
             progress(number + 1, len(batch.sources))
-    _plan_outputs(prospect, store.folder.parent / "rounds")
+    _plan_outputs(prospect, workspace.rounds)
     return prospect
 
 
-def _plan_outputs(prospect: Prospect, rounds_folder: Path) -> None:
+def _plan_outputs(prospect: Prospect, decided: RoundsStore) -> None:
     """Plan every output whose source can be used, and name its file."""
     batch = prospect.batch
     recipes = {recipe.id: recipe for recipe in batch.recipes}
@@ -103,7 +105,6 @@ def _plan_outputs(prospect: Prospect, rounds_folder: Path) -> None:
         ready.append((output, have, recipe, part, named, asked))
     stems = proposed_stems(batch, [item[0] for item in ready])
     endings = [extension(item[2].container) for item in ready]
-    store = RoundsStore(rounds_folder)
     names = unlike(
         (stem, ending, item[0].folder) for stem, ending, item in zip(stems, endings, ready, strict=True)
     )
@@ -118,7 +119,7 @@ def _plan_outputs(prospect: Prospect, rounds_folder: Path) -> None:
                 prospect.problems.append(prospect.refused[output.id])
             continue
         key = rounds_key(have, output, recipe)
-        rounds = store.load(key) if key else None
+        rounds = decided.load(key) if key else None
         try:
             plan = have.plan(part, recipe, output.framing, rounds)
         except ChronocastError as error:

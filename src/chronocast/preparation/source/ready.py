@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import OrderedDict
 from collections.abc import Iterable
 from dataclasses import replace
 from pathlib import Path
@@ -43,12 +42,6 @@ def kind_of(path: Path) -> str:
     return "sequence" if path.suffix.lower() in TIMELINE_ENDINGS else "clip"
 
 
-_READY: OrderedDict[tuple[str, ...], tuple[tuple[tuple[int, int], ...], SourceReady]] = OrderedDict()
-
-
-MOST_READY = 4096
-
-
 def ready_source(
     source: Source, folder: Path, store: FactsStore, search: Iterable[str] = (), newest: bool = False
 ) -> SourceReady:
@@ -60,18 +53,14 @@ def ready_source(
     key = (
         source.model_dump_json(exclude={"ranges"}),
         str(folder),
-        str(store.folder),
         repr(tuple(search)),
         str(newest),
     )
-    if key in _READY:
-        seen, ready = _READY[key]
-        if seen == _stamps(ready):
-            return replace(ready, source=source)
+    kept: tuple[object, SourceReady] | None = store.ready.get(key)
+    if kept is not None and kept[0] == _stamps(kept[1]):
+        return replace(kept[1], source=source)
     ready = _look_at(source, folder, store, search, newest)
-    _READY[key] = (_stamps(ready), ready)
-    while len(_READY) > MOST_READY:
-        _READY.popitem(last=False)
+    store.ready.put(key, (_stamps(ready), ready))
     return ready
 
 

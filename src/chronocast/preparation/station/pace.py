@@ -12,7 +12,6 @@ import psutil
 
 from chronocast.forecast.work import SUPPLIED_PACE, Load, Pace
 from chronocast.journal.documents import load_json, save_json
-from chronocast.journal.places import data_folder
 
 VERSION = 2
 """2: by the processor's seconds, what others took of the machine apart."""
@@ -72,14 +71,9 @@ def load_of(others: float, slots: int, cores: int) -> Load:
     return Load(max(1.0, min(slots, cores) / free))
 
 
-def pace_path() -> Path:
-    """Where the pace is kept."""
-    return data_folder() / "pace.json"
-
-
-def load_pace() -> Pace:
-    """The measured pace, or the supplied one."""
-    value = load_json(pace_path())
+def load_pace(path: Path) -> Pace:
+    """The measured pace that is kept there, or the supplied one."""
+    value = load_json(path)
     if value.pop("version", None) != VERSION:
         return SUPPLIED_PACE
     value.pop("measured", None)
@@ -91,6 +85,6 @@ def load_pace() -> Pace:
         return SUPPLIED_PACE
 
 
-def save_pace(pace: Pace, measured: str, machine: str) -> None:
+def save_pace(path: Path, pace: Pace, measured: str, machine: str) -> None:
     """Keep a measured pace."""
-    save_json(pace_path(), {"version": VERSION, "measured": measured, "machine": machine, **asdict(pace)})
+    save_json(path, {"version": VERSION, "measured": measured, "machine": machine, **asdict(pace)})

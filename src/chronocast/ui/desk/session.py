@@ -11,8 +11,8 @@ from typing import Any
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from chronocast.journal.documents import BATCH_ENDING, BatchFile, ChangedOnDisk
-from chronocast.journal.facts import FactsStore
 from chronocast.journal.places import data_folder
+from chronocast.journal.workspace import Workspace
 from chronocast.model.batch.batch import Batch
 from chronocast.model.batch.changes import batch_changes
 from chronocast.model.batch.edits import History, add_recipe, add_source, fill, in_order
@@ -65,8 +65,11 @@ class Session(QObject):
     conflict_seen = pyqtSignal(bool)
     room_asked = pyqtSignal(str, bool)
 
-    def __init__(self, path: Path | None, parent: QObject | None = None) -> None:
+    def __init__(
+        self, path: Path | None, parent: QObject | None = None, workspace: Workspace | None = None
+    ) -> None:
         super().__init__(parent)
+        self.workspace = workspace or Workspace()
         self.file = BatchFile(path.absolute() if path else untitled_path(), new=path is None)
         self.history = History(self.file.load() if path else new_batch())
         self.conflict = False
@@ -81,7 +84,7 @@ class Session(QObject):
         self._closed = False
         self._saving = threading.Lock()
         self._saved: Batch | None = self.history.now if path else None
-        self._forecaster = Forecaster(self)
+        self._forecaster = Forecaster(self.workspace, self)
         self._forecaster.forecast.connect(self._forecast)
         self._forecaster.looking.connect(self._looking)
         self._forecaster.failed.connect(self.trouble)
@@ -124,7 +127,7 @@ class Session(QObject):
 
         def over(measured: bool) -> None:
             self._measuring, self.busy = None, ""
-            if measured and load_pace().busy:
+            if measured and load_pace(self.workspace.pace_path).busy:
                 self.notice.emit(
                     "This machine was busy with something else while it was measured, so times stay wide. "
                     "It is measured again by itself."
@@ -305,7 +308,7 @@ class Session(QObject):
             self.trouble.emit(sentence)
             self.changed.emit()
 
-        errand(lambda: gather(batch, folder, paths, FactsStore(data_folder() / "facts"), rate), done, failed)
+        errand(lambda: gather(batch, folder, paths, self.workspace.facts, rate), done, failed)
 
     def search_media(self, place: Path) -> None:
         """Look for missing media in a folder, elsewhere; what is found stays relinked."""
@@ -329,15 +332,14 @@ class Session(QObject):
             self.busy = ""
             self.trouble.emit(sentence)
 
-        errand(lambda: search_in(batch, folder, FactsStore(data_folder() / "facts"), [place]), done, failed)
+        errand(lambda: search_in(batch, folder, self.workspace.facts, [place]), done, failed)
 
     def look_at_cut(self, sources: list[str], then: Callable[[list[str], list[Recut]], None]) -> None:
         """What the new cut of some sequences (or of all that changed) would do."""
         batch, folder = self.batch, self.path.parent
         names = sources or (changed_sources(self.prospect) if self.prospect else [])
-        store = FactsStore(data_folder() / "facts")
         errand(
-            lambda: compare(batch, folder, store, names) if names else [],
+            lambda: compare(batch, folder, self.workspace, names) if names else [],
             lambda found: then(names, found),
             self.trouble.emit,
         )
@@ -350,9 +352,7 @@ class Session(QObject):
             if batch == self.batch:
                 self.edit("take the new cut", taken)
 
-        errand(
-            lambda: take(batch, folder, FactsStore(data_folder() / "facts"), sources), done, self.trouble.emit
-        )
+        errand(lambda: take(batch, folder, self.workspace.facts, sources), done, self.trouble.emit)
 
     def write_cuts(self, to: Path) -> None:
         """The cut of every source and range, as OTIO and edit lists, into a folder."""
@@ -360,7 +360,7 @@ class Session(QObject):
 
         batch, path = self.batch, self.path
         errand(
-            lambda: write_cuts(batch, path, to, FactsStore(data_folder() / "facts"), edl=True),
+            lambda: write_cuts(batch, path, to, self.workspace, edl=True),
             lambda made: self.notice.emit(f"{len(made)} files written to {to}."), self.trouble.emit,
         )  # fmt: skip
 
@@ -370,7 +370,7 @@ class Session(QObject):
 
         batch, path = self.batch, self.path
         errand(
-            lambda: write_picks(batch, path, to, FactsStore(data_folder() / "facts"), sources),
+            lambda: write_picks(batch, path, to, self.workspace, sources),
             lambda count: self.notice.emit(f"{count} sub-clip{'s' if count != 1 else ''} written to {to}. No film was made."), self.trouble.emit,
         )  # fmt: skip
 

@@ -12,6 +12,7 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from chronocast.journal.workspace import Workspace
 from chronocast.model.batch.batch import Batch
 from chronocast.model.errors import ChronocastError
 
@@ -113,7 +114,7 @@ class Worker(QObject):
 
 
 class Forecaster(Worker):
-    """Prepares and forecasts the newest batch it was given; older ones are dropped.
+    """``Forecaster(workspace)``: prepares and forecasts the newest batch it was given; older ones are dropped.
 
     ``forecast`` brings (batch, prospect, outlook); ``looking`` tells how many
     sources have been looked at.
@@ -123,8 +124,9 @@ class Forecaster(Worker):
     looking = pyqtSignal(int, int)
     what = "The forecast"
 
-    def __init__(self, parent: QObject | None = None) -> None:
+    def __init__(self, workspace: Workspace, parent: QObject | None = None) -> None:
         super().__init__(parent)
+        self._workspace = workspace
         self._lock = threading.Lock()
         self._wanted: tuple[Batch, Path] | None = None
         self._experienced: Any = None
@@ -149,13 +151,16 @@ class Forecaster(Worker):
                 self.rest()
                 continue
             batch, path = wanted
-            prospect = prepared(batch, path, self._looked)
+            prospect = prepared(batch, path, self._workspace, self._looked)
             if self._experienced is None or time.monotonic() - self._experienced_at > 20:
-                self._experienced, self._experienced_at = learned(), time.monotonic()
+                self._experienced, self._experienced_at = learned(self._workspace), time.monotonic()
             self.see_leaving()
             self._meter = self._meter or LoadMeter(machine_slots())
             self.tell(
-                self.forecast, batch, prospect, outlook_now(prospect, self._experienced, self._meter.read())
+                self.forecast,
+                batch,
+                prospect,
+                outlook_now(prospect, self._workspace, self._experienced, self._meter.read()),
             )
 
     def _looked(self, done: int, total: int) -> None:

@@ -11,8 +11,6 @@ from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QFileDialog, QMenu
 
 from chronocast.journal.library import CARD_ENDING, RECIPE_ENDING, Library
-from chronocast.journal.places import data_folder
-from chronocast.journal.rounds_store import RoundsStore
 from chronocast.model.batch.batch import FULL
 from chronocast.model.batch.columns import (
     clear_own,
@@ -245,7 +243,7 @@ class PlanColumns(QObject):
         if not ready:
             self.said.emit("None of the selected outputs is made in two passes.")
             return
-        store = RoundsStore(data_folder() / "rounds")
+        store = self.session.workspace.rounds
         for item in ready:
             store.forget(item.rounds_key)
         session.forecast()
@@ -295,7 +293,7 @@ class PlanColumns(QObject):
             assert isinstance(recipe, Recipe)
             self.recipe_found.emit(recipe, f"take the recipe of {Path(path).name}")
 
-        errand(lambda: recipe_of(Path(path)), found, self.trouble.emit)
+        errand(lambda: recipe_of(Path(path), self.session.workspace), found, self.trouble.emit)
 
     def _open_section(self, section: int) -> None:
         if section > 0:

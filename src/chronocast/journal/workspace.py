@@ -1,0 +1,70 @@
+"""The workspace: what one process keeps of all batches and runs, and where."""
+
+from __future__ import annotations
+
+import contextlib
+from collections.abc import Iterator
+from pathlib import Path
+
+from chronocast.journal.facts import FactsStore
+from chronocast.journal.ledger import Ledger
+from chronocast.journal.places import data_folder, state_folder
+from chronocast.journal.rounds_store import RoundsStore
+from chronocast.pieces.stock import Stock
+
+
+class Workspace:
+    """``Workspace()``: made once in a process, and handed to whoever needs it.
+
+    ``stock`` are finished pieces, ``facts`` what is known of media (with the
+    sources that were made ready of them), ``rounds`` what was decided for
+    outputs.  What it has looked at stays looked at from forecast to forecast.
+    """
+
+    def __init__(self, data: Path | None = None, state: Path | None = None) -> None:
+        self.data = data or data_folder()
+        self.state = state or state_folder()
+        self.stock = Stock(self.data / "stock")
+        self.facts = FactsStore(self.data / "facts")
+        self.rounds = RoundsStore(self.data / "rounds")
+
+    @property
+    def pace_path(self) -> Path:
+        """Where this machine's pace is kept."""
+        return self.data / "pace.json"
+
+    @property
+    def slots_folder(self) -> Path:
+        """Where all runs on this machine share its slots by locks."""
+        return self.state / "slots"
+
+    @property
+    def child_log(self) -> Path:
+        """What this machine's children did, a line each."""
+        return self.state / "children.log"
+
+    def open_ledger(self) -> Ledger:
+        """The ledger, for whoever writes to it; to be closed.
+
+        Raises:
+            JournalError: it can't be opened.
+        """
+        return Ledger(self.data / "ledger.sqlite")
+
+    @contextlib.contextmanager
+    def ledger(self) -> Iterator[Ledger]:
+        """The ledger, for a moment.
+
+        Raises:
+            JournalError: it can't be opened.
+        """
+        ledger = self.open_ledger()
+        try:
+            yield ledger
+        finally:
+            ledger.close()
+
+    @property
+    def has_ledger(self) -> bool:
+        """Whether anything was ever written to the ledger."""
+        return (self.data / "ledger.sqlite").exists()
