@@ -92,9 +92,10 @@ class Demo(unittest.TestCase):
             for band in (item.seconds, item.bytes, item.finish):
                 self.assertLessEqual(band.p10, band.likely)
                 self.assertLessEqual(band.likely, band.safe)
-            fact = self.view.outputs[item.ready.output.id].bytes
-            self.assertLess(item.bytes.p10 / 20, fact)
-            self.assertLess(fact, item.bytes.safe * 20)
+            picture = item.ready.recipe.picture
+            if picture and picture.steering.rated:  # a rate bounds what is made; of a quality only a guess is known
+                fact = self.view.outputs[item.ready.output.id].bytes
+                self.assertLess(fact, item.bytes.safe * 1.02)
 
     def test_the_same_batch_again_makes_nothing(self) -> None:
         pieces = len(children_did())
