@@ -232,6 +232,16 @@ class AsTheSource(unittest.TestCase):
         (output,) = self.made(path).values()
         self.assertIn("damaged", self.checks(output)["damage of the source"])
 
+    def test_what_a_run_learns_of_a_source_is_known_to_a_window_that_was_open_before(self) -> None:
+        source = clip(self.folder / "reef.mp4", 5, 50, width=160, height=96)
+        path = self.batch([source], QUICK)
+        window, runner = Workspace(), Workspace()
+        before = prepare(load_batch(path), path.parent, window)
+        self.assertEqual(before.refused, {})
+        runner.facts.damaged(str(source), {7: "error while decoding"})
+        after = prepare(load_batch(path), path.parent, window)
+        self.assertTrue(all(problem.accepts for problem in after.refused.values()) and after.refused)
+
     def test_a_stream_that_begins_anywhere_is_promised_and_made_as_long_as_it_can_be_shown(self) -> None:
         data = clip(self.folder / "whole.ts", 6, 120, options={"g": "30"}).read_bytes()
         source = self.folder / "begins anywhere.ts"

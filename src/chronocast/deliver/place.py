@@ -27,6 +27,15 @@ def mount_point(folder: Path) -> Path:
     return there
 
 
+def is_mounted(drive: Path) -> bool:
+    """Whether a drive is mounted at its place; one that is mounted when it is looked at, is."""
+    try:
+        os.stat(drive / ".")
+    except OSError:
+        return False
+    return os.path.ismount(drive)
+
+
 def existing_folder(
     folder: Path, home: Path | None = None, media: Iterable[Path] = (), drive: Path | None = None
 ) -> bool:
@@ -45,7 +54,7 @@ def existing_folder(
         Where its drive is mounted.  The empty folder that is left when a
         drive was taken out is on another one.
     """
-    if drive is not None and not os.path.ismount(drive):
+    if drive is not None and not is_mounted(drive):
         return False
     if folder.is_dir():
         return True
@@ -68,7 +77,7 @@ def make_folder(
         PlaceError: it can't be made or written.
     """
     if not existing_folder(folder, home, media, drive):
-        if drive is not None and not os.path.ismount(drive):
+        if drive is not None and not is_mounted(drive):
             raise FolderGone(
                 f"The drive at {drive} is not there any more; nothing is written in its place.",
                 "Connect it again, or choose another target folder.",

@@ -40,7 +40,7 @@ class FactsStore:
         self.ready: Recent[tuple[str, ...], Any] = Recent(MOST_READY)
         self.folder = folder
         self.timelines = TimelineStore(folder.parent / "timelines")
-        self._known: dict[tuple[str, int, int], ClipFacts] = {}
+        self._known: dict[tuple[str, int, int], tuple[int, ClipFacts]] = {}
 
     def clip(self, path: str) -> ClipFacts:
         """Facts of a media file.
@@ -59,9 +59,10 @@ class FactsStore:
             reason = getattr(error, "strerror", None) or str(error)
             raise NotMedia(f"{shown(path)} can't be opened: {reason}.", "Check its permissions.") from None
         key = (path, size, changed)
-        if key in self._known:
-            return self._known[key]
         place = note_place(self.folder, key).with_suffix(".json")
+        written, known = _written(place), self._known.get(key)
+        if known is not None and known[0] == written:
+            return known[1]
         facts = _from_json(load_json(place))
         if facts is None or facts.path != path:
             facts = self._inspected(path, key)
@@ -69,8 +70,17 @@ class FactsStore:
                 save_json(place, _to_json(facts))
             except DocumentError:
                 pass  # facts are only kept for speed
-        self._known[key] = facts
+            written = _written(place)
+        self._known[key] = (written, facts)
         return facts
+
+    def mark(self, path: str) -> tuple[int, int, int]:
+        """What changes when a file does, or when somebody, a run say, learns more of it; all 0 for one that is gone."""
+        try:
+            size, changed = stamp(path)
+        except (OSError, ValueError):
+            return 0, 0, 0
+        return size, changed, _written(note_place(self.folder, (path, size, changed)).with_suffix(".json"))
 
     def looked_through(self, path: str) -> ClipFacts:
         """Facts of a media file all of which was decoded once, so that what is damaged in it is known.
@@ -99,11 +109,12 @@ class FactsStore:
         """Facts that are better known now."""
         size, changed = stamp(found.path)
         key = (found.path, size, changed)
+        place = note_place(self.folder, key).with_suffix(".json")
         try:
-            save_json(note_place(self.folder, key).with_suffix(".json"), _to_json(found))
+            save_json(place, _to_json(found))
         except DocumentError:
             pass  # it is kept only so that it isn't done twice
-        self._known[key] = found
+        self._known[key] = (_written(place), found)
         return found
 
     def _inspected(self, path: str, key: tuple[str, int, int]) -> ClipFacts:
@@ -130,6 +141,14 @@ class FactsStore:
             return inspected_apart(path) if suspect else inspect_clip(path)
         finally:
             note.unlink(missing_ok=True)
+
+
+def _written(place: Path) -> int:
+    """When facts were last written, in ns; 0 for none."""
+    try:
+        return place.stat().st_mtime_ns
+    except OSError:
+        return 0
 
 
 def note_place(folder: Path, key: tuple[str, int, int]) -> Path:

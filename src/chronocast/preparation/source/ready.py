@@ -8,7 +8,6 @@ from pathlib import Path
 
 from chronocast.journal.facts import FactsStore
 from chronocast.media.errors import DAMAGE_REMEDY
-from chronocast.media.source.images import stamp
 from chronocast.model.batch.batch import Source, resolve
 from chronocast.model.paths import path_text, shown
 from chronocast.model.picture.colour import high_range
@@ -57,22 +56,16 @@ def ready_source(
         str(newest),
     )
     kept: tuple[object, SourceReady] | None = store.ready.get(key)
-    if kept is not None and kept[0] == _stamps(kept[1]):
+    if kept is not None and kept[0] == _marks(kept[1], store):
         return replace(kept[1], source=source)
     ready = _look_at(source, folder, store, search, newest)
-    store.ready.put(key, (_stamps(ready), ready))
+    store.ready.put(key, (_marks(ready, store), ready))
     return ready
 
 
-def _stamps(ready: SourceReady) -> tuple[tuple[int, int], ...]:
-    """Size and time of last change of every file of a source."""
-    found = []
-    for path in [path_text(ready.path), *ready.facts]:
-        try:
-            found.append(stamp(path))
-        except OSError:
-            found.append((-1, 0))
-    return tuple(found)
+def _marks(ready: SourceReady, store: FactsStore) -> tuple[tuple[int, int, int], ...]:
+    """What changes when a file of a source does, or what is known of it."""
+    return tuple(store.mark(path) for path in (path_text(ready.path), *ready.facts))
 
 
 def _look_at(
