@@ -93,7 +93,8 @@ class Demo(unittest.TestCase):
                 self.assertLessEqual(band.p10, band.likely)
                 self.assertLessEqual(band.likely, band.safe)
             picture = item.ready.recipe.picture
-            if picture and picture.steering.rated:  # a rate bounds what is made; of a quality only a guess is known
+            # A rate bounds what is made; of a quality only a guess is known.
+            if picture and picture.steering.rated:
                 fact = self.view.outputs[item.ready.output.id].bytes
                 self.assertLess(fact, item.bytes.safe * 1.02)
 
