@@ -91,7 +91,7 @@ def render(batch: Batch, path: Path, **options: object) -> RunView:
     return wait(begin_run(batch, path, dict(options)), over)
 
 
-def children_did(what: str = "done", kind: str = "piece") -> list[str]:
+def children_did(what: str = "done", kind: str = "encode") -> list[str]:
     """Names from the children's own append-only log."""
     path = state_folder() / "children.log"
     lines = path.read_text().splitlines() if path.exists() else []

@@ -3,25 +3,37 @@
 from __future__ import annotations
 
 import itertools
+import tempfile
 import unittest
+from dataclasses import asdict
 from math import exp, log
+from pathlib import Path
 
 import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from chronocast.crew.local.calibrate import Timed, load_while
+from chronocast.crew.local.work import Worker
 from chronocast.forecast.band import Band, Chance, band
+from chronocast.forecast.experience import PieceFact, learn_from
 from chronocast.forecast.learn import Belief, update
+from chronocast.forecast.outputs import OutputAsk, forecast_outputs
 from chronocast.forecast.priors import size_prior
 from chronocast.forecast.room import Room, reserve_on
 from chronocast.forecast.size import PictureAsk, belief, container_bytes, picture_bytes
-from chronocast.forecast.work import SUPPLIED_PACE, Load, Pace, PieceAsk, encode_belief, piece_seconds
+from chronocast.forecast.stage import Stage, Work
+from chronocast.forecast.station import SUPPLIED_PACE, Load, Pace, Station
+from chronocast.forecast.work import PRICES, PieceAsk, encode_belief, piece_seconds
+from chronocast.journal.documents import save_json
+from chronocast.journal.ledger import Ledger
+from chronocast.journal.paces import PaceStore
 from chronocast.media.encoders.registry import ENCODERS
+from chronocast.model.messages.jobs import CheckJob, JoinJob, PieceJob, SoundJob
 from chronocast.model.recipe.recipe import PictureRecipe, RateControl
-from chronocast.preparation.outlook import experience
-from chronocast.preparation.station.pace import load_of
-from chronocast.schedule.clock import Work, simulate, typical_spans
+from chronocast.model.stages import CHECK, ENCODE, HERE, JOIN, STAGES, StageKind
+from chronocast.preparation.station.load import load_of
+from chronocast.schedule.clock import Finish, finish_fan, simulate, typical_spans
 
 
 def ask(
@@ -39,9 +51,19 @@ def ask(
     return PictureAsk(f"o {film}", "f", prior, [200] * pieces, kept or [None] * pieces, seen or {}, film)
 
 
+def fact(station: str = HERE, cpu_seconds: float = 1.0, wall_seconds: float = 1.0) -> PieceFact:
+    return PieceFact("f", "x", "reef", 10, 10_000_000, 0.4, 1, 0, cpu_seconds, wall_seconds, station)
+
+
+def seconds(
+    asks: list[PieceAsk], pace: Pace = SUPPLIED_PACE, seen: dict[str, list[float]] | None = None
+) -> Band:
+    return band(piece_seconds({"o": asks}, pace, seen or {}, Chance())["o"].sum(axis=0))
+
+
 class Size(unittest.TestCase):
     def test_a_target_is_an_upper_prior(self) -> None:
-        told = band(picture_bytes(ask(), Chance()))
+        told = band(picture_bytes([ask()], Chance())[0])
         by_rate = 3e6 * 40 / 8
         self.assertLess(told.likely, by_rate)
         self.assertGreater(told.likely, by_rate * 0.7)
@@ -50,19 +72,19 @@ class Size(unittest.TestCase):
     def test_two_passes_and_a_constant_rate_are_known_before(self) -> None:
         by_rate = 3e6 * 40 / 8
         for mode in ("two pass", "constant"):
-            told = band(picture_bytes(ask(mode), Chance()))
+            told = band(picture_bytes([ask(mode)], Chance())[0])
             self.assertLess(abs(told.likely / by_rate - 1), 0.01, mode)
             self.assertLess(told.safe / told.p10, 1.05, mode)
 
     def test_kept_pieces_are_exact(self) -> None:
-        told = band(picture_bytes(ask(kept=[1000, 2000, 3000, 4000, 5000]), Chance()))
+        told = band(picture_bytes([ask(kept=[1000, 2000, 3000, 4000, 5000])], Chance())[0])
         self.assertEqual((told.p10, told.likely, told.safe), (15000, 15000, 15000))
 
     def test_own_pieces_narrow_and_shift_the_band(self) -> None:
         chance = Chance()
-        blind = band(picture_bytes(ask("quality"), chance))
+        blind = band(picture_bytes([ask("quality")], chance)[0])
         one = 200 * 1280 * 720 * 0.02 / 8
-        wise = band(picture_bytes(ask("quality", kept=[int(one)] * 3 + [None] * 2), chance))
+        wise = band(picture_bytes([ask("quality", kept=[int(one)] * 3 + [None] * 2)], chance)[0])
         self.assertLess(wise.safe / wise.p10, blind.safe / blind.p10)
         self.assertLess(abs(wise.likely / (one * 5) - 1), 0.35)
 
@@ -84,7 +106,7 @@ class Size(unittest.TestCase):
         """In a world where the prior's error is common to all and films differ, P10 to P90 of the sum holds the truth."""
         asks = [ask("quality", film=f"film {n}") for n in range(50)]
         told = belief(asks[0])
-        total = band(np.sum([picture_bytes(one, Chance()) for one in asks], axis=0))
+        total = band(picture_bytes(asks, Chance()).sum(axis=0))
         weight = asks[0].prior.bytes_a_frame * 200
         dice = np.random.default_rng(5)
         inside = 0
@@ -98,8 +120,8 @@ class Size(unittest.TestCase):
     def test_a_step_of_quality_is_a_twelfth_of_a_doubling(self) -> None:
         better = ask("quality", quality=14.0)
         self.assertAlmostEqual(
-            band(picture_bytes(better, Chance())).likely
-            / band(picture_bytes(ask("quality"), Chance())).likely,
+            band(picture_bytes([better], Chance())[0]).likely
+            / band(picture_bytes([ask("quality")], Chance())[0]).likely,
             2.0,
             6,
         )
@@ -123,8 +145,8 @@ class Loads(unittest.TestCase):
         self.assertLess(quiet.safe, 1.2)
         self.assertGreater(busy.likely, 2.0)
         self.assertGreater(busy.safe / busy.p10, 2.0)
-        row = {"target": 0, "bytes": 1, "pixels": 10e6, "cpu_seconds": 1.0, "wall_seconds": 4.0}
-        self.assertEqual(experience({"pace:x": [row]}).pace["x"], [0.1], "by the processor, not by the clock")
+        taught = learn_from([fact(cpu_seconds=1.0, wall_seconds=4.0)])
+        self.assertEqual(taught.pace[HERE]["x"], [0.1], "by the processor, not by the clock")
 
     def test_a_busy_minute_makes_a_calibration_say_less_and_not_that_the_machine_is_slow(self) -> None:
         jobs = [Timed(4.0, 1.0), Timed(4.4, 1.1)]
@@ -161,8 +183,8 @@ class Learning(unittest.TestCase):
 class Seconds(unittest.TestCase):
     def test_seconds_follow_pixels_effort_and_pace(self) -> None:
         def likely(effort: str, megapixels: float, pace: Pace = SUPPLIED_PACE) -> float:
-            asks = [PieceAsk(megapixels, ENCODERS["libx264"].effort(effort), "p")]
-            return band(piece_seconds(asks, pace, {}, Chance(), "o").sum(axis=0)).likely
+            asks = [PieceAsk("p", megapixels, ENCODERS["libx264"].effort(effort), "p")]
+            return seconds(asks, pace).likely
 
         self.assertLess(likely("fast", 100), likely("medium", 100))
         self.assertLess(likely("medium", 100), likely("slow", 100))
@@ -172,52 +194,102 @@ class Seconds(unittest.TestCase):
         )
 
     def test_errors_that_are_shared_do_not_cancel(self) -> None:
-        asks = [PieceAsk(100, 1.0, "p")] * 60
-        total = band(piece_seconds(asks, SUPPLIED_PACE, {}, Chance(), "o").sum(axis=0))
+        total = seconds([PieceAsk("p", 100, 1.0, "p")] * 60)
         self.assertGreater(total.safe / total.likely, 1.5)
 
     def test_measured_stations_are_known_better(self) -> None:
-        asks = [PieceAsk(100, 1.0, "p")] * 10
-        known = band(
-            piece_seconds(asks, Pace(encode=0.08, calibrated=True), {"p": [0.08] * 20}, Chance(), "o").sum(
-                axis=0
-            )
-        )
-        blind = band(piece_seconds(asks, SUPPLIED_PACE, {}, Chance(), "o").sum(axis=0))
+        asks = [PieceAsk("p", 100, 1.0, "p")] * 10
+        known = seconds(asks, Pace(encode=0.08, calibrated=True), {"p": [0.08] * 20})
+        blind = seconds(asks)
         self.assertLess(known.safe / known.p10, blind.safe / blind.p10)
 
+    def test_outputs_together_are_what_they_are_alone(self) -> None:
+        """The arrays hold many outputs; none of them changes another."""
+        asks = {f"o{n}": [PieceAsk(f"p{n}{m}", 50.0 + m, 1.0, "p") for m in range(n)] for n in range(4)}
+        many = piece_seconds(asks, SUPPLIED_PACE, {}, Chance())
+        for output, group in asks.items():
+            alone = piece_seconds({output: group}, SUPPLIED_PACE, {}, Chance())[output]
+            self.assertEqual(many[output].shape, (len(group), Chance().draws))
+            np.testing.assert_allclose(many[output], alone)
+        three = [ask(film=f"film {n}", pieces=n + 1) for n in range(3)]
+        np.testing.assert_allclose(
+            picture_bytes(three, Chance()), np.concatenate([picture_bytes([one], Chance()) for one in three])
+        )
 
-def work(
-    output: str, pieces: list[float], join: float = 0, check: float = 0, sound: float | None = None
-) -> Work:
-    one = np.ones(4)
-    return Work(
-        output,
-        [f"{output}-{n}" for n in range(len(pieces))],
-        np.array([one * s for s in pieces]).reshape(len(pieces), 4),
-        one * sound if sound is not None else None,
-        one * join,
-        one * check,
-        f"{output}-s",
-    )
+    def test_each_kind_of_work_has_a_price_a_doer_and_a_job(self) -> None:
+        self.assertEqual({ENCODE, *PRICES}, set(STAGES.values()))
+        self.assertEqual(set(Worker(lambda **_: None)._doers), set(STAGES))
+        jobs = {kind.model_fields["kind"].default for kind in (PieceJob, SoundJob, JoinJob, CheckJob)}
+        self.assertEqual(jobs, set(STAGES))
+
+    def test_a_station_is_forecast_by_its_own_pace_and_its_own_experience(self) -> None:
+        learned = learn_from([fact(station="far", cpu_seconds=9.0)] * 30)
+        one = OutputAsk("o", "mp4", 100, 4.0, 100.0, None, None, (PieceAsk("p", 10, 1.0, "x"),), (True,))
+        here = forecast_outputs([one], Station(HERE, Pace(encode=0.1)), learned, Chance())
+        far = forecast_outputs([one], Station("far", Pace(encode=0.1)), learned, Chance())
+        encode = [told.work[0].stages[0] for told in (here, far)]
+        self.assertEqual([stage.station for stage in encode], [HERE, "far"])
+        self.assertGreater(band(encode[1].seconds).likely, 5 * band(encode[0].seconds).likely)
+
+    def test_what_a_station_taught_is_kept_apart(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            ledger = Ledger(Path(folder) / "ledger.sqlite")
+            for station, cpu in ((HERE, 1.0), ("far", 3.0)):
+                ledger.add_piece(fact(station=station, cpu_seconds=cpu))
+            learned = learn_from(ledger.pieces())
+            ledger.close()
+            self.assertEqual(
+                {name: list(rows["x"]) for name, rows in learned.pace.items()}, {HERE: [0.1], "far": [0.3]}
+            )
+            store = PaceStore(Path(folder) / "pace.json")
+            save_json(
+                store.path, {"version": 2, "measured": "then", "machine": "m", **asdict(Pace(encode=0.2))}
+            )
+            self.assertEqual(store.of().encode, 0.2, "as it was kept before stations had names")
+            store.keep(Pace(encode=0.5), measured="now", machine="m", station="far")
+            self.assertEqual((store.of().encode, store.of("far").encode), (0.2, 0.5))
+            self.assertEqual(store.of("unheard of"), SUPPLIED_PACE)
+
+
+def work(output: str, pieces: list[float], join: float = 0, check: float = 0, station: str = HERE) -> Work:
+    def stage(kind: StageKind, names: list[str], seconds: list[float]) -> Stage:
+        return Stage(kind, station, tuple(names), np.repeat(np.array(seconds)[:, None], 4, axis=1))
+
+    names = [f"{output}-{n}" for n in range(len(pieces))]
+    parts = (stage(ENCODE, names, pieces), stage(JOIN, [output], [join]), stage(CHECK, [output], [check]))
+    return Work(output, parts)
+
+
+def one_station(works: list[Work], slots: int) -> list[Finish]:
+    return simulate(works, {HERE: slots}, 4)
 
 
 class Clock(unittest.TestCase):
     def test_known_answers(self) -> None:
-        (one,) = simulate([work("a", [3, 3, 2], 1, 1)], 1, 4)
+        (one,) = one_station([work("a", [3, 3, 2], 1, 1)], 1)
         self.assertEqual(one.end.tolist(), [10] * 4)
-        (two,) = simulate([work("a", [3, 3, 2], 1, 1)], 2, 4)
+        (two,) = one_station([work("a", [3, 3, 2], 1, 1)], 2)
         self.assertEqual(two.end.tolist(), [7] * 4)
 
     def test_a_later_output_fills_the_slot_an_earlier_one_leaves(self) -> None:
-        first, second = simulate([work("a", [4, 2], 1, 1), work("b", [2], 1, 1)], 2, 4)
+        first, second = one_station([work("a", [4, 2], 1, 1), work("b", [2], 1, 1)], 2)
         self.assertEqual((first.end[0], second.end[0]), (6, 6))
 
     def test_what_is_wanted_twice_is_made_once(self) -> None:
         same = work("a", [5])
-        other = Work("b", same.names, same.pieces, None, np.zeros(4), np.zeros(4))
-        _, end = simulate([same, other], 1, 4)
+        other = Work("b", same.stages[:1])
+        _, end = one_station([same, other], 1)
         self.assertEqual(end.end[0], 5)
+
+    def test_stations_work_side_by_side_and_what_is_made_takes_none(self) -> None:
+        works = [work("a", [4, 4], 1, 1), work("b", [3], 1, 1, "far"), Work("made", ())]
+        a, b, made = simulate(works, {HERE: 2, "far": 1}, 4)
+        self.assertEqual((a.end[0], b.end[0], made.end[0]), (6, 5, 0))
+        self.assertEqual((a.station, b.station), (HERE, "far"))
+        self.assertEqual(
+            {span.station for span in typical_spans(works, [a, b, made], {HERE: 2, "far": 1})}, {HERE, "far"}
+        )
+        self.assertEqual([fan[1] for fan in finish_fan([a, b, made])], [0, 5, 6])
 
     @settings(max_examples=60)
     @given(
@@ -228,7 +300,7 @@ class Clock(unittest.TestCase):
         self, outputs: list[list[float]], slots: int
     ) -> None:
         works = [work(f"o{n}", pieces) for n, pieces in enumerate(outputs)]
-        end = max(finish.end[0] for finish in simulate(works, slots, 4))
+        end = max(finish.end[0] for finish in one_station(works, slots))
         total, longest = sum(map(sum, outputs)), max(map(max, outputs))
         self.assertGreaterEqual(end + 1e-9, max(total / slots, longest))
         self.assertLessEqual(end, total / slots + longest + 1e-9)
@@ -242,8 +314,8 @@ class Clock(unittest.TestCase):
         self, outputs: list[list[float]], slots: int
     ) -> None:
         works = [work(f"o{n}", pieces, 1, 1) for n, pieces in enumerate(outputs)]
-        finishes = simulate(works, slots, 4)
-        spans = typical_spans(works, finishes, slots)
+        finishes = one_station(works, slots)
+        spans = typical_spans(works, finishes, {HERE: slots})
         for slot in range(slots):
             row = [span for span in spans if span.slot == slot]
             for before, after in itertools.pairwise(row):
@@ -259,8 +331,8 @@ class Clock(unittest.TestCase):
 
 class DrawOfMany(unittest.TestCase):
     def test_the_spans_are_of_the_draw_nearest_to_the_likely_finishes(self) -> None:
-        one = Work("a", ["p"], np.array([[1.0, 5.0, 9.0]]), None, np.zeros(3), np.zeros(3))
-        (span,) = typical_spans([one], simulate([one], 1, 3), 1)
+        one = Work("a", (Stage(ENCODE, HERE, ("p",), np.array([[1.0, 5.0, 9.0]])),))
+        (span,) = typical_spans([one], simulate([one], {HERE: 1}, 3), {HERE: 1})
         self.assertEqual((span.begin, span.end), (0, 5))
 
 

@@ -70,7 +70,7 @@ class World:
                         f"{task} is made twice at once"
                     )
                     assert slot not in self.running.values(), "a slot has one task at a time"
-                    if task.kind in ("piece", "sound"):
+                    if task.is_part:
                         assert task.name not in self.stock, f"{task} is in the stock and is made again"
                     else:
                         spec = self.machine.outputs[task.name].spec
@@ -127,7 +127,7 @@ class World:
         if (task, attempt) in self.stopped and self.choices.below(2):
             self.feed(e.Failed(task, attempt, "stopped"))
             return
-        if task.kind in ("piece", "sound"):
+        if task.is_part:
             self.stock.add(task.name)
         elif task.kind == "join":
             self.joined[task.name] = attempt
@@ -296,7 +296,7 @@ class Story(unittest.TestCase):
         machine.step(e.Added(e.OutputSpec("b", ("p1",))))
         machine.step(e.Sealed())
         told = self.run_through(machine, machine.step(e.SlotGranted("1")))
-        pieces = [item for item in told if isinstance(item, e.Start) and item.task.kind == "piece"]
+        pieces = [item for item in told if isinstance(item, e.Start) and item.task.kind == "encode"]
         self.assertEqual(len(pieces), 1)
         self.assertEqual({t.state for t in machine.outputs.values()}, {"proved"})
 

@@ -87,10 +87,10 @@ class Contract(unittest.TestCase):
         async def work(crew: LocalCrew, ears: Listener) -> None:
             await crew.offer(1)
             (slot,) = await ears.slots(1)
-            await crew.start(slot, "piece:a", 7, job(self.folder, "a", 30))
+            await crew.start(slot, "encode:a", 7, job(self.folder, "a", 30))
             done = await ears.until(lambda e: isinstance(e, c.Finished))
             assert isinstance(done, c.Finished)
-            self.assertEqual((done.task, done.attempt, done.result["frames"]), ("piece:a", 7, 30))
+            self.assertEqual((done.task, done.attempt, done.result["frames"]), ("encode:a", 7, 30))
             self.assertGreater(done.memory_bytes, 10_000_000)
             self.assertTrue((self.folder / "a.mp4").stat().st_size)
 
@@ -128,7 +128,7 @@ class Contract(unittest.TestCase):
         async def work(crew: LocalCrew, ears: Listener) -> None:
             await crew.offer(1)
             (slot,) = await ears.slots(1)
-            await crew.start(slot, "piece:a", 1, job(self.folder, "a", 4000))
+            await crew.start(slot, "encode:a", 1, job(self.folder, "a", 4000))
             await ears.until(lambda e: isinstance(e, c.Progressed))
             (pid,) = [
                 int(p) for p in Path(f"/proc/{os.getpid()}/task/{os.getpid()}/children").read_text().split()
@@ -141,13 +141,13 @@ class Contract(unittest.TestCase):
                 ("thaw", False),
             ):
                 begin = time.monotonic()
-                self.assertTrue(await crew.control(verb, "piece:a", 1))  # type: ignore[arg-type]
+                self.assertTrue(await crew.control(verb, "encode:a", 1))  # type: ignore[arg-type]
                 while (state(pid) == "T") != frozen:
                     self.assertLess(time.monotonic() - begin, 0.150)
-            self.assertFalse(await crew.control("freeze", "piece:other", 1))
-            self.assertFalse(await crew.control("freeze", "piece:a", 2), "an older attempt is not this one")
-            await crew.control("freeze", "piece:a", 1)
-            await crew.control("stop", "piece:a", 1)
+            self.assertFalse(await crew.control("freeze", "encode:other", 1))
+            self.assertFalse(await crew.control("freeze", "encode:a", 2), "an older attempt is not this one")
+            await crew.control("freeze", "encode:a", 1)
+            await crew.control("stop", "encode:a", 1)
             gave = await ears.until(lambda e: isinstance(e, c.AttemptFailed))
             assert isinstance(gave, c.AttemptFailed)
             self.assertEqual(gave.fault, "stopped", "a frozen child can be stopped")
@@ -158,7 +158,7 @@ class Contract(unittest.TestCase):
         async def killed(crew: LocalCrew, ears: Listener) -> None:
             await crew.offer(1)
             (slot,) = await ears.slots(1)
-            await crew.start(slot, "piece:a", 1, job(self.folder, "a", 4000))
+            await crew.start(slot, "encode:a", 1, job(self.folder, "a", 4000))
             await ears.until(lambda e: isinstance(e, c.Progressed))
             (pid,) = [
                 int(p) for p in Path(f"/proc/{os.getpid()}/task/{os.getpid()}/children").read_text().split()
@@ -167,7 +167,7 @@ class Contract(unittest.TestCase):
             gave = await ears.until(lambda e: isinstance(e, c.AttemptFailed))
             assert isinstance(gave, c.AttemptFailed)
             self.assertEqual((gave.fault, gave.attempt), ("lost", 1))
-            await crew.start(slot, "piece:a", 2, job(self.folder, "a", 10))
+            await crew.start(slot, "encode:a", 2, job(self.folder, "a", 10))
             self.assertIsInstance(await ears.until(lambda e: isinstance(e, c.Finished)), c.Finished)
 
         self.with_crew(killed)
@@ -175,7 +175,7 @@ class Contract(unittest.TestCase):
         async def rubbish(crew: LocalCrew, ears: Listener) -> None:
             await crew.offer(1)
             (slot,) = await ears.slots(1)
-            await crew.start(slot, "piece:a", 1, job(self.folder, "a", 10))
+            await crew.start(slot, "encode:a", 1, job(self.folder, "a", 10))
             gave = await ears.until(lambda e: isinstance(e, c.AttemptFailed))
             assert isinstance(gave, c.AttemptFailed)
             self.assertEqual(gave.fault, "lost")
@@ -192,7 +192,7 @@ class Contract(unittest.TestCase):
             bad = job(self.folder, "a", 10).model_copy(
                 update={"spans": (plain_span(0, 5, MediaRef(path="/nowhere/film.mp4")),)}
             )
-            await crew.start(slot, "piece:a", 1, bad)
+            await crew.start(slot, "encode:a", 1, bad)
             gave = await ears.until(lambda e: isinstance(e, c.AttemptFailed))
             assert isinstance(gave, c.AttemptFailed)
             self.assertEqual(gave.fault, "away", "its folder is missing, too: a drive has gone")

@@ -170,7 +170,7 @@ class Cut(unittest.TestCase):
             if not any(r.kind == "made" for r in records[:place]):
                 final.unlink(missing_ok=True)
             for record in records[place:]:
-                if record.kind == "finished" and record.body["task"].startswith(("piece:", "sound:")):
+                if record.kind == "finished" and record.body["task"].startswith(("encode:", "sound:")):
                     stock.discard(record.body["task"].split(":")[1])
             cut = RunJournal(copy)
             crew = LocalCrew(copy.with_suffix(".slots"), 2)

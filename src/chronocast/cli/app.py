@@ -265,7 +265,7 @@ def forecast(batch: BatchPath, json_: Json = False) -> None:
     except ChronocastError as error:
         complain(error, NEEDS_YOU)
     if json_:
-        from chronocast.preparation.outlook import as_json
+        from chronocast.preparation.outlook_json import as_json
 
         put(as_json(view))
     else:
@@ -456,7 +456,7 @@ def calibrate() -> None:
     """Measure this machine's pace (under half a minute)."""
     from chronocast.crew.local.calibrate import calibrate as measure
 
-    pace = measure(workspace().pace_path, lambda what: print(f"{what}…", file=sys.stderr))
+    pace = measure(workspace().paces, lambda what: print(f"{what}…", file=sys.stderr))
     sys.stdout.write(f"H.264 medium: {1 / pace.encode:.1f} million pixels a second on each slot\n")
 
 

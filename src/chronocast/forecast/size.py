@@ -10,6 +10,7 @@ import numpy as np
 from chronocast.forecast.band import Chance, Draws
 from chronocast.forecast.learn import Belief, update, update_by_film
 from chronocast.forecast.priors import SizePrior
+from chronocast.model.recipe.codecs import SoundCodec
 
 
 @dataclass(frozen=True)
@@ -83,31 +84,78 @@ def belief(ask: PictureAsk) -> Belief:
     return Belief(shown.mean, shown.sd, shown.spread, shown.seen, min(shown.common, shown.sd * 0.3))
 
 
-def picture_bytes(ask: PictureAsk, chance: Chance) -> Draws:
-    """Draws of the picture's bytes: kept pieces exact, the rest a shared and an own error."""
-    total = np.zeros(chance.draws)
-    open_frames = []
-    for frames, size in zip(ask.pieces, ask.kept, strict=True):
-        if size is not None:
-            total += size
-        else:
-            open_frames.append(frames)
-    if open_frames:
-        known = belief(ask)
-        weights = np.array([basis_value(ask, count) for count in open_frames])
-        own = chance.normals("bytes " + ask.name, len(open_frames)) * known.spread * 0.8
-        # what is wrong with a prior is wrong for every output of its kind; what a film shows, for all made of it
-        common = known.common * chance.normal("bytes kind " + ask.prior.kind)
-        film = known.own * chance.normal("bytes film " + (ask.film or ask.name))
-        factor = np.exp(known.mean + common + film + own)
-        if ask.prior.ceiling is not None:
-            factor = np.minimum(factor, ask.prior.ceiling)
-        total += weights @ factor
-    return total
+def picture_bytes(asks: Sequence[PictureAsk], chance: Chance) -> Draws:
+    """Bytes of several outputs' pictures: kept pieces exact, the rest in error together.
+
+    What is wrong with a prior is wrong for every output of its kind, what a
+    film shows for all made of it, and each piece has an error of its own.
+
+    Parameters
+    ----------
+    asks
+        The outputs.
+    chance
+        Where the draws come from.
+
+    Returns
+    -------
+    array
+        Of shape (outputs, draws).
+    """
+    total = np.array([float(sum(size for size in ask.kept if size is not None)) for ask in asks])
+    bytes_ = np.repeat(total[:, None], chance.draws, axis=1)
+    open_frames = [
+        [frames for frames, size in zip(ask.pieces, ask.kept, strict=True) if size is None] for ask in asks
+    ]
+    rows = [row for row, frames in enumerate(open_frames) if frames]
+    if not rows:
+        return bytes_
+    known = [belief(asks[row]) for row in rows]
+    counts = np.array([len(open_frames[row]) for row in rows])
+    shared = np.array(
+        [
+            now.mean
+            + now.common * chance.normal("bytes kind " + asks[row].prior.kind)
+            + now.own * chance.normal("bytes film " + (asks[row].film or asks[row].name))
+            for now, row in zip(known, rows, strict=True)
+        ]
+    )
+    own = np.concatenate(
+        [
+            chance.normals("bytes " + asks[row].name, count) * (now.spread * 0.8)
+            for now, row, count in zip(known, rows, counts, strict=True)
+        ]
+    )
+    ceilings = np.array([asks[row].prior.ceiling or np.inf for row in rows])
+    factor = np.minimum(np.exp(np.repeat(shared, counts, axis=0) + own), np.repeat(ceilings, counts)[:, None])
+    weights = np.array([basis_value(asks[row], count) for row in rows for count in open_frames[row]])
+    bytes_[rows] += np.add.reduceat(weights[:, None] * factor, np.cumsum(counts) - counts, axis=0)
+    return bytes_
+
+
+def sound_bits(
+    codec: SoundCodec, *, sample_rate: int, channels: float, depth: int, bits_per_second: float
+) -> float:
+    """Bit/s of one track of sound: what is asked for, or of a codec that loses nothing its share of PCM.
+
+    Parameters
+    ----------
+    codec
+        Its row.
+    sample_rate
+        Hz.
+    channels
+        How many.
+    depth
+        Bits a sample; 0 for a codec with a rate.
+    bits_per_second
+        What is asked of a codec with a rate.
+    """
+    return sample_rate * channels * depth * codec.share if depth else float(bits_per_second)
 
 
 def sound_bytes(seconds: float, bits_per_second: float) -> float:
-    """Bytes of an output's sound at its rate."""
+    """Bytes of one track of sound at its rate."""
     return seconds * bits_per_second / 8
 
 

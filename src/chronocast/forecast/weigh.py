@@ -7,13 +7,13 @@ from fractions import Fraction
 from math import exp
 
 from chronocast.forecast.priors import size_prior
+from chronocast.forecast.size import sound_bits
+from chronocast.forecast.work import READ_SHARE
 from chronocast.media.encoders.registry import ENCODERS
 from chronocast.model.recipe.codecs import SOUND
 from chronocast.model.recipe.recipe import CHANNELS, Recipe, frame_size
 from chronocast.model.time.timing import Rate, parse_rate
 
-READ = 0.2
-"""Reading a pixel against encoding one with x264 at medium effort."""
 TWO_PASS_ROUNDS = 2.4
 
 
@@ -35,14 +35,14 @@ def weigh(recipe: Recipe, width: int, height: int, rate: Rate) -> Weighed:
     sound = 0.0
     if recipe.sound is not None:
         heard = recipe.sound
-        lossless = SOUND[heard.codec].lossless
-        sound = (
-            int(heard.sample_rate if heard.sample_rate != "source" else 48000)
-            * CHANNELS.get(heard.layout, 2)
-            * (heard.depth if heard.depth != "source" else 24)
-            * (0.6 if heard.codec == "flac" else 1.0)
-            if lossless
-            else float(heard.bits_per_second)
+        codec = SOUND[heard.codec]
+        depth = heard.depth if heard.depth != "source" else 24
+        sound = sound_bits(
+            codec,
+            sample_rate=int(heard.sample_rate if heard.sample_rate != "source" else 48000),
+            channels=CHANNELS.get(heard.layout, 2),
+            depth=int(depth) if codec.lossless else 0,
+            bits_per_second=heard.bits_per_second,
         )
     picture = recipe.picture
     if picture is None:
@@ -57,7 +57,7 @@ def weigh(recipe: Recipe, width: int, height: int, rate: Rate) -> Weighed:
     fields = 2 if picture.scan != "progressive" else 1
     times = TWO_PASS_ROUNDS if picture.steering.searched else 1.0
     encode = out[0] * out[1] / 1e6 * float(pictures) * encoder.effort(picture.effort) * times
-    read = width * height / 1e6 * float(min(rate, pictures * fields)) * READ
+    read = width * height / 1e6 * float(min(rate, pictures * fields)) * READ_SHARE
     slow = {"nearest": 1.0, "blend": 1.15, "motion": 6.0}[picture.retime] if picture.rate else 1.0
     return Weighed(bits, sound, (encode + read) * slow)
 

@@ -8,6 +8,7 @@ from pathlib import Path
 
 from chronocast.journal.facts import FactsStore
 from chronocast.journal.ledger import Ledger
+from chronocast.journal.paces import PaceStore
 from chronocast.journal.places import data_folder, state_folder
 from chronocast.journal.rounds_store import RoundsStore
 from chronocast.pieces.stock import Stock
@@ -18,7 +19,7 @@ class Workspace:
 
     ``stock`` are finished pieces, ``facts`` what is known of media (with the
     sources that were made ready of them), ``rounds`` what was decided for
-    outputs.  What it has looked at stays looked at from forecast to forecast.
+    outputs, ``paces`` how fast stations are.  What it has looked at stays looked at from forecast to forecast.
     """
 
     def __init__(self, data: Path | None = None, state: Path | None = None) -> None:
@@ -27,11 +28,7 @@ class Workspace:
         self.stock = Stock(self.data / "stock")
         self.facts = FactsStore(self.data / "facts")
         self.rounds = RoundsStore(self.data / "rounds")
-
-    @property
-    def pace_path(self) -> Path:
-        """Where this machine's pace is kept."""
-        return self.data / "pace.json"
+        self.paces = PaceStore(self.data / "pace.json")
 
     @property
     def slots_folder(self) -> Path:

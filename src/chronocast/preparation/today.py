@@ -6,22 +6,21 @@ import contextlib
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
-from typing import Any
 
 from chronocast.deliver.place import measured
-from chronocast.forecast.work import Load
-from chronocast.journal.ledger import Ledger
+from chronocast.forecast.experience import Experience, learn_from
+from chronocast.forecast.station import Load
+from chronocast.journal.ledger import Ledger, MadeFile
 from chronocast.journal.workspace import Workspace
 from chronocast.model.batch.batch import Batch
 from chronocast.model.errors import ChronocastError, ModelError
 from chronocast.model.paths import path_text
 from chronocast.model.recipe.recipe import Recipe
 from chronocast.preparation.judging import card_problems
-from chronocast.preparation.outlook import Experience, Outlook, experience, outlook
+from chronocast.preparation.outlook import Outlook, outlook
 from chronocast.preparation.output.output_ready import OutputReady, Prospect
 from chronocast.preparation.output.prepare import prepare
-from chronocast.preparation.station.pace import load_pace
-from chronocast.preparation.station.slots import machine_slots
+from chronocast.preparation.station.this import this_station
 
 
 def prepared(
@@ -31,20 +30,16 @@ def prepared(
     return prepare(batch, path.absolute().parent, workspace, progress)
 
 
-def made_record(item: OutputReady, ledger: Ledger) -> dict[str, Any]:
+def made_record(item: OutputReady, ledger: Ledger) -> MadeFile | None:
     """The ledger's record of the very same file, if it is where it was and unchanged since it was proved."""
     try:
         size, changed = measured(item.path)
     except OSError:
-        return {}
-    row = ledger.made(path_text(item.path))
-    if not row or (row["digest"], row["bytes"], row["mtime_ns"]) != (
-        item.digest,
-        size,
-        changed,
-    ):
-        return {}
-    return row
+        return None
+    made = ledger.made(path_text(item.path))
+    if made is None or (made.digest, made.bytes, made.mtime_ns) != (item.digest, size, changed):
+        return None
+    return made
 
 
 def what_is_made(outputs: list[OutputReady], workspace: Workspace) -> dict[str, int]:
@@ -53,7 +48,7 @@ def what_is_made(outputs: list[OutputReady], workspace: Workspace) -> dict[str, 
     if not present:
         return {}
     with contextlib.suppress(ChronocastError), workspace.ledger() as ledger:
-        return {item.output.id: row["bytes"] for item in present if (row := made_record(item, ledger))}
+        return {item.output.id: made.bytes for item in present if (made := made_record(item, ledger))}
     return {}
 
 
@@ -61,7 +56,7 @@ def learned(workspace: Workspace) -> Experience:
     """What the ledger has taught so far."""
     if workspace.has_ledger:
         with contextlib.suppress(ChronocastError), workspace.ledger() as ledger:
-            return experience(ledger.pieces())
+            return learn_from(ledger.pieces())
     return Experience()
 
 
@@ -70,9 +65,12 @@ def outlook_now(
 ) -> Outlook:
     """The forecast of a prepared batch at this moment; ``load`` is what others take of the machine."""
     view = outlook(
-        prospect, workspace.stock, load_pace(workspace.pace_path), machine_slots(),
-        experienced if experienced is not None else learned(workspace), what_is_made(prospect.outputs, workspace), load=load,
-    )  # fmt: skip
+        prospect,
+        workspace.stock,
+        this_station(workspace, load=load),
+        experienced if experienced is not None else learned(workspace),
+        what_is_made(prospect.outputs, workspace),
+    )
     return replace(view, problems=(*view.problems, *card_problems(view)))
 
 
@@ -84,17 +82,17 @@ def recipe_of(path: Path, workspace: Workspace) -> Recipe:
     """
     path = path.absolute()
     with workspace.ledger() as ledger:
-        row = ledger.made(path_text(path))
-    if not row or not row.get("recipe"):
+        made = ledger.made(path_text(path))
+    if made is None or not made.recipe:
         raise ModelError(
             f"There is no record of how {path} was made.", "It was made elsewhere, or moved since."
         )
     try:
-        same = measured(path) == (row["bytes"], row["mtime_ns"])
+        same = measured(path) == (made.bytes, made.mtime_ns)
     except OSError:
         raise ModelError(f"{path} is missing.", "Put it back.") from None
     if not same:
         raise ModelError(
             f"{path} is not the file that was made: it was changed since.", "Choose an untouched file."
         )
-    return Recipe.model_validate(row["recipe"])
+    return Recipe.model_validate(made.recipe)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Literal
 
-TaskKind = Literal["piece", "sound", "join", "check"]
+from chronocast.model.stages import HERE, STAGES, StageKind
 
 Fault = Literal[
     "lost", "encode", "media", "space", "away", "place", "pieces", "disproved", "stopped", "internal"
@@ -26,13 +26,32 @@ State = Literal[
 
 @dataclass(frozen=True)
 class TaskId:
-    """A piece or sound by its name in the stock; a join or check by its output."""
+    """A part (a piece, sound) by its name in the stock; a step (join, check) by its output.
 
-    kind: TaskKind
+    ``kind`` is one of ``STAGES``.
+    """
+
+    kind: str
     name: str
 
     def __str__(self) -> str:
         return f"{self.kind}:{self.name}"
+
+    @property
+    def stage(self) -> StageKind:
+        """Its row in the table of kinds."""
+        return STAGES[self.kind]
+
+    @property
+    def is_part(self) -> bool:
+        """Whether it makes a part in the stock; else it is a step of its output."""
+        return self.stage.of == "part"
+
+    @classmethod
+    def read(cls, text: str) -> TaskId:
+        """The task that ``str`` made this text of."""
+        kind, name = text.split(":", 1)
+        return cls(kind, name)
 
 
 @dataclass(frozen=True)
@@ -76,7 +95,7 @@ class SlotGranted:
     """A station grants a slot."""
 
     slot: str
-    station: str = "here"
+    station: str = HERE
 
 
 @dataclass(frozen=True)

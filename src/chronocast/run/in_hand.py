@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import time
 from dataclasses import dataclass, field
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
+from chronocast.model.answers import Answer
 from chronocast.model.messages.jobs import PieceJob, SoundJob
 from chronocast.preparation.output.output_ready import OutputReady
 from chronocast.run import events as e
@@ -22,7 +23,8 @@ class Attempt(NamedTuple):
 
 @dataclass
 class InHand:
-    """``ready`` by output; ``jobs`` by task; ``attempts`` by task and attempt number.
+    """``ready`` by output; ``jobs`` of parts by task, ``planned_for`` an output of each piece; ``attempts`` by
+    task and attempt number.
 
     ``counts`` are frames or samples done of tasks; ``moved`` is when anything
     last moved (seconds since 1970); ``finish`` the last forecast, as it is told.
@@ -30,7 +32,8 @@ class InHand:
 
     ready: dict[str, OutputReady] = field(default_factory=dict)
     jobs: dict[e.TaskId, PieceJob | SoundJob] = field(default_factory=dict)
+    planned_for: dict[e.TaskId, OutputReady] = field(default_factory=dict)
     attempts: dict[tuple[str, int], Attempt] = field(default_factory=dict)
     counts: dict[str, int] = field(default_factory=dict)
     moved: float = field(default_factory=time.time)
-    finish: dict[str, Any] = field(default_factory=dict)
+    finish: Answer = field(default_factory=dict)

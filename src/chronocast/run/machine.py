@@ -19,6 +19,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from typing import Any
 
+from chronocast.model.stages import ENCODE, JOIN, PARTS, SOUND, STEPS
 from chronocast.run.events import (
     Added,
     Amended,
@@ -72,6 +73,11 @@ TRANSITIONS: dict[State, frozenset[State]] = {
     "stopped": frozenset(),
 }
 AT_REST: frozenset[State] = frozenset({"proved", "stopped", "needs you", "held"})
+
+
+def _steps(output: str) -> list[TaskId]:
+    """What is done for an output once its parts are there, in order."""
+    return [TaskId(kind.id, output) for kind in STEPS]
 
 
 class Machine:
@@ -131,16 +137,16 @@ class Machine:
         """Enter an output's tasks; those in the stock are done already."""
         have = set(kept)
         spec = tracked.spec
-        tracked.tasks = [TaskId("piece", name) for name in dict.fromkeys(spec.pieces)]
+        tracked.tasks = [TaskId(ENCODE.id, name) for name in dict.fromkeys(spec.pieces)]
         if spec.sound:
-            tracked.tasks.append(TaskId("sound", spec.sound))
+            tracked.tasks.append(TaskId(SOUND.id, spec.sound))
         for key in tracked.tasks:
             task = self.tasks.setdefault(key, Task(key))
             if key.name in have and task.state in ("pending", "failed"):
                 task.state = "done"
             elif task.state == "failed":
                 task.state, task.failures, task.losses = "pending", 0, 0
-        for key in (TaskId("join", spec.id), TaskId("check", spec.id)):
+        for key in _steps(spec.id):
             last = self.tasks.setdefault(key, Task(key))
             last.failures = last.losses = 0
             if last.state != "running":
@@ -190,16 +196,16 @@ class Machine:
         task = self._current(event.task, event.attempt)
         if task is None:
             return
-        if task.stopping and task.id.kind in ("join", "check"):
+        if task.stopping and not task.id.is_part:
             self._fail(Failed(task.id, task.attempt, "stopped"))
             return
         self._release(task)
         task.state = "done"
-        if task.id.kind == "check":
+        if task.id.kind == STEPS[-1].id:
             tracked = self.outputs[task.id.name]
             self._move(tracked, "placing")
             self._say(Place(tracked.spec.id, tracked.joined))
-        elif task.id.kind == "join":
+        elif task.id.kind == JOIN.id:
             self.outputs[task.id.name].joined = task.attempt
 
     def _failed(self, event: Failed) -> None:
@@ -211,10 +217,10 @@ class Machine:
         self._release(task)
         task.fault, task.sentence = event.fault, event.sentence
         task.state = "pending"
-        if task.id.kind == "join":
+        if task.id.kind == JOIN.id:
             self._say(Discard(task.id.name, task.attempt))
         if event.fault == "stopped":
-            if task.id.kind == "join" and self.outputs[task.id.name].state == "joining":
+            if task.id.kind == JOIN.id and self.outputs[task.id.name].state == "joining":
                 self._move(self.outputs[task.id.name], "waiting")  # another round comes first
             return
         if event.fault == "lost":
@@ -228,8 +234,8 @@ class Machine:
         elif event.fault == "pieces" and event.damaged:
             task.failures += 1
             for name in event.damaged:
-                for kind in ("piece", "sound"):
-                    part = self.tasks.get(TaskId(kind, name))
+                for kind in PARTS:
+                    part = self.tasks.get(TaskId(kind.id, name))
                     if part and part.state == "done":
                         part.state = "pending"
                         self._say(DropPiece(name))
@@ -239,7 +245,7 @@ class Machine:
             self._redo_join(task, event)
         elif task.failures >= MOST_FAILURES or task.losses >= MOST_LOSSES:
             self._give_up(task, event.sentence)
-        if task.id.kind == "join" and task.state == "pending":
+        if task.id.kind == JOIN.id and task.state == "pending":
             tracked = self.outputs[task.id.name]
             if tracked.state == "joining":
                 self._move(tracked, "waiting")
@@ -248,7 +254,7 @@ class Machine:
         """A file that was not what it should be is joined once more, from the same pieces."""
         tracked = self.outputs[check.id.name]
         self._say(Discard(tracked.spec.id, tracked.joined))
-        join = self.tasks[TaskId("join", tracked.spec.id)]
+        join = self.tasks[TaskId(JOIN.id, tracked.spec.id)]
         join.state, join.failures = "pending", join.failures + 1
         if check.failures >= MOST_FAILURES:
             self._give_up(check, event.sentence)
@@ -270,8 +276,8 @@ class Machine:
         tracked = self.outputs.get(event.output)
         if tracked and tracked.state == "placing":
             self._say(Discard(event.output, tracked.joined))
-            for kind in ("join", "check"):
-                self.tasks[TaskId(kind, event.output)].state = "pending"
+            for key in _steps(event.output):
+                self.tasks[key].state = "pending"
             self._move(tracked, "needs you", event.sentence)
             tracked.waits_for = "drive" if event.away else ""
 
@@ -340,7 +346,7 @@ class Machine:
     # What follows from them
 
     def _try_again(self, tracked: Tracked) -> None:
-        for key in [*tracked.tasks, TaskId("join", tracked.spec.id), TaskId("check", tracked.spec.id)]:
+        for key in [*tracked.tasks, *_steps(tracked.spec.id)]:
             task = self.tasks[key]
             task.failures = task.losses = 0
             if task.state == "failed":
@@ -355,9 +361,9 @@ class Machine:
             self._stop_unless_wanted(key)
 
     def _withdraw(self, tracked: Tracked) -> None:
-        """Take back an output's join and check; their attempts stop and their file goes."""
-        for kind in ("join", "check"):
-            task = self.tasks[TaskId(kind, tracked.spec.id)]
+        """Take back an output's steps; their attempts stop and their file goes."""
+        for key in _steps(tracked.spec.id):
+            task = self.tasks[key]
             self._halt(task)
             if task.state == "done":
                 task.state = "pending"
@@ -377,7 +383,7 @@ class Machine:
             self._say(Control("stop", task.id, task.attempt, task.slot))
 
     def _wanting(self, key: TaskId) -> list[Tracked]:
-        if key.kind in ("join", "check"):
+        if not key.is_part:
             return [self.outputs[key.name]]
         return [tracked for tracked in self.outputs.values() if key in tracked.tasks]
 
@@ -398,15 +404,14 @@ class Machine:
             if tracked.state in AT_REST or tracked.state == "placing":
                 continue
             parts = [self.tasks[key] for key in tracked.tasks]
-            join, check = self.tasks[TaskId("join", name)], self.tasks[TaskId("check", name)]
             if all(task.state == "done" for task in parts):
-                if join.state == "pending":
-                    found[join.id] = None
-                elif join.state == "done" and check.state == "pending":
-                    found[check.id] = None
+                steps = (self.tasks[key] for key in _steps(name))
+                following = next((step for step in steps if step.state != "done"), None)
+                if following is not None and following.state == "pending":
+                    found[following.id] = None
             else:
-                sounds_first = sorted(parts, key=lambda task: task.id.kind != "sound")
-                found.update({task.id: None for task in sounds_first if task.state == "pending"})
+                first_first = sorted(parts, key=lambda task: not task.id.stage.first)
+                found.update({task.id: None for task in first_first if task.state == "pending"})
         return list(found)
 
     def _advance(self) -> None:
@@ -436,12 +441,11 @@ class Machine:
         """Bring an output's state in line with its tasks."""
         if tracked.state in AT_REST or tracked.state == "placing":
             return
-        join, check = (self.tasks[TaskId(kind, tracked.spec.id)] for kind in ("join", "check"))
+        steps = [self.tasks[key] for key in _steps(tracked.spec.id)]
         target: State = tracked.state
-        if check.state == "running" and join.state == "done":
-            target = "checking"
-        elif join.state == "running":
-            target = "joining"
+        begun = next((step for step in steps if step.state != "done"), None)
+        if begun is not None and begun.state == "running":
+            target = begun.id.stage.state
         elif tracked.state == "waiting" and any(self.tasks[key].state == "running" for key in tracked.tasks):
             target = "rendering"
         if target != tracked.state:

@@ -15,7 +15,9 @@ from chronocast.journal.database import JournalError
 from chronocast.journal.runs import RunJournal
 from chronocast.model.errors import ChronocastError
 from chronocast.model.messages.jobs import PieceJob, SoundJob
-from chronocast.preparation.outlook import Outlook, as_json
+from chronocast.model.stages import ENCODE, HERE
+from chronocast.preparation.outlook import Outlook
+from chronocast.preparation.outlook_json import room_json, total_json
 from chronocast.run import events as e
 from chronocast.run.in_hand import InHand
 from chronocast.run.machine import Machine
@@ -46,7 +48,7 @@ class Reporter:
             now = time.time()
             tasks = {
                 name: {"attempt": number, "count": self.in_hand.counts.get(name, 0), "slot": attempt.slot, "since": attempt.since,
-                       "output": attempt.output, "total": self.total(attempt.task)}
+                       "output": attempt.output, "kind": attempt.task.kind, "station": self.machine.stations.get(attempt.slot, HERE), "total": self.total(attempt.task)}
                 for (name, number), attempt in self.in_hand.attempts.items()
             }  # fmt: skip
             body = {"tasks": tasks, "outputs": self.done_frames(), "paused": self.machine.paused,
@@ -86,7 +88,7 @@ class Reporter:
                 continue
             count = 0
             for piece in ready.plan.pieces:
-                task = self.machine.tasks.get(e.TaskId("piece", piece.name))
+                task = self.machine.tasks.get(e.TaskId(ENCODE.id, piece.name))
                 done = task is not None and task.state == "done"
                 under_way = 0 if task is None else self.in_hand.counts.get(str(task.id), 0)
                 count += piece.frames if done else min(piece.frames, under_way)
@@ -104,8 +106,8 @@ class Reporter:
             except (ChronocastError, OSError) as error:
                 log.warning("no forecast: %s", error)
                 continue
-            told = as_json(view)["total"]
-            self.in_hand.finish = {"at": view.at.isoformat(), **told, "room": as_json(view)["room"],
+            told = total_json(view)
+            self.in_hand.finish = {"at": view.at.isoformat(), **told, "room": room_json(view),
                                    "outputs": {o.ready.output.id: o.finish.as_json() for o in view.outputs}}  # fmt: skip
             self.journal.append(
                 "outlook",

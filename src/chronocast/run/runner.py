@@ -19,8 +19,6 @@ import os
 import signal
 import sys
 import time
-from dataclasses import asdict, replace
-from fractions import Fraction
 from pathlib import Path
 from typing import IO, Any
 
@@ -30,43 +28,40 @@ from chronocast.deliver.place import (
     FolderGone,
     PlaceError,
     discard,
-    existing_folder,
-    make_folder,
     measured,
-    mount_point,
     place,
 )
 from chronocast.forecast.band import Band
-from chronocast.forecast.size import basis_value
+from chronocast.forecast.experience import PieceFact, learn_from
 from chronocast.journal.database import JournalError
-from chronocast.journal.ledger import Ledger
-from chronocast.journal.runs import Record, Request, RunJournal, batch_key
+from chronocast.journal.ledger import Ledger, MadeFile
+from chronocast.journal.runs import Record, Request, RunJournal
 from chronocast.journal.workspace import Workspace
-from chronocast.media.errors import DAMAGE_REMEDY
-from chronocast.media.source.images import is_there
+from chronocast.model.answers import Answer
 from chronocast.model.batch.batch import Batch, read_batch
 from chronocast.model.errors import ChronocastError
 from chronocast.model.frozen import FrozenModel
-from chronocast.model.messages.jobs import CheckJob, JoinJob, PieceJob, SoundJob
-from chronocast.model.paths import path_text, real_path, shown
-from chronocast.model.source.cutlist import media_title
+from chronocast.model.paths import path_text
+from chronocast.model.stages import CHECK, JOIN
 from chronocast.preparation.judging import refusals
-from chronocast.preparation.outlook import Outlook, as_json, experience, outlook, picture_ask
-from chronocast.preparation.output.expectation import expected_file
+from chronocast.preparation.outlook import Outlook, outlook
+from chronocast.preparation.outlook_json import as_json
 from chronocast.preparation.output.output_ready import OutputReady, Prospect
 from chronocast.preparation.output.prepare import prepare
-from chronocast.preparation.source.damaged import picture_time
-from chronocast.preparation.station.drives import PIECE_BYTES, NoRoom, need_room, room_on
-from chronocast.preparation.station.pace import LoadMeter, load_pace
-from chronocast.preparation.station.slots import machine_slots
+from chronocast.preparation.station.drives import PIECE_BYTES, NoRoom, room_on
+from chronocast.preparation.station.load import LoadMeter
+from chronocast.preparation.station.this import machine_slots, this_station
 from chronocast.preparation.today import made_record
 from chronocast.run import events as e
+from chronocast.run.folders import Folders
 from chronocast.run.in_hand import Attempt, InHand
+from chronocast.run.jobs import Jobs
 from chronocast.run.lease import Leased, take_lease
+from chronocast.run.lessons import DamagedPicture, damaged_parts, does_not_fit, learn, remember_damage
 from chronocast.run.machine import Machine
 from chronocast.run.recovery import tidy
 from chronocast.run.reporter import Reporter
-from chronocast.run.settling import decide, superseded, wanted_pieces
+from chronocast.run.settling import decide, superseded
 
 log = logging.getLogger("chronocast.runner")
 
@@ -84,11 +79,6 @@ class StoppedEarly(ChronocastError):
 def own_error(error: BaseException, doing: str) -> str:
     """An error of our own as a sentence: what was being done, what came in the way, where the detail is."""
     return f"The runner failed at {doing} ({type(error).__name__}: {error}). Its log has the detail."
-
-
-def media_of(ready: OutputReady) -> set[Path]:
-    """Every file that an output's source is read from."""
-    return {ready.source.path, *(Path(real_path(path)) for path in ready.source.facts)}
 
 
 def first_of(group: BaseExceptionGroup[Any]) -> BaseException:
@@ -127,9 +117,7 @@ class Runner:
         self.queue: asyncio.Queue[e.Event | Request | None] = asyncio.Queue()
         self.in_hand = InHand()
         self.unready: dict[str, str] = {}
-        self.drives: dict[Path, Path] = {}
         self.refused_by_cards: dict[str, str] = {}
-        self.planned_for: dict[e.TaskId, OutputReady] = {}
         self.spent: dict[str, list[float]] = {}
         self.cpu_spent: dict[str, float] = {}
         self.checks: dict[str, list[dict[str, Any]]] = {}
@@ -138,6 +126,8 @@ class Runner:
         self.batch = Batch()
         self.batch_path = Path()
         self.prospect = Prospect(self.batch, Path(), Path())
+        self.folders = Folders(self.batch_path)
+        self.jobs = Jobs(self.in_hand, self.stock, self.folders)
         self.crew = crew
         self.leaving = False
         self.full_since = 0.0
@@ -162,6 +152,8 @@ class Runner:
         self.options = Options.model_validate(begin.body["options"])
         self.batch = read_batch(json.dumps(begin.body["batch"]))
         self.batch_path = Path(begin.body["path"])
+        self.folders = Folders(self.batch_path)
+        self.jobs = Jobs(self.in_hand, self.stock, self.folders, not self.options.any_room)
         self.reporter.beat()
         if len(records) > 1:  # it had a runner before, which has been gone for so long
             self.journal.append(
@@ -231,11 +223,11 @@ class Runner:
             elif record.kind == "forecast":
                 self.promised = record.body
             elif record.kind == "output ready" and record.body.get("drive"):
-                self.drives[Path(record.body["path"]).parent] = Path(record.body["drive"])
+                self.folders.drives[Path(record.body["path"]).parent] = Path(record.body["drive"])
         self.prospect = await asyncio.to_thread(
             prepare, self.batch, self.batch_path.parent, self.workspace, self._still_wanted
         )
-        await asyncio.to_thread(tidy, self.prospect, self.stock, self.child_log, self._mark)
+        await asyncio.to_thread(tidy, self.prospect, self.stock, self.child_log, self.folders.mark)
         if self.crew is None:
             self.crew = LocalCrew(self.workspace.slots_folder, self.options.slots, self.child_log)
         first = await asyncio.to_thread(self.outlook)
@@ -259,10 +251,6 @@ class Runner:
         if self.stop_asked or self.leaving:
             raise StoppedEarly("The run was stopped before it had begun.")
 
-    @property
-    def _mark(self) -> str:
-        return batch_key(self.batch_path)[:8]
-
     async def _admit(self, identifier: str, prospect: Prospect, amended: bool = False) -> None:
         """Bring an output into the run, or say why it can't be."""
         output = prospect.batch.output(identifier)
@@ -281,8 +269,7 @@ class Runner:
             self._unready(identifier, refusal)
             return
         try:
-            await asyncio.to_thread(self._make_folder, ready)
-            self.drives.setdefault(ready.path.parent, mount_point(ready.path.parent))
+            await asyncio.to_thread(self.folders.remember, ready)
         except FolderGone:
             pass  # its pieces can be made meanwhile; its join waits for the folder
         except PlaceError as error:
@@ -298,55 +285,55 @@ class Runner:
         self.unready.pop(identifier, None)
         self.in_hand.ready[identifier] = ready
         plan = ready.plan
-        self._know(ready)
-        spec, kept = self._spec(ready, output.held)
+        self.jobs.know(ready)
+        spec, kept = self.jobs.spec(ready, output.held)
         self.journal.append(
             "output ready",
-            {"id": identifier, "path": str(ready.path), "drive": str(self.drives.get(ready.path.parent, "")), "frames": plan.frames, "pieces": len(plan.pieces),
+            {"id": identifier, "path": str(ready.path), "drive": self.folders.drive_of(ready), "frames": plan.frames, "pieces": len(plan.pieces),
              "kept": sum(1 for piece in plan.pieces if piece.name in kept), "rate": str(plan.rate),
              "width": plan.width, "height": plan.height, "title": ready.source.title, "range": ready.range_name,
              "extent": ready.extent.text,
              "recipe": ready.recipe.title, "made": bool(made)},
         )  # fmt: skip
         if made:
-            self.checks[identifier] = made["checks"]
-            self.journal.append("made", {"id": identifier, **made})
+            self.checks[identifier] = made.checks
+            self.journal.append(
+                "made",
+                {
+                    "id": identifier,
+                    "path": str(ready.path),
+                    "bytes": made.bytes,
+                    "seconds": made.seconds,
+                    "again": True,
+                    "cpu_seconds": made.cpu_seconds,
+                    "checks": made.checks,
+                    "forecast": made.forecast,
+                },
+            )
         await self._step(e.Amended(spec, kept) if amended else e.Added(spec, kept, proved=bool(made)))
 
     def outlook(self) -> Outlook:
         """The forecast of what is left, from the stock, the ledger and the pace."""
-        rows = {}
+        facts: list[PieceFact] = []
         with contextlib.suppress(JournalError):
-            rows = self.ledger.pieces() if self.ledger else {}
+            facts = self.ledger.pieces() if self.ledger else []
         if self.in_hand.ready:
             proved = {name for name, tracked in self.machine.outputs.items() if tracked.state == "proved"}
             paths = {name: item.path for name, item in self.in_hand.ready.items() if name in proved}
         else:
             paths = {item.output.id: item.path for item in self.prospect.outputs if self.made(item)}
         made = {name: measured(path)[0] for name, path in paths.items() if path.exists()}
-        slots = self.options.slots or machine_slots()
-        self.meter = self.meter or LoadMeter(slots)
-        return outlook(
-            self.prospect,
-            self.stock,
-            load_pace(self.workspace.pace_path),
-            slots,
-            experience(rows),
-            made,
-            load=self.meter.read(),
-        )
+        self.meter = self.meter or LoadMeter(self.options.slots or machine_slots())
+        station = this_station(self.workspace, self.options.slots, self.meter.read())
+        return outlook(self.prospect, self.stock, station, learn_from(facts), made)
 
     def _unready(self, identifier: str, sentence: str) -> None:
         self.unready[identifier] = sentence
         self.journal.append("output", {"id": identifier, "state": "needs you", "reason": sentence})
 
-    def made(self, ready: OutputReady) -> dict[str, Any]:
+    def made(self, ready: OutputReady) -> MadeFile | None:
         """The record of the very same file, if it is where it was and unchanged since it was proved."""
-        row = made_record(ready, self.ledger) if self.ledger else {}
-        if not row:
-            return {}
-        return {"path": str(ready.path), "bytes": row["bytes"], "seconds": row["seconds"], "again": True,
-                "cpu_seconds": row["cpu_seconds"], "checks": row["checks"], "forecast": row.get("forecast")}  # fmt: skip
+        return made_record(ready, self.ledger) if self.ledger else None
 
     # Going on
 
@@ -406,7 +393,7 @@ class Runner:
                 await self._place(output, attempt)
             case e.Discard(output, attempt):
                 if output in self.in_hand.ready:
-                    discard(self._joined(output, attempt))
+                    discard(self.folders.temporary(self.in_hand.ready[output], attempt))
             case e.DropPiece(name):
                 self.stock.discard(name)
             case e.Offer(slots):
@@ -416,25 +403,22 @@ class Runner:
             case e.End(_):
                 pass
 
-    def _joined(self, output: str, attempt: int) -> Path:
-        final = self.in_hand.ready[output].path
-        return final.with_name(f".{final.name}.{self._mark}-{attempt}.part")
-
     async def _start(self, task: e.TaskId, attempt: int, slot: str) -> None:
         assert self.crew is not None
-        if task.kind == "join" and await self._goes_on(task, attempt):
+        if task.kind == JOIN.id and await self._goes_on(task, attempt):
             return
         self.journal.append("started", {"task": str(task), "attempt": attempt, "slot": slot})
         self.in_hand.attempts[(str(task), attempt)] = Attempt(task, slot, time.time(), self._for_output(task))
         try:
-            job = await asyncio.to_thread(self._job, task, attempt)
+            joined = 0 if task.is_part else self.machine.outputs[task.name].joined
+            job = await asyncio.to_thread(self.jobs.job, task, attempt, joined)
         except ChronocastError as error:
             fault: e.Fault = (
                 "space" if isinstance(error, NoRoom) else "away" if isinstance(error, FolderGone) else "place"
             )
             self._failed(task, attempt, fault, str(error))
             return
-        await self.crew.start(slot, str(task), attempt, job, fresh=task.kind == "check")
+        await self.crew.start(slot, str(task), attempt, job, fresh=task.stage.fresh)
 
     async def _goes_on(self, join: e.TaskId, attempt: int) -> bool:
         """Before an output is joined: whether its pieces will do.  If not, they are made anew and the join waits."""
@@ -457,8 +441,8 @@ class Runner:
         if not decided.again:
             self._drop_superseded(decided.ready)
             return False
-        self._know(decided.ready)
-        spec, kept = self._spec(decided.ready, self.machine.outputs[join.name].state == "held")
+        self.jobs.know(decided.ready)
+        spec, kept = self.jobs.spec(decided.ready, self.machine.outputs[join.name].state == "held")
         self.queue.put_nowait(e.Amended(spec, kept))
         self.queue.put_nowait(e.Failed(join, attempt, "stopped"))
         return True
@@ -469,92 +453,26 @@ class Runner:
         for name in superseded(ready) - wanted:
             self.stock.discard(name)
 
-    def _know(self, ready: OutputReady) -> None:
-        """Have an output's jobs at hand."""
-        for piece in ready.plan.pieces:
-            task = e.TaskId("piece", piece.name)
-            self.in_hand.jobs[task], self.planned_for[task] = piece, ready
-        if ready.plan.sound:
-            self.in_hand.jobs[e.TaskId("sound", ready.plan.sound.name)] = ready.plan.sound
-
-    def _spec(self, ready: OutputReady, held: bool) -> tuple[e.OutputSpec, frozenset[str]]:
-        """An output as the machine must know it, and what of it is in the stock."""
-        sound = ready.plan.sound.name if ready.plan.sound else None
-        pieces = wanted_pieces(ready)
-        kept = frozenset(
-            name for name in (*pieces, *([sound] if sound else [])) if self.stock.size(name) is not None
-        )
-        return e.OutputSpec(ready.output.id, pieces, sound, held), kept
-
     def _for_output(self, task: e.TaskId) -> str:
-        if task.kind in ("join", "check"):
+        if not task.is_part:
             return task.name
         return next((name for name in self.machine.order if task in self.machine.outputs[name].tasks
                      and self.machine.outputs[name].state not in ("proved", "stopped", "held")), "")  # fmt: skip
 
-    def _job(self, task: e.TaskId, attempt: int) -> PieceJob | SoundJob | JoinJob | CheckJob:
-        """The whole job, its target chosen.
-
-        Raises:
-            ChronocastError: there is no room, or no place.
-        """
-        if task.kind in ("piece", "sound"):
-            need_room(self.stock.folder, PIECE_BYTES, not self.options.any_room)
-            target = self.stock.temporary(task.name, f"{self._mark}-{attempt}")
-            return self.in_hand.jobs[task].model_copy(update={"target": str(target)})
-        ready = self.in_hand.ready[task.name]
-        plan = ready.plan
-        if task.kind == "join":
-            self._make_folder(ready)
-            names = [piece.name for piece in plan.pieces] + ([plan.sound.name] if plan.sound else [])
-            need_room(
-                ready.path.parent,
-                sum(self.stock.size(name) or 0 for name in names) + plan.frames * 20 + 2**16,
-                not self.options.any_room,
-            )
-            return JoinJob(
-                name=task.name, target=path_text(self._joined(task.name, attempt)), container=ready.recipe.container,
-                rate=str(plan.rate), pieces=tuple((str(self.stock.path(p.name)), p.frames) for p in plan.pieces),
-                sound=str(self.stock.path(plan.sound.name)) if plan.sound else None, title=ready.title,
-                codec=ready.recipe.picture.codec if ready.recipe.picture else "",
-                languages=plan.sound.languages if plan.sound else (), shape=plan.pieces[0].shape if plan.pieces else Fraction(1),
-                timecode=ready.timecode, stem=path_text(ready.path.name),
-                colour=plan.settings.colour if plan.settings and ready.recipe.picture and ready.recipe.picture.kind.tags != "none" else None,
-            )  # fmt: skip
-        kept = self.stock.find(plan.sound.name) if plan.sound else None
-        expected = expected_file(ready, bool(kept and kept.facts.get("silent")))
-        expected = replace(
-            expected, onset=kept.facts.get("onset") if kept else None, exact=self._digests(ready),
-            source_damage=(*expected.source_damage, *(kept.facts.get("damaged", ()) if kept else ())),
-        )  # fmt: skip
-        joined = self.machine.outputs[task.name].joined
-        return CheckJob(
-            name=task.name, target=path_text(self._joined(task.name, joined)), expected=asdict(expected)
-        )
-
-    def _digests(self, ready: OutputReady) -> tuple[tuple[int, str], ...]:
-        """Frames and digest of each piece of a lossless output, where all of them are known."""
-        found = []
-        for piece in ready.plan.pieces:
-            kept = self.stock.find(piece.name)
-            if kept is None or not kept.facts.get("digest"):
-                return ()
-            found.append((piece.frames, str(kept.facts["digest"])))
-        return tuple(found)
-
     async def _place(self, output: str, attempt: int) -> None:
-        ready, temporary = self.in_hand.ready[output], self._joined(output, attempt)
+        ready = self.in_hand.ready[output]
+        temporary = self.folders.temporary(ready, attempt)
         try:
             await asyncio.to_thread(place, temporary, ready.path, self.options.replace)
         except PlaceError as error:
-            gone = self._drive_gone(ready)
+            gone = self.folders.gone(ready)
             self.queue.put_nowait(e.PlaceRefused(output, gone or str(error), away=bool(gone)))
             return
         size, changed = measured(ready.path)
         promised: dict[str, Any] = next(
             (o for o in self.promised.get("outputs", []) if o["id"] == output), {}
         )
-        body = {
+        body: Answer = {
             "path": str(ready.path), "bytes": size, "seconds": round(sum(self.spent.get(output, ())), 3),
             "cpu_seconds": round(self.cpu_spent.get(output, 0.0), 3), "checks": self.checks.get(output, []),
         }  # fmt: skip
@@ -562,11 +480,20 @@ class Runner:
         if self.ledger:
             with contextlib.suppress(JournalError):
                 self.ledger.add_made(
-                    path_text(ready.path), ready.digest, size, changed,
-                    {**body, "forecast": {key: promised.get(key) for key in ("seconds", "bytes")},
-                     "recipe": (ready.asked or ready.recipe).model_dump(mode="json"), "source": path_text(ready.source.path),
-                     "quality": ready.plan.quality},
-                )  # fmt: skip
+                    path_text(ready.path),
+                    MadeFile(
+                        digest=ready.digest,
+                        bytes=size,
+                        mtime_ns=changed,
+                        seconds=body["seconds"],
+                        cpu_seconds=body["cpu_seconds"],
+                        checks=body["checks"],
+                        forecast={key: promised.get(key) for key in ("seconds", "bytes")},
+                        recipe=(ready.asked or ready.recipe).model_dump(mode="json"),
+                        source=path_text(ready.source.path),
+                        quality=ready.plan.quality,
+                    ),
+                )
         self.queue.put_nowait(e.Placed(output))
 
     # What comes in
@@ -583,7 +510,7 @@ class Runner:
                 log.exception("an event of the crew could not be taken: %s", event)
                 if not isinstance(event, c.Finished | c.AttemptFailed):
                     raise
-                task = e.TaskId(*event.task.split(":", 1))  # type: ignore[arg-type]
+                task = e.TaskId.read(event.task)
                 self._failed(task, event.attempt, "internal", own_error(error, "taking in a result"))
                 continue
             if translated is not None:
@@ -614,12 +541,8 @@ class Runner:
                     sentence = (
                         f"Nothing moved for {STILL_SECONDS / 60:.0f} minutes, so this attempt was ended."
                     )
-                of = (
-                    self.in_hand.ready.get(started.task.name)
-                    if started.task.kind in ("join", "check")
-                    else None
-                )
-                if of is not None and (gone := self._drive_gone(of)):
+                of = None if started.task.is_part else self.in_hand.ready.get(started.task.name)
+                if of is not None and (gone := self.folders.gone(of)):
                     known, sentence = "away", gone
                 self.journal.append(
                     "failed",
@@ -632,40 +555,13 @@ class Runner:
                     },
                 )
                 if known == "media" and detail.startswith('{"damaged"'):
-                    sentence = self._remember_damage(started.task, json.loads(detail)["damaged"], sentence)
-                damaged = (
-                    self._damaged(started.task)
-                    if started.task.kind == "join" and known in ("encode", "media")
-                    else ()
-                )
+                    pictures = [DamagedPicture(*entry) for entry in json.loads(detail)["damaged"]]
+                    shows = self.in_hand.planned_for.get(started.task)
+                    sentence = remember_damage(self.workspace, shows, pictures, sentence)
+                unjoined = started.task.kind == JOIN.id and known in ("encode", "media")
+                damaged = damaged_parts(of, self.stock) if of is not None and unjoined else ()
                 return e.Failed(started.task, attempt, "pieces" if damaged else known, sentence, damaged)
         return None
-
-    def _remember_damage(self, task: e.TaskId, pictures: list[list[Any]], sentence: str) -> str:
-        """Keep what decoders said of a source; the sentence with the timecode of the first place."""
-        by_file: dict[str, dict[int, str]] = {}
-        for path, number, said in pictures:
-            by_file.setdefault(path, {})[int(number)] = str(said)
-        for path, complaints in by_file.items():
-            with contextlib.suppress(ChronocastError, OSError):
-                self.store.damaged(path, complaints)
-        ready = self.planned_for.get(task)
-        path, number, said = pictures[0]
-        if ready is None or path not in ready.source.facts:
-            return sentence
-        at = picture_time(ready.source.facts[path], int(number))
-        return f"{shown(media_title(path))} is damaged at {at} ({said}). {DAMAGE_REMEDY}"
-
-    def _damaged(self, task: e.TaskId) -> tuple[str, ...]:
-        """After a join that failed: pieces that can't be opened or are not as long as they were."""
-        plan = self.in_hand.ready[task.name].plan
-        found = []
-        parts: list[PieceJob | SoundJob] = [*plan.pieces, *([plan.sound] if plan.sound else [])]
-        for job in parts:
-            kept = self.stock.find(job.name)
-            if kept is None or kept.facts.get("bytes") not in (None, kept.bytes):
-                found.append(job.name)
-        return tuple(found or [piece.name for piece in plan.pieces])
 
     async def _finished(self, event: c.Finished) -> e.Event | None:
         started = self.in_hand.attempts.pop((event.task, event.attempt), None)
@@ -674,21 +570,22 @@ class Runner:
             return None
         task = started.task
         self._count(started.output, event.wall_seconds, event.cpu_seconds)
-        if task.kind in ("piece", "sound"):
-            temporary = self.stock.temporary(task.name, f"{self._mark}-{event.attempt}")
+        if task.is_part:
+            temporary = self.stock.temporary(task.name, f"{self.folders.mark}-{event.attempt}")
             facts = {
                 **event.result,
                 "wall_seconds": round(event.wall_seconds, 4),
                 "cpu_seconds": round(event.cpu_seconds, 4),
             }
-            if task.kind == "piece" and (sentence := self._does_not_fit(task, facts)):
+            shows = self.in_hand.planned_for.get(task)
+            if sentence := does_not_fit(shows, self.stock, task.name, facts.get("sets")):
                 return e.Failed(task, event.attempt, "encode", sentence)
             try:
                 await asyncio.to_thread(self.stock.keep, temporary, task.name, facts)
             except ChronocastError as error:
                 return e.Failed(task, event.attempt, "place", str(error))
             self._learn(task, event)
-        elif task.kind == "check":
+        elif task.kind == CHECK.id:
             self.checks[task.name] = event.result["checks"]
         body = {
             "task": event.task, "attempt": event.attempt, "wall_seconds": event.wall_seconds,
@@ -696,30 +593,13 @@ class Runner:
             "result": event.result,
         }  # fmt: skip
         self.journal.append("finished", body)
-        if task.kind == "check":
+        if task.kind == CHECK.id:
             wrong = [check for check in event.result["checks"] if not check["ok"]]
             if wrong:
                 first = wrong[0]
                 sentence = f"The finished file is not what was asked: {first['name']} is {first['found']}, not {first['expected']}."
                 return e.Failed(task, event.attempt, "disproved", sentence)
         return e.Done(task, event.attempt)
-
-    def _does_not_fit(self, task: e.TaskId, facts: dict[str, Any]) -> str:
-        """A sentence if a piece has other parameter sets than those of its output before it: it couldn't be joined.
-
-        Found at the second piece, and not after the last one.
-        """
-        ready = self.planned_for.get(task)
-        if ready is None or ready.recipe.container == "images" or not facts.get("sets"):
-            return ""
-        others = (self.stock.find(piece.name) for piece in ready.plan.pieces if piece.name != task.name)
-        other = next((kept for kept in others if kept is not None and kept.facts.get("sets")), None)
-        if other is None or other.facts["sets"] == facts["sets"]:
-            return ""
-        return (
-            f"The encoder {ready.plan.settings.encoder if ready.plan.settings else ''} wrote other parameter sets for a piece "
-            "than for those before it, so they can't be joined. Choose another rate control, or another codec."
-        )
 
     def _count(self, output: str, wall_seconds: float, cpu_seconds: float) -> None:
         """Count an attempt as work for an output: every round of it, whatever became of its pieces."""
@@ -728,17 +608,10 @@ class Runner:
 
     def _learn(self, task: e.TaskId, event: c.Finished) -> None:
         """Put what a piece took into the ledger.  The piece is finished, whatever becomes of that."""
-        job, ready = self.in_hand.jobs.get(task), self.planned_for.get(task)
-        if not isinstance(job, PieceJob) or ready is None or self.ledger is None:
+        if self.ledger is None:
             return
         try:
-            ask = picture_ask(ready, self.stock)
-            self.ledger.add_piece(
-                family=ready.family, pace=ready.pace, frames=job.frames, pixels=round(ready.work(job) * 1e6),
-                seconds=float(job.frames / ready.plan.rate), bytes=event.result["bytes"], cpu_seconds=event.cpu_seconds,
-                wall_seconds=event.wall_seconds, target=0 if ready.searching else round(basis_value(ask, job.frames)),
-                film=ready.film,
-            )  # fmt: skip
+            learn(self.in_hand, self.ledger, self.stock, task, event)
         except Exception as error:
             log.exception("nothing could be learned from %s", task)
             self.journal.append("trouble", {"sentence": own_error(error, "learning from a piece")})
@@ -834,39 +707,15 @@ class Runner:
             places = {self.stock.folder, *(item.path.parent for item in self.in_hand.ready.values())}
             if "space" in waiting.values() and all(self._has_room(folder) for folder in places):
                 self.queue.put_nowait(e.SpaceFreed())
-            back = tuple(name for name, what in waiting.items() if what == "drive" and self._is_back(name))
+            back = tuple(
+                name
+                for name, what in waiting.items()
+                if what == "drive" and self.folders.is_back(self.in_hand.ready[name])
+            )
             if back:
                 self.queue.put_nowait(e.DriveReturned(back))
             elif time.monotonic() - self.full_since > self.options.space_wait_seconds:
                 self.queue.put_nowait(e.WaitingOver())
-
-    def _is_back(self, output: str) -> bool:
-        """Whether the folder an output goes to, and all media it needs, are there."""
-        ready = self.in_hand.ready[output]
-        media = media_of(ready)
-        home = self.batch_path.parent
-        drive = self.drives.get(ready.path.parent)
-        there = existing_folder(ready.path.parent, home, media, drive)
-        return there and all(is_there(str(path)) for path in media)
-
-    def _drive_gone(self, ready: OutputReady) -> str:
-        """A sentence if the drive an output goes to was taken out since the run began."""
-        try:
-            self._make_folder(ready)
-        except FolderGone as error:
-            return str(error)
-        except PlaceError:
-            pass
-        return ""
-
-    def _make_folder(self, ready: OutputReady) -> None:
-        """Make the folder an output goes to, unless it has gone with its drive.
-
-        Raises:
-            PlaceError: it can't be had.
-        """
-        folder = ready.path.parent
-        make_folder(folder, self.batch_path.parent, media_of(ready), self.drives.get(folder))
 
     async def _watch_crew(self) -> None:
         """See that every attempt the machine counts on is in somebody's hands, and that it moves."""

@@ -8,6 +8,8 @@ from dataclasses import dataclass, field
 from fractions import Fraction
 from typing import Any, Literal, Protocol
 
+from chronocast.model.stages import ENCODE
+
 SILENT_SECONDS = 8.0
 """A runner says that it lives every second; one that has said nothing for so long does not answer."""
 STILL_SECONDS = 60.0
@@ -173,7 +175,7 @@ class RunView:
     def frames_in_hand(self) -> int:
         """Frames of pieces that are being encoded."""
         return sum(
-            int(task.get("count", 0)) for name, task in self.tasks.items() if name.startswith("piece:")
+            int(task.get("count", 0)) for name, task in self.tasks.items() if name.startswith(f"{ENCODE.id}:")
         )
 
     @property
@@ -257,7 +259,7 @@ def _output(view: RunView, record: AnyRecord) -> None:
 
 
 def _finished(view: RunView, record: AnyRecord) -> None:
-    if record.body["task"].startswith("piece:") and record.body["output"]:
+    if record.body["task"].startswith(f"{ENCODE.id}:") and record.body["output"]:
         output = view.output(record.body["output"])
         output.encoded += 1
         frames = int(record.body["result"].get("frames", 0))

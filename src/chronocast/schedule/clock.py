@@ -1,46 +1,33 @@
 """The simulated clock: when is what finished, by the rule that the runner dispatches by.
 
 Outputs in the operator's order; a free slot takes the next thing that is
-ready: an output's join and check when its parts are there, its sound, its
-pieces.  All draws are simulated at once.
+ready: an output's steps (join, check) when its parts are there, its sound,
+its pieces.  All draws are simulated at once.
 """
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
+from chronocast.forecast.stage import Stage, Work
+
 Draws = NDArray[np.float64]
 FAR = 1e12
-
-
-@dataclass(frozen=True)
-class Work:
-    """An output's work: seconds of each open piece, shape (pieces, draws); of sound, join, check, shape (draws,).
-
-    ``names`` are the open pieces' names: one wanted twice is made once.
-    ``sound`` is None where there is none to make.
-    """
-
-    output: str
-    names: Sequence[str]
-    pieces: Draws
-    sound: Draws | None
-    join: Draws
-    check: Draws
-    sound_name: str = ""
+"""Seconds that no forecast reaches."""
 
 
 @dataclass(frozen=True)
 class Finish:
-    """When an output begins and ends, seconds from now, shape (draws,)."""
+    """When an output begins and ends, seconds from now, shape (draws,); ``slot`` is its first task's."""
 
     output: str
     begin: Draws
     end: Draws
+    station: str
     slot: int
 
 
@@ -49,72 +36,114 @@ class Span:
     """A stretch of one slot's time that one output has, seconds from now."""
 
     output: str
+    station: str
     slot: int
     begin: float
     end: float
 
 
-def simulate(
-    works: Sequence[Work], slots: int, draws: int, spans: list[Span] | None = None
-) -> list[Finish]:  # fmt: skip
-    """Finishing times of all outputs on one station with ``slots`` slots.
+@dataclass
+class _Open:
+    """An output whose parts have their time, and whose steps haven't yet."""
 
-    A later output's pieces fill the slots while an earlier one is joined and
-    checked, as they do in a run.  ``spans`` gets what the slots do in the
-    first draw.
-    """
-    free = np.zeros((draws, max(1, slots)))
-    rows = np.arange(draws)
-    made: dict[str, Draws] = {}
-    waiting: list[tuple[Work, Draws, Draws, int]] = []
-    finished: dict[str, Finish] = {}
+    work: Work
+    begin: Draws | None
+    parts: Draws
+    station: str = ""
+    slot: int = 0
+
+
+class _Clock:
+    """Every slot's time in every draw.  ``free`` is by station, shape (draws, slots)."""
+
+    def __init__(self, slots: Mapping[str, int], draws: int) -> None:
+        self.free = {station: np.zeros((draws, max(1, count))) for station, count in slots.items()}
+        self.rows = np.arange(draws)
+        self.made: dict[str, Draws] = {}
+        self.spans: list[Span] = []
 
     def take(
-        output: str, seconds: Draws, ready: Draws | None = None
-    ) -> tuple[Draws, Draws, NDArray[np.intp]]:  # fmt: skip
+        self, output: str, station: str, seconds: Draws, ready: Draws | None = None
+    ) -> tuple[Draws, Draws, NDArray[np.intp]]:
+        """Give a task the slot that suits it best: its begin, its end, the slot, each of shape (draws,)."""
+        free = self.free[station]
         # what has to wait takes the slot that comes free last before it is ready, so that no other stands idle
         wait = free if ready is None else np.where(free <= ready[:, None], ready[:, None] - free, FAR + free)
         slot = wait.argmin(axis=1)
-        begin = free[rows, slot]
+        begin = free[self.rows, slot]
         if ready is not None:
             begin = np.maximum(begin, ready)
         end = begin + seconds
-        free[rows, slot] = end
-        if spans is not None and end[0] > begin[0]:
-            spans.append(Span(output, int(slot[0]), float(begin[0]), float(end[0])))
+        free[self.rows, slot] = end
+        if end[0] > begin[0]:
+            self.spans.append(Span(output, station, int(slot[0]), float(begin[0]), float(end[0])))
         return begin, end, slot
 
-    def close(entry: tuple[Work, Draws, Draws, int]) -> None:
-        work, begin, parts, slot = entry
-        _, joined, _ = take(work.output, work.join, parts)
-        _, checked, _ = take(work.output, work.check, joined)
-        finished[work.output] = Finish(work.output, begin, checked, slot)
+    def make_parts(self, work: Work) -> _Open:
+        """Give an output's parts their time; those that an earlier output makes too are waited for."""
+        item = _Open(work, None, np.zeros(len(self.rows)))
+        parts = [stage for stage in work.stages if stage.kind.of == "part"]
+        for stage in sorted(parts, key=lambda stage: not stage.kind.first):
+            for name, seconds in zip(stage.names, stage.draws, strict=True):
+                if name not in self.made:
+                    begin, self.made[name], slots = self.take(work.output, stage.station, seconds)
+                    if item.begin is None:
+                        item.begin, item.station = begin, stage.station
+                        item.slot = int(np.bincount(slots).argmax())
+                item.parts = np.maximum(item.parts, self.made[name])
+        return item
 
-    for work in works:
-        begin: Draws | None = None
-        parts = np.zeros(draws)
-        slot = 0
-        tasks = list(zip(work.names, work.pieces, strict=True))
-        if work.sound is not None:
-            tasks.insert(0, (work.sound_name, work.sound))
-        for name, seconds in tasks:
-            if name in made:
-                parts = np.maximum(parts, made[name])
+    def make_steps(self, item: _Open) -> Finish:
+        """Give what follows an output's parts its time, one step after the other."""
+        end = item.parts
+        for stage in item.work.stages:
+            if stage.kind.of != "output":
                 continue
-            started, ended, where = take(work.output, seconds)
-            made[name] = ended
-            if begin is None:
-                begin, slot = started, int(np.bincount(where).argmax())
-            parts = np.maximum(parts, ended)
-        if waiting:
-            close(waiting.pop())
-        waiting.append((work, begin if begin is not None else free.min(axis=1).copy(), parts, slot))
-    while waiting:
-        close(waiting.pop(0))
+            begin, end, slots = self.take(item.work.output, stage.station, stage.seconds, end)
+            if item.begin is None:
+                item.begin, item.station = begin, stage.station
+                item.slot = int(np.bincount(slots).argmax())
+        begun = item.begin if item.begin is not None else end
+        return Finish(item.work.output, begun, end, item.station, item.slot)
+
+
+def simulate(
+    works: Sequence[Work], slots: Mapping[str, int], draws: int, spans: list[Span] | None = None
+) -> list[Finish]:
+    """When every output begins and ends.
+
+    A later output's pieces fill the slots while an earlier one is joined and
+    checked, as they do in a run.
+
+    Parameters
+    ----------
+    works
+        What is left to do, in the operator's order.
+    slots
+        How many tasks each station does at once.
+    draws
+        How many are simulated.
+    spans
+        Gets what the slots do in the first draw.
+    """
+    clock = _Clock(slots, draws)
+    finished: dict[str, Finish] = {}
+    before: _Open | None = None
+    for work in works:
+        item = clock.make_parts(work)
+        if before is not None:
+            finished[before.work.output] = clock.make_steps(before)
+        before = item
+    if before is not None:
+        finished[before.work.output] = clock.make_steps(before)
+    if spans is not None:
+        spans += clock.spans
     return [finished[work.output] for work in works]
 
 
-def typical_spans(works: Sequence[Work], finishes: Sequence[Finish], slots: int) -> tuple[Span, ...]:
+def typical_spans(
+    works: Sequence[Work], finishes: Sequence[Finish], slots: Mapping[str, int]
+) -> tuple[Span, ...]:
     """What each slot does and when, in the draw whose finishes are nearest to the likely ones.
 
     A slot does one thing at a time; neighbouring stretches of one output are one.
@@ -123,23 +152,28 @@ def typical_spans(works: Sequence[Work], finishes: Sequence[Finish], slots: int)
         return ()
     ends = np.array([finish.end for finish in finishes])
     nearest = int(np.abs(ends - np.median(ends, axis=1, keepdims=True)).sum(axis=0).argmin())
-    one = slice(nearest, nearest + 1)
     found: list[Span] = []
-    simulate(
-        [
-            replace(
-                work, pieces=work.pieces[:, one], sound=None if work.sound is None else work.sound[one],
-                join=work.join[one], check=work.check[one],
-            )
-            for work in works
-        ],
-        slots, 1, found,
-    )  # fmt: skip
+    simulate([_of_draw(work, nearest) for work in works], slots, 1, found)
     merged: list[Span] = []
-    for span in sorted(found, key=lambda item: (item.slot, item.begin)):
+    for span in sorted(found, key=lambda item: (item.station, item.slot, item.begin)):
         last = merged[-1] if merged else None
-        if last and (last.slot, last.output) == (span.slot, span.output) and span.begin - last.end < 1e-6:
+        same = last and (last.station, last.slot, last.output) == (span.station, span.slot, span.output)
+        if last and same and span.begin - last.end < 1e-6:
             merged[-1] = replace(last, end=span.end)
         else:
             merged.append(span)
     return tuple(merged)
+
+
+def _of_draw(work: Work, number: int) -> Work:
+    stages: tuple[Stage, ...] = tuple(stage.of_draw(number) for stage in work.stages)
+    return replace(work, stages=stages)
+
+
+def finish_fan(finishes: Sequence[Finish]) -> tuple[tuple[float, float, float], ...]:
+    """How many outputs are finished by when: for each, (P10, likely, safe) seconds of the n-th finish."""
+    if not finishes:
+        return ()
+    ends = np.sort(np.array([finish.end for finish in finishes]), axis=0)
+    rows = np.quantile(ends, (0.1, 0.5, 0.9), axis=1)
+    return tuple((float(low), float(likely), float(safe)) for low, likely, safe in rows.T)

@@ -134,7 +134,5 @@ class Opening:
 
 def _calibrate_once(window: Window) -> None:
     """Measure this machine in the background, the first time."""
-    from chronocast.preparation.station.pace import load_pace
-
-    if not load_pace(window.session.workspace.pace_path).calibrated and window.isVisible():
+    if not window.session.workspace.paces.of().calibrated and window.isVisible():
         window.measure()

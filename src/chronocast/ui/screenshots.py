@@ -64,7 +64,7 @@ class _Shooter:
         from chronocast.ui.window import CHECK, PLAN, RANGE, RECIPE, RUN, Window, _windows
 
         sys.stderr.write("measuring this machine…\n")
-        calibrate(Workspace().pace_path)
+        calibrate(Workspace().paces)
 
         def strips_in_sight(shown: Window) -> bool:
             rows = [row for row in shown.plan.rows[:9] if row.frames] if shown.plan else []

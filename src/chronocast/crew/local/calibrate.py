@@ -19,7 +19,9 @@ from numpy.typing import NDArray
 
 from chronocast.crew.contract import AttemptFailed, Finished, Granted
 from chronocast.crew.local.crew import LocalCrew
-from chronocast.forecast.work import Pace
+from chronocast.forecast.station import Pace
+from chronocast.forecast.work import PIECE_WORK, READ_SHARE
+from chronocast.journal.paces import PaceStore
 from chronocast.journal.workspace import Workspace
 from chronocast.media.encoders.settings import encoder_settings
 from chronocast.media.files.footage import write_footage
@@ -28,9 +30,7 @@ from chronocast.model.errors import ChronocastError
 from chronocast.model.messages.jobs import CheckJob, Job, JoinJob, PieceJob, SoundJob
 from chronocast.model.recipe.recipe import FrameSize, PictureRecipe, RateControl
 from chronocast.model.source.cutlist import MediaRef, SoundSpan, plain_span
-from chronocast.preparation.output.output_ready import PIECE_WORK, READ_SHARE
-from chronocast.preparation.station.pace import save_pace
-from chronocast.preparation.station.slots import machine_slots
+from chronocast.preparation.station.this import machine_slots
 
 FRAMES, WIDTH, HEIGHT, RATE = 50, 1280, 720, Fraction(25)
 SECONDS_AT_MOST = 30.0
@@ -186,17 +186,16 @@ async def _do(crew: LocalCrew, slots: int, jobs: list[Job], free: list[str]) -> 
     return [took[number] for number in range(len(jobs))]
 
 
-def calibrate(pace_path: Path, say: Callable[[str], None] = lambda _: None) -> Pace:
-    """Measure this machine and keep the result at ``pace_path``.  Takes 5 to 30 seconds."""
+def calibrate(paces: PaceStore, say: Callable[[str], None] = lambda _: None) -> Pace:
+    """Measure this machine and keep its pace.  Takes 5 to 30 seconds."""
     slots = machine_slots()
     with tempfile.TemporaryDirectory(prefix="chronocast-calibration-") as folder:
         say("drawing")
         pace = asyncio.run(asyncio.wait_for(_trial(Path(folder), slots, say), SECONDS_AT_MOST * 4))
-    save_pace(
-        pace_path,
+    paces.keep(
         pace,
-        datetime.now().astimezone().isoformat(timespec="seconds"),
-        f"{platform.machine()}, {os.cpu_count()} cores",
+        measured=datetime.now().astimezone().isoformat(timespec="seconds"),
+        machine=f"{platform.machine()}, {os.cpu_count()} cores",
     )
     return pace
 
@@ -231,4 +230,4 @@ class Apart:
 
 
 if __name__ == "__main__":
-    calibrate(Workspace().pace_path)
+    calibrate(Workspace().paces)

@@ -23,10 +23,10 @@ import psutil
 
 from chronocast.crew.contract import AttemptFailed, CrewEvent, Finished, Granted, Progressed, Returned
 from chronocast.model.messages.jobs import Job
-from chronocast.preparation.station.slots import machine_slots
+from chronocast.model.stages import HERE
+from chronocast.preparation.station.this import machine_slots
 
 log = logging.getLogger(__name__)
-STATION = "here"
 POLL_SECONDS = 0.1
 KILL_AFTER_SECONDS = 5.0
 
@@ -91,7 +91,7 @@ class _Hand:
     """A slot in use: its lock, its child, what it is doing."""
 
     def __init__(self, number: int, lock: SlotLock) -> None:
-        self.name, self.lock = f"{STATION}-{number}", lock
+        self.name, self.lock = f"{HERE}-{number}", lock
         self.child: Child | None = None
         self.said = lock.path.with_suffix(".stderr")
         self.warming = asyncio.Lock()
@@ -229,7 +229,7 @@ class LocalCrew:
             if not hand.granted and hand.lock.take():
                 hand.granted = True
                 granted.append(hand)
-                self._queue.put_nowait(Granted(hand.name, STATION))
+                self._queue.put_nowait(Granted(hand.name, HERE))
                 self._keep(self._warm_ahead(hand))
         for hand in reversed(granted):
             if len([h for h in self._hands if h.granted]) <= self._wanted:

@@ -55,7 +55,7 @@ class PieceJob(FrozenModel):
     taken as they come; else the job fails and says where they are.
     """
 
-    kind: Literal["piece"] = "piece"
+    kind: Literal["encode"] = "encode"
     name: str
     target: str
     rate: Fraction

@@ -171,7 +171,10 @@ class PictureCodec:
 
 @dataclass(frozen=True)
 class SoundCodec:
-    """A sound codec; ``rates`` in Hz, none for any; ``lossless`` ones have depths instead of a rate."""
+    """A sound codec; ``rates`` in Hz, none for any; ``lossless`` ones have depths instead of a rate.
+
+    ``share`` is what it takes of the same in PCM, over all kinds of sound.
+    """
 
     id: str
     name: str
@@ -182,6 +185,7 @@ class SoundCodec:
     bits: tuple[int, int, int] = (16_000, 512_000, 128_000)
     depths: tuple[int, ...] = ()
     packet: int = 1024
+    share: float = 1.0
     any_layout: bool = False
     containers: tuple[str, ...] = ()
 
@@ -561,7 +565,7 @@ SOUND: dict[str, SoundCodec] = {
         SoundCodec(
             "opus", "Opus", "best at small rates; for the web", rates=(48000,), bits=(16_000, 510_000, 112_000), packet=960, any_layout=True, containers=("mp4", "mkv", "webm", "opus")),
         SoundCodec("pcm", "PCM", "as it is, for editing and broadcast", lossless=True, depths=(16, 24), any_layout=True, containers=("mov", "mkv", "mxf", "wav")),
-        SoundCodec("flac", "FLAC", "lossless, about half of PCM", lossless=True, depths=(16, 24), packet=4608, any_layout=True, containers=("mp4", "mkv", "flac")),
+        SoundCodec("flac", "FLAC", "lossless, about half of PCM", lossless=True, depths=(16, 24), packet=4608, share=0.6, any_layout=True, containers=("mp4", "mkv", "flac")),
         SoundCodec(
             "mp3", "MP3", "for old players", channels=(1, 2), bits=(32_000, 320_000, 192_000), packet=1152, containers=("mp4", "mkv", "ts", "mp3")),
     )

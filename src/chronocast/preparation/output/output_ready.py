@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from chronocast.forecast.priors import SizePrior, size_prior
+from chronocast.forecast.work import PIECE_WORK, READ_SHARE
 from chronocast.media.encoders.registry import ENCODERS
 from chronocast.media.encoders.settings import FULLNESS
 from chronocast.model.batch.batch import FULL, Batch, Output
@@ -22,14 +23,6 @@ from chronocast.pieces.rounds import Rounds, remaining_encodes
 from chronocast.preparation.problem import Problem
 from chronocast.preparation.source.damaged import Shown, damage_shown
 from chronocast.preparation.source.source_ready import SourceReady
-
-READ_SHARE = 0.2
-"""What decoding and scaling a pixel costs against encoding one at medium effort."""
-
-
-PIECE_WORK = 0.5
-"""What beginning and ending a piece costs, in millions of pixels."""
-
 
 DROPS = frozenset({Rate(30000, 1001), Rate(60000, 1001)})
 """Rates that have drop-frame timecode."""
@@ -88,6 +81,11 @@ class OutputReady:
     def title(self) -> str:
         """The title written into the file."""
         return f"{self.source.title} - {self.range_name}" if self.range_name else self.source.title
+
+    @property
+    def whole_frames(self) -> bool:
+        """Whether every frame is a key frame."""
+        return self.recipe.picture is not None and self.recipe.picture.kind.kind != "long"
 
     @property
     def extent(self) -> Extent:

@@ -117,7 +117,6 @@ class Session(QObject):
     def measure(self) -> None:
         """Calibrate this machine, in a process that goes when we go."""
         from chronocast.crew.local.calibrate import Apart
-        from chronocast.preparation.station.pace import load_pace
 
         if self._measuring is not None:
             return
@@ -127,7 +126,7 @@ class Session(QObject):
 
         def over(measured: bool) -> None:
             self._measuring, self.busy = None, ""
-            if measured and load_pace(self.workspace.pace_path).busy:
+            if measured and self.workspace.paces.of().busy:
                 self.notice.emit(
                     "This machine was busy with something else while it was measured, so times stay wide. "
                     "It is measured again by itself."

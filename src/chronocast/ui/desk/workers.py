@@ -140,8 +140,8 @@ class Forecaster(Worker):
         self.wake()
 
     def work(self) -> None:
-        from chronocast.preparation.station.pace import LoadMeter
-        from chronocast.preparation.station.slots import machine_slots
+        from chronocast.preparation.station.load import LoadMeter
+        from chronocast.preparation.station.this import machine_slots
         from chronocast.preparation.today import learned, outlook_now, prepared
 
         while True:

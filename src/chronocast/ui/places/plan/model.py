@@ -495,7 +495,7 @@ class Detail:
     title: str
     path: str
     lines: tuple[tuple[str, str], ...]
-    parts: tuple[tuple[str, float], ...]
+    stages: tuple[tuple[str, float], ...]
     basis: str
     points: tuple[tuple[str, float, float, float, float, float, float, bool], ...]
 
@@ -537,8 +537,8 @@ def detail(view: Outlook, output: str) -> Detail | None:
         for o in view.outputs
         if (o.ready.output.source, o.ready.output.range) == (ready.output.source, ready.output.range)
     )  # fmt: skip
-    parts = tuple((name, item.parts.get(name, 0.0)) for name in ("encode", "sound", "join", "check"))
-    return Detail(f"{ready.title} · {ready.recipe.title}", str(ready.path), lines, parts, item.basis, points)
+    stages = tuple((stage.kind.id, stage.seconds.likely) for stage in item.stages)
+    return Detail(f"{ready.title} · {ready.recipe.title}", str(ready.path), lines, stages, item.basis, points)
 
 
 def _differences(ready: OutputReady) -> tuple[tuple[str, str], ...]:

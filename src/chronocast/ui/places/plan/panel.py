@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from math import log10
 
 from PyQt6.QtCore import QPointF, QRectF, QSize
@@ -9,12 +10,14 @@ from PyQt6.QtGui import QFontMetricsF, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from chronocast.model.show import size_text, time_text
+from chronocast.model.stages import STAGES
 from chronocast.ui.places.plan.model import Detail
 from chronocast.ui.theme import Theme, font, scale
 from chronocast.ui.widgets import draw
 
 WIDTH = 336
-PART_ROLES = {"encode": "ember", "sound": "lichen", "join": "dusk", "check": "tide"}
+STAGE_ROLES = ("ember", "lichen", "dusk", "tide", "rust", "quiet")
+"""Colours of the kinds of work, in the order of their table."""
 
 
 class ForecastPanel(QWidget):
@@ -166,15 +169,16 @@ class ForecastPanel(QWidget):
         """What the time goes on, as one bar."""
         assert self.detail is not None
         t, unit = self.theme, scale()
-        total = sum(seconds for _, seconds in self.detail.parts)
+        total = sum(seconds for _, seconds in self.detail.stages)
         if total <= 0:
             return
         x = box.left()
-        for name, seconds in self.detail.parts:
+        roles = dict(zip(STAGES, itertools.cycle(STAGE_ROLES), strict=False))
+        for name, seconds in self.detail.stages:
             width = box.width() * seconds / total
             if width < 1:
                 continue
-            painter.fillRect(QRectF(x, box.top(), max(1.0, width - 2), 9 * unit), t.color(PART_ROLES[name]))
+            painter.fillRect(QRectF(x, box.top(), max(1.0, width - 2), 9 * unit), t.color(roles[name]))
             words = f"{name} {time_text(seconds)}"
             if width > QFontMetricsF(font(12.5, narrow=True)).horizontalAdvance(words):
                 draw.text(

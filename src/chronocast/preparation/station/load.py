@@ -1,20 +1,14 @@
-"""This machine's pace: kept once measured, the supplied one until then."""
+"""What other programs take of this machine."""
 
 from __future__ import annotations
 
 import contextlib
 import os
 import time
-from dataclasses import asdict
-from pathlib import Path
 
 import psutil
 
-from chronocast.forecast.work import SUPPLIED_PACE, Load, Pace
-from chronocast.journal.documents import load_json, save_json
-
-VERSION = 2
-"""2: by the processor's seconds, what others took of the machine apart."""
+from chronocast.forecast.station import Load
 
 
 class LoadMeter:
@@ -69,22 +63,3 @@ def load_of(others: float, slots: int, cores: int) -> Load:
     """How much longer work takes when others use a share of a machine's cores (0 to 1)."""
     free = max(0.15, 1.0 - others) * cores
     return Load(max(1.0, min(slots, cores) / free))
-
-
-def load_pace(path: Path) -> Pace:
-    """The measured pace that is kept there, or the supplied one."""
-    value = load_json(path)
-    if value.pop("version", None) != VERSION:
-        return SUPPLIED_PACE
-    value.pop("measured", None)
-    value.pop("machine", None)
-    try:
-        pace = Pace(**value)
-        return pace if pace.encode > 0 and pace.write > 0 else SUPPLIED_PACE
-    except TypeError:
-        return SUPPLIED_PACE
-
-
-def save_pace(path: Path, pace: Pace, measured: str, machine: str) -> None:
-    """Keep a measured pace."""
-    save_json(path, {"version": VERSION, "measured": measured, "machine": machine, **asdict(pace)})

@@ -1,0 +1,119 @@
+"""Who does each kind of work: its job in, its result out."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from dataclasses import asdict
+from typing import Any
+
+from chronocast.crew.local.proof import proved_checks
+from chronocast.media.encoders.encode import encode_piece
+from chronocast.media.errors import NotMedia, SoundDamaged, SourceDamaged
+from chronocast.media.files.join import join
+from chronocast.media.files.sound import render_sound
+from chronocast.media.source.images import fingerprint_of
+from chronocast.media.source.readers import Readers
+from chronocast.model.answers import Answer
+from chronocast.model.messages.check import Expected
+from chronocast.model.messages.jobs import CheckJob, Job, JoinJob, PieceJob, SoundJob
+from chronocast.model.stages import CHECK, ENCODE, JOIN, SOUND
+
+PROGRESS_SECONDS = 0.2
+"""A job says how far it is so often."""
+DAMAGE_AT_MOST = 50
+"""So many damaged pictures of a piece are told."""
+
+
+def damaged_pictures(job: PieceJob, complaints: dict[str, dict[int, str]]) -> list[tuple[str, int, str]]:
+    """What decoders said of pictures that a piece shows: (file, picture, sentence).
+
+    What they say of pictures on the way to those isn't about the piece.
+    """
+    found: list[tuple[str, int, str]] = []
+    for span in job.spans:
+        for layer in span.layers:
+            needed = layer.needs(span.frames) if layer.media else None
+            if needed is None or layer.media is None:
+                continue
+            each = 2 if layer.deinterlace == "field" else 1
+            said = complaints.get(layer.media.path, {})
+            found += [
+                (layer.media.path, number, told)
+                for number, told in sorted(said.items())
+                if layer.clock is not None or needed[0] // each <= number <= needed[1] // each
+            ]
+    return list(dict.fromkeys(found))[:DAMAGE_AT_MOST]
+
+
+class Worker:
+    """``Worker(say)``: does jobs, and keeps source files open between them; ``say`` reports a line."""
+
+    def __init__(self, say: Callable[..., None]) -> None:
+        self.readers = Readers(listen=True)
+        self._say = say
+        self._last = 0.0
+        self._doers: dict[str, Callable[[Any, Callable[..., None]], Answer]] = {
+            ENCODE.id: self._encode,
+            SOUND.id: self._sound,
+            JOIN.id: self._join,
+            CHECK.id: self._check,
+        }
+
+    def do(self, job: Job, attempt: int) -> Answer:
+        """Carry out one job; its result."""
+
+        def progress(count: int, _picture: Any = None) -> None:
+            if time.monotonic() - self._last >= PROGRESS_SECONDS:
+                self._last = time.monotonic()
+                self._say(what="progress", job=job.name, attempt=attempt, frames=count)
+
+        return self._doers[job.kind](job, progress)
+
+    def _encode(self, job: PieceJob, progress: Callable[..., None]) -> Answer:
+        self._same_media(job)
+        self.readers.complaints()
+        made = encode_piece(job, self.readers, progress)
+        result: Answer = {"bytes": made.bytes, "frames": job.frames, "sets": made.sets}
+        if {"crf", "maxrate"} & job.settings.options.keys():
+            result |= {"packets": list(made.packets), "quantizer": made.quantizer}
+        if made.digest:
+            result["digest"] = made.digest
+        if damaged := damaged_pictures(job, self.readers.complaints()):
+            if not job.accept_damage:
+                raise SourceDamaged(damaged)
+            result["damaged"] = [list(entry) for entry in damaged]
+        return result
+
+    @staticmethod
+    def _sound(job: SoundJob, progress: Callable[..., None]) -> Answer:
+        result = render_sound(job, progress)
+        if result.complaints and not job.accept_damage:
+            raise SoundDamaged(result.complaints)
+        return {
+            "bytes": result.bytes,
+            "samples": result.samples,
+            "peak": result.peak,
+            "silent": result.silent,
+            "onset": result.onset,
+            "damaged": list(result.complaints),
+        }
+
+    @staticmethod
+    def _join(job: JoinJob, _: Callable[..., None]) -> Answer:
+        return {"bytes": join(job)}
+
+    @staticmethod
+    def _check(job: CheckJob, progress: Callable[..., None]) -> Answer:
+        checks, size = proved_checks(job.target, Expected(**job.expected), progress)
+        return {"checks": [asdict(check) for check in checks], "bytes": size}
+
+    @staticmethod
+    def _same_media(job: PieceJob) -> None:
+        """See that each source still is what was planned with: a replaced file must not end in a piece's name."""
+        for media in job.media:
+            if media.fingerprint and fingerprint_of(media.path) != media.fingerprint:
+                raise NotMedia(
+                    f"{media.path} has changed since the run began.",
+                    "Put the old file back, or begin the run again with the new one.",
+                )

@@ -1,0 +1,220 @@
+"""The forecast of many outputs at once: their bytes and their work, as arrays whose errors are shared."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from chronocast.forecast.band import Chance, Draws
+from chronocast.forecast.experience import Experience
+from chronocast.forecast.size import (
+    CONTAINER_UNSURE,
+    CONTAINER_UNSURE_BYTES,
+    PictureAsk,
+    container_bytes,
+    picture_bytes,
+    sound_bytes,
+)
+from chronocast.forecast.stage import Work
+from chronocast.forecast.station import Station
+from chronocast.forecast.work import OtherAsk, PieceAsk, piece_seconds, stages_of
+
+
+@dataclass(frozen=True)
+class SoundAsk:
+    """What is known of an output's sound.
+
+    Parameters
+    ----------
+    name
+        In the stock.
+    tracks
+        How many.
+    bits_per_second
+        Of one track.
+    packets
+        Of all tracks.
+    kept
+        Its bytes where it is in the stock.
+    """
+
+    name: str
+    tracks: int
+    bits_per_second: float
+    packets: int
+    kept: int | None = None
+
+    def bytes(self, seconds: float) -> float:
+        """What it takes within a file: as it is in the stock, else by its rate."""
+        if self.kept is not None:  # without what its own file takes
+            return self.kept - round(container_bytes("m4a", 0, self.packets))
+        return self.tracks * sound_bytes(seconds, self.bits_per_second)
+
+
+@dataclass(frozen=True)
+class OutputAsk:
+    """All that a forecast must know of one output.
+
+    Parameters
+    ----------
+    id
+        The output's.
+    container
+        Our own word for it.
+    frames
+        Of picture.
+    seconds
+        Of film.
+    megapixels
+        All its pictures, in millions of pixels.
+    picture, sound
+        What is known of them; None where it has none.
+    pieces
+        All its pieces, those in the stock included.
+    open
+        Which of them are still to be encoded.
+    whole
+        Whether every frame is a key frame.
+    timecode
+        Whether its file carries timecode.
+    made
+        Bytes of its file where it is made already.
+    """
+
+    id: str
+    container: str
+    frames: int
+    seconds: float
+    megapixels: float
+    picture: PictureAsk | None
+    sound: SoundAsk | None
+    pieces: tuple[PieceAsk, ...]
+    open: tuple[bool, ...]
+    whole: bool = False
+    timecode: bool = False
+    made: int | None = None
+
+    @property
+    def open_pieces(self) -> tuple[PieceAsk, ...]:
+        """Its pieces that are still to be encoded."""
+        return tuple(piece for piece, still in zip(self.pieces, self.open, strict=True) if still)
+
+    @property
+    def packets(self) -> int:
+        """Of picture and sound."""
+        return (self.frames if self.picture else 0) + (self.sound.packets if self.sound else 0)
+
+
+@dataclass(frozen=True)
+class OutputsForecast:
+    """What outputs take, a row each, in the order they were asked for.
+
+    Parameters
+    ----------
+    bytes
+        Of their files, shape (outputs, draws).
+    seconds
+        Of work that is left, shape (outputs, draws).
+    saved
+        Seconds of work that kept pieces save, shape (outputs,).
+    work
+        The same work by stages, for the clock.
+    """
+
+    bytes: Draws
+    seconds: Draws
+    saved: Draws
+    work: tuple[Work, ...]
+
+
+def output_bytes(asks: Sequence[OutputAsk], chance: Chance) -> Draws:
+    """Bytes of whole files: pictures, sound, and what their containers take.
+
+    Parameters
+    ----------
+    asks
+        The outputs.
+    chance
+        Where the draws come from.
+
+    Returns
+    -------
+    array
+        Of shape (outputs, draws).
+    """
+    size = np.zeros((len(asks), chance.draws))
+    still = [row for row, ask in enumerate(asks) if ask.made is None]
+    shown = [row for row in still if asks[row].picture is not None]
+    size[shown] = picture_bytes([picture for row in shown if (picture := asks[row].picture)], chance)
+    for row, ask in enumerate(asks):
+        if ask.made is not None:
+            size[row] = ask.made
+            continue
+        if ask.sound:
+            size[row] += ask.sound.bytes(ask.seconds)
+        around = container_bytes(
+            ask.container, ask.frames if ask.picture else 0, ask.sound.packets if ask.sound else 0, ask.seconds,
+            float(np.median(size[row])), ask.whole, True, ask.timecode,
+        )  # fmt: skip
+        unsure = chance.normal("container " + ask.container)
+        size[row] += around * np.exp(CONTAINER_UNSURE * unsure)
+        if ask.container != "images":
+            size[row] += CONTAINER_UNSURE_BYTES * unsure
+    return size
+
+
+def forecast_outputs(
+    asks: Sequence[OutputAsk], station: Station, learned: Experience, chance: Chance
+) -> OutputsForecast:
+    """Bytes and work of outputs that are made on one station.
+
+    Parameters
+    ----------
+    asks
+        The outputs.
+    station
+        Where they are made.
+    learned
+        What the ledger has taught.
+    chance
+        Where the draws come from.
+    """
+    size = output_bytes(asks, chance)
+    seen = learned.pace.get(station.id, {})
+    still = [(ask, size[row]) for row, ask in enumerate(asks) if ask.made is None]
+    others = [
+        OtherAsk(
+            output=ask.id,
+            sound=ask.sound.name if ask.sound and ask.sound.kept is None else "",
+            seconds=ask.seconds,
+            megapixels=ask.megapixels if ask.picture else 0.0,
+            packets=ask.packets,
+            size=drawn,
+        )
+        for ask, drawn in still
+    ]
+    stages = stages_of({ask.id: ask.open_pieces for ask, _ in still}, others, station, seen, chance)
+    work = tuple(Work(ask.id, stages.get(ask.id, ())) for ask in asks)
+    seconds = np.array([item.seconds(chance.draws) for item in work]).reshape(len(asks), chance.draws)
+    return OutputsForecast(size, seconds, _saved(asks, work, station, learned, chance), work)
+
+
+def _saved(
+    asks: Sequence[OutputAsk], work: Sequence[Work], station: Station, learned: Experience, chance: Chance
+) -> Draws:
+    """Likely seconds that encoding everything once more would take, less what is left to encode."""
+    rows = [row for row, ask in enumerate(asks) if ask.made is not None or not all(ask.open)]
+    saved = np.zeros(len(asks))
+    anew = {
+        asks[row].id: [PieceAsk(p.name, p.megapixels, p.factor, p.pace) for p in asks[row].pieces]
+        for row in rows
+    }
+    stretch = station.load.draws(chance)
+    drawn = piece_seconds(anew, station.pace, learned.pace.get(station.id, {}), chance)
+    for row in rows:
+        whole = np.median((drawn[asks[row].id] * stretch).sum(axis=0))
+        left = sum(float(np.median(stage.seconds)) for stage in work[row].stages if stage.kind.id == "encode")
+        saved[row] = max(0.0, whole - left)
+    return saved

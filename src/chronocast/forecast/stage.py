@@ -1,0 +1,54 @@
+"""A kind of an output's work on a station, as draws of its seconds."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from chronocast.forecast.band import Draws
+from chronocast.model.stages import StageKind
+
+
+@dataclass(frozen=True)
+class Stage:
+    """One kind of an output's work.
+
+    Parameters
+    ----------
+    kind
+        Which.
+    station
+        Where it is done.
+    names
+        Its tasks: parts by their names in the stock, where one that several outputs want is made once.
+    draws
+        Seconds of each task by the clock, shape (tasks, draws).
+    """
+
+    kind: StageKind
+    station: str
+    names: tuple[str, ...]
+    draws: Draws
+
+    @property
+    def seconds(self) -> Draws:
+        """Seconds of all its tasks together, shape (draws,)."""
+        total: Draws = self.draws.sum(axis=0)
+        return total
+
+    def of_draw(self, number: int) -> Stage:
+        """The same in one draw alone."""
+        return Stage(self.kind, self.station, self.names, self.draws[:, number : number + 1])
+
+
+@dataclass(frozen=True)
+class Work:
+    """All that is left to do for an output: its stages, in the order it goes through them."""
+
+    output: str
+    stages: tuple[Stage, ...]
+
+    def seconds(self, draws: int) -> Draws:
+        """Seconds of work in all, shape (draws,)."""
+        return np.sum([stage.seconds for stage in self.stages], axis=0) if self.stages else np.zeros(draws)

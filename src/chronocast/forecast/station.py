@@ -1,0 +1,79 @@
+"""What a forecast must know of a station: its pace, its slots, what others take of it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from math import log
+
+import numpy as np
+
+from chronocast.forecast.band import Chance, Draws
+from chronocast.model.stages import HERE
+
+BUSY_LOAD = 0.25
+"""A pace that was measured while others took more than this of the processor says less."""
+
+
+@dataclass(frozen=True)
+class Pace:
+    """How fast a station works, each slot, with all slots busy and nobody else at work on it.
+
+    Parameters
+    ----------
+    encode
+        Seconds a million pixels of work at medium effort, decoding and composing included.
+    decode
+        Seconds a million pixels of checking.
+    sound
+        Seconds a second of sound.
+    packet
+        Seconds a packet when joining.
+    write
+        Bytes a second of the drive.
+    start
+        Seconds a task costs before it begins.
+    calibrated
+        Whether it was measured; else it is the supplied one.
+    load
+        How much longer things took by the clock than by the processor while it was measured.
+    """
+
+    encode: float = 0.08
+    decode: float = 0.009
+    sound: float = 0.1
+    packet: float = 0.0002
+    write: float = 150e6
+    start: float = 0.03
+    calibrated: bool = False
+    load: float = 0.0
+
+    @property
+    def busy(self) -> bool:
+        """Whether it was measured while others were at work: then it says less."""
+        return self.load > BUSY_LOAD
+
+
+SUPPLIED_PACE = Pace()
+
+
+@dataclass(frozen=True)
+class Load:
+    """What others take of a station now: ``stretch`` is how much longer work takes by the clock; 1 is nobody else."""
+
+    stretch: float = 1.0
+
+    def draws(self, chance: Chance) -> Draws:
+        """Draws of the stretch, shape (draws,): others come and go, so the more they take the less is sure."""
+        sd = 0.10 + 0.5 * log(max(1.0, self.stretch))
+        found: Draws = np.maximum(1.0, self.stretch * np.exp(sd * chance.normal("load") - sd * sd / 2))
+        return found
+
+
+@dataclass(frozen=True)
+class Station:
+    """``Station(id, pace, slots, load)``: ``slots`` is how many tasks it does at once."""
+
+    id: str = HERE
+    pace: Pace = SUPPLIED_PACE
+    slots: int = 1
+    load: Load = field(default_factory=Load)

@@ -1,0 +1,109 @@
+"""The forecast as the command line answers it: seconds, bytes, ISO 8601."""
+
+from __future__ import annotations
+
+from chronocast.forecast.band import Band
+from chronocast.model.answers import Answer
+from chronocast.preparation.outlook import Outlook, OutputOutlook, clock
+from chronocast.preparation.output.differences import differences_from_source
+
+
+def as_json(view: Outlook) -> Answer:
+    """A forecast as an answer."""
+    return {
+        "version": 1,
+        "outputs": [_output(view, item) for item in view.outputs],
+        "total": total_json(view),
+        "room": room_json(view),
+        "problems": [
+            {
+                "where": problem.where,
+                "source": problem.source or None,
+                "output": problem.output or None,
+                "sentence": problem.sentence,
+                "remedy": problem.remedy,
+                "blocks": problem.blocks,
+            }
+            for problem in view.problems
+        ],
+        "slots": view.slots,
+        "calibrated": view.calibrated,
+    }
+
+
+def _output(view: Outlook, item: OutputOutlook) -> Answer:
+    ready = item.ready
+    return {
+        "id": ready.output.id,
+        "source": ready.output.source,
+        "range": ready.output.range,
+        "extent": {
+            "kind": ready.extent.kind,
+            "frames": ready.extent.frames,
+            "of": ready.extent.whole,
+            "told": ready.extent.text,
+        },
+        "recipe": ready.output.recipe,
+        "path": str(ready.path),
+        "frames": ready.plan.frames,
+        "seconds": item.seconds.as_json(),
+        "bytes": _whole(item.bytes),
+        "finish": _moment(view, item.finish),
+        "stages": [
+            {"kind": stage.kind.id, "station": stage.station, "seconds": stage.seconds.as_json()}
+            for stage in item.stages
+        ],
+        "pieces": {
+            "total": item.pieces_total,
+            "kept": item.pieces_kept,
+            "copied": 0,
+            "encode": item.pieces_total - item.pieces_kept,
+        },
+        "width": ready.plan.width,
+        "height": ready.plan.height,
+        "rate": str(ready.plan.rate),
+        "differences": [
+            {"what": d.what, "sentence": d.sentence, "loss": d.loss} for d in differences_from_source(ready)
+        ],
+        "sound_bytes": round(item.sound_bytes),
+        "basis": item.basis,
+        "made": item.made,
+    }
+
+
+def total_json(view: Outlook) -> Answer:
+    """All outputs together."""
+    return {
+        "seconds": view.seconds.as_json(),
+        "bytes": _whole(view.bytes),
+        "finish": _moment(view, view.finish),
+    }
+
+
+def room_json(view: Outlook) -> list[Answer]:
+    """Every drive involved."""
+    return [
+        {
+            "drive": room.drive,
+            "free": room.free,
+            "reserve": room.reserve,
+            "writable": room.writable,
+            "for": room.purpose,
+            "fits": room.fits,
+            "fit": room.fit,
+            "told": room.told,
+            "needs": {"likely": round(room.needs.likely), "safe": round(room.needs.safe)},
+        }
+        for room in view.room
+    ]
+
+
+def _moment(view: Outlook, value: Band) -> dict[str, str]:
+    return {
+        key: clock(view.at, seconds).isoformat(timespec="seconds")
+        for key, seconds in (("p10", value.p10), ("likely", value.likely), ("safe", value.safe))
+    }
+
+
+def _whole(value: Band) -> dict[str, int]:
+    return {"p10": round(value.p10), "likely": round(value.likely), "safe": round(value.safe)}

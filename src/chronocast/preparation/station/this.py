@@ -1,0 +1,36 @@
+"""This machine as a station: its pace, how much it does at once, what others take of it."""
+
+from __future__ import annotations
+
+import os
+
+from chronocast.forecast.station import Load, Station
+from chronocast.journal.workspace import Workspace
+from chronocast.model.stages import HERE
+
+
+def this_station(workspace: Workspace, slots: int | None = None, load: Load | None = None) -> Station:
+    """What a forecast must know of this machine.
+
+    Parameters
+    ----------
+    workspace
+        Where its pace is kept.
+    slots
+        How many tasks at once, if not as many as it does by itself.
+    load
+        What others take of it now.
+    """
+    return Station(HERE, workspace.paces.of(HERE), slots or machine_slots(), load or Load())
+
+
+def machine_slots() -> int:
+    """How many pieces this machine works on at once: one a core (CHRONOCAST_SLOTS overrides)."""
+    said = os.environ.get("CHRONOCAST_SLOTS", "")
+    if said.isdigit() and int(said) > 0:
+        return min(64, int(said))
+    try:
+        cores = len(os.sched_getaffinity(0))
+    except OSError:
+        cores = os.cpu_count() or 1
+    return max(1, min(16, cores))

@@ -1,0 +1,113 @@
+"""The jobs that a run's tasks are, each worded whole for whoever does it."""
+
+from __future__ import annotations
+
+from dataclasses import asdict, replace
+from fractions import Fraction
+
+from chronocast.model.messages.jobs import CheckJob, Job, JoinJob
+from chronocast.model.paths import path_text
+from chronocast.model.stages import CHECK, ENCODE, JOIN, SOUND
+from chronocast.pieces.stock import Stock
+from chronocast.preparation.output.expectation import expected_file
+from chronocast.preparation.output.output_ready import OutputReady
+from chronocast.preparation.station.drives import PIECE_BYTES, need_room
+from chronocast.run.events import OutputSpec, TaskId
+from chronocast.run.folders import Folders
+from chronocast.run.in_hand import InHand
+from chronocast.run.settling import wanted_pieces
+
+PACKET_BYTES = 20
+"""What a container takes for a frame, at most, when there is to be room for a join."""
+
+
+class Jobs:
+    """``Jobs(in_hand, stock, folders, reserve)``; ``reserve`` is whether drives keep what is left free on purpose."""
+
+    def __init__(self, in_hand: InHand, stock: Stock, folders: Folders, reserve: bool = True) -> None:
+        self.in_hand, self.stock, self.folders, self.reserve = in_hand, stock, folders, reserve
+        self._make = {
+            ENCODE.id: self._part,
+            SOUND.id: self._part,
+            JOIN.id: self._join,
+            CHECK.id: self._check,
+        }
+
+    def know(self, ready: OutputReady) -> None:
+        """Have an output's parts at hand."""
+        for piece in ready.plan.pieces:
+            task = TaskId(ENCODE.id, piece.name)
+            self.in_hand.jobs[task], self.in_hand.planned_for[task] = piece, ready
+        if ready.plan.sound:
+            self.in_hand.jobs[TaskId(SOUND.id, ready.plan.sound.name)] = ready.plan.sound
+
+    def spec(self, ready: OutputReady, held: bool) -> tuple[OutputSpec, frozenset[str]]:
+        """An output as the machine must know it, and which of its parts are in the stock."""
+        sound = ready.plan.sound.name if ready.plan.sound else None
+        pieces = wanted_pieces(ready)
+        names = (*pieces, sound) if sound else pieces
+        kept = frozenset(name for name in names if self.stock.size(name) is not None)
+        return OutputSpec(ready.output.id, pieces, sound, held), kept
+
+    def job(self, task: TaskId, attempt: int, joined: int = 0) -> Job:
+        """The whole job of a task's attempt, its target chosen; ``joined`` is the attempt whose file is checked.
+
+        Raises
+        ------
+        ChronocastError
+            There is no room, or no place.
+        """
+        return self._make[task.kind](task, joined if task.kind == CHECK.id else attempt)
+
+    def _part(self, task: TaskId, attempt: int) -> Job:
+        need_room(self.stock.folder, PIECE_BYTES, self.reserve)
+        target = self.stock.temporary(task.name, f"{self.folders.mark}-{attempt}")
+        return self.in_hand.jobs[task].model_copy(update={"target": str(target)})
+
+    def _join(self, task: TaskId, attempt: int) -> Job:
+        ready = self.in_hand.ready[task.name]
+        plan, picture = ready.plan, ready.recipe.picture
+        self.folders.make(ready)
+        names = [piece.name for piece in plan.pieces] + ([plan.sound.name] if plan.sound else [])
+        parts = sum(self.stock.size(name) or 0 for name in names)
+        need_room(ready.path.parent, parts + plan.frames * PACKET_BYTES + 2**16, self.reserve)
+        tagged = plan.settings is not None and picture is not None and picture.kind.tags != "none"
+        return JoinJob(
+            name=task.name,
+            target=path_text(self.folders.temporary(ready, attempt)),
+            container=ready.recipe.container,
+            rate=str(plan.rate),
+            pieces=tuple((str(self.stock.path(piece.name)), piece.frames) for piece in plan.pieces),
+            sound=str(self.stock.path(plan.sound.name)) if plan.sound else None,
+            title=ready.title,
+            codec=picture.codec if picture else "",
+            languages=plan.sound.languages if plan.sound else (),
+            shape=plan.pieces[0].shape if plan.pieces else Fraction(1),
+            timecode=ready.timecode,
+            stem=path_text(ready.path.name),
+            colour=plan.settings.colour if tagged and plan.settings else None,
+        )
+
+    def _check(self, task: TaskId, joined: int) -> Job:
+        ready = self.in_hand.ready[task.name]
+        plan = ready.plan
+        kept = self.stock.find(plan.sound.name) if plan.sound else None
+        expected = expected_file(ready, bool(kept and kept.facts.get("silent")))
+        expected = replace(
+            expected,
+            onset=kept.facts.get("onset") if kept else None,
+            exact=self._digests(ready),
+            source_damage=(*expected.source_damage, *(kept.facts.get("damaged", ()) if kept else ())),
+        )
+        target = path_text(self.folders.temporary(ready, joined))
+        return CheckJob(name=task.name, target=target, expected=asdict(expected))
+
+    def _digests(self, ready: OutputReady) -> tuple[tuple[int, str], ...]:
+        """Frames and digest of each piece of a lossless output, where all of them are known."""
+        found = []
+        for piece in ready.plan.pieces:
+            kept = self.stock.find(piece.name)
+            if kept is None or not kept.facts.get("digest"):
+                return ()
+            found.append((piece.frames, str(kept.facts["digest"])))
+        return tuple(found)

@@ -1,0 +1,100 @@
+"""What a run learns from attempts: what pieces took, what of a source is damaged, which parts can't be joined."""
+
+from __future__ import annotations
+
+import contextlib
+from typing import NamedTuple
+
+from chronocast.crew.contract import Finished
+from chronocast.forecast.experience import PieceFact
+from chronocast.forecast.size import basis_value
+from chronocast.journal.ledger import Ledger
+from chronocast.journal.workspace import Workspace
+from chronocast.media.errors import DAMAGE_REMEDY
+from chronocast.model.errors import ChronocastError
+from chronocast.model.messages.jobs import PieceJob, SoundJob
+from chronocast.model.paths import shown
+from chronocast.model.source.cutlist import media_title
+from chronocast.pieces.stock import Stock
+from chronocast.preparation.outlook import picture_ask
+from chronocast.preparation.output.output_ready import OutputReady
+from chronocast.preparation.source.damaged import picture_time
+from chronocast.run.events import TaskId
+from chronocast.run.in_hand import InHand
+
+
+class DamagedPicture(NamedTuple):
+    """What a decoder said of a picture: its file, its number in the file, the sentence."""
+
+    path: str
+    number: int
+    said: str
+
+
+def learn(in_hand: InHand, ledger: Ledger, stock: Stock, task: TaskId, event: Finished) -> None:
+    """Put what a piece took into the ledger."""
+    job, ready = in_hand.jobs.get(task), in_hand.planned_for.get(task)
+    if not isinstance(job, PieceJob) or ready is None:
+        return
+    target = 0 if ready.searching else round(basis_value(picture_ask(ready, stock), job.frames))
+    ledger.add_piece(
+        PieceFact(
+            family=ready.family,
+            pace=ready.pace,
+            film=ready.film,
+            frames=job.frames,
+            pixels=round(ready.work(job) * 1e6),
+            seconds=float(job.frames / ready.plan.rate),
+            bytes=event.result["bytes"],
+            target=target,
+            cpu_seconds=event.cpu_seconds,
+            wall_seconds=event.wall_seconds,
+        )
+    )
+
+
+def remember_damage(
+    workspace: Workspace, ready: OutputReady | None, pictures: list[DamagedPicture], otherwise: str
+) -> str:
+    """Keep what decoders said of a source; the sentence with the timecode of the first place, or ``otherwise``."""
+    by_file: dict[str, dict[int, str]] = {}
+    for picture in pictures:
+        by_file.setdefault(picture.path, {})[picture.number] = picture.said
+    for path, complaints in by_file.items():
+        with contextlib.suppress(ChronocastError, OSError):
+            workspace.facts.damaged(path, complaints)
+    first = pictures[0]
+    if ready is None or first.path not in ready.source.facts:
+        return otherwise
+    at = picture_time(ready.source.facts[first.path], first.number)
+    return f"{shown(media_title(first.path))} is damaged at {at} ({first.said}). {DAMAGE_REMEDY}"
+
+
+def damaged_parts(ready: OutputReady, stock: Stock) -> tuple[str, ...]:
+    """After a join that failed: parts that can't be opened or are not as long as they were; all if none is known."""
+    plan = ready.plan
+    parts: list[PieceJob | SoundJob] = [*plan.pieces, *([plan.sound] if plan.sound else [])]
+    found = []
+    for job in parts:
+        kept = stock.find(job.name)
+        if kept is None or kept.facts.get("bytes") not in (None, kept.bytes):
+            found.append(job.name)
+    return tuple(found or [piece.name for piece in plan.pieces])
+
+
+def does_not_fit(ready: OutputReady | None, stock: Stock, name: str, sets: object) -> str:
+    """A sentence if a piece has other parameter sets than those of its output before it: it couldn't be joined.
+
+    Found at the second piece, and not after the last one.
+    """
+    if ready is None or ready.recipe.container == "images" or not sets:
+        return ""
+    others = (stock.find(piece.name) for piece in ready.plan.pieces if piece.name != name)
+    other = next((kept for kept in others if kept is not None and kept.facts.get("sets")), None)
+    if other is None or other.facts["sets"] == sets:
+        return ""
+    encoder = ready.plan.settings.encoder if ready.plan.settings else ""
+    return (
+        f"The encoder {encoder} wrote other parameter sets for a piece than for those before it, so they can't be "
+        "joined. Choose another rate control, or another codec."
+    )
