@@ -50,9 +50,10 @@ def measure(folder: Path) -> list[tuple[str, str, str]]:
     """Milliseconds from asking for a frame to a picture of it painted: any near it, and the exact one."""
     from chronocast.ui import theme as themes
     from chronocast.ui.app import make_app
+    from chronocast.ui.commands import RANGE
     from chronocast.ui.desk.session import Session
     from chronocast.ui.desk.workers import wait_for_errands
-    from chronocast.ui.window import RANGE, Window
+    from chronocast.ui.window import Window
 
     session = Session(build(folder))
     app = make_app()

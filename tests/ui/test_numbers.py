@@ -16,9 +16,9 @@ from chronocast.journal.documents import load_batch, save_batch
 from chronocast.model.batch.edits import hold
 from chronocast.model.show import clock_text, size_text, time_text
 from chronocast.preparation.outlook import Outlook, clock, together
+from chronocast.ui.commands import CHECK, PLAN, RANGE, RECIPE, RUN
 from chronocast.ui.places.plan.place import lane_data
 from chronocast.ui.places.run.model import run_model
-from chronocast.ui.window import CHECK, RANGE, RECIPE, RUN
 from tests.cli.test_cli import run
 from tests.runs import QUICK, RATED, small_batch
 from tests.ui.hands import Desk
@@ -118,7 +118,7 @@ class OneBatch(unittest.TestCase):
 
     def test_3_after_a_run_all_places_say_what_was_made(self) -> None:
         window, session = self.desk.window, self.desk.session
-        window.go_to(0)
+        window.go_to(PLAN)
         self.desk.key(Qt.Key.Key_R, Qt.KeyboardModifier.ControlModifier, window)
         self.desk.until(lambda: session.run and session.run.outcome, "the run's end", 120)
         self.desk.until(

@@ -25,10 +25,10 @@ from chronocast.model.batch.ranges import add_range, remove_ranges
 from chronocast.model.recipe.recipe import FrameSize
 from chronocast.model.recipe.supplied import supplied
 from chronocast.model.time.timing import FrameRange
+from chronocast.ui.commands import RANGE
 from chronocast.ui.desk.viewer import Viewer
 from chronocast.ui.places.range.model import DRAFT
 from chronocast.ui.places.range.speaker import Speaker
-from chronocast.ui.window import RANGE
 from tests.footage import RATE, clip, counted, counters
 from tests.runs import QUICK, RATED, small_batch
 from tests.sequences import clip_item, sequence
@@ -112,7 +112,7 @@ class Ranges(unittest.TestCase):
     def into_range(self, desk: Desk, row: int = 0) -> None:
         desk.click_cell(row, 0)
         desk.key(Qt.Key.Key_Return)
-        self.assertEqual(desk.window.pages.currentIndex(), RANGE)
+        self.assertEqual(desk.window.place, RANGE)
         self.shows(desk, "here", None)
 
     def shows(self, desk: Desk, box: str, number: int | None) -> None:

@@ -15,9 +15,9 @@ from chronocast.journal.library import Library
 from chronocast.model.cards.card import Limits, ReceiverCard
 from chronocast.model.recipe.recipe import Recipe
 from chronocast.model.recipe.supplied import supplied
+from chronocast.ui.commands import CHECK, PLAN, RECIPE
 from chronocast.ui.places.recipe.cards_box import CardsBox
 from chronocast.ui.places.recipe.model import BITS, MODE, Seen, recipe_model
-from chronocast.ui.window import CHECK, PLAN, RECIPE
 from tests.runs import QUICK, RATED, small_batch
 from tests.ui.hands import Desk
 
@@ -40,7 +40,7 @@ class Tasks(unittest.TestCase):
     def open_recipe(self, desk: Desk, column: int) -> None:
         desk.click_cell(0, column)
         desk.key(Qt.Key.Key_E, CTRL)
-        self.assertEqual(desk.window.pages.currentIndex(), RECIPE)
+        self.assertEqual(desk.window.place, RECIPE)
         desk.settle()
 
     def take(self, desk: Desk, key: str, words: str) -> None:
@@ -158,7 +158,7 @@ class Tasks(unittest.TestCase):
         desk.key(Qt.Key.Key_Z, CTRL)
         desk.key(Qt.Key.Key_Z, CTRL)
         desk.until(lambda: not any(o.own for o in desk.session.batch.outputs), "the undone exceptions")
-        self.assertEqual(window.pages.currentIndex(), PLAN)
+        self.assertEqual(window.place, PLAN)
 
     def test_columns_are_added_moved_filled_copied_and_removed(self) -> None:
         desk = self.desk(recipes=(RATED, QUICK))
@@ -270,13 +270,13 @@ class Tasks(unittest.TestCase):
         desk.key(Qt.Key.Key_R, CTRL, desk.window)
         desk.until(lambda: desk.session.run and desk.session.run.outcome == "done", "the file")
         desk.key(Qt.Key.Key_5, CTRL, desk.window)
-        self.assertEqual(desk.window.pages.currentIndex(), CHECK)
+        self.assertEqual(desk.window.place, CHECK)
         first = desk.session.batch.recipes[0]
         desk.window.session.edit(
             "forget it", desk.session.batch.model_copy(update={"recipes": (), "outputs": ()})
         )
         desk.click(desk.window.check_place.recipe)
-        desk.until(lambda: desk.window.pages.currentIndex() == RECIPE, "the recipe")
+        desk.until(lambda: desk.window.place == RECIPE, "the recipe")
         self.assertEqual([r.mark for r in desk.session.batch.recipes], [first.mark])
 
     def test_dropped_recipes_and_cards_are_taken_and_bad_ones_named(self) -> None:

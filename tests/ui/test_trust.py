@@ -25,10 +25,11 @@ from chronocast.model.batch.batch import FULL, Batch
 from chronocast.model.batch.edits import add_recipe, add_source, fill, remove_source, set_folder
 from chronocast.ui import theme as themes
 from chronocast.ui.app import make_app
+from chronocast.ui.commands import PLAN, RANGE
 from chronocast.ui.desk.session import Session
 from chronocast.ui.guard import Guard
 from chronocast.ui.places.recipe.model import BITS
-from chronocast.ui.window import RANGE, Window
+from chronocast.ui.window import Window
 from tests.hostile import corpus
 from tests.runs import QUICK, RATED, small_batch
 from tests.ui.hands import Desk
@@ -96,7 +97,9 @@ class Lives(unittest.TestCase):
         path = small_batch(Path(tempfile.mkdtemp()) / "films", 1, 30)
         self.assertEqual(visit(path, "import os; os._exit(9)").returncode, 9)
         for careful in (True, False):
-            done = visit(path, "print('careful', window.careful, window.notice.text(), flush=True)")
+            done = visit(
+                path, "print('careful', window.session.desk.careful, window.notice.text(), flush=True)"
+            )
             self.lived(done)
             self.assertIn(f"careful {careful}", done.stdout)
             self.assertEqual("ended unexpectedly" in done.stdout, careful)
@@ -227,7 +230,7 @@ class Two(unittest.TestCase):
             desk.key(Qt.Key.Key_Return, into=box)
 
         QTimer.singleShot(50, answer)
-        desk.window.begin_run()
+        desk.window.run_actions.begin()
         self.assertEqual(asked, ["Not now"])
         self.assertEqual(target.read_bytes(), b"precious")
 
@@ -253,7 +256,7 @@ class Two(unittest.TestCase):
         with mock.patch("shutil.disk_usage", return_value=full):
             for count in (1, 2):
                 QTimer.singleShot(50, answer)
-                desk.window.begin_run()
+                desk.window.run_actions.begin()
                 desk.until(lambda count=count: len(asked) == count, "the question")
                 self.assertRegex(asked[-1], "kB free.*too little.* Not now")
                 if count == 1:
@@ -307,7 +310,7 @@ class NothingStale(unittest.TestCase):
         self.addCleanup(desk.close)
         shelf = desk.window.recipe_place.shelf.table
         for column, recipe in ((1, "quick"), (2, "rated"), (1, "quick")):
-            desk.window.go_to(0)
+            desk.window.go_to(PLAN)
             desk.click_cell(0, column)
             desk.key(Qt.Key.Key_E, Qt.KeyboardModifier.ControlModifier)
             desk.settle()

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QApplication, QMessageBox
 
 from chronocast.journal.documents import load_batch
 from chronocast.run.client import runner_lives
-from chronocast.ui.window import CHECK, RUN
+from chronocast.ui.commands import CHECK, COMMANDS, PLACES, RUN
 from tests.footage import clip, counters
 from tests.runs import HEAVY, QUICK, RATED, small_batch
 from tests.ui.hands import Desk
@@ -55,13 +55,13 @@ class Tasks(unittest.TestCase):
         desk.until(lambda: window.begin.text() == "Begin 3", "the edit done again")
         self.assertEqual(len(load_batch(self.path).outputs), 3)
         desk.key(Qt.Key.Key_R, CTRL)
-        desk.until(lambda: window.pages.currentIndex() == RUN and desk.session.run is not None, "the run")
+        desk.until(lambda: window.place == RUN and desk.session.run is not None, "the run")
         desk.until(lambda: desk.session.run and desk.session.run.outcome == "done", "every file proved")
         desk.settle()
         assert window.run_shown is not None
         self.assertEqual({row.state for row in window.run_shown.rows}, {"proved"})
         desk.key(Qt.Key.Key_5, CTRL)
-        self.assertEqual(window.pages.currentIndex(), CHECK)
+        self.assertEqual(window.place, CHECK)
         self.assertRegex(window.check_place.title.text(), r": (\d+) of \1 proved")
         self.assertTrue(window.check_place.open_file.isEnabled())
         desk.key(Qt.Key.Key_1, CTRL)
@@ -121,7 +121,7 @@ class Tasks(unittest.TestCase):
         desk.until(lambda: window.run_place.pause.text() == "Pause", "the run to go on")
         desk.click(window.run_place.stop)
         desk.until(lambda: desk.session.run and desk.session.run.outcome == "stopped", "the stop")
-        journal = desk.session.journal
+        journal = desk.session.desk.journal
         assert journal is not None
         desk.until(lambda: not runner_lives(journal), "the runner to leave")
         desk.until(lambda: window.begin.isEnabled(), "another beginning to be possible")
@@ -175,7 +175,7 @@ class Tasks(unittest.TestCase):
         self.assertEqual(len(asked), 1)
         self.assertIn("already", asked[0])
         self.assertEqual(there.read_text(), "precious")
-        self.assertIsNone(desk.session.journal)
+        self.assertIsNone(desk.session.desk.journal)
 
     def test_both_themes_larger_text_and_the_command_finder(self) -> None:
         desk = self.desk(clips=1)
@@ -207,11 +207,21 @@ class Tasks(unittest.TestCase):
             window.run_place.fan,
         ):
             self.assertTrue(widget.accessibleName())
-        self.assertTrue(all(action.text() for action in window.all_actions))
-        keys = [
-            action.shortcut().toString() for action in window.all_actions if not action.shortcut().isEmpty()
-        ]
-        self.assertEqual(len(keys), len(set(keys)))
+
+    def test_the_table_of_commands_is_what_the_window_does(self) -> None:
+        window = self.desk(clips=1).window
+        self.assertEqual(
+            set(window.command_actions()), {command.id for command in COMMANDS}, "each is done, and no more"
+        )
+        for name in PLACES:
+            window.go_to(name)
+            holds = window.session.desk.conditions
+            on = {identifier for identifier, action in window.commands.by_id.items() if action.isEnabled()}
+            self.assertEqual(
+                on, {command.id for command in COMMANDS if command.can_be_used(name, holds)}, name
+            )
+        shown = [action.text() for action in window.commands.menu_at("column").actions()]
+        self.assertEqual(shown, [command.words for command in COMMANDS if "column" in command.at])
 
     def test_a_new_batch_invites_and_trouble_is_a_sentence(self) -> None:
         desk = Desk(None)

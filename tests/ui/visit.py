@@ -9,6 +9,7 @@ from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication
 
 from chronocast.ui import app as desktop
+from chronocast.ui.commands import PLACES, PLAN
 from chronocast.ui.window import Window
 
 
@@ -18,12 +19,12 @@ def steps(window: Window) -> list[Callable[[], object]]:
     found: list[Callable[[], object]] = []
     for row in range(grid.model.rowCount()):
         found.append(lambda row=row: grid.table.setCurrentIndex(grid.model.index(row, 0)))
-        found.append(window.open_range)
+        found.append(window.plan_place.open_range)
         found.append(
             lambda: window.range_place.player.step(1) if hasattr(window.range_place.player, "step") else None
         )
-        found.append(lambda: window.go_to(0))
-    found += [lambda number=number: window.go_to(number) for number in range(5)]
+        found.append(lambda: window.go_to(PLAN))
+    found += [lambda name=name: window.go_to(name) for name in PLACES]
     return found
 
 

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 from fractions import Fraction
 from typing import Any, Literal, Protocol
 
+from chronocast.model.batch.batch import Batch
 from chronocast.model.stages import ENCODE
 
 SILENT_SECONDS = 8.0
@@ -197,6 +198,31 @@ class RunView:
     def moves(self) -> bool:
         """Whether a time by the clock can be promised."""
         return self.condition == "going"
+
+    def lacks(self, batch: Batch) -> list[str]:
+        """Outputs that a batch asks for but that are not in this run, or were changed since it began."""
+        before = {output["id"]: output for output in self.batch.get("outputs", ())}
+        recipes = {recipe["id"]: recipe for recipe in self.batch.get("recipes", ())}
+        found = []
+        for output in batch.outputs:
+            recipe = batch.recipe(output.recipe)
+            same = before.get(output.id) == output.model_dump(mode="json")
+            same = same and recipe is not None and recipes.get(recipe.id) == recipe.model_dump(mode="json")
+            if output.held or same:
+                continue
+            known = self.outputs.get(output.id)
+            if known is None or known.state not in ("proved", "stopped", "placing"):
+                found.append(output.id)
+        return found
+
+    def moved(self, output: str, step: int) -> list[str]:
+        """The order of its outputs with one of them so many places further; nothing if it isn't in the run."""
+        order = list(self.order)
+        if output not in order:
+            return []
+        at = order.index(output)
+        order.insert(max(0, min(len(order) - 1, at + step)), order.pop(at))
+        return order
 
     def output(self, identifier: str) -> OutputView:
         """An output, made known if it was not."""

@@ -59,9 +59,10 @@ class _Shooter:
         from chronocast.crew.local.calibrate import calibrate
         from chronocast.demo.copy import copy_demo
         from chronocast.ui import theme as themes
+        from chronocast.ui.commands import CHECK, PLAN, RANGE, RECIPE, RUN
         from chronocast.ui.desk.session import Session
         from chronocast.ui.desk.workers import wait_for_errands
-        from chronocast.ui.window import CHECK, PLAN, RANGE, RECIPE, RUN, Window, _windows
+        from chronocast.ui.window import Window, _windows
 
         sys.stderr.write("measuring this machine…\n")
         calibrate(Workspace().paces)
@@ -87,7 +88,7 @@ class _Shooter:
         self.settle()
         self.shoot(window, "plan-source-ink")
         grid.table.setCurrentIndex(grid.model.index(0, 0))
-        window.open_range()
+        window.plan_place.open_range()
         self.show_range(window)
         self.shoot(window, "range-ink")
         window.range_place.framing.switch(True)
@@ -106,7 +107,7 @@ class _Shooter:
         self.settle(0.6)
         self.shoot(window, "recipe-card-ink")
         window.go_to(PLAN)
-        window.begin_run()
+        window.run_actions.begin()
 
         def proved() -> int:
             return (
@@ -157,7 +158,7 @@ class _Shooter:
 
     def condition(self, window: Window, name: str) -> None:
         """Wait until the run is known to be in a condition, and let *Run* show it."""
-        from chronocast.ui.window import RUN
+        from chronocast.ui.commands import RUN
 
         session = window.session
         self.until(
@@ -174,8 +175,8 @@ class _Shooter:
         self.shoot(window, "run-paused-ink")
         session.ask("resume")
         self.condition(window, "going")
-        assert session.journal is not None
-        os.kill(int(session.journal.with_suffix(".lock").read_text()), signal.SIGKILL)
+        assert session.desk.journal is not None
+        os.kill(int(session.desk.journal.with_suffix(".lock").read_text()), signal.SIGKILL)
         self.condition(window, "interrupted")
         self.shoot(window, "run-interrupted-ink")
         session.take_up()
@@ -184,7 +185,7 @@ class _Shooter:
     def fill_a_drive(self, window: Window) -> None:
         """*Run* on a drive that is full, where one can be made that is small enough (by root)."""
         from chronocast.model.batch.edits import hold, set_folder
-        from chronocast.ui.window import PLAN
+        from chronocast.ui.commands import PLAN
 
         session, drive = window.session, self.place / "Card A"
         drive.mkdir()

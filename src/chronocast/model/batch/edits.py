@@ -36,6 +36,20 @@ def add_source(batch: Batch, path: str, name: str, kind: Literal["clip", "sequen
     return batch.model_copy(update={"sources": (*batch.sources, new)})
 
 
+def merge_sources(batch: Batch, sources: Iterable[Source]) -> tuple[Batch, list[str]]:
+    """The batch with those sources whose paths aren't in it yet, and the ids these have in it."""
+    known = {source.path for source in batch.sources}
+    new = []
+    for source in sources:
+        if source.path in known:
+            continue
+        batch = add_source(batch, source.path, source.name, source.kind)
+        fresh = source.model_copy(update={"id": batch.sources[-1].id})
+        batch = batch.model_copy(update={"sources": (*batch.sources[:-1], fresh)})
+        new.append(fresh.id)
+    return batch, new
+
+
 def remove_source(batch: Batch, source: str) -> Batch:
     """The batch without a source and its outputs."""
     return batch.model_copy(

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from PyQt6.QtCore import QEvent, QObject, Qt
+from PyQt6.QtCore import QEvent, QObject, QPoint, Qt
 from PyQt6.QtGui import QAction, QKeyEvent
 from PyQt6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
@@ -35,6 +35,12 @@ class Finder(QDialog):
         layout.addWidget(self.list)
         self.resize(460, 360)
         self._fill("")
+
+    def open_above(self, window: QWidget) -> None:
+        """Show it over the upper part of a window, ready to be typed in."""
+        self.move(window.mapToGlobal(QPoint((window.width() - self.width()) // 2, 60)))
+        self.show()
+        self.line.setFocus()
 
     def _fill(self, typed: str) -> None:
         self.list.clear()

@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
+import time
+
 from PyQt6.QtCore import QRectF, pyqtBoundSignal, pyqtSignal
 from PyQt6.QtGui import QPainter
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from chronocast.ui.places.run.model import RunModel, RunRow
+from chronocast.ui.commands import Actions
+from chronocast.ui.desk.desk import Desk
+from chronocast.ui.places.place import Touched
+from chronocast.ui.places.run.model import RunModel, RunRow, run_model
 from chronocast.ui.places.run.place import paint_state, paint_title
 from chronocast.ui.theme import Theme, font, scale
 from chronocast.ui.widgets import draw
@@ -42,6 +47,7 @@ PROOFS = (
 class CheckPlace(QWidget):
     """``CheckPlace(theme)``.  Reports ``open_asked`` and ``folder_asked`` with a path."""
 
+    forecasts = False
     open_asked = pyqtSignal(str)
     folder_asked = pyqtSignal(str)
     copy_asked = pyqtSignal(str)
@@ -98,6 +104,25 @@ class CheckPlace(QWidget):
         self.outputs.doubleClicked.connect(lambda _: self._report(self.open_asked))
         self._describe()
         self.setMinimumHeight(round(200 * scale()))
+
+    def commands(self) -> Actions:
+        """It has only its own buttons."""
+        return {}
+
+    def enter(self) -> None:
+        """Take the keyboard."""
+        self.outputs.setFocus()
+
+    def leave(self) -> None:
+        """Nothing goes on in it."""
+
+    def take_over(self, other: CheckPlace) -> None:
+        """Nothing but the run is shown here."""
+
+    def show_desk(self, desk: Desk, touched: Touched) -> None:
+        """Show another state of the run."""
+        if "run" in touched and desk.run is not None:
+            self.show_run(run_model(desk.run, time.time()))
 
     def show_run(self, run: RunModel) -> None:
         """Show finished outputs, and those that ended without being proved."""

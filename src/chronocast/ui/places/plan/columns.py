@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from pathlib import Path
-from typing import NamedTuple
 
 from PyQt6.QtCore import QObject, QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QAction
-from PyQt6.QtWidgets import QFileDialog, QMenu
+from PyQt6.QtWidgets import QFileDialog
 
 from chronocast.journal.library import CARD_ENDING, RECIPE_ENDING, Library
 from chronocast.model.batch.batch import FULL
@@ -21,6 +19,7 @@ from chronocast.model.batch.columns import (
 )
 from chronocast.model.batch.edits import add_recipe, fill
 from chronocast.model.errors import ChronocastError
+from chronocast.ui.commands import Actions
 from chronocast.ui.desk.session import Session
 from chronocast.ui.desk.workers import errand
 from chronocast.ui.places.plan.grid import Grid
@@ -28,22 +27,14 @@ from chronocast.ui.widgets.finder import Finder
 from chronocast.ui.widgets.table import stand_on
 
 
-class Act(NamedTuple):
-    """A command: its words, its key, what it does; ``of_column`` ones are offered at a column's header, too."""
-
-    words: str
-    key: str
-    do: Callable[[], None]
-    of_column: bool = False
-
-
 class PlanColumns(QObject):
     """``PlanColumns(session, grid)``: the commands, and the header's gestures.
 
     Asks for *Recipe* with ``recipe_asked`` (a recipe's id, or nothing),
     ``exceptions_asked`` (outputs), ``like_asked`` (a source), ``recipe_found``
-    (a recipe, why) and ``recipe_dropped`` (a file).  ``said`` and ``trouble``
-    are sentences.
+    (a recipe, why) and ``recipe_dropped`` (a file); ``menu_asked`` is for a
+    column's menu (a point on the screen).  ``said`` and ``trouble`` are
+    sentences.
     """
 
     recipe_asked = pyqtSignal(str)
@@ -53,38 +44,38 @@ class PlanColumns(QObject):
     recipe_dropped = pyqtSignal(object)
     said = pyqtSignal(str)
     trouble = pyqtSignal(str)
+    menu_asked = pyqtSignal(QPoint)
 
     def __init__(self, session: Session, grid: Grid) -> None:
         super().__init__(grid)
         self.session = session
         self.grid = grid
         self.copied: tuple[str, str] | None = None
-        self.column_actions: list[QAction] = []
         header = self.grid.header
         header.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         header.customContextMenuRequested.connect(self._header_menu)
         header.sectionDoubleClicked.connect(self._open_section)
         self.grid.column_moved.connect(self.move_to)
 
-    def acts(self) -> list[Act]:
-        """The commands; those with *selected* need the grid in sight."""
-        return [
-            Act("Open the recipe of the selected column", "Ctrl+E", self.open_recipe, True),
-            Act("Set exceptions for the selected cells", "Ctrl+Shift+E", self.open_cells),
-            Act("Take the exceptions of the selected cells away", "", self.clear),
-            Act("Add a recipe as a column…", "Ctrl+Shift+A", self.add, True),
-            Act("A recipe that makes files as the selected source is", "Ctrl+Shift+L", self.like_the_source),
-            Act("Ask for the favourite recipe of the selected sources", "F6", self.favourite),
-            Act("Fill the selected column", "Ctrl+Shift+D", lambda: self.fill_line(True), True),
-            Act("Fill the selected rows", "Ctrl+D", lambda: self.fill_line(False)),
-            Act("Copy the choices of the selected row", "Ctrl+Shift+C", self.copy_row),
-            Act("Give the selected rows the copied choices", "Ctrl+Shift+V", self.paste_row),
-            Act("Move the selected column left", "Ctrl+Shift+Left", lambda: self.move(-1), True),
-            Act("Move the selected column right", "Ctrl+Shift+Right", lambda: self.move(1), True),
-            Act("Remove the selected column", "Ctrl+Shift+Delete", self.remove, True),
-            Act("Look anew for the common quality of the selected outputs", "", self.decide_again),
-            Act("A target folder for the selected outputs only…", "", self.choose_folder),
-        ]
+    def commands(self) -> Actions:
+        """What it does, by the ids of the table of commands."""
+        return {
+            "plan.open_recipe": self.open_recipe,
+            "plan.open_cells": self.open_cells,
+            "plan.clear_exceptions": self.clear,
+            "plan.add_column": self.add,
+            "plan.like_the_source": self.like_the_source,
+            "plan.fill_favourite": self.favourite,
+            "plan.fill_column": lambda: self.fill_line(True),
+            "plan.fill_rows": lambda: self.fill_line(False),
+            "plan.copy_row": self.copy_row,
+            "plan.paste_row": self.paste_row,
+            "plan.move_left": lambda: self.move(-1),
+            "plan.move_right": lambda: self.move(1),
+            "plan.remove_column": self.remove,
+            "plan.decide_again": self.decide_again,
+            "plan.choose_folder": self.choose_folder,
+        }
 
     # What is selected
 
@@ -154,9 +145,7 @@ class PlanColumns(QObject):
         finder = Finder(acts, above)
         finder.line.setPlaceholderText("Type a few letters of a recipe")
         finder.resize(640, 360)
-        finder.move(above.mapToGlobal(QPoint((above.width() - finder.width()) // 2, 60)))
-        finder.show()
-        finder.line.setFocus()
+        finder.open_above(above)
 
     def favourite(self) -> None:
         """The favourite recipe for every selected row; it becomes a column if it isn't one."""
@@ -308,7 +297,4 @@ class PlanColumns(QObject):
         section = self.grid.header.logicalIndexAt(at)
         if section > 0:
             self._choose(section)
-        menu = QMenu(self.grid)
-        for action in self.column_actions:
-            menu.addAction(action)
-        menu.exec(self.grid.header.mapToGlobal(at))
+        self.menu_asked.emit(self.grid.header.mapToGlobal(at))

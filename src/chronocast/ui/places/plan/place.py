@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt
+from collections.abc import Callable, Mapping
+
+from PyQt6.QtCore import QPoint, Qt, pyqtSignal
+from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import (
     QFrame,
     QHBoxLayout,
@@ -16,26 +19,48 @@ from PyQt6.QtWidgets import (
 )
 
 from chronocast.model.batch.batch import Batch
+from chronocast.model.batch.edits import hold, remove_source
 from chronocast.preparation.outlook import Outlook, OutputOutlook
 from chronocast.preparation.output.output_ready import Prospect
+from chronocast.ui.commands import Actions
+from chronocast.ui.desk.desk import Desk
+from chronocast.ui.desk.session import Session
+from chronocast.ui.places.place import Touched
+from chronocast.ui.places.plan.columns import PlanColumns
 from chronocast.ui.places.plan.find_bar import FindBar
 from chronocast.ui.places.plan.grid import Grid
 from chronocast.ui.places.plan.lanes import Block, LaneData, Lanes
-from chronocast.ui.places.plan.model import PlanModel, detail, source_sheet
+from chronocast.ui.places.plan.model import PlanModel, arranged, detail, plan_model, source_sheet
 from chronocast.ui.places.plan.panel import ForecastPanel
 from chronocast.ui.places.plan.source_panel import SourcePanel
+from chronocast.ui.places.plan.strips import StripMaker
 from chronocast.ui.theme import Theme, font
 from chronocast.ui.widgets.table import stand_on
 
 
 class PlanPlace(QWidget):
-    """``PlanPlace(theme)``; ``show_plan`` gives it what to say."""
+    """``PlanPlace(session, theme)``: sources against recipes.
 
-    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
+    ``range_asked`` (source, range, output) asks for *Range*; ``menu_asked``
+    for the menu of a cell (a point on the screen); ``said`` and ``trouble``
+    are sentences.  ``notes`` says what of ranges' ends is not as it should be.
+    """
+
+    forecasts = True
+    range_asked = pyqtSignal(str, str, str)
+    menu_asked = pyqtSignal(QPoint)
+    said = pyqtSignal(str)
+    trouble = pyqtSignal(str)
+
+    def __init__(self, session: Session, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
+        self.session = session
+        self.notes: Callable[[], Mapping[tuple[str, int, int], str]] = dict
         self.view: Outlook | None = None
         self._in_lanes: Outlook | None = None
+        self.whole: PlanModel | None = None
         self.plan: PlanModel | None = None
+        self.turned: frozenset[str] = frozenset()
         self.grid = Grid(theme)
         self.panel = ForecastPanel(theme)
         self.sheet = SourcePanel(theme)
@@ -84,24 +109,109 @@ class PlanPlace(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.addWidget(splitter)
+        self.columns = PlanColumns(session, self.grid)
+        self.strips = StripMaker(self)
+        self.strips.made.connect(self._strip)
+        self.grid.painter.want = self._want_strip
         self.grid.current_changed.connect(self._chosen)
+        self.grid.fill_asked.connect(session.fill)
+        self.grid.menu_asked.connect(self.menu_asked)
+        self.grid.range_asked.connect(self.open_range)
+        self.finder.changed.connect(self._arrange)
+        self.finder.left.connect(self.grid.table.setFocus)
         self.lanes.chosen.connect(self._go_to)
 
-    def show_plan(
-        self, plan: PlanModel, view: Outlook | None, batch: Batch, prospect: Prospect | None
-    ) -> None:
-        """Show another state of the plan, as found and ordered in the line above it."""
-        self.plan, self.view = plan, view
-        self.batch, self.prospect = batch, prospect
+    def commands(self) -> Actions:
+        """What it does, by the ids of the table of commands."""
+        return {"plan.hold": self.hold, "plan.fold": self.fold, **self.columns.commands()}
+
+    def enter(self) -> None:
+        """Take the keyboard."""
+        self.grid.table.setFocus()
+
+    def leave(self) -> None:
+        """Make no more strips."""
+        self.strips.leave()
+
+    def take_over(self, other: PlanPlace) -> None:
+        """Nothing but the batch and its forecast is shown here."""
+
+    # What is shown
+
+    def show_desk(self, desk: Desk, touched: Touched) -> None:
+        """Show another state of the batch or its forecast."""
+        if not touched & {"batch", "forecast"}:
+            return
+        self.batch, self.prospect, self.view = desk.batch, desk.prospect, desk.view
+        self.whole = plan_model(desk.batch, desk.prospect, desk.view, desk.before, self.notes())
+        self._arrange()
+
+    def _arrange(self) -> None:
+        """Show the plan as found and ordered in the line above it."""
+        if self.whole is None:
+            return
+        find, batch, view = self.finder, self.batch, self.view
+        self.plan = plan = arranged(self.whole, find.words.text(), find.order.currentText(), self.turned)
         sources = sum(not row.indented for row in plan.rows)
-        self.finder.show_count(sources, len(batch.sources))
-        self.finder.setVisible(len(batch.sources) > 5)
+        find.show_count(sources, len(batch.sources))
+        find.setVisible(len(batch.sources) > 5)
         self.stack.setCurrentWidget(self.grid if batch.sources else self.invitation)
         self.grid.show_plan(plan)
         if view is not None and view is not self._in_lanes:
             self._in_lanes = view
             self.lanes.show_lanes(lane_data(view), self.grid.current_output())
         self._chosen(self.grid.current_output())
+
+    def _want_strip(self, key: str, source: str, frames: tuple[int, ...]) -> None:
+        """A strip that the grid would show, unless the batch is opened with care."""
+        ready = self.prospect.sources.get(source) if self.prospect else None
+        if ready is not None and not self.session.desk.careful:
+            self.strips.want(key, ready.cut, frames)
+
+    def _strip(self, key: str, image: QImage) -> None:
+        self.grid.painter.strips[key] = image
+        viewport = self.grid.table.viewport()
+        if viewport:
+            viewport.update()
+
+    # What is done
+
+    def find_sources(self) -> None:
+        """Into the line above the grid."""
+        self.finder.setVisible(True)
+        self.finder.words.setFocus()
+        self.finder.words.selectAll()
+
+    def open_range(self) -> None:
+        """Ask for the source, range or output that is current in the grid, in *Range*."""
+        self.range_asked.emit(*self.grid.current_range())
+
+    def fold(self) -> None:
+        """Fold the ranges of the selected sources, or unfold them."""
+        self.turned = self.turned ^ frozenset(self.grid.selected_sources())
+        self._arrange()
+
+    def fill(self) -> None:
+        """Ask for the selected cells, or no longer."""
+        self.grid.table.fill_asked.emit()
+
+    def remove(self) -> None:
+        """Take the selected sources out of the batch (their files are not touched)."""
+        batch, names = self.batch, self.grid.selected_sources()
+        for name in names:
+            batch = remove_source(batch, name)
+        self.session.edit(f"remove {len(names)} source{'s' if len(names) != 1 else ''}", batch)
+
+    def hold(self) -> None:
+        """Hold back the selected outputs, or release them."""
+        if self.plan is None:
+            return
+        chosen = [cell for at in self.grid.selected() if (cell := self.plan.cell(*at)).filled]
+        if chosen:
+            held = not all(cell.held for cell in chosen)
+            names = [cell.output for cell in chosen]
+            self.session.edit(f"{'hold' if held else 'release'} {len(names)}", hold(self.batch, names, held))
+            self.session.hold_in_run(names, held)
 
     def _chosen(self, output: str) -> None:
         self.lanes.set_current(output)

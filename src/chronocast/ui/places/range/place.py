@@ -25,6 +25,9 @@ from chronocast.model.time.timing import FrameRange
 from chronocast.preparation.outlook import Outlook
 from chronocast.preparation.output.output_ready import Prospect
 from chronocast.preparation.source.source_ready import SourceReady
+from chronocast.ui.commands import Actions
+from chronocast.ui.desk.desk import Desk
+from chronocast.ui.places.place import Touched
 from chronocast.ui.places.range.ends_watch import EndsWatch
 from chronocast.ui.places.range.film_band import Band, PieceBand
 from chronocast.ui.places.range.framing import FramingDesk
@@ -44,12 +47,13 @@ from chronocast.ui.theme import Theme
 
 
 class RangePlace(QWidget):
-    """``RangePlace(theme)``; ``show_batch`` gives it the batch, ``show_source`` says which source.
+    """``RangePlace(theme)``; ``show_source`` says which source.
 
     ``edited`` brings (what, batch), ``preview`` a batch whose forecast would
     be of use (None: no longer), ``said`` and ``trouble`` sentences.
     """
 
+    forecasts = True
     edited = pyqtSignal(str, object)
     preview = pyqtSignal(object)
     said = pyqtSignal(str)
@@ -119,15 +123,58 @@ class RangePlace(QWidget):
             button.clicked.connect(lambda _=False, d=do: d())
         parts.becomes.changed.connect(self._becomes)
 
+    def commands(self) -> Actions:
+        """What it does, by the ids of the table of commands."""
+        player, framing, parts = self.player, self.framing, self.parts
+        return {
+            "range.play_or_stand": player.play_or_stand,
+            "range.backwards": lambda: player.faster(-1),
+            "range.stand": player.stand,
+            "range.forwards": lambda: player.faster(1),
+            "range.frame_back": lambda: player.step(-1),
+            "range.frame_on": lambda: player.step(1),
+            "range.second_back": lambda: self.step_seconds(-1),
+            "range.second_on": lambda: self.step_seconds(1),
+            "range.first_frame": lambda: player.go(0),
+            "range.last_frame": lambda: player.go(player.shuttle.frames - 1),
+            "range.edit_before": lambda: self.step_edit(-1),
+            "range.next_edit": lambda: self.step_edit(1),
+            "range.mark_in": self.mark_in,
+            "range.mark_out": self.mark_out,
+            "range.go_to_in": lambda: self.go_to_end(False),
+            "range.go_to_out": lambda: self.go_to_end(True),
+            "range.play_range": self.play_range,
+            "range.take": self.take,
+            "range.take_instead": lambda: self.take(True),
+            "range.drop_marks": self.drop_marks,
+            "range.mend": self.mend,
+            "range.next_source": lambda: self.next_source(1),
+            "range.source_before": lambda: self.next_source(-1),
+            "range.next_range": lambda: self.next_range(1),
+            "range.range_before": lambda: self.next_range(-1),
+            "range.next_file": lambda: self.next_file(1),
+            "range.go_to_time": lambda: self.begin_typing(""),
+            "range.switch_framing": lambda: framing.switch(not self.standing.framing),
+            "range.set_centre": lambda: framing.set_key(True),
+            "range.zoom_range": self.zoom_range,
+            "range.zoom_all": parts.film.zoom_all,
+            "range.rename": parts.name.setFocus,
+            "range.split": self.split,
+        }
+
     # What is shown
 
-    def show_batch(
-        self, batch: Batch, prospect: Prospect | None, view: Outlook | None, before: Outlook | None
-    ) -> None:
-        """Another state of the batch or its forecast."""
+    def show_desk(self, desk: Desk, touched: Touched) -> None:
+        """Show another state of the batch or its forecast."""
+        if not touched & {"batch", "forecast"}:
+            return
+        batch = desk.batch
+        if not desk.careful:
+            self.watch.look(batch, desk.prospect)
         if batch != self.standing.batch:
             self.trial = None
-        self.standing.batch, self.standing.prospect, self.view, self.before = batch, prospect, view, before
+        self.standing.batch, self.standing.prospect = batch, desk.prospect
+        self.view, self.before = desk.view, desk.before
         if batch.source(self.standing.source) is None:
             self.standing.source = batch.sources[0].id if batch.sources else ""
             self.standing.part, self.standing.output, self.standing.live = FULL, "", None
@@ -162,6 +209,10 @@ class RangePlace(QWidget):
     def hideEvent(self, event: QHideEvent | None) -> None:
         super().hideEvent(event)
         self.player.stand()
+
+    def enter(self) -> None:
+        """Take the keyboard."""
+        self.parts.film.setFocus()
 
     def leave(self) -> None:
         """End the processes."""

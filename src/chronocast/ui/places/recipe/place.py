@@ -43,19 +43,24 @@ from chronocast.model.show import rate_bits_text, size_text, time_text
 from chronocast.preparation.judging import Judged, judged_outputs
 from chronocast.preparation.outlook import Outlook, OutputOutlook, together
 from chronocast.preparation.output.output_ready import Prospect
+from chronocast.preparation.ruler import Ruled, ruled_files, ruled_typical
+from chronocast.ui.commands import Actions
+from chronocast.ui.desk.desk import Desk
+from chronocast.ui.places.place import Touched
 from chronocast.ui.places.recipe.model import BITS, RecipeModel, Seen, Setting, label_of, recipe_model, say
 from chronocast.ui.places.recipe.parts import Form, Outcome, Shelf, Shelved
-from chronocast.ui.places.recipe.size_ruler import Ruled, SizeRuler, Stop
+from chronocast.ui.places.recipe.size_ruler import SizeRuler
 from chronocast.ui.theme import Theme, font
 
 
 class RecipePlace(QWidget):
-    """``RecipePlace(theme)``; ``show_batch`` gives it what there is.
+    """``RecipePlace(theme)``: a recipe, or the exceptions of some files.
 
     ``edited`` with what was done and the batch after it; ``preview`` with the batch as it would be while
     something is dragged; ``trouble`` and ``said`` with sentences; ``names_asked`` for the box of names.
     """
 
+    forecasts = True
     edited = pyqtSignal(str, object)
     preview = pyqtSignal(object)
     said = pyqtSignal(str)
@@ -103,6 +108,7 @@ class RecipePlace(QWidget):
         self.form.taken.connect(lambda key, number: QTimer.singleShot(0, lambda: self._taken(key, number)))
         self.form.typed.connect(lambda key, text: QTimer.singleShot(0, lambda: self._typed(key, text)))
         self.form.refused.connect(self.said)
+        self.ruler.dragged.connect(self.try_rate)
         self.ruler.set_to.connect(lambda bits: self.set_values({BITS: bits}, "set the rate"))
         self.outcome.mended.connect(lambda number: QTimer.singleShot(0, lambda: self._mend(number)))
         self.outcome.card_set.connect(lambda name, on: QTimer.singleShot(0, lambda: self._set_card(name, on)))
@@ -158,11 +164,12 @@ class RecipePlace(QWidget):
 
     # What is shown
 
-    def show_batch(
-        self, batch: Batch, prospect: Prospect | None, view: Outlook | None, before: Outlook | None
-    ) -> None:
-        """Another state of the batch, or a newer forecast of it."""
-        self.batch, self.prospect, self.view, self.before = batch, prospect, view, before
+    def show_desk(self, desk: Desk, touched: Touched) -> None:
+        """Show another state of the batch, or a newer forecast of it."""
+        if not touched & {"batch", "forecast"}:
+            return
+        batch = desk.batch
+        self.batch, self.prospect, self.view, self.before = batch, desk.prospect, desk.view, desk.before
         self.cells = [name for name in self.cells if batch.output(name)]
         self._stale = True
         if self.isVisible():
@@ -173,12 +180,26 @@ class RecipePlace(QWidget):
         if self._stale:
             QTimer.singleShot(0, self.show_now)
 
+    def enter(self) -> None:
+        """Take the keyboard."""
+        self.shelf.table.setFocus()
+
+    def leave(self) -> None:
+        """Make no more of the form."""
+        self._steps.stop()
+
+    def commands(self) -> Actions:
+        """It has only its own buttons."""
+        return {}
+
     def take_over(self, other: RecipePlace) -> None:
         """Show what another one showed (a change of theme makes everything anew)."""
         self.kind, self.id, self.cells = other.kind, other.id, list(other.cells)
 
     def open_recipe(self, identifier: str) -> None:
-        """Show a column's recipe."""
+        """Show a column's recipe; nothing changes where none is named."""
+        if not identifier:
+            return
         self.kind, self.id = "recipe", identifier
         self._stale = True
 
@@ -379,57 +400,10 @@ class RecipePlace(QWidget):
         return source.name if source else output.source
 
     def _ruled(self, items: list[OutputOutlook], judged: list[Judged]) -> Ruled:
-        recipe = self.recipes()[0]
-        picture = recipe.picture
-        rated = picture is not None and picture.steering.rated
-        target = float(picture.rate_control.target_bits_per_second) if rated and picture else None
-        mixed = common(self.recipes(), BITS) is MIXED
-        saved = self.saved_one()
-        saved_target = None
-        if saved and saved.picture and saved.picture.steering.rated:
-            saved_target = float(saved.picture.rate_control.target_bits_per_second)
+        recipe, saved = self.recipes()[0], self.saved_one()
         if not items:
-            bits = self.model.weighed.bits if self.model and self.model.weighed else 0.0
-            sound = self.model.weighed.sound if self.model and self.model.weighed else 0.0
-            return Ruled(bits * 0.9, bits, bits * 1.1, 60.0, sound, target, saved_target)
-        seconds = sum(item.ready.plan.seconds for item in items)
-        whole = together(items)[1]
-        low, likely, safe = (size * 8 / max(seconds, 1e-9) for size in (whole.p10, whole.likely, whole.safe))
-        sound = sum(item.sound_bytes for item in items) * 8 / max(seconds, 1e-9)
-        return Ruled(
-            low,
-            likely,
-            safe,
-            seconds,
-            sound,
-            target,
-            saved_target,
-            self._stops(items, judged),
-            len(items),
-            mixed,
-        )
-
-    def _stops(self, items: list[OutputOutlook], judged: list[Judged]) -> tuple[Stop, ...]:
-        """Limits in bit/s: of each card the tightest, and the drive."""
-        lengths = {item.ready.output.id: max(item.ready.plan.seconds, 1e-9) for item in items}
-        found: dict[tuple[str, bool], Stop] = {}
-        for one in judged:
-            for card, verdicts in one.cards:
-                limits, seconds = card.limits, lengths.get(one.output, 1.0)
-                broken = {v.what for v in verdicts if v.state == "breaks"}
-                for bits, words, ceiling, what in (
-                    (limits.bytes_most and limits.bytes_most * 8 / seconds, f"{card.name}: {size_text(limits.bytes_most or 0)}", True, "size"),
-                    (limits.bits_most, f"{card.name}: {rate_bits_text(limits.bits_most or 0)}", True, "bit rate"),
-                    (limits.bytes_least and limits.bytes_least * 8 / seconds, f"{card.name}: at least {size_text(limits.bytes_least or 0)}", False, "size"),
-                    (limits.bits_least, f"{card.name}: at least {rate_bits_text(limits.bits_least or 0)}", False, "bit rate"),
-                ):  # fmt: skip
-                    if not bits:
-                        continue
-                    key, old = (words, ceiling), found.get((words, ceiling))
-                    tighter = old is None or (bits < old.bits if ceiling else bits > old.bits)
-                    if tighter:
-                        found[key] = Stop(float(bits), words, ceiling, what in broken)
-        return tuple(found.values())
+            return ruled_typical(recipe, saved, self.model.weighed if self.model else None)
+        return ruled_files(recipe, saved, items, judged, common(self.recipes(), BITS) is MIXED)
 
     # What is done
 

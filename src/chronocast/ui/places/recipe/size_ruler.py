@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from math import log10
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
@@ -10,39 +9,11 @@ from PyQt6.QtGui import QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintE
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from chronocast.model.show import rate_bits_text, size_text
+from chronocast.preparation.ruler import Ruled
 from chronocast.ui.theme import Theme, font, scale
 from chronocast.ui.widgets import draw
 
 LOW, HIGH = 50_000.0, 500_000_000.0
-
-
-@dataclass(frozen=True)
-class Stop:
-    """A limit on the ruler, in bit/s: a ceiling, or a floor; ``broken`` where it is not kept."""
-
-    bits: float
-    words: str
-    ceiling: bool = True
-    broken: bool = False
-
-
-@dataclass(frozen=True)
-class Ruled:
-    """What lies on the ruler.  ``low``, ``likely`` and ``safe`` in bit/s; ``seconds`` turn them to bytes.
-
-    ``target`` is what can be dragged (None where the rate isn't asked for); ``saved`` the saved recipe's.
-    """
-
-    low: float = 0.0
-    likely: float = 0.0
-    safe: float = 0.0
-    seconds: float = 0.0
-    sound: float = 0.0
-    target: float | None = None
-    saved: float | None = None
-    stops: tuple[Stop, ...] = ()
-    files: int = 0
-    mixed: bool = False
 
 
 class SizeRuler(QWidget):

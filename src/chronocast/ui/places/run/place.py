@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
+import time
+
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
+from chronocast.ui.commands import Actions
+from chronocast.ui.desk.desk import Desk
+from chronocast.ui.places.place import Touched
 from chronocast.ui.places.run.fan import FanChart
-from chronocast.ui.places.run.model import RunModel, RunRow
+from chronocast.ui.places.run.model import RunModel, RunRow, run_model
 from chronocast.ui.theme import Theme, font, scale
 from chronocast.ui.widgets import draw
 from chronocast.ui.widgets.table import Col, RowsTable
@@ -159,15 +164,18 @@ class RunHead(QWidget):
 
 
 class RunPlace(QWidget):
-    """``RunPlace(theme)``.  Reports: ``pause_asked``, ``resume_asked``, ``stop_asked``, ``again_asked``, ``open_asked``."""
+    """``RunPlace(theme)``.  Reports: ``pause_asked``, ``resume_asked``, ``stop_asked``, ``again_asked``, ``open_asked``,
+    ``folder_asked`` (a path), ``move_asked`` (an output, how many places further).
+    """
 
+    forecasts = False
     pause_asked = pyqtSignal()
     resume_asked = pyqtSignal()
     stop_asked = pyqtSignal()
     again_asked = pyqtSignal()
     open_asked = pyqtSignal(str)
     folder_asked = pyqtSignal(str)
-    chosen = pyqtSignal(str)
+    move_asked = pyqtSignal(str, int)
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -225,13 +233,37 @@ class RunPlace(QWidget):
         selection.currentChanged.connect(lambda *_: self._describe())
         self._describe()
 
-    def show_run(self, run: RunModel) -> None:
+    def commands(self) -> Actions:
+        """What it does, by the ids of the table of commands."""
+        return {"run.move_up": lambda: self._move(-1), "run.move_down": lambda: self._move(1)}
+
+    def enter(self) -> None:
+        """Take the keyboard."""
+        self.table.setFocus()
+
+    def leave(self) -> None:
+        """Nothing goes on in it."""
+
+    def take_over(self, other: RunPlace) -> None:
+        """Nothing but the run is shown here."""
+
+    def show_desk(self, desk: Desk, touched: Touched) -> None:
         """Show another state of the run."""
+        if "run" in touched and desk.run is not None:
+            self.show_run(run_model(desk.run, time.time()))
+
+    def show_run(self, run: RunModel) -> None:
+        """Show a run as it is told."""
         self.run = run
         self.head.show_run(run)
         self.table.show_rows(run.rows, lambda row: row.id)
         self.fan.show_run(run)
         self._describe()
+
+    def _move(self, step: int) -> None:
+        row: RunRow | None = self.table.chosen()
+        if row is not None and self.run is not None and self.run.going:
+            self.move_asked.emit(row.id, step)
 
     def _describe(self) -> None:
         run = self.run

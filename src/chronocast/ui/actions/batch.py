@@ -1,0 +1,197 @@
+"""What is done with the batch as a whole: each asks what it must and hands on an edit."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QWidget
+
+from chronocast.journal.documents import BATCH_ENDING, save_batch
+from chronocast.journal.settings import load_settings, save_settings
+from chronocast.model.batch.batch import portable
+from chronocast.model.batch.edits import accept_media, set_folder
+from chronocast.model.errors import ChronocastError
+from chronocast.model.recipe.typed import parse_bytes
+from chronocast.model.show import size_text
+from chronocast.preparation.recut import Recut
+from chronocast.ui.commands import Actions
+from chronocast.ui.desk.session import Session
+from chronocast.ui.places.plan.model import recut_lines
+from chronocast.ui.theme import Theme
+
+EDIT_LIST_RATES = ("23.976", "24", "25", "29.97", "30", "50", "59.94", "60")
+"""Frames a second that an edit list may be of."""
+
+
+class BatchActions(QObject):
+    """``BatchActions(session, theme, window)``.  ``said`` and ``trouble`` are sentences; ``batch_asked`` another batch.
+
+    ``batch_asked`` brings the path of a batch to open, or None for a new one.
+    """
+
+    said = pyqtSignal(str)
+    trouble = pyqtSignal(str)
+    batch_asked = pyqtSignal(object)
+
+    def __init__(self, session: Session, theme: Theme, window: QWidget) -> None:
+        super().__init__(window)
+        self.session, self.theme, self.window = session, theme, window
+
+    def commands(self) -> Actions:
+        """What it does, by the ids of the table of commands."""
+        return {
+            "batch.new": lambda: self.batch_asked.emit(None),
+            "batch.open": self.open_batch,
+            "batch.save_copy": self.save_copy,
+            "batch.bring_in_files": self.bring_in_files,
+            "batch.bring_in_folder": self.bring_in_folder,
+            "batch.choose_target": self.choose_target,
+            "batch.choose_reserve": self.choose_reserve,
+            "batch.name_files": self.name_files,
+            "batch.search_media": self.search_media,
+            "batch.take_cut": lambda: self.take_cut([]),
+            "batch.write_cuts": self.write_cuts,
+            "batch.undo": self.session.undo,
+            "batch.redo": self.session.redo,
+        }
+
+    def _folder(self, title: str) -> Path | None:
+        """A folder that a person chooses, or None."""
+        name = QFileDialog.getExistingDirectory(self.window, title, str(self.session.path.parent))
+        return Path(name) if name else None
+
+    def open_batch(self) -> None:
+        """Choose a batch."""
+        name, _ = QFileDialog.getOpenFileName(
+            self.window, "Open a batch", str(self.session.path.parent), f"Batches (*{BATCH_ENDING})"
+        )
+        if name:
+            self.batch_asked.emit(Path(name))
+
+    def save_copy(self) -> None:
+        """Write a copy of the batch somewhere else (the batch itself is saved at every edit)."""
+        name, _ = QFileDialog.getSaveFileName(
+            self.window, "Save a copy of the batch", str(self.session.path), f"Batches (*{BATCH_ENDING})"
+        )
+        if name:
+            path = Path(name if name.endswith(BATCH_ENDING) else name + BATCH_ENDING)
+            try:
+                save_batch(self.session.batch, path)
+                self.said.emit(f"A copy of the batch was written to {path}. No film was made.")
+            except ChronocastError as error:
+                self.trouble.emit(str(error))
+
+    def bring_in_files(self) -> None:
+        """Choose files."""
+        names, _ = QFileDialog.getOpenFileNames(
+            self.window, "Bring in media and timelines", str(self.session.path.parent)
+        )
+        if names:
+            self.session.gather([Path(name) for name in names])
+
+    def bring_in_folder(self) -> None:
+        """Choose a folder."""
+        if folder := self._folder("Bring in a folder"):
+            self.session.gather([folder])
+
+    def ask_rate(self, paths: list[Path]) -> None:
+        """Edit lists don't say their rate: ask, then bring them in."""
+        names = ", ".join(path.name for path in paths[:3]) + (" and more" if len(paths) > 3 else "")
+        question = f"{names}: an edit list doesn't say its frame rate. It is"
+        rate, said = QInputDialog.getItem(self.window, "Frames per second", question, EDIT_LIST_RATES, 2)
+        if said:
+            self.session.gather(paths, rate)
+
+    def choose_target(self) -> None:
+        """Choose where the files go."""
+        if folder := self._folder("Where the files go"):
+            batch = set_folder(self.session.batch, portable(folder, self.session.path.parent))
+            self.session.edit("choose the target folder", batch)
+
+    def choose_reserve(self) -> None:
+        """How much is left free on every drive on purpose."""
+        text, said = QInputDialog.getText(
+            self.window,
+            "Left free on every drive",
+            "Leave at least so much free (on small drives at most a twentieth):",
+            text=size_text(load_settings().reserve_bytes),
+        )
+        if said:
+            try:
+                save_settings(load_settings().model_copy(update={"reserve_bytes": parse_bytes(text)}))
+            except ChronocastError as error:
+                self.trouble.emit(str(error))
+                return
+            self.session.forecast()
+
+    def name_files(self) -> None:
+        """The pattern for names, and what every file would be called."""
+        from chronocast.ui.places.plan.names_box import NamesBox
+
+        box = NamesBox(self.theme, self.session.batch, self.window)
+        if box.exec():
+            self.session.edit("name the files", box.batch)
+
+    def search_media(self) -> None:
+        """Choose a folder to look for missing media in."""
+        if folder := self._folder("Where the missing media may be"):
+            self.session.search_media(folder)
+
+    def take_cut(self, sources: list[str]) -> None:
+        """Look at what the new cut would change; take it if a person says so."""
+
+        def look(names: list[str], recuts: list[Recut]) -> None:
+            if not names:
+                self.said.emit("No sequence has changed.")
+                return
+            titles = ", ".join(s.name for s in self.session.batch.sources if s.id in names)
+            answer = QMessageBox(self.window)
+            answer.setText(f"Take {titles} as it is now?")
+            answer.setInformativeText("\n".join(recut_lines(recuts)) or "No output is made of it.")
+            yes = answer.addButton("Take it", QMessageBox.ButtonRole.AcceptRole)
+            answer.addButton("Leave it", QMessageBox.ButtonRole.RejectRole)
+            answer.exec()
+            if answer.clickedButton() is yes:
+                self.session.take_cut(names)
+
+        self.session.look_at_cut(sources, look)
+
+    def accept_damage(self, sources: list[str]) -> None:
+        """Accept what is damaged in some sources: their files show it, and their checks say so."""
+        prospect = self.session.prospect
+        if prospect is None:
+            return
+        marks = {
+            source: tuple(facts.fingerprint for facts in ready.facts.values() if facts.damage)
+            for source in sources
+            if (ready := prospect.sources.get(source))
+        }
+        batch = accept_media(self.session.batch, marks)
+        count = f"{len(sources)} source{'s' if len(sources) != 1 else ''}"
+        self.session.edit(f"accept the damage of {count}", batch)
+
+    def write_cuts(self) -> None:
+        """Choose a folder for the cut of every source and range."""
+        if folder := self._folder("Where the cuts go"):
+            self.session.write_cuts(folder)
+
+    def write_picks(self, identifier: str) -> None:
+        """Choose a file for the ranges of a source, as sub-clips."""
+        source = self.session.batch.source(identifier)
+        if source is None or not source.ranges:
+            self.said.emit("This source has no ranges to write yet.")
+            return
+        proposed = self.session.path.parent / f"{source.name} sub-clips.otio"
+        name, _ = QFileDialog.getSaveFileName(self.window, "Write sub-clips", str(proposed), "OTIO (*.otio)")
+        if name:
+            self.session.write_picks(Path(name), [source.id])
+
+    def show_differences(self, lines: list[str]) -> None:
+        """What is otherwise on disk than here."""
+        box = QMessageBox(self.window)
+        box.setWindowTitle("This window and the file on disk")
+        box.setText("What is otherwise in this window than on disk:" if lines else "Both say the same.")
+        box.setInformativeText("\n".join(lines))
+        box.addButton("Close", QMessageBox.ButtonRole.RejectRole)
+        box.open()

@@ -1,0 +1,199 @@
+"""Every command of the desktop, one row each: menus, finder, keys, documentation and tests read this table.
+
+What a command does is found by its id among the actions that places and the
+desk's parts offer (``commands()``).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import Literal
+
+PLAN, RANGE, RECIPE, RUN, CHECK = "Plan", "Range", "Recipe", "Run", "Check"
+PLACES = (PLAN, RANGE, RECIPE, RUN, CHECK)
+When = Literal["", "can undo", "can redo"]
+Actions = Mapping[str, Callable[[], object]]
+"""What commands do, by their ids."""
+
+
+@dataclass(frozen=True)
+class Command:
+    """One command.
+
+    Parameters
+    ----------
+    id
+        What its action is found by: a group and a verb.
+    menu
+        The menu it is in; a line stands above it where ``apart``.
+    words
+        What it is called everywhere.
+    key
+        Its shortcut, as Qt writes keys.
+    places
+        Where it can be used; everywhere if none is named.
+    at
+        Whose own menu has it, too: a *cell*'s or a *column*'s of the grid.
+    when
+        A condition that has to hold besides.
+    """
+
+    id: str
+    menu: str
+    words: str
+    key: str = ""
+    places: tuple[str, ...] = ()
+    at: tuple[Literal["cell", "column"], ...] = ()
+    when: When = ""
+    apart: bool = False
+
+    def can_be_used(self, place: str, holds: frozenset[str]) -> bool:
+        """Whether it can be used in a place while some conditions hold."""
+        return (not self.places or place in self.places) and (not self.when or self.when in holds)
+
+
+def _range(identifier: str, words: str, key: str) -> Command:
+    return Command(f"range.{identifier}", "Range", words, key, (RANGE,))
+
+
+def _cells(
+    identifier: str, words: str, key: str = "", at: tuple[Literal["cell", "column"], ...] = ("cell",)
+) -> Command:
+    return Command(f"plan.{identifier}", "Recipes", words, key, (PLAN,), at)
+
+
+COMMANDS: tuple[Command, ...] = (
+    Command("batch.new", "Batch", "New batch", "Ctrl+N"),
+    Command("batch.open", "Batch", "Open batch…", "Ctrl+O"),
+    Command("batch.save_copy", "Batch", "Save a copy as…", "Ctrl+Shift+S"),
+    Command("batch.bring_in_files", "Batch", "Bring in files…", "Ctrl+I"),
+    Command("batch.bring_in_folder", "Batch", "Bring in a folder…", "Ctrl+Shift+I"),
+    Command("batch.choose_target", "Batch", "Target folder…", "Ctrl+T"),
+    Command("batch.choose_reserve", "Batch", "What is left free on every drive…"),
+    Command("batch.name_files", "Batch", "How files are named…", "Ctrl+Shift+N"),
+    Command("batch.search_media", "Batch", "Search a folder for missing media…", "Ctrl+Shift+M"),
+    Command("batch.take_cut", "Batch", "Take the new cut of changed sequences…", "Ctrl+Shift+K"),
+    Command("batch.write_cuts", "Batch", "Write the cuts as OTIO and edit lists…"),
+    Command("window.close", "Batch", "Quit", "Ctrl+Q", apart=True),
+    Command("batch.undo", "Edit", "Undo", "Ctrl+Z", when="can undo"),
+    Command("batch.redo", "Edit", "Redo", "Ctrl+Shift+Z", when="can redo"),
+    Command("plan.find", "Edit", "Find sources", "Ctrl+F", apart=True),
+    Command(
+        "place.fill",
+        "Edit",
+        "Ask for the selected cells, or in Range for the range's files, or clear them",
+        "Ctrl+Return",
+        (PLAN, RANGE),
+        ("cell",),
+    ),
+    Command(
+        "plan.accept_damage", "Edit", "Accept the damage of the selected sources", "", (PLAN,), ("cell",)
+    ),
+    Command(
+        "plan.hold", "Edit", "Hold back the selected outputs, or release them", "Ctrl+H", (PLAN,), ("cell",)
+    ),
+    Command(
+        "plan.fold",
+        "Edit",
+        "Fold the ranges of the selected sources, or unfold them",
+        "Ctrl+L",
+        (PLAN,),
+        ("cell",),
+    ),
+    Command(
+        "place.remove",
+        "Edit",
+        "Remove the selected sources, or in Range the range",
+        "Ctrl+Delete",
+        (PLAN, RANGE),
+        ("cell",),
+    ),
+    Command("run.begin", "Run", "Begin", "Ctrl+R"),
+    Command("run.begin_replacing", "Run", "Begin, replacing files of the same name"),
+    Command("run.pause_or_resume", "Run", "Pause or resume", "Ctrl+P"),
+    Command("run.stop", "Run", "Stop", "Ctrl+."),
+    Command("run.move_up", "Run", "Move the chosen output up", "Alt+Up"),
+    Command("run.move_down", "Run", "Move the chosen output down", "Alt+Down"),
+    Command("run.retry", "Run", "Try again what needs you"),
+    Command("run.measure", "Run", "Measure this machine again"),
+    _cells("open_recipe", "Open the recipe of the selected column", "Ctrl+E", ("cell", "column")),
+    _cells("open_cells", "Set exceptions for the selected cells", "Ctrl+Shift+E"),
+    _cells("clear_exceptions", "Take the exceptions of the selected cells away"),
+    Command("plan.add_column", "Recipes", "Add a recipe as a column…", "Ctrl+Shift+A", at=("column",)),
+    _cells("like_the_source", "A recipe that makes files as the selected source is", "Ctrl+Shift+L"),
+    _cells("fill_favourite", "Ask for the favourite recipe of the selected sources", "F6"),
+    _cells("fill_column", "Fill the selected column", "Ctrl+Shift+D", ("cell", "column")),
+    _cells("fill_rows", "Fill the selected rows", "Ctrl+D"),
+    _cells("copy_row", "Copy the choices of the selected row", "Ctrl+Shift+C"),
+    _cells("paste_row", "Give the selected rows the copied choices", "Ctrl+Shift+V"),
+    _cells("move_left", "Move the selected column left", "Ctrl+Shift+Left", ("cell", "column")),
+    _cells("move_right", "Move the selected column right", "Ctrl+Shift+Right", ("cell", "column")),
+    _cells("remove_column", "Remove the selected column", "Ctrl+Shift+Delete", ("cell", "column")),
+    _cells("decide_again", "Look anew for the common quality of the selected outputs"),
+    _cells("choose_folder", "A target folder for the selected outputs only…"),
+    _range("play_or_stand", "Play, or stand", "Space"),
+    _range("backwards", "Backwards, faster each time", "J"),
+    _range("stand", "Stand", "K"),
+    _range("forwards", "Forwards, faster each time", "L"),
+    _range("frame_back", "One frame back", "Left"),
+    _range("frame_on", "One frame on", "Right"),
+    _range("second_back", "One second back", "Shift+Left"),
+    _range("second_on", "One second on", "Shift+Right"),
+    _range("first_frame", "To the first frame of the source", "Home"),
+    _range("last_frame", "To the last frame of the source", "End"),
+    _range("edit_before", "To the edit before", "Up"),
+    _range("next_edit", "To the next edit", "Down"),
+    _range("mark_in", "First picture here", "I"),
+    _range("mark_out", "Last picture here", "O"),
+    _range("go_to_in", "To the first picture of the range", "Shift+I"),
+    _range("go_to_out", "To the last picture of the range", "Shift+O"),
+    _range("play_range", "Play the range", "Shift+Space"),
+    _range("take", "Take what is marked, beside the whole", "Return"),
+    _range("take_instead", "Take what is marked, instead of the whole", "Shift+Return"),
+    _range("drop_marks", "Let the marks go", "Escape"),
+    _range("mend", "Mend the ends of the range", "M"),
+    _range("next_source", "Next source", "N"),
+    _range("source_before", "Source before", "Shift+N"),
+    _range("next_range", "Next range", "R"),
+    _range("range_before", "Range before", "Shift+R"),
+    _range("next_file", "Next file of this source", "T"),
+    _range("go_to_time", "Go to a time", "G"),
+    _range("switch_framing", "Framing, or first and last", "F"),
+    _range("set_centre", "A key of the centre here", "C"),
+    _range("zoom_range", "The range closer on the filmstrip", "Z"),
+    _range("zoom_all", "All of the source on the filmstrip", "Shift+Z"),
+    _range("rename", "Rename the range", "F2"),
+    _range("split", "One file for each clip…", "Ctrl+Shift+F"),
+    _range("write_picks", "Write the ranges of this source as sub-clips…", "Ctrl+Shift+U"),
+    *(
+        Command(f"go.{name.lower()}", "View", name, f"Ctrl+{number}")
+        for number, name in enumerate(PLACES, start=1)
+    ),
+    Command("window.other_theme", "View", "Other theme (Ink, Paper)", "Ctrl+Shift+T", apart=True),
+    Command("window.larger_text", "View", "Larger text", "Ctrl++"),
+    Command("window.smaller_text", "View", "Smaller text", "Ctrl+-"),
+    Command("window.show_pictures", "View", "Show pictures again"),
+    Command("window.find_command", "View", "Find a command…", "Ctrl+K"),
+    Command("window.about", "View", "About Chronocast"),
+)
+
+
+def as_markdown() -> str:
+    """The table as a page of the documentation."""
+    lines = [
+        "# Commands and keys",
+        "",
+        "Every command is in the *Commands* menu, with its key, and in the finder (Ctrl+K), which takes a few letters",
+        "of it. *Where* names the places it can be used in; where nothing stands it can be used everywhere. Made from",
+        "the desktop's own table by `tools/commands`.",
+    ]
+    menus = dict.fromkeys(command.menu for command in COMMANDS)
+    for menu in menus:
+        lines += ["", f"## {menu}", "", "| command | key | where |", "| --- | --- | --- |"]
+        lines += [
+            f"| {command.words} | {command.key} | {', '.join(command.places)} |"
+            for command in COMMANDS
+            if command.menu == menu
+        ]
+    return "\n".join(lines) + "\n"
