@@ -17,7 +17,7 @@ from hypothesis import HealthCheck, settings
 
 def leave_nothing_running(state: str) -> None:
     """End runners that a failed test left behind, or they would slow down the others."""
-    from chronocast.run.client import runner_lives
+    from chronocast.run.runner_lock import runner_lives
 
     for lock in Path(state).glob("runs/*/*.lock"):
         if runner_lives(lock.with_suffix(".run")):

@@ -14,7 +14,8 @@ from chronocast.journal.runs import RunJournal
 from chronocast.model.batch.batch import FULL, Batch
 from chronocast.model.batch.edits import add_recipe, add_source, fill
 from chronocast.model.recipe.recipe import FrameSize, PictureRecipe, RateControl, Recipe, SoundRecipe
-from chronocast.run.client import begin_run, runner_lives
+from chronocast.run.client import begin_run
+from chronocast.run.runner_lock import runner_lives
 from chronocast.run.view import RunView, read_view
 from tests.footage import clip
 

@@ -14,7 +14,8 @@ from pathlib import Path
 
 from chronocast.journal.documents import load_batch
 from chronocast.journal.runs import Record, RunJournal
-from chronocast.run.client import ask, begin_run, last_run, runner_lives
+from chronocast.run.client import ask, begin_run, last_run
+from chronocast.run.runner_lock import runner_lives
 from tests.footage import counters
 from tests.runs import HEAVY, children_did, children_of, gone, over, see, small_batch, wait
 

@@ -22,8 +22,9 @@ from chronocast.journal.documents import load_batch, save_batch
 from chronocast.journal.runs import RunJournal
 from chronocast.model.batch.edits import add_source, fill
 from chronocast.run import runner as runner_room
-from chronocast.run.client import RunError, ask, begin_run, runner_lives, stop_run
+from chronocast.run.client import RunError, ask, begin_run, stop_run
 from chronocast.run.runner import Runner
+from chronocast.run.runner_lock import runner_lives
 from chronocast.run.view import read_view
 from tests.runs import HEAVY, over, render, see, small_batch, wait
 

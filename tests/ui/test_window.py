@@ -11,7 +11,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QMessageBox
 
 from chronocast.journal.documents import load_batch
-from chronocast.run.client import runner_lives
+from chronocast.run.runner_lock import runner_lives
 from chronocast.ui.commands import CHECK, COMMANDS, PLACES, RUN
 from tests.footage import clip, counters
 from tests.runs import HEAVY, QUICK, RATED, small_batch

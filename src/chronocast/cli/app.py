@@ -357,7 +357,8 @@ def pause(batch: BatchPath) -> None:
 @app.command()
 def resume(batch: BatchPath) -> None:
     """Let a paused run go on; take up one whose runner went away."""
-    from chronocast.run.client import runner_lives, start_runner
+    from chronocast.run.client import start_runner
+    from chronocast.run.runner_lock import runner_lives
 
     journal = _journal(batch)
     if not runner_lives(journal):

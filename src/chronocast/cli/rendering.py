@@ -12,7 +12,8 @@ from typing import Any
 
 from chronocast.journal.runs import RunJournal
 from chronocast.model.show import clock_text, size_text, time_text
-from chronocast.run.client import RunError, runner_lives, stop_run
+from chronocast.run.client import RunError, stop_run
+from chronocast.run.runner_lock import runner_lives
 from chronocast.run.view import OutputView, RunView, read_view
 
 EXIT = {"done": 0, "needs you": 1, "stopped": 130}
@@ -20,19 +21,15 @@ EXIT = {"done": 0, "needs you": 1, "stopped": 130}
 
 def view_of(journal: Path) -> RunView:
     """A run as it is now."""
-    opened = RunJournal(journal)
-    try:
+    with RunJournal(journal) as opened:
         return read_view(opened, runner_lives(journal))
-    finally:
-        opened.close()
 
 
 def follow(journal: Path, as_json: bool) -> int:
     """Show a run until it ends; the exit status.  Ctrl-C stops the run."""
-    opened = RunJournal(journal)
     view, line = RunView(), ProgressLine(enabled=not as_json and sys.stderr.isatty())
     asked, silent_since = False, time.monotonic()
-    try:
+    with RunJournal(journal) as opened:
         while True:
             try:
                 fresh = opened.records(view.last)
@@ -60,8 +57,6 @@ def follow(journal: Path, as_json: bool) -> int:
                 sys.stderr.write("Stopping; finished pieces are kept…\n")
                 with contextlib.suppress(RunError):
                     stop_run(journal)
-    finally:
-        opened.close()
     line.clear()
     if as_json:
         _json({"event": "ended", "outcome": view.outcome, "sentence": view.sentence,

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import contextlib
-import fcntl
 import hashlib
 import json
 import os
@@ -12,6 +11,7 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
+from chronocast.journal.locks import Lock
 from chronocast.journal.places import state_folder
 from chronocast.model.batch.batch import Batch, read_batch, write_batch
 from chronocast.model.errors import ChronocastError
@@ -148,15 +148,10 @@ def _revision(data: bytes) -> str:
 def _alone(path: Path) -> Iterator[None]:
     """One process at a time looks at a batch's file and writes it."""
     name = hashlib.blake2b(os.fsencode(os.path.realpath(path)), digest_size=10).hexdigest()
-    try:
-        folder = state_folder() / "locks"
-        folder.mkdir(parents=True, exist_ok=True)
-        lock = open(folder / f"{name}.lock", "a")  # noqa: SIM115 - closed below
-    except OSError:  # where nothing can be locked a batch can still be written
-        yield
-        return
-    with lock:
-        fcntl.flock(lock, fcntl.LOCK_EX)
+    lock = Lock(state_folder() / "locks" / f"{name}.lock")
+    with contextlib.ExitStack() as held:
+        with contextlib.suppress(OSError):  # where nothing can be locked a batch can still be written
+            held.enter_context(lock)
         yield
 
 

@@ -13,7 +13,7 @@ import time
 from contextlib import AbstractContextManager
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Any, Self
 
 from sqlalchemy import Column, Float, Integer, MetaData, String, Table, Text, insert, select, update
 from sqlalchemy.dialects.sqlite import insert as upsert
@@ -62,6 +62,12 @@ class RunJournal:
     def __init__(self, path: Path, *, write: bool = True) -> None:
         self.path = path
         self._engine = open_database(path, _tables, write=write)
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.close()
 
     def close(self) -> None:
         """Give the file back."""

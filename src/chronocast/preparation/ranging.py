@@ -86,11 +86,8 @@ def look_at(source: SourceReady, part: FrameRange) -> tuple[End | None, End | No
     from chronocast.media.viewing.end_pictures import look_at_ends
     from chronocast.media.viewing.stills import LookingReaders, Stills
 
-    readers = LookingReaders(2, 2, hurry=True)
-    try:
+    with LookingReaders(2, 2, hurry=True) as readers:
         return look_at_ends(Stills(source.cut, readers), part)
-    finally:
-        readers.close()
 
 
 def typed_range(source: SourceReady, first: str, last: str, now: FrameRange | None = None) -> FrameRange:

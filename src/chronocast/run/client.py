@@ -3,35 +3,23 @@
 from __future__ import annotations
 
 import contextlib
-import fcntl
 import os
 import subprocess
 import sys
 import time
 from pathlib import Path
-from typing import IO, Any
+from typing import Any
 
+from chronocast.journal.locks import Lock
 from chronocast.journal.places import state_folder
 from chronocast.model.batch.batch import Batch
 from chronocast.model.errors import ChronocastError
 from chronocast.run.lease import Leased, take_lease
+from chronocast.run.runner_lock import lock_path, runner_lives, taken
 
 
 class RunError(ChronocastError):
     """A run that can't be begun, found or spoken to."""
-
-
-def runner_lives(journal: Path) -> bool:
-    """Whether a runner holds this journal at this moment."""
-    try:
-        with open(journal.with_suffix(".lock")) as file:
-            try:
-                fcntl.flock(file, fcntl.LOCK_SH | fcntl.LOCK_NB)
-            except OSError:
-                return True
-    except OSError:
-        pass
-    return False
 
 
 def start_runner(journal: Path) -> None:
@@ -47,10 +35,10 @@ def start_runner(journal: Path) -> None:
     try:
         logs.mkdir(parents=True, exist_ok=True)
         with (
-            open(journal.with_suffix(".lock"), "a+") as lock,
+            open(lock_path(journal), "a+") as lock,
             open(logs / f"{journal.parent.name}-{journal.stem}.log", "ab") as log,
         ):
-            if not _taken(lock):
+            if not taken(lock):
                 raise RunError("This run has a runner already.", "Follow it, or stop it first.")
             subprocess.Popen(
                 [sys.executable, "-m", "chronocast.run.runner", str(journal), str(lock.fileno())],
@@ -61,17 +49,6 @@ def start_runner(journal: Path) -> None:
         raise RunError(
             f"The runner could not be started: {error.strerror}.", "Check the state folder."
         ) from None
-
-
-def _taken(lock: IO[str]) -> bool:
-    """Whether a lock could be had; whoever asks if its holder lives has it for a moment, too."""
-    for _ in range(20):
-        try:
-            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
-            return True
-        except OSError:
-            time.sleep(0.05)
-    return False
 
 
 def last_run(batch_path: Path) -> Path | None:
@@ -97,8 +74,7 @@ def begin_run(batch: Batch, batch_path: Path, options: dict[str, Any] | None = N
     folder = runs_folder(state_folder(), batch_path)
     try:
         folder.mkdir(parents=True, exist_ok=True)
-        with open(folder / ".beginning", "a+") as beginning:
-            fcntl.flock(beginning, fcntl.LOCK_EX)  # two that begin at once do so one after the other
+        with Lock(folder / ".beginning"):  # two that begin at once do so one after the other
             return _begin(batch, batch_path, options or {})
     except OSError as error:
         raise RunError(f"The run could not be begun: {error.strerror}.", f"Check {folder}.") from None
@@ -157,7 +133,7 @@ def see_free(batch_path: Path) -> None:
     except Leased as error:
         raise RunError(error.sentence, error.remedy) from None
     if lease is not None:
-        lease.close()
+        lease.free()
 
 
 def ask(
@@ -172,8 +148,7 @@ def ask(
 
     if not runner_lives(journal):
         raise RunError("That run is not going on.", "Begin it again.")
-    opened = RunJournal(journal)
-    try:
+    with RunJournal(journal) as opened:
         number = opened.ask(kind, body)
         until = time.monotonic() + wait_seconds
         while time.monotonic() < until:
@@ -185,8 +160,6 @@ def ask(
                 opened.answer(number, False, GONE)
                 raise RunError(GONE, "Take the run up again, or begin anew.")
             time.sleep(0.03)
-    finally:
-        opened.close()
     raise RunError("The runner did not answer in time.", "Its log says more; the request stands.")
 
 
@@ -206,8 +179,7 @@ def stop_run(journal: Path, wait_seconds: float = STOP_SECONDS) -> str:
     """
     from chronocast.journal.runs import RunJournal
 
-    opened = RunJournal(journal)
-    try:
+    with RunJournal(journal) as opened:
         if any(record.kind == "ended" for record in opened.records()):
             raise RunError("That run has ended already.")
         if runner_lives(journal):
@@ -222,8 +194,6 @@ def stop_run(journal: Path, wait_seconds: float = STOP_SECONDS) -> str:
             return "Stopped."
         opened.append("ended", {"outcome": "stopped", "sentence": ENDED})
         return f"Stopped. {ENDED}"
-    finally:
-        opened.close()
 
 
 ENDED = "Its runner did not come to rest by itself; what is finished is kept."
@@ -238,7 +208,7 @@ def _end_runner(journal: Path) -> None:
     import psutil
 
     try:
-        pid = int(journal.with_suffix(".lock").read_text())
+        pid = int(lock_path(journal).read_text())
         process = psutil.Process(pid)
         if str(journal) not in process.cmdline():
             raise RunError("The runner can't be found on this machine.", "Stop it where it runs.")

@@ -2,45 +2,47 @@
 
 from __future__ import annotations
 
-import fcntl
+import contextlib
 import getpass
 import os
 import socket
 from pathlib import Path
-from typing import IO
 
+from chronocast.journal.locks import Lock
 from chronocast.model.errors import ChronocastError
+
+NAME_AT_MOST = 200
+"""So much of a holder's name is read."""
 
 
 class Leased(ChronocastError):
     """Somebody else is running the batch."""
 
 
-def take_lease(batch_path: Path) -> IO[str] | None:
-    """The lease, to be held open for as long as the run lasts.
+def take_lease(batch_path: Path) -> Lock | None:
+    """The lease, to be held for as long as the run lasts.
 
     None where the folder can't be written: it can't hold a lease, but its
     batch can still be run.
 
-    Raises:
-        Leased: somebody has it; the sentence says who.
+    Raises
+    ------
+    Leased
+        Somebody has it; the sentence says who.
     """
     path = batch_path.with_name(f".{batch_path.name}.lease")
+    lease = Lock(path)
     try:
-        file = open(path, "a+")  # noqa: SIM115 - held for as long as the run lasts
+        free = lease.take()
     except OSError:
         return None
-    try:
-        fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
-    except OSError:
-        file.seek(0)
-        holder = file.read(200).strip() or "someone else"
-        file.close()
+    if not free:
+        holder = ""
+        with contextlib.suppress(OSError):
+            holder = path.read_text(errors="replace")[:NAME_AT_MOST].strip()
         raise Leased(
-            f"{batch_path.name} is being run by {holder}.", "Wait for that run, or stop it."
-        ) from None
-    file.seek(0)
-    file.truncate()
-    file.write(f"{getpass.getuser()} on {socket.gethostname()} (process {os.getpid()})\n")
-    file.flush()
-    return file
+            f"{batch_path.name} is being run by {holder or 'someone else'}.", "Wait for that run, or stop it."
+        )
+    with contextlib.suppress(OSError):
+        path.write_text(f"{getpass.getuser()} on {socket.gethostname()} (process {os.getpid()})\n")
+    return lease

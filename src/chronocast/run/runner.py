@@ -12,7 +12,6 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
-import fcntl
 import json
 import logging
 import os
@@ -20,7 +19,7 @@ import signal
 import sys
 import time
 from pathlib import Path
-from typing import IO, Any
+from typing import Any
 
 from chronocast.crew import contract as c
 from chronocast.crew.local.crew import LocalCrew
@@ -35,6 +34,7 @@ from chronocast.forecast.band import Band
 from chronocast.forecast.experience import PieceFact, learn_from
 from chronocast.journal.database import JournalError
 from chronocast.journal.ledger import Ledger, MadeFile
+from chronocast.journal.locks import Lock
 from chronocast.journal.runs import Record, Request, RunJournal
 from chronocast.journal.workspace import Workspace
 from chronocast.model.answers import Answer
@@ -61,6 +61,7 @@ from chronocast.run.lessons import DamagedPicture, damaged_parts, does_not_fit, 
 from chronocast.run.machine import Machine
 from chronocast.run.recovery import tidy
 from chronocast.run.reporter import Reporter
+from chronocast.run.runner_lock import hold_lock
 from chronocast.run.settling import decide, superseded
 
 log = logging.getLogger("chronocast.runner")
@@ -131,7 +132,7 @@ class Runner:
         self.crew = crew
         self.leaving = False
         self.full_since = 0.0
-        self.lease: IO[str] | None = None
+        self.lease: Lock | None = None
         self.seen_requests: set[int] = set()
         self.ended_still: set[tuple[str, int]] = set()
         self.stop_asked = False
@@ -170,7 +171,7 @@ class Runner:
             if self.crew is not None:
                 await self.crew.close()
             if self.lease is not None:
-                self.lease.close()  # at once, not when nobody remembers this runner
+                self.lease.free()  # at once, not when nobody remembers this runner
 
     async def _with_helpers(self, records: list[Record]) -> str:
         """Prepare and carry the run through; whatever fails of the runner itself ends the run and says so."""
@@ -767,40 +768,10 @@ async def _main(path: Path) -> int:
     return {"done": 0, "needs you": 1, "stopped": 130, "left": 0}.get(outcome, 1)
 
 
-def lock_path(journal: Path) -> Path:
-    """The lock file that the runner of a journal holds."""
-    return journal.with_suffix(".lock")
-
-
-def hold_lock(path: Path, inherited: int | None) -> IO[str] | None:
-    """The runner's lock, to be held for as long as it lives; None if another runner has it.
-
-    Whoever starts a runner takes the lock first and hands it down, so that
-    there is no moment in which the run seems to be nobody's.
-    """
-    if inherited is not None:
-        lock = os.fdopen(inherited, "r+")
-    else:
-        lock = open(path, "a+")  # noqa: SIM115 - held for as long as the runner lives
-        for _ in range(20):  # whoever asks whether we live holds it for a moment, too
-            try:
-                fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
-                break
-            except OSError:
-                time.sleep(0.05)
-        else:
-            return None
-    lock.seek(0)
-    lock.truncate()
-    lock.write(str(os.getpid()))
-    lock.flush()
-    return lock
-
-
 def main() -> None:
     path = Path(sys.argv[1])
     logging.basicConfig(level=logging.INFO, format="%(asctime)s %(name)s %(levelname)s %(message)s")
-    lock = hold_lock(lock_path(path), int(sys.argv[2]) if len(sys.argv) > 2 else None)
+    lock = hold_lock(path, int(sys.argv[2]) if len(sys.argv) > 2 else None)
     if lock is None:
         log.info("another runner has this journal")
         sys.exit(0)

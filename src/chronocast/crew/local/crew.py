@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
-import fcntl
 import json
 import logging
 import os
@@ -17,11 +16,12 @@ import sys
 import time
 from collections.abc import AsyncIterator, Mapping
 from pathlib import Path
-from typing import IO, Any, Literal
+from typing import Any, Literal
 
 import psutil
 
 from chronocast.crew.contract import AttemptFailed, CrewEvent, Finished, Granted, Progressed, Returned
+from chronocast.journal.locks import Lock
 from chronocast.model.messages.jobs import Job
 from chronocast.model.stages import HERE
 from chronocast.preparation.station.this import machine_slots
@@ -29,36 +29,6 @@ from chronocast.preparation.station.this import machine_slots
 log = logging.getLogger(__name__)
 POLL_SECONDS = 0.1
 KILL_AFTER_SECONDS = 5.0
-
-
-class SlotLock:
-    """One slot's lock file."""
-
-    def __init__(self, path: Path) -> None:
-        self.path = path
-        self._file: IO[str] | None = None
-
-    def take(self) -> bool:
-        """Whether the slot is ours now."""
-        if self._file is not None:
-            return True
-        self.path.parent.mkdir(parents=True, exist_ok=True)
-        file = open(self.path, "w")  # noqa: SIM115 - held for as long as the slot is
-        try:
-            fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        except OSError:
-            file.close()
-            return False
-        file.write(str(os.getpid()))
-        file.flush()
-        self._file = file
-        return True
-
-    def free(self) -> None:
-        """Give the slot back."""
-        if self._file is not None:
-            self._file.close()
-            self._file = None
 
 
 class Child:
@@ -90,7 +60,7 @@ class Child:
 class _Hand:
     """A slot in use: its lock, its child, what it is doing."""
 
-    def __init__(self, number: int, lock: SlotLock) -> None:
+    def __init__(self, number: int, lock: Lock) -> None:
         self.name, self.lock = f"{HERE}-{number}", lock
         self.child: Child | None = None
         self.said = lock.path.with_suffix(".stderr")
@@ -129,7 +99,7 @@ class LocalCrew:
         own = [sys.executable, "-m", "chronocast.crew.local.child", str(os.getpid()), str(child_log or "")]
         self._command = child_command or own
         count = slots or machine_slots()
-        self._hands = [_Hand(n, SlotLock(folder / f"slot-{n}.lock")) for n in range(count)]
+        self._hands = [_Hand(n, Lock(folder / f"slot-{n}.lock")) for n in range(count)]
         self._queue: asyncio.Queue[CrewEvent] = asyncio.Queue()
         self._wanted = 0
         self._tasks: set[asyncio.Task[None]] = set()

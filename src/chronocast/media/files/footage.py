@@ -12,6 +12,8 @@ import av
 import numpy as np
 from numpy.typing import NDArray
 
+from chronocast.media.filter_graph import FilterGraph
+from chronocast.media.picture.convert import field_first
 from chronocast.model.picture.colour import BT709, Colour
 from chronocast.model.recipe.layouts import USUAL
 
@@ -115,17 +117,7 @@ def write_footage(
 
 def _upper_first(frame: av.VideoFrame) -> av.VideoFrame:
     """The picture, marked as interlaced with its upper field first."""
-    graph = av.filter.Graph()
-    source = graph.add_buffer(
-        template=None, width=frame.width, height=frame.height, format=frame.format, time_base=Fraction(1, 25)
-    )
-    node, sink = graph.add("setfield", "tff"), graph.add("buffersink")
-    source.link_to(node)
-    node.link_to(sink)
-    graph.configure()
-    frame.pts, frame.time_base = 0, Fraction(1, 25)
-    graph.vpush(frame)
-    return graph.vpull()
+    return FilterGraph.of_pictures(frame, [field_first("top")], Fraction(1, 25)).one(frame, 0)
 
 
 def woven(pictures: Iterable[NDArray[np.uint8]]) -> Iterable[NDArray[np.uint8]]:

@@ -14,6 +14,7 @@ import numpy as np
 
 from chronocast.media.errors import NotMedia
 from chronocast.media.files.sound import HEARD
+from chronocast.media.filter_graph import Filter, FilterGraph
 from chronocast.media.picture.compose import picture_digest
 from chronocast.media.source.inspect import timecode_of
 from chronocast.media.source.opening import listening, opened
@@ -244,30 +245,17 @@ def _loudness(path: str) -> dict[str, Any]:
     """Integrated loudness in LUFS and true peak in dBTP of the first track (ITU-R BS.1770-4)."""
     from math import log10
 
-    from av.filter import Graph
-
     with opened(path) as container:
         stream = container.streams.audio[0]
-        graph, last = Graph(), {}
-        source = graph.add_abuffer(template=stream)
-        node = graph.add("ebur128", "metadata=1:peak=true")
-        source.link_to(node)
-        node.link_to(graph.add("abuffersink"))
-        graph.configure()
-
-        def pull() -> None:
-            while True:
-                try:
-                    out = graph.pull()
-                except (av.error.BlockingIOError, av.error.EOFError):
-                    return
-                last.update(out.metadata)
-
+        graph = FilterGraph.of_sound(stream, [Filter("ebur128", "metadata=1:peak=true")])
+        last: dict[str, str] = {}
         for frame in container.decode(stream):
-            graph.push(frame)
-            pull()
-        graph.push(None)
-        pull()
+            graph.push_sound(frame)
+            for measured in graph.made():
+                last.update(measured.metadata)
+        graph.end()
+        for measured in graph.made():
+            last.update(measured.metadata)
     loud = last.get("lavfi.r128.I")
     peaks = [
         float(value) for key, value in last.items() if "true_peaks_ch" in key or key.endswith("true_peak")

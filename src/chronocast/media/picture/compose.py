@@ -10,10 +10,10 @@ from typing import Any
 
 import av
 import numpy as np
-from av.filter import Graph
 from numpy.typing import NDArray
 
 from chronocast.media.errors import MediaError
+from chronocast.media.filter_graph import Filter, FilterGraph
 from chronocast.model.picture.colour import RGB_MATRIX, Colour, is_wide, same_look
 from chronocast.model.picture.colour import told as colour_told
 from chronocast.model.picture.geometry import Placement, View, place
@@ -35,7 +35,7 @@ class Composer:
         self.width, self.height, self.pixel_format = width, height, pixel_format
         self.canvas, self.view, self.colour, self.output_shape = canvas, view, colour, output_shape
         self.alpha = samples_of(pixel_format)[2]
-        self._graphs: OrderedDict[tuple[Any, ...], Graph] = OrderedDict()
+        self._graphs: OrderedDict[tuple[Any, ...], FilterGraph] = OrderedDict()
 
     def see_through(self) -> Composer:
         """A composer of the same pictures, with an alpha plane: its colours are multiplied by it."""
@@ -94,11 +94,8 @@ class Composer:
                 self._graphs.popitem(last=False)
         self._graphs.move_to_end(key)
         graph = self._graphs[key]
-        picture.pts, picture.time_base = None, Fraction(1, 1000)
-        picture.colorspace, picture.color_range = 2, 0  # said to the filters, by number, once
         try:
-            graph.vpush(picture)
-            return graph.vpull()
+            return graph.one(picture)
         except av.error.FFmpegError as error:
             raise MediaError(
                 f"A picture of {picture.width}×{picture.height} could not be composed: {error.strerror}."
@@ -181,58 +178,45 @@ class Composer:
 
     def _graph(
         self, picture: av.VideoFrame, lies: Placement, turned: int, colour: Colour, alpha: Alpha
-    ) -> Graph:
-        graph = Graph()
-        source = graph.add_buffer(
-            width=picture.width, height=picture.height, format=picture.format, time_base=Fraction(1, 1000)
-        )
-        chain: list[tuple[str, str | None]] = []
+    ) -> FilterGraph:
+        chain: list[Filter] = []
         if alpha == "straight":
-            chain += [("format", _planar_alpha(picture)), ("premultiply", "inplace=1")]
+            chain += [Filter("format", _planar_alpha(picture)), Filter("premultiply", "inplace=1")]
         for turn in _TURNS.get(turned, ()):
             name, _, way = turn.partition("=")
-            chain.append((name, way or None))
+            chain.append(Filter(name, way))
         upright = (picture.height, picture.width) if turned in (90, 270) else (picture.width, picture.height)
         x, y, w, h = lies.crop
         if (x, y, w, h) != (0, 0, *upright):
             if (x % 2 or y % 2) and alpha != "straight":
-                chain.append(("format", "yuv444p" if _bits(picture) == 8 else "yuv444p16le"))
-            chain.append(("crop", f"{w}:{h}:{x}:{y}:exact=1"))
+                chain.append(Filter("format", "yuv444p" if _bits(picture) == 8 else "yuv444p16le"))
+            chain.append(Filter("crop", f"{w}:{h}:{x}:{y}:exact=1"))
         chain += self._conversion(colour, lies.size, picture)
         if lies.size != (self.width, self.height):
             ground = "black@0" if self.alpha else "black"
-            chain.append(("pad", f"{self.width}:{self.height}:{lies.at[0]}:{lies.at[1]}:{ground}"))
-        chain.append(("setsar", "1"))
-        last = source
-        for name, told in chain:
-            node = graph.add(name, told) if told else graph.add(name)
-            last.link_to(node)
-            last = node
-        last.link_to(graph.add("buffersink"))
-        graph.configure()
-        return graph
+            chain.append(Filter("pad", f"{self.width}:{self.height}:{lies.at[0]}:{lies.at[1]}:{ground}"))
+        chain.append(Filter("setsar", "1"))
+        return FilterGraph.of_pictures(picture, chain)
 
-    def _conversion(
-        self, colour: Colour, size: tuple[int, int], picture: av.VideoFrame
-    ) -> list[tuple[str, str | None]]:
+    def _conversion(self, colour: Colour, size: tuple[int, int], picture: av.VideoFrame) -> list[Filter]:
         """Scaling, and with it the change of matrix and range that is asked for, said in numbers."""
         wide = is_wide(colour) != is_wide(self.colour) and not self.alpha
         if wide and RGB_MATRIX not in (colour[2], self.colour[2]):
             middle = "yuv420p10" if _bits(picture) > 8 else "yuv420p"
             return [
-                ("scale", f"{size[0]}:{size[1]}:{SCALING}"),
-                ("format", middle),
-                ("colorspace",
+                Filter("scale", f"{size[0]}:{size[1]}:{SCALING}"),
+                Filter("format", middle),
+                Filter("colorspace",
                  f"iall={_family(colour)}:irange={_range(colour)}:all={_family(self.colour)}:range={_range(self.colour)}"
                  f":format={middle}"),
-                ("format", self.pixel_format),
+                Filter("format", self.pixel_format),
             ]  # fmt: skip
         settings = f"{size[0]}:{size[1]}:{SCALING}:in_range={_range(colour)}:out_range={_range(self.colour)}"
         if colour[2] != RGB_MATRIX:
             settings += f":in_color_matrix={_matrix(colour)}"
         if self.colour[2] != RGB_MATRIX:
             settings += f":out_color_matrix={_matrix(self.colour)}"
-        return [("scale", settings), ("format", self.pixel_format)]
+        return [Filter("scale", settings), Filter("format", self.pixel_format)]
 
 
 SCALING = "flags=bicubic+accurate_rnd+full_chroma_int"

@@ -8,29 +8,15 @@ from typing import Literal
 
 import av
 import numpy as np
-from av.filter import Graph
 
 from chronocast.media.errors import MediaError
+from chronocast.media.filter_graph import Filter, FilterGraph
 from chronocast.media.picture.compose import from_planes, planes
 from chronocast.model.messages.jobs import EncoderSettings
 from chronocast.model.picture.colour import RGB_MATRIX, Colour
 
 _MATRIX = {1: "bt709", 4: "fcc", 5: "bt470bg", 6: "smpte170m", 7: "smpte240m", 9: "bt2020", 10: "bt2020"}
 JPEG_MATRIX = "bt470bg"
-
-
-def _graph(picture: av.VideoFrame, chain: list[tuple[str, str]], rate: Fraction) -> Graph:
-    graph = Graph()
-    last = graph.add_buffer(
-        width=picture.width, height=picture.height, format=picture.format, time_base=1 / rate
-    )
-    for name, told in chain:
-        node = graph.add(name, told)
-        last.link_to(node)
-        last = node
-    last.link_to(graph.add("buffersink"))
-    graph.configure()
-    return graph
 
 
 def converted(
@@ -40,7 +26,7 @@ def converted(
 
     JPEG files are of full range and BT.601 by their own rule (JFIF 1.02).
     """
-    graph: Graph | None = None
+    graph: FilterGraph | None = None
     primaries, _, matrix, spread = colour
     source = _MATRIX.get(matrix if matrix not in (2, RGB_MATRIX) else primaries, "bt709")
     incoming = "pc" if spread == 2 else "tv"
@@ -52,34 +38,29 @@ def converted(
         told = f"in_color_matrix={source}:in_range={incoming}:out_range=pc"
     for picture in pictures:
         if graph is None:
-            graph = _graph(
-                picture,
-                [("scale", f"flags=bicubic+accurate_rnd+full_chroma_int:{told}"), ("format", settings.pixel_format)],
-                Fraction(1000),
-            )  # fmt: skip
-        picture.pts, picture.time_base = None, Fraction(1, 1000)
-        picture.colorspace, picture.color_range = 2, 0
+            scale = Filter("scale", f"flags=bicubic+accurate_rnd+full_chroma_int:{told}")
+            graph = FilterGraph.of_pictures(picture, [scale, Filter("format", settings.pixel_format)])
         try:
-            graph.vpush(picture)
-            yield graph.vpull()
+            yield graph.one(picture)
         except av.error.FFmpegError as error:
             raise MediaError(
                 f"A picture could not be converted to {settings.pixel_format}: {error.strerror}."
             ) from error
 
 
+def field_first(first: Literal["top", "bottom"]) -> Filter:
+    """The filter that marks pictures as interlaced, one of their fields first."""
+    return Filter("setfield", "tff" if first == "top" else "bff")
+
+
 def flagged(
     pictures: Iterator[av.VideoFrame], first: Literal["top", "bottom"], rate: Fraction
 ) -> Iterator[av.VideoFrame]:
     """Interlaced pictures as they are, each marked with which of its fields comes first."""
-    graph: Graph | None = None
+    graph: FilterGraph | None = None
     for count, picture in enumerate(pictures):
-        if graph is None:
-            graph = _graph(picture, [("setfield", "tff" if first == "top" else "bff")], rate)
-        picture.pts, picture.time_base = count, 1 / rate
-        picture.colorspace, picture.color_range = 2, 0
-        graph.vpush(picture)
-        yield graph.vpull()
+        graph = graph or FilterGraph.of_pictures(picture, [field_first(first)], 1 / rate)
+        yield graph.one(picture, count)
 
 
 def woven(
@@ -89,7 +70,7 @@ def woven(
 
     The earlier moment gives the lines of the field that comes first (0, 2, 4 … of the top field).
     """
-    graph: Graph | None = None
+    graph: FilterGraph | None = None
     offset = 0 if first == "top" else 1
     for count, (early, late) in enumerate(zip(pictures, pictures, strict=False)):
         lines = []
@@ -98,8 +79,5 @@ def woven(
             both[offset::2] = one[offset::2]
             lines.append(both)
         frame = from_planes(lines, early.width, early.height, early.format.name)
-        if graph is None:
-            graph = _graph(frame, [("setfield", "tff" if first == "top" else "bff")], rate)
-        frame.pts, frame.time_base = count, 1 / rate
-        graph.vpush(frame)
-        yield graph.vpull()
+        graph = graph or FilterGraph.of_pictures(frame, [field_first(first)], 1 / rate)
+        yield graph.one(frame, count)

@@ -6,9 +6,9 @@ from collections.abc import Iterator, Sequence
 from fractions import Fraction
 
 import av
-from av.filter import Graph
 
 from chronocast.media.errors import MediaError
+from chronocast.media.filter_graph import Filter, FilterGraph, time_in_ticks
 from chronocast.media.picture.compose import Composer, generated
 from chronocast.media.source.decode import PictureSource
 from chronocast.media.source.readers import Readers
@@ -200,33 +200,20 @@ def go_between(around: list[av.VideoFrame], part: float) -> av.VideoFrame:
     tick = 1000
     offset = min(tick - 1, max(1, round(part * tick)))
     first = around[0]
-    graph = Graph()
-    source = graph.add_buffer(
-        width=first.width, height=first.height, format=first.format, time_base=Fraction(1, tick)
-    )
-    node = graph.add("minterpolate", "fps=1:mi_mode=mci:mc_mode=aobmc:me_mode=bidir:scd=none")
-    source.link_to(node)
-    same = graph.add("format", first.format.name)  # the filter itself works in eight bits
-    node.link_to(same)
-    same.link_to(graph.add("buffersink"))
-    graph.configure()
+    chain = [
+        Filter("minterpolate", "fps=1:mi_mode=mci:mc_mode=aobmc:me_mode=bidir:scd=none"),
+        Filter("format", first.format.name),  # the filter itself works in eight bits
+    ]
+    graph = FilterGraph.of_pictures(first, chain, Fraction(1, tick))
     # A picture comes out each 1000 ticks from the first one's time on; the second lies ``offset`` before such a moment.
     times = [0, 2 * tick - offset, 3 * tick - offset, 4 * tick - offset]
-    found = None
     try:
         for picture, time in zip(around, times, strict=True):
-            picture.pts, picture.time_base = time, Fraction(1, tick)
-            graph.vpush(picture)
-        graph.vpush(None)
-        while True:
-            made = graph.vpull()
-            if made.pts is not None and made.time_base is not None and made.pts * made.time_base == 2:
-                found = made
-                break
-    except (av.error.EOFError, av.error.BlockingIOError):
-        pass
+            graph.push(picture, time)
+        graph.end()
+        found = next((made for made in graph.made() if time_in_ticks(made, Fraction(1)) == 2), None)
     except av.error.FFmpegError as error:
         raise MediaError(f"Motion between two pictures could not be computed: {error.strerror}.") from error
     if found is None:
         raise MediaError("Motion between two pictures could not be computed.", "Choose blending instead.")
-    return found
+    return found  # type: ignore[no-any-return]

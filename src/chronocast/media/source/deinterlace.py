@@ -6,9 +6,9 @@ from collections import deque
 from fractions import Fraction
 
 import av
-from av.filter import Graph
 
 from chronocast.media.errors import DecodeFailed
+from chronocast.media.filter_graph import Filter, FilterGraph, time_in_ticks
 from chronocast.media.source.decode import FrameReader, OverFilm
 
 
@@ -22,7 +22,7 @@ class Deinterlaced(OverFilm):
     def __init__(self, reader: FrameReader, by_field: bool) -> None:
         super().__init__(reader)
         self.each = 2 if by_field else 1
-        self._graph: Graph | None = None
+        self._graph: FilterGraph | None = None
         self._pushed = -1
         self._made: deque[tuple[int, av.VideoFrame]] = deque()
 
@@ -54,18 +54,10 @@ class Deinterlaced(OverFilm):
                 )
 
     def _begin(self, frame: int) -> None:
-        graph = Graph()
         some = self.reader.frame(max(0, frame - 1))
-        source = graph.add_buffer(
-            width=some.width, height=some.height, format=some.format, time_base=Fraction(1, 1)
-        )
-        node = graph.add(
-            "bwdif", f"mode={'send_field' if self.each == 2 else 'send_frame'}:parity=auto:deint=all"
-        )
-        source.link_to(node)
-        node.link_to(graph.add("buffersink"))
-        graph.configure()
-        self._graph, self._made = graph, deque()
+        mode = "send_field" if self.each == 2 else "send_frame"
+        chain = [Filter("bwdif", f"mode={mode}:parity=auto:deint=all")]
+        self._graph, self._made = FilterGraph.of_pictures(some, chain, Fraction(1)), deque()
         self._pushed = max(0, frame - 1) - 1
 
     def _push(self) -> bool:
@@ -76,17 +68,11 @@ class Deinterlaced(OverFilm):
             return False
         self._pushed += 1
         if self._pushed > last:
-            self._graph.vpush(None)
+            self._graph.end()
         else:
-            picture = self.reader.frame(self._pushed)
-            picture.pts, picture.time_base = self._pushed, Fraction(1, 1)
-            picture.colorspace, picture.color_range = 2, 0
-            self._graph.vpush(picture)
-        while True:
-            try:
-                made = self._graph.vpull()
-            except (av.error.BlockingIOError, av.error.EOFError):
-                break
-            assert made.pts is not None and made.time_base is not None
-            self._made.append((round(made.pts * made.time_base * self.each), made))
+            self._graph.push(self.reader.frame(self._pushed), self._pushed)
+        for made in self._graph.made():
+            at = time_in_ticks(made, Fraction(1, self.each))
+            assert at is not None
+            self._made.append((round(at), made))
         return self._pushed <= last or bool(self._made)

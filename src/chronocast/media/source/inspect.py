@@ -14,9 +14,9 @@ from typing import Any
 
 import av
 import numpy as np
-from av.filter import Graph
 
 from chronocast.media.errors import NotMedia
+from chronocast.media.filter_graph import Filter, FilterGraph
 from chronocast.media.source.damage import look_through
 from chronocast.media.source.decode import luma, upright_turn
 from chronocast.media.source.fingerprint import fingerprint
@@ -250,18 +250,10 @@ def field_order(pictures: Sequence[av.VideoFrame]) -> str:
         lines = luma(picture).astype(np.int16)
         if lines.shape[0] < 2 or not (lines[0::2][: len(lines) // 2] != lines[1::2][: len(lines) // 2]).any():
             continue
-        graph = Graph()
-        source = graph.add_buffer(
-            width=picture.width, height=picture.height, format=picture.format, time_base=Fraction(1, 25)
-        )
-        node, sink = graph.add("separatefields"), graph.add("buffersink")
-        source.link_to(node)
-        node.link_to(sink)
-        graph.configure()
-        picture.pts, picture.time_base = 0, Fraction(1, 25)
-        graph.vpush(picture)
-        graph.vpush(None)
-        first = luma(graph.vpull()).astype(np.int16)
+        graph = FilterGraph.of_pictures(picture, [Filter("separatefields")])
+        graph.push(picture, 0)
+        graph.end()
+        first = luma(next(graph.made())).astype(np.int16)
         return "top first" if np.array_equal(first, lines[0::2][: len(first)]) else "bottom first"
     return "top first"
 

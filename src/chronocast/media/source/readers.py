@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import OrderedDict
 from fractions import Fraction
+from typing import Self
 
 from chronocast.media.source.decode import FrameReader, PictureSource, Timed
 from chronocast.media.source.deinterlace import Deinterlaced
@@ -63,10 +64,16 @@ class Readers:
             return ImageReader(path)
         index = self._indexes.get((path, mark)) or scan(path)
         self._indexes[(path, mark)] = index
-        reader = FrameReader(path, index, self._threads, self._hurry, self._listen).__enter__()
+        reader = FrameReader(path, index, self._threads, self._hurry, self._listen)
         if clock is not None:
             return Timed(reader, clock)
         return Deinterlaced(reader, deinterlace == "field") if deinterlace else reader
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.close()
 
     def close(self) -> None:
         """Give every file back."""

@@ -194,7 +194,7 @@ class Follower(Worker):
     def _follow(self, path: Path) -> None:
         """Until another run is to be followed."""
         from chronocast.journal.runs import RunJournal
-        from chronocast.run.client import runner_lives
+        from chronocast.run.runner_lock import runner_lives
         from chronocast.run.view import RunView
 
         journal, view = RunJournal(path), RunView()

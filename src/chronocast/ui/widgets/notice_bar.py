@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import logging
 
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel, QWidget
 
 from chronocast.ui.theme import Theme
+from chronocast.ui.widgets.later import Later
 
 log = logging.getLogger(__name__)
 PASSING_MS, TROUBLE_MS = 5_000, 20_000
@@ -29,9 +30,7 @@ class NoticeBar(QLabel):
         self.setContentsMargins(16, 7, 16, 7)
         self.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.hide()
-        self._hide_later = QTimer(self)
-        self._hide_later.setSingleShot(True)
-        self._hide_later.timeout.connect(self.hide)
+        self._hide_later = Later(PASSING_MS, self.hide, self)
 
     def tell(self, sentence: str) -> None:
         """Say something that passes."""

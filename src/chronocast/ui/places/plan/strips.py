@@ -12,6 +12,7 @@ from PyQt6.QtGui import QImage, QPainter
 from chronocast.journal.places import data_folder
 from chronocast.model.source.cutlist import CutList
 from chronocast.ui.desk.viewer import Viewer
+from chronocast.ui.widgets.later import Later
 
 log = logging.getLogger(__name__)
 STILL_HEIGHT, STILL_WIDTH = 54, 96
@@ -35,10 +36,7 @@ class StripMaker(QObject):
         self._known: set[str] = set()
         self._now: tuple[str, CutList, tuple[int, ...]] | None = None
         self._stills: dict[int, QImage | None] = {}
-        self._patience = QTimer(self)
-        self._patience.setSingleShot(True)
-        self._patience.setInterval(PATIENCE_MS)
-        self._patience.timeout.connect(self._give_up)
+        self._patience = Later(PATIENCE_MS, self._give_up, self)
 
     def want(self, key: str, cut: CutList, frames: tuple[int, ...]) -> None:
         """Ask for a strip of some frames of a source, once; the newest is made first."""

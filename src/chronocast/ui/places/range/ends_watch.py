@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+from PyQt6.QtCore import QObject, pyqtSignal
 
 from chronocast.model.batch.batch import Batch
 from chronocast.model.source.range_ends import End
 from chronocast.preparation.output.output_ready import Prospect
 from chronocast.preparation.source.source_ready import SourceReady
 from chronocast.ui.desk.viewer import Viewer
+from chronocast.ui.widgets.later import Later
 
 Ends = tuple[End | None, End | None]
 MOST = 400
@@ -31,10 +32,7 @@ class EndsWatch(QObject):
         self._opened: SourceReady | None = None
         self._ready: dict[str, SourceReady] = {}
         self._viewer: Viewer | None = None
-        self._later = QTimer(self)
-        self._later.setSingleShot(True)
-        self._later.setInterval(1500)
-        self._later.timeout.connect(self._next)
+        self._later = Later(1500, self._next, self)
 
     def known(self, source: str, ready: SourceReady | None) -> dict[tuple[int, int], Ends]:
         """What was seen of a source's ranges."""

@@ -6,13 +6,14 @@ from bisect import bisect_left
 from dataclasses import dataclass
 from typing import Literal
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QResizeEvent, QWheelEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from chronocast.model.source.source_clock import SourceClock
 from chronocast.ui.theme import Theme, font, scale
 from chronocast.ui.widgets import draw
+from chronocast.ui.widgets.later import Later
 
 AXIS, STRIP, GAP, LANE, PIECES = 18, 56, 4, 18, 9
 LEAST_FRAMES = 24
@@ -75,10 +76,7 @@ class FilmBand(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Filmstrip with in and out")
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self._later = QTimer(self)
-        self._later.setSingleShot(True)
-        self._later.setInterval(80)
-        self._later.timeout.connect(self._ask)
+        self._later = Later(80, self._ask, self)
 
     # What is shown
 

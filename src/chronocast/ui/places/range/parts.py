@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from fractions import Fraction
 
-from PyQt6.QtCore import QPoint, QRectF, QSignalBlocker, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QPoint, QRectF, QSignalBlocker, Qt, pyqtSignal
 from PyQt6.QtGui import QFontMetrics, QMouseEvent, QPainter
 from PyQt6.QtWidgets import (
     QComboBox,
@@ -31,6 +31,7 @@ from chronocast.ui.places.range.framing_page import FramingPage
 from chronocast.ui.places.range.model import DRAFT, MadeFile, RangeRow, RangeSheet
 from chronocast.ui.theme import Theme, font, scale
 from chronocast.ui.widgets import draw
+from chronocast.ui.widgets.later import Later
 from chronocast.ui.widgets.picture import PictureBox
 from chronocast.ui.widgets.table import Col, RowsTable, stand_on
 from chronocast.ui.widgets.time_field import Line, TimeField
@@ -254,10 +255,7 @@ class RangeParts(QWidget):
         self.said.setStyleSheet(f"color: {theme.lichen};")
         self.said.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.said.hide()
-        self._said_for = QTimer(self)
-        self._said_for.setSingleShot(True)
-        self._said_for.setInterval(5000)
-        self._said_for.timeout.connect(self._said_enough)
+        self._said_for = Later(5000, self._said_enough, self)
         self.mode_time, self.mode_framing = QToolButton(), QToolButton()
         for button, words in ((self.mode_time, "First and last"), (self.mode_framing, "Framing")):
             button.setText(words)

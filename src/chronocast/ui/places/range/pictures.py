@@ -14,6 +14,7 @@ from chronocast.ui.desk.viewer import Viewer
 from chronocast.ui.places.range.ends_watch import Ends, EndsWatch
 from chronocast.ui.places.range.parts import RangeParts
 from chronocast.ui.places.range.standing import Standing
+from chronocast.ui.widgets.later import Later
 
 PATIENCE_MS = 45
 """After so long, the nearest picture stands for the one that was asked for."""
@@ -38,14 +39,8 @@ class RangePictures(QObject):
         self.loaded: SourceReady | None = None
         self.asked: dict[str, tuple[object, ...]] = {}
         self._waiting = -1
-        self._patience = QTimer(self)
-        self._patience.setSingleShot(True)
-        self._patience.setInterval(PATIENCE_MS)
-        self._patience.timeout.connect(self._show_nearest)
-        self._ends_later = QTimer(self)
-        self._ends_later.setSingleShot(True)
-        self._ends_later.setInterval(250)
-        self._ends_later.timeout.connect(self._ask_ends)
+        self._patience = Later(PATIENCE_MS, self._show_nearest, self)
+        self._ends_later = Later(250, self._ask_ends, self)
         self.viewer.picture.connect(self.came)
         self.viewer.still.connect(self._still_came)
         self.viewer.ends.connect(self._ends_came)

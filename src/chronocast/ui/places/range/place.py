@@ -44,6 +44,7 @@ from chronocast.ui.places.range.pictures import RangePictures
 from chronocast.ui.places.range.player import Player
 from chronocast.ui.places.range.standing import Standing
 from chronocast.ui.theme import Theme
+from chronocast.ui.widgets.later import Later
 
 
 class RangePlace(QWidget):
@@ -77,10 +78,7 @@ class RangePlace(QWidget):
         self.watch = EndsWatch(self)
         self.pictures = RangePictures(self.standing, parts, self.watch, self)
         self.framing = FramingDesk(self.standing, parts, self)
-        self.preview_later = QTimer(self)
-        self.preview_later.setSingleShot(True)
-        self.preview_later.setInterval(60)
-        self.preview_later.timeout.connect(self._ask_preview)
+        self.preview_later = Later(60, self._ask_preview, self)
         self._connect()
 
     def _connect(self) -> None:

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from PyQt6.QtCore import QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QRectF, QSignalBlocker, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
@@ -96,20 +96,18 @@ class Shelf(QWidget):
             row.addStretch(1)
             layout.addLayout(row)
         self.setFixedWidth(round(236 * min(1.4, scale())))
-        self._quiet = False
 
     def show_rows(self, rows: Sequence[Shelved], at: tuple[str, str]) -> None:
         """Show lines, one of them chosen."""
-        self._quiet = True
-        self.table.show_rows(list(rows), lambda row: (row.kind, row.id))
-        number = next((n for n, row in enumerate(rows) if (row.kind, row.id) == at), -1)
-        if number >= 0 and self.table.currentIndex().row() != number:
-            stand_on(self.table, self.table.rows_model.index(number, 0))
-        self._quiet = False
+        with QSignalBlocker(self):
+            self.table.show_rows(list(rows), lambda row: (row.kind, row.id))
+            number = next((n for n, row in enumerate(rows) if (row.kind, row.id) == at), -1)
+            if number >= 0 and self.table.currentIndex().row() != number:
+                stand_on(self.table, self.table.rows_model.index(number, 0))
 
     def _chosen(self) -> None:
         row = self.table.chosen()
-        if row is not None and not self._quiet and row.kind != "head":
+        if row is not None and row.kind != "head":
             self.chosen.emit(row.kind, row.id)
 
 

@@ -51,6 +51,7 @@ from chronocast.ui.places.recipe.model import BITS, RecipeModel, Seen, Setting, 
 from chronocast.ui.places.recipe.parts import Form, Outcome, Shelf, Shelved
 from chronocast.ui.places.recipe.size_ruler import SizeRuler
 from chronocast.ui.theme import Theme, font
+from chronocast.ui.widgets.later import queue
 
 
 class RecipePlace(QWidget):
@@ -105,14 +106,14 @@ class RecipePlace(QWidget):
         self.shelf.chosen.connect(self._choose)
         self.shelf.asked.connect(self.do)
         # what is done may build the form anew: only once the widget that asks for it is out of its own hands
-        self.form.taken.connect(lambda key, number: QTimer.singleShot(0, lambda: self._taken(key, number)))
-        self.form.typed.connect(lambda key, text: QTimer.singleShot(0, lambda: self._typed(key, text)))
+        queue(self.form.taken, self._taken)
+        queue(self.form.typed, self._typed)
         self.form.refused.connect(self.said)
         self.ruler.dragged.connect(self.try_rate)
         self.ruler.set_to.connect(lambda bits: self.set_values({BITS: bits}, "set the rate"))
-        self.outcome.mended.connect(lambda number: QTimer.singleShot(0, lambda: self._mend(number)))
-        self.outcome.card_set.connect(lambda name, on: QTimer.singleShot(0, lambda: self._set_card(name, on)))
-        self.outcome.asked.connect(lambda what: QTimer.singleShot(0, lambda: self._asked(what)))
+        queue(self.outcome.mended, self._mend)
+        queue(self.outcome.card_set, self._set_card)
+        queue(self.outcome.asked, self._asked)
         self._stale = True
         self._step = 0
         self._steps = QTimer(self)
