@@ -17,8 +17,14 @@ REPORT = Path(__file__).parent.parent / "docs" / "benchmarks.md"
 def write_section(name: str, rows: list[tuple[str, str, str]]) -> None:
     """Replace a bench's section in the report."""
     machine = f"{os.cpu_count()} cores, {platform.machine()}, Python {platform.python_version()}"
-    lines = [f"## {name}", "", f"{date.today().isoformat()}, on a shared machine with {machine}. Ratios are of one run.", "",
-             "| what | measured | aim |", "| --- | --- | --- |"]  # fmt: skip
+    lines = [
+        f"## {name}",
+        "",
+        f"{date.today().isoformat()}, on a shared machine with {machine}. Ratios are of one run.",
+        "",
+        "| what | measured | aim |",
+        "| --- | --- | --- |",
+    ]
     lines += [f"| {what} | {found} | {aim} |" for what, found, aim in rows]
     text = (
         REPORT.read_text()

@@ -16,10 +16,19 @@ from chronocast.journal.runs import RunJournal
 from chronocast.model.batch.batch import FULL
 from chronocast.model.batch.edits import add_recipe, fill
 from chronocast.model.recipe.recipe import FrameSize, PictureRecipe, RateControl, Recipe
-from chronocast.run.client import ask, begin_run, runner_lives
+from chronocast.run.client import ask, begin_run
+from chronocast.run.runner_lock import runner_lives
 from chronocast.run.view import RunView, read_view
 
-FULL_HD = Recipe(id="full-hd", name="1080p medium", sound=None, picture=PictureRecipe(size=FrameSize(mode="fixed", width=1920, height=1080), rate_control=RateControl(mode="quality", quality=20)))  # fmt: skip
+FULL_HD = Recipe(
+    id="full-hd",
+    name="1080p medium",
+    sound=None,
+    picture=PictureRecipe(
+        size=FrameSize(mode="fixed", width=1920, height=1080),
+        rate_control=RateControl(mode="quality", quality=20),
+    ),
+)
 
 
 def _see(journal: Path) -> tuple[RunView, dict[str, tuple[float, dict[str, object]]], list[int]]:

@@ -28,7 +28,7 @@ from chronocast.model.messages.jobs import EncoderSettings
 from chronocast.model.recipe.recipe import FrameSize, PictureRecipe, RateControl, Recipe
 from chronocast.model.time.timing import FrameRange
 from chronocast.pieces.plan import OutputPlan, plan_output
-from chronocast.pieces.rounds import Rounds, first_quality, sample, settle
+from chronocast.pieces.rounds import TYPICAL_BITS, Made, Rounds, first_quality, sample, settle
 from chronocast.preparation.today import prepared
 
 SECONDS = 32
@@ -44,7 +44,7 @@ def _recipe(codec: str, bits: int) -> Recipe:
         name="Bench",
         sound=None,
         picture=PictureRecipe(codec=codec, size=size, rate_control=control),
-    )  # type: ignore[arg-type]
+    )
 
 
 def _unsplit(
@@ -58,7 +58,7 @@ def _unsplit(
         options = {name: value for name, value in settings.options.items() if name != "crf"}
         options[key] = f"{options[key]}:pass={number}:stats={folder}/passes.log"
         one = settings.model_copy(update={"options": options, "bits_per_second": bits})
-        encode_pictures(iter(pictures), str(target), Fraction(25), WIDTH, HEIGHT, one)
+        encode_pictures(iter(pictures), str(target), Fraction(25), width=WIDTH, height=HEIGHT, settings=one)
     return target, time.process_time() - begin
 
 
@@ -70,18 +70,31 @@ def _split(
     assert recipe.picture and plan.settings
     frames = [piece.frames for piece in plan.pieces]
     starts = np.cumsum([0, *frames])
-    rounds = Rounds(quality=first_quality(bits, WIDTH * HEIGHT, 25, codec=recipe.picture.codec))
+    codec = recipe.picture.kind
+    typical = codec.typical.bits if codec.typical else TYPICAL_BITS
+    usual = codec.quality[2] if codec.quality else 20
+    rounds = Rounds(quality=first_quality(bits, WIDTH * HEIGHT, 25, usual=usual, typical_bits=typical))
     files = [folder / f"piece-{n}.mp4" for n in range(len(frames))]
     while not rounds.settled:
         settings = encoder_settings(
-            recipe.picture, WIDTH, HEIGHT, Fraction(25), plan.settings.colour, rounds.quality
+            recipe.picture,
+            WIDTH,
+            HEIGHT,
+            rate=Fraction(25),
+            colour=plan.settings.colour,
+            quality=rounds.quality,
         )
-        sizes = {}
+        sizes: dict[int, int] = {}
+        quantizers: dict[int, float] = {}
         for number in sample(len(frames)) if rounds.sampling else range(len(frames)):
             part = pictures[starts[number] : starts[number + 1]]
-            made = encode_pictures(iter(part), str(files[number]), Fraction(25), WIDTH, HEIGHT, settings)
-            sizes[number] = sum(made.packets)
-        rounds = settle(rounds, sizes, frames, bits * sum(frames) / 25 / 8).rounds
+            made = encode_pictures(
+                iter(part), str(files[number]), Fraction(25), width=WIDTH, height=HEIGHT, settings=settings
+            )
+            sizes[number], quantizers[number] = sum(made.packets), made.quantizer or 0.0
+        rounds = settle(
+            rounds, Made(sizes, quantizers), frames, target_bytes=bits * sum(frames) / 25 / 8
+        ).rounds
     return files, len(rounds.tried), time.process_time() - begin
 
 
@@ -94,7 +107,9 @@ def _xpsnr(pictures: list[av.VideoFrame], files: list[Path]) -> list[float]:
     """XPSNR of the luma of each picture, at most 100 dB."""
     graph = Graph()
     sides = [
-        graph.add_buffer(width=WIDTH, height=HEIGHT, format="yuv420p", time_base=Fraction(1, 25))
+        graph.add_buffer(
+            width=WIDTH, height=HEIGHT, format=av.VideoFormat("yuv420p"), time_base=Fraction(1, 25)
+        )
         for _ in range(2)
     ]
     node = graph.add("xpsnr")
@@ -150,10 +165,22 @@ def measure(folder: Path) -> list[tuple[str, str, str]]:
             starts = np.cumsum([0, *(piece.frames for piece in plan.pieces)])
             means = [[float(np.mean(q[i:j])) for i, j in itertools.pairwise(starts)] for q in (a, b)]
             rows += [
-                (f"{codec}, {name}, {len(plan.pieces)} pieces: size against the rate (unsplit two pass)", f"{off:+.2%} ({own_off:+.2%})", "±1 %"),
-                (f"  mean XPSNR against it at the same size ({own / size - 1:+.1%})", f"{np.mean(a) - np.mean(b):+.2f} dB", "≥ −0.1 dB"),
-                ("  worst piece against its worst piece", f"{min(means[0]) - min(means[1]):+.2f} dB", "no worse"),
+                (
+                    f"{codec}, {name}, {len(plan.pieces)} pieces: size against the rate (unsplit two pass)",
+                    f"{off:+.2%} ({own_off:+.2%})",
+                    "±1 %",
+                ),
+                (
+                    f"  mean XPSNR against it at the same size ({own / size - 1:+.1%})",
+                    f"{np.mean(a) - np.mean(b):+.2f} dB",
+                    "≥ −0.1 dB",
+                ),
+                (
+                    "  worst piece against its worst piece",
+                    f"{min(means[0]) - min(means[1]):+.2f} dB",
+                    "no worse",
+                ),
                 ("  rounds; work against its two passes", f"{count}; {cpu / one_cpu:.2f} ×", "told"),
-            ]  # fmt: skip
+            ]
     readers.close()
     return rows

@@ -20,15 +20,32 @@ from chronocast.model.batch.batch import FULL, Batch
 from chronocast.model.batch.edits import add_recipe, add_source, fill
 from chronocast.model.recipe.recipe import FrameSize, PictureRecipe, RateControl, Recipe
 from chronocast.preparation.today import prepared
-from chronocast.run.client import begin_run, runner_lives
+from chronocast.run.client import begin_run
+from chronocast.run.runner_lock import runner_lives
 from chronocast.run.view import read_view
 from chronocast.timeline.described import Placed, Timeline, Track
 from chronocast.timeline.write import otio_text
 
 RECIPES = (
-    Recipe(id="quality", name="quality", sound=None, picture=PictureRecipe(size=FrameSize(mode="ceiling", width=960, height=540), rate_control=RateControl(mode="quality", quality=22))),
-    Recipe(id="rate", name="rate", sound=None, picture=PictureRecipe(size=FrameSize(mode="ceiling", width=960, height=540), rate_control=RateControl(target_bits_per_second=1_500_000))),
-)  # fmt: skip
+    Recipe(
+        id="quality",
+        name="quality",
+        sound=None,
+        picture=PictureRecipe(
+            size=FrameSize(mode="ceiling", width=960, height=540),
+            rate_control=RateControl(mode="quality", quality=22),
+        ),
+    ),
+    Recipe(
+        id="rate",
+        name="rate",
+        sound=None,
+        picture=PictureRecipe(
+            size=FrameSize(mode="ceiling", width=960, height=540),
+            rate_control=RateControl(target_bits_per_second=1_500_000),
+        ),
+    ),
+)
 
 
 def whole(path: Path, recipe: str) -> tuple[float, int, float]:
@@ -89,9 +106,16 @@ def long_sequence(folder: Path) -> tuple[Path, int]:
     for scene in SCENES[:5]:
         seconds = scene.frames / RATE
         placed.append(
-            Placed(start=at / RATE, seconds=seconds, kind="media", name=scene.title, media=str(folder / scene.file),
-                   media_zero=Fraction(0), media_seconds=seconds)
-        )  # fmt: skip
+            Placed(
+                start=at / RATE,
+                seconds=seconds,
+                kind="media",
+                name=scene.title,
+                media=str(folder / scene.file),
+                media_zero=Fraction(0),
+                media_seconds=seconds,
+            )
+        )
         at += scene.frames
     track = Track(kind="picture", name="V1", placed=tuple(placed))
     film = Timeline(path="", name="All of it", rate=RATE, size=(1280, 720), tracks=(track,))
@@ -124,6 +148,7 @@ def measure(folder: Path) -> list[tuple[str, str, str]]:
             )
         )
         rows.append((f"{recipe.id}: bytes as pieces against unsplit", f"{made / size - 1:+.1%}", "+1.5 %"))
+        assert recipe.picture
         if (target := recipe.picture.rate_control).mode == "variable":
             asked = target.target_bits_per_second * float(frames / RATE) / 8
             rows.append(

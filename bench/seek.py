@@ -38,7 +38,9 @@ def build(folder: Path) -> Path:
         if (file, width) not in painted:
             painted = {(file, width): list(pictures(shown))}
         options = {"preset": "veryfast", "g": distance, "sc_threshold": "0"}
-        size = write_footage(str(path), iter(painted[file, width]), Fraction(25), 20, None, options=options)
+        size = write_footage(
+            str(path), iter(painted[file, width]), Fraction(25), quality=20, sound=None, options=options
+        )
         title = f"{name}, {size * 8 / FRAMES * 25 / 1e6:.1f} Mb/s, GOP {distance}"
         batch = add_source(batch, str(path), title, "clip")
     path = folder / "seek.batch.json"
@@ -84,9 +86,9 @@ def measure(folder: Path) -> list[tuple[str, str, str]]:
             begin = time.perf_counter()
             place.player.go(frame)
             own.append((time.perf_counter() - begin) * 1000)
-            live(lambda b=begin: here.shown_at >= b)  # type: ignore[misc]
+            live(lambda b=begin: here.shown_at >= b)
             near.append((here.shown_at - begin) * 1000)
-            live(lambda f=frame: here.frame == f and not here.near)  # type: ignore[misc]
+            live(lambda f=frame: here.frame == f and not here.near)
             exact.append((here.shown_at - begin) * 1000)
             live(lambda: False, 0.05)
         ninth = quantiles(exact, n=10)[8]

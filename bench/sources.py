@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import time
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from statistics import median
 
@@ -60,7 +61,7 @@ def measure(folder: Path) -> list[tuple[str, str, str]]:
         app.processEvents()
         time.sleep(0.005)
     looked = time.perf_counter() - begin
-    QTest.qWait(2000)
+    QTest.qWait(2000)  # type: ignore[call-arg, arg-type]
     place = window.plan_place
     bar, viewport = place.grid.table.verticalScrollBar(), place.grid.table.viewport()
     assert bar is not None and viewport is not None
@@ -76,10 +77,9 @@ def measure(folder: Path) -> list[tuple[str, str, str]]:
         bar.setValue(value)
         scrolled.append(timed(viewport.repaint))
     found = [
-        timed(lambda words=words: place.finder.words.setText(words))
-        for words in ("s", "sh", "shot 01", "shot 012", "")
-    ]  # type: ignore[misc]
-    ordered = [timed(lambda n=n: place.finder.order.setCurrentIndex(n)) for n in (1, 2, 3, 0)]  # type: ignore[misc]
+        timed(partial(place.finder.words.setText, words)) for words in ("s", "sh", "shot 01", "shot 012", "")
+    ]
+    ordered = [timed(partial(place.finder.order.setCurrentIndex, n)) for n in (1, 2, 3, 0)]
     window.close()
     wait_for_errands()
     return [

@@ -18,9 +18,17 @@ TIMEOUT = 800
 AT_ONCE = 2
 """Modules side by side: three are no quicker on two cores."""
 SLOWEST_FIRST = (
-    "ui.test_trust", "run.test_kills", "run.test_passes", "run.test_trouble", "cli.test_cli", "ui.test_window",
-    "run.test_whole", "ui.test_range", "run.test_as_source", "core.test_fuzz",
-)  # fmt: skip
+    "ui.test_trust",
+    "run.test_kills",
+    "run.test_passes",
+    "run.test_trouble",
+    "cli.test_cli",
+    "ui.test_window",
+    "run.test_whole",
+    "ui.test_range",
+    "run.test_as_source",
+    "core.test_fuzz",
+)
 """So that no long module is left alone at the end."""
 QUICK = ("core", "media.test_making", "media.test_decode")
 LEFT_OUT_OF_QUICK = ("core.test_fuzz",)

@@ -45,19 +45,26 @@ def tone(
 
 
 def clip(
-    path: Path, number: int, frames: int, *, width: int = 320, height: int = 180, rate: Fraction = RATE,
-    sound: bool = True, options: dict[str, str] | None = None,
-) -> Path:  # fmt: skip
+    path: Path,
+    number: int,
+    frames: int,
+    *,
+    width: int = 320,
+    height: int = 180,
+    rate: Fraction = RATE,
+    sound: bool = True,
+    options: dict[str, str] | None = None,
+) -> Path:
     """Write a clip."""
     heard = tone(float(frames / rate), 220.0 * (number + 1)) if sound else None
     write_footage(
         str(path),
         counted(number, frames, width, height),
         rate,
-        20,
-        heard,
-        48000,
-        {"preset": "veryfast", **(options or {})},
+        quality=20,
+        sound=heard,
+        sample_rate=48000,
+        options={"preset": "veryfast", **(options or {})},
     )
     return path
 

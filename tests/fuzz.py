@@ -16,7 +16,7 @@ from pathlib import Path
 from typing import Any
 
 SECONDS, MEMORY = 2, 2**30
-NUMBERS = (
+NUMBERS: tuple[Any, ...] = (
     0,
     -1,
     1,
@@ -136,8 +136,23 @@ def read_all(path: Path) -> None:
     from chronocast.timeline.read import read_timeline
 
     def facts(name: str) -> ClipFacts:
-        return ClipFacts(name, "mark", 10**6, 5000, Fraction(25), 640, 360, Fraction(1), "progressive", "h264", "yuv420p",
-                         (SoundFacts("aac", 2, 48000),), 200.0, 40_000, "10:00:00:00")  # fmt: skip
+        return ClipFacts(
+            name,
+            "mark",
+            10**6,
+            5000,
+            Fraction(25),
+            640,
+            360,
+            Fraction(1),
+            "progressive",
+            "h264",
+            "yuv420p",
+            (SoundFacts("aac", 2, 48000),),
+            200.0,
+            40_000,
+            "10:00:00:00",
+        )
 
     try:
         timeline = read_timeline(path, Fraction(25))
@@ -153,8 +168,6 @@ def read_all(path: Path) -> None:
 
 def run(first: int, count: int, seeds: list[tuple[str, bytes]]) -> Counter[str]:
     """Read ``count`` spoilt documents; how many were read, refused, and what went wrong with which."""
-    import chronocast.pieces.plan
-    import chronocast.timeline.layout
     import chronocast.timeline.read  # noqa: F401 - once, before the processes are made
 
     found: Counter[str] = Counter()

@@ -36,9 +36,14 @@ def uneven(target: Path, number: int, frames: int = 60) -> Path:
         times.append(now)
         now += rng.choice([7, 40, 40, 130, 900])
     write_footage(
-        str(target), counted(number, frames, 160, 90), Fraction(25), 24, None,
-        options={"preset": "ultrafast"}, form=Format(times=tuple(times)),
-    )  # fmt: skip
+        str(target),
+        counted(number, frames, 160, 90),
+        Fraction(25),
+        quality=24,
+        sound=None,
+        options={"preset": "ultrafast"},
+        form=Format(times=tuple(times)),
+    )
     return target
 
 
@@ -63,8 +68,15 @@ def corpus(folder: Path) -> list[Path]:
     write("begins anywhere.ts", short.read_bytes()[len(short.read_bytes()) // 3 :])
     made.append(clip(folder / "one picture.mp4", 5, 1, width=160, height=96, sound=False))
     made.append(clip(folder / "upright.mp4", 6, 40, width=96, height=160))
-    write_footage(str(folder / "deep.mkv"), counted(7, 30, 160, 96), Fraction(25), 24, tone(1.2, channels=6),
-                  options={"preset": "ultrafast"}, form=Format(pixel_format="yuv422p10le", sound_codec="flac"))  # fmt: skip
+    write_footage(
+        str(folder / "deep.mkv"),
+        counted(7, 30, 160, 96),
+        Fraction(25),
+        quality=24,
+        sound=tone(1.2, channels=6),
+        options={"preset": "ultrafast"},
+        form=Format(pixel_format="yuv422p10le", sound_codec="flac"),
+    )
     made.append(folder / "deep.mkv")
     write("sound \udce9 \n odd name.mp4", whole)
     return made

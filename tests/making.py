@@ -50,16 +50,28 @@ class Maker:
         target = self.folder / f"{name or recipe.id}.{recipe.container}"
         join(
             JoinJob(
-                name=recipe.id, target=str(target), container=recipe.container, rate=str(plan.rate),
+                name=recipe.id,
+                target=str(target),
+                container=recipe.container,
+                rate=str(plan.rate),
                 pieces=tuple((str(self.made[p.name]), p.frames) for p in plan.pieces),
                 sound=str(self.made[plan.sound.name]) if plan.sound else None,
-                codec=recipe.picture.codec if recipe.picture else "", stem="still",
-                colour=plan.settings.colour if plan.settings and recipe.picture and recipe.picture.kind.tags != "none" else None,
+                codec=recipe.picture.codec if recipe.picture else "",
+                stem="still",
+                colour=plan.settings.colour
+                if plan.settings and recipe.picture and recipe.picture.kind.tags != "none"
+                else None,
                 languages=plan.sound.languages if plan.sound else (),
             )
-        )  # fmt: skip
+        )
         expected = expected_of(
-            recipe, plan.frames, plan.width, plan.height, Fraction(plan.rate), plan.sound, False
+            recipe,
+            plan.frames,
+            plan.width,
+            height=plan.height,
+            rate=Fraction(plan.rate),
+            sound=plan.sound,
+            silent=False,
         )
         if plan.settings and recipe.picture and recipe.picture.kind.tags != "none":
             expected = replace(expected, colour=plan.settings.colour)

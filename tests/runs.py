@@ -20,20 +20,33 @@ from chronocast.run.view import RunView, read_view
 from tests.footage import clip
 
 QUICK = Recipe(
-    id="quick", name="Quick, quality 28",
-    picture=PictureRecipe(effort="fast", size=FrameSize(mode="ceiling", width=320, height=180), rate_control=RateControl(mode="quality", quality=28)),
+    id="quick",
+    name="Quick, quality 28",
+    picture=PictureRecipe(
+        effort="fast",
+        size=FrameSize(mode="ceiling", width=320, height=180),
+        rate_control=RateControl(mode="quality", quality=28),
+    ),
     sound=SoundRecipe(bits_per_second=64_000),
-)  # fmt: skip
+)
 RATED = Recipe(
-    id="rated", name="Rated, 400 kb/s",
-    picture=PictureRecipe(effort="fast", size=FrameSize(mode="ceiling", width=320, height=180), rate_control=RateControl(target_bits_per_second=400_000)),
+    id="rated",
+    name="Rated, 400 kb/s",
+    picture=PictureRecipe(
+        effort="fast",
+        size=FrameSize(mode="ceiling", width=320, height=180),
+        rate_control=RateControl(target_bits_per_second=400_000),
+    ),
     sound=SoundRecipe(bits_per_second=64_000, layout="mono"),
-)  # fmt: skip
+)
 HEAVY = Recipe(
-    id="heavy", name="Heavy, quality 16",
-    picture=PictureRecipe(effort="medium", size=FrameSize(mode="source"), rate_control=RateControl(mode="quality", quality=16)),
+    id="heavy",
+    name="Heavy, quality 16",
+    picture=PictureRecipe(
+        effort="medium", size=FrameSize(mode="source"), rate_control=RateControl(mode="quality", quality=16)
+    ),
     sound=None,
-)  # fmt: skip
+)
 
 
 def small_batch(

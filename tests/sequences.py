@@ -18,9 +18,10 @@ def span(start: float, frames: float, rate: float = 25) -> otio.opentime.TimeRan
 def clip_item(path: Path, start: float, frames: float, rate: float = 25) -> Any:
     """A clip on a track; its reference says nothing of its length."""
     return otio.schema.Clip(
-        name=path.stem, media_reference=otio.schema.ExternalReference(target_url=str(path)),
+        name=path.stem,
+        media_reference=otio.schema.ExternalReference(target_url=str(path)),
         source_range=span(start, frames, rate),
-    )  # fmt: skip
+    )
 
 
 def gap(frames: float) -> Any:

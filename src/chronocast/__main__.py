@@ -5,9 +5,27 @@ from __future__ import annotations
 import sys
 
 COMMANDS = frozenset(
-    {"demo", "inspect", "batch", "recipes", "forecast", "render", "status", "pause", "resume", "stop", "check",
-     "stock", "calibrate", "reserve", "shots", "ranges", "cards", "frame"}
-)  # fmt: skip
+    {
+        "demo",
+        "inspect",
+        "batch",
+        "recipes",
+        "forecast",
+        "render",
+        "status",
+        "pause",
+        "resume",
+        "stop",
+        "check",
+        "stock",
+        "calibrate",
+        "reserve",
+        "shots",
+        "ranges",
+        "cards",
+        "frame",
+    }
+)
 
 
 def main() -> None:

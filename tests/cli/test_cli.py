@@ -172,7 +172,18 @@ class CommandLine(unittest.TestCase):
         self.assertNotIn("0×0", lines)
         self.assertEqual((told["surf.wav"]["frames"], told["surf.wav"]["seconds"]), (0, 1.0))
         path = folder / "b.batch.json"
-        self.answer("batch", "new", path, "--source", folder / "reef.mkv", "--recipe", "review-360", "--to", folder, "--json")  # fmt: skip
+        self.answer(
+            "batch",
+            "new",
+            path,
+            "--source",
+            folder / "reef.mkv",
+            "--recipe",
+            "review-360",
+            "--to",
+            folder,
+            "--json",
+        )
         problems = str(self.answer("forecast", path, "--json")["problems"])
         self.assertRegex(problems, "doesn't say its colour; BT.601.* is guessed from its size")
 
@@ -195,7 +206,18 @@ class CommandLine(unittest.TestCase):
         folder = Path(tempfile.mkdtemp())
         clip(folder / "reef.mp4", 91, 25, width=160, height=96)
         path = folder / "b.batch.json"
-        self.answer("batch", "new", path, "--source", folder / "reef.mp4", "--recipe", "review-360", "--to", folder / "out", "--json")  # fmt: skip
+        self.answer(
+            "batch",
+            "new",
+            path,
+            "--source",
+            folder / "reef.mp4",
+            "--recipe",
+            "review-360",
+            "--to",
+            folder / "out",
+            "--json",
+        )
         self.answer("forecast", path, "--json")
         (folder / "elsewhere").mkdir()
         os.rename(folder / "reef.mp4", folder / "elsewhere" / "renamed.mp4")
@@ -397,7 +419,7 @@ class CommandLine(unittest.TestCase):
             ("no sequence", ("ranges", "clips", path, "reef", "--recipe", "review-360")),
             ("nothing of the picture", ("frame", path, output, "--crop", "100%,0,0,0")),
             ("no output", ("frame", path, "nothing", "--placing", "fit")),
-        ):  # fmt: skip
+        ):
             self.refused(*wrong, code=2, says=words)
         self.assertEqual(path.read_bytes(), before)
 

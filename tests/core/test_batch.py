@@ -155,11 +155,20 @@ class Names(unittest.TestCase):
         batch = demo_batch()
         whole, part = batch.outputs[0], next(o for o in batch.outputs if o.range != FULL)
         for pattern, first, second in (
-            (USUAL, "Hall of Tides, opening film - web-720", "Hall of Tides, opening film - Teaser - upright-720"),
-            ("{counter}_{source}_{range}_{version}", "001_Hall of Tides, opening film_v3", "021_Hall of Tides, opening film_Teaser_v3"),
-            ("{range} {recipe}", "web-720", "Teaser upright-720"), ("final {date}", "final 2026-11-25", "final 2026-11-25"),
+            (
+                USUAL,
+                "Hall of Tides, opening film - web-720",
+                "Hall of Tides, opening film - Teaser - upright-720",
+            ),
+            (
+                "{counter}_{source}_{range}_{version}",
+                "001_Hall of Tides, opening film_v3",
+                "021_Hall of Tides, opening film_Teaser_v3",
+            ),
+            ("{range} {recipe}", "web-720", "Teaser upright-720"),
+            ("final {date}", "final 2026-11-25", "final 2026-11-25"),
             ("{Source}", "Hall of Tides, opening film", "Hall of Tides, opening film"),
-        ):  # fmt: skip
+        ):
             named = read_batch(
                 write_batch(
                     batch.model_copy(update={"names": pattern, "edition": 3, "dated": date(2026, 11, 25)})
@@ -169,9 +178,15 @@ class Names(unittest.TestCase):
 
     def test_patterns_that_make_no_sense_are_refused(self) -> None:
         for pattern, words in (
-            ("", "empty"), ("  ", "empty"), ("{bogus}", "no token"), ("{source", "other half"), ("a}b", "other half"),
-            ("{source}/{recipe}", "not folders"), ("..\\{source}", "not folders"), ("x" * 201, "201 characters"),
-        ):  # fmt: skip
+            ("", "empty"),
+            ("  ", "empty"),
+            ("{bogus}", "no token"),
+            ("{source", "other half"),
+            ("a}b", "other half"),
+            ("{source}/{recipe}", "not folders"),
+            ("..\\{source}", "not folders"),
+            ("x" * 201, "201 characters"),
+        ):
             with self.assertRaisesRegex(ModelError, words, msg=pattern):
                 read_pattern(pattern)
             with self.assertRaises(ModelError):

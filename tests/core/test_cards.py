@@ -22,9 +22,23 @@ def card(called: str = "Hall", **limits: object) -> ReceiverCard:
 
 
 OFFER = Offer(
-    "HALL_reef_v01.mp4", "mp4", 100.0, (45_000_000, 50_000_000, 60_000_000), "h264", "high", 1280, 720, Fraction(25), "progressive",
-    8_000_000, 8_000_000, None, "aac", "stereo", 48000,
-)  # fmt: skip
+    "HALL_reef_v01.mp4",
+    "mp4",
+    100.0,
+    (45_000_000, 50_000_000, 60_000_000),
+    "h264",
+    "high",
+    1280,
+    720,
+    Fraction(25),
+    "progressive",
+    8_000_000,
+    8_000_000,
+    None,
+    "aac",
+    "stereo",
+    48000,
+)
 
 
 def state(made: ReceiverCard, offer: Offer = OFFER) -> str:
@@ -34,18 +48,29 @@ def state(made: ReceiverCard, offer: Offer = OFFER) -> str:
 class Judging(unittest.TestCase):
     def test_every_kind_of_limit_fits_and_breaks(self) -> None:
         for fits, breaks in (
-            ({"bytes_most": 70_000_000}, {"bytes_most": 40_000_000}), ({"bytes_least": 10}, {"bytes_least": 61_000_000}),
-            ({"seconds_most": 100}, {"seconds_most": 99.9}), ({"seconds_least": 100}, {"seconds_least": 101}),
-            ({"bits_most": 5_000_000}, {"bits_most": 3_500_000}), ({"bits_least": 3_000_000}, {"bits_least": 4_900_000}),
-            ({"peak_bits_most": 8_000_000}, {"peak_bits_most": 7_000_000}), ({"width_most": 1280}, {"width_most": 1279}),
-            ({"height_least": 720}, {"height_least": 721}), ({"sizes": ["1280x720", "1920x1080"]}, {"sizes": ["1920x1080"]}),
-            ({"rates": ["25", "50"]}, {"rates": ["24"]}), ({"scans": ["progressive"]}, {"scans": ["top first"]}),
-            ({"codecs": ["h264"]}, {"codecs": ["hevc"]}), ({"containers": ["mp4"]}, {"containers": ["mxf"]}),
-            ({"sound": "needed"}, {"sound": "none"}), ({"sound_codecs": ["aac"]}, {"sound_codecs": ["pcm"]}),
-            ({"layouts": ["stereo"]}, {"layouts": ["5.1"]}), ({"sample_rates": [48000]}, {"sample_rates": [44100]}),
-            ({"level_most": {"h264": "3.1"}}, {"level_most": {"h264": "3"}}), ({"name": "HALL_*_v##.mp4"}, {"name": "DOOR_*"}),
-            ({"name_longest": 17}, {"name_longest": 16}), ({"free_bytes": 60_000_000}, {"free_bytes": 1000}),
-        ):  # fmt: skip
+            ({"bytes_most": 70_000_000}, {"bytes_most": 40_000_000}),
+            ({"bytes_least": 10}, {"bytes_least": 61_000_000}),
+            ({"seconds_most": 100}, {"seconds_most": 99.9}),
+            ({"seconds_least": 100}, {"seconds_least": 101}),
+            ({"bits_most": 5_000_000}, {"bits_most": 3_500_000}),
+            ({"bits_least": 3_000_000}, {"bits_least": 4_900_000}),
+            ({"peak_bits_most": 8_000_000}, {"peak_bits_most": 7_000_000}),
+            ({"width_most": 1280}, {"width_most": 1279}),
+            ({"height_least": 720}, {"height_least": 721}),
+            ({"sizes": ["1280x720", "1920x1080"]}, {"sizes": ["1920x1080"]}),
+            ({"rates": ["25", "50"]}, {"rates": ["24"]}),
+            ({"scans": ["progressive"]}, {"scans": ["top first"]}),
+            ({"codecs": ["h264"]}, {"codecs": ["hevc"]}),
+            ({"containers": ["mp4"]}, {"containers": ["mxf"]}),
+            ({"sound": "needed"}, {"sound": "none"}),
+            ({"sound_codecs": ["aac"]}, {"sound_codecs": ["pcm"]}),
+            ({"layouts": ["stereo"]}, {"layouts": ["5.1"]}),
+            ({"sample_rates": [48000]}, {"sample_rates": [44100]}),
+            ({"level_most": {"h264": "3.1"}}, {"level_most": {"h264": "3"}}),
+            ({"name": "HALL_*_v##.mp4"}, {"name": "DOOR_*"}),
+            ({"name_longest": 17}, {"name_longest": 16}),
+            ({"free_bytes": 60_000_000}, {"free_bytes": 1000}),
+        ):
             with self.subTest(fits):
                 self.assertEqual(state(card(**fits)), "fits")
                 broken = judge(card(**breaks), OFFER)
@@ -90,10 +115,21 @@ class Reading(unittest.TestCase):
     def test_impossible_and_hostile_cards_are_refused_with_a_sentence(self) -> None:
         good = json.loads(write_card(card(bytes_most=100)))
         for limits in (
-            {"bytes_least": 10, "bytes_most": 5}, {"bytes_most": -1}, {"bytes_most": 10**30}, {"rates": ["25 or so"]}, {"codecs": ["realmagic"]},
-            {"level_most": {"h264": "9"}}, {"level_most": {"prores": "4"}}, {"name": "../*"}, {"name": "*" * 50}, {"name": "a" * 500},
-            {"sizes": ["big"]}, {"sound": "none", "layouts": ["stereo"]}, {"loudness": 5}, {"seconds_most": float("nan")},
-        ):  # fmt: skip
+            {"bytes_least": 10, "bytes_most": 5},
+            {"bytes_most": -1},
+            {"bytes_most": 10**30},
+            {"rates": ["25 or so"]},
+            {"codecs": ["realmagic"]},
+            {"level_most": {"h264": "9"}},
+            {"level_most": {"prores": "4"}},
+            {"name": "../*"},
+            {"name": "*" * 50},
+            {"name": "a" * 500},
+            {"sizes": ["big"]},
+            {"sound": "none", "layouts": ["stereo"]},
+            {"loudness": 5},
+            {"seconds_most": float("nan")},
+        ):
             with self.subTest(limits), self.assertRaises(ModelError) as told:
                 read_card(json.dumps({**good, "limits": limits}))
             self.assertTrue(str(told.exception).startswith("The receiver card can't be used"))

@@ -135,7 +135,7 @@ class Size(unittest.TestCase):
         }
         for box, (frames, packets, found, whole) in measured.items():
             self.assertLess(
-                abs(container_bytes(box, frames, packets, 40.0, whole=whole) / found - 1), 0.15, box
+                abs(container_bytes(box, frames, packets, seconds=40.0, whole=whole) / found - 1), 0.15, box
             )
 
 

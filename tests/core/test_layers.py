@@ -20,9 +20,12 @@ fractions = st.fractions(-3, 3, max_denominator=60)
 
 class Layers(unittest.TestCase):
     @given(
-        st.fractions(0, 500, max_denominator=24), st.fractions(-4, 4, max_denominator=24), st.integers(0, 200),
-        st.integers(0, 200), st.sampled_from(["nearest", "blend", "motion"]),
-    )  # fmt: skip
+        st.fractions(0, 500, max_denominator=24),
+        st.fractions(-4, 4, max_denominator=24),
+        st.integers(0, 200),
+        st.integers(0, 200),
+        st.sampled_from(["nearest", "blend", "motion"]),
+    )
     def test_shares_add_up_and_a_later_layer_shows_the_same(
         self, start: Fraction, step: Fraction, at: int, later: int, retime: str
     ) -> None:
@@ -70,9 +73,14 @@ def tracks(draw: st.DrawFn) -> list[Track]:
                     crosses.append(Cross(at=at / RATE, before=before / RATE, after=after / RATE))
             gap = draw(st.integers(0, 3)) == 0
             placed.append(
-                Placed(start=at / RATE, seconds=frames / RATE, kind="gap" if gap else "media", media=f"{number}-{item}",
-                       opacity=draw(st.sampled_from([Fraction(1), Fraction(1), Fraction(1, 2)])))
-            )  # fmt: skip
+                Placed(
+                    start=at / RATE,
+                    seconds=frames / RATE,
+                    kind="gap" if gap else "media",
+                    media=f"{number}-{item}",
+                    opacity=draw(st.sampled_from([Fraction(1), Fraction(1), Fraction(1, 2)])),
+                )
+            )
             at += frames
         found.append(Track(kind="picture", placed=tuple(placed), crosses=tuple(crosses)))
     return found
@@ -127,10 +135,15 @@ class Flattening(unittest.TestCase):
 class Places(unittest.TestCase):
     @example(16, 16, 8, 49, "fill", "fill", Fraction(1), Fraction(0))
     @given(
-        st.integers(16, 4000), st.integers(16, 4000), st.integers(8, 1500), st.integers(8, 1500),
-        st.sampled_from(["fit", "fill", "stretch"]), st.sampled_from(["fit", "fill", "stretch"]),
-        st.fractions(0, 1, max_denominator=50), st.fractions(0, Fraction(2, 5), max_denominator=50),
-    )  # fmt: skip
+        st.integers(16, 4000),
+        st.integers(16, 4000),
+        st.integers(8, 1500),
+        st.integers(8, 1500),
+        st.sampled_from(["fit", "fill", "stretch"]),
+        st.sampled_from(["fit", "fill", "stretch"]),
+        st.fractions(0, 1, max_denominator=50),
+        st.fractions(0, Fraction(2, 5), max_denominator=50),
+    )
     def test_pictures_lie_inside_are_even_and_keep_their_shape(
         self,
         width: int,
@@ -144,7 +157,7 @@ class Places(unittest.TestCase):
     ) -> None:
         output = (half_width * 2, half_height * 2)
         view = View(placing=seen, left=cut, bottom=cut, centres=(Centre(frame=0, x=x, y=x),))  # type: ignore[arg-type]
-        lies = place((width, height), Fraction(1), placing, (1920, 1080), view, output)  # type: ignore[arg-type]
+        lies = place((width, height), Fraction(1), placing, canvas=(1920, 1080), view=view, output=output)  # type: ignore[arg-type]
         if lies is None:
             return
         (cx, cy, cw, ch), (w, h), (left, top) = lies.crop, lies.size, lies.at
@@ -161,7 +174,15 @@ class Places(unittest.TestCase):
             placing="fill", centres=(Centre(frame=0, x=Fraction(0)), Centre(frame=100, x=Fraction(1)))
         )
         found = [
-            place((1920, 1080), Fraction(1), "fit", (1920, 1080), view, (608, 1080), frame)
+            place(
+                (1920, 1080),
+                Fraction(1),
+                "fit",
+                canvas=(1920, 1080),
+                view=view,
+                output=(608, 1080),
+                frame=frame,
+            )
             for frame in (0, 50, 100)
         ]
         self.assertEqual(

@@ -210,12 +210,23 @@ class World:
             self.place()
         else:
             actions = [
-                self.fail, self.a_late_result, lambda: self.feed(e.PauseAsked()), lambda: self.feed(e.ResumeAsked()),
-                self.hold, self.reorder, self.stop, self.retry, self.add, self.amend,
+                self.fail,
+                self.a_late_result,
+                lambda: self.feed(e.PauseAsked()),
+                lambda: self.feed(e.ResumeAsked()),
+                self.hold,
+                self.reorder,
+                self.stop,
+                self.retry,
+                self.add,
+                self.amend,
                 lambda: (self.feed(e.SpaceFreed()), self.feed(e.DriveReturned(tuple(OUTPUTS[:3])))),
-                lambda: self.feed(e.WaitingOver()), self.lose_station,
-                lambda: (self.grant_slot if self.choices.below(3) else self.withdraw_slot)(self.choices.below(3)),
-            ]  # fmt: skip
+                lambda: self.feed(e.WaitingOver()),
+                self.lose_station,
+                lambda: (self.grant_slot if self.choices.below(3) else self.withdraw_slot)(
+                    self.choices.below(3)
+                ),
+            ]
             actions[what - 10]()
 
     def withdraw_slot(self, number: int) -> None:

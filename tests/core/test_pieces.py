@@ -162,9 +162,15 @@ class WholeName(unittest.TestCase):
         media = MediaRef(path="/m/a.mov", fingerprint="a")
         span = plain_span(0, 50, media).model_copy(update={"name": "edit"})
         job = PieceJob(
-            name="n", target="t", rate=RATE, width=320, height=180, canvas=(320, 180), spans=(span,),
+            name="n",
+            target="t",
+            rate=RATE,
+            width=320,
+            height=180,
+            canvas=(320, 180),
+            spans=(span,),
             settings=EncoderSettings(encoder="libx264", options={"crf": "20"}),
-        )  # fmt: skip
+        )
         labels = {"name", "target", "accept_damage", "spans.name", "spans.layers.media.path"}
         self.check(job, piece_name, labels)
 
@@ -172,9 +178,17 @@ class WholeName(unittest.TestCase):
         media = MediaRef(path="/m/a.mov", fingerprint="a")
         span = SoundSpan(start=Fraction(0), seconds=Fraction(1), media=media)
         job = SoundJob(
-            name="n", target="t", samples=48_000, sample_rate=48_000, channels=2, codec="aac", bits_per_second=96_000,
-            spans=(span,), tracks=((span,), (span,)), languages=("eng", "deu"),
-        )  # fmt: skip
+            name="n",
+            target="t",
+            samples=48_000,
+            sample_rate=48_000,
+            channels=2,
+            codec="aac",
+            bits_per_second=96_000,
+            spans=(span,),
+            tracks=((span,), (span,)),
+            languages=("eng", "deu"),
+        )
         labels = {"name", "target", "accept_damage", "languages", "spans.media.path", "tracks.media.path"}
         self.check(job, sound_name, labels)
 

@@ -48,9 +48,18 @@ class Clocks(unittest.TestCase):
     def test_times_mean_what_people_mean(self) -> None:
         clock = SourceClock(Fraction(25), 5000, 90000)
         for text, frame in (
-            ("01:00:10:05", 255), ("1:00:10:05", 255), ("1001005", 255), ("10:05", 255), ("1005", 255), ("12s", 300), ("1.5s", 38),
-            ("250f", 250), ("+48", 148), ("-1:00", 75), ("+2s", 150),
-        ):  # fmt: skip
+            ("01:00:10:05", 255),
+            ("1:00:10:05", 255),
+            ("1001005", 255),
+            ("10:05", 255),
+            ("1005", 255),
+            ("12s", 300),
+            ("1.5s", 38),
+            ("250f", 250),
+            ("+48", 148),
+            ("-1:00", 75),
+            ("+2s", 150),
+        ):
             self.assertEqual(clock.typed(text, here=100), frame, text)
         for text, frames in (("20s", 500), ("20:00", 500), ("500", 500), ("500f", 500), ("+1:00", 25)):
             self.assertEqual(clock.span(text), frames, text)
@@ -70,8 +79,12 @@ class Clocks(unittest.TestCase):
         with self.assertRaisesRegex(TimecodeError, "does not exist at 25"):
             SourceClock(Fraction(25), 100).typed("0:00:01:28")
 
-    @given(st.integers(0, 400_000), st.sampled_from([Fraction(24), Fraction(25), NTSC, Fraction(60000, 1001)]), st.booleans(),
-           st.integers(0, 3_000_000))  # fmt: skip
+    @given(
+        st.integers(0, 400_000),
+        st.sampled_from([Fraction(24), Fraction(25), NTSC, Fraction(60000, 1001)]),
+        st.booleans(),
+        st.integers(0, 3_000_000),
+    )
     def test_what_is_said_can_be_typed(self, frame: int, rate: Fraction, drop: bool, start: int) -> None:
         clock = SourceClock(rate, 1 << 30, start, drop)
         self.assertEqual(clock.typed(clock.timecode(frame)), frame)
@@ -86,9 +99,12 @@ class Clocks(unittest.TestCase):
 class Edits(unittest.TestCase):
     def test_bad_ranges_are_refused_with_what_is_wrong(self) -> None:
         for start, stop, frames, words in (
-            (50, 40, 100, "10 frames before the in point"), (0, 101, 100, "1 frames beyond the end"),
-            (-3, 5, 100, "3 frames before Reef begins"), (7, 7, 100, "no frames"), (0, 1, 0, "no pictures"),
-        ):  # fmt: skip
+            (50, 40, 100, "10 frames before the in point"),
+            (0, 101, 100, "1 frames beyond the end"),
+            (-3, 5, 100, "3 frames before Reef begins"),
+            (7, 7, 100, "no frames"),
+            (0, 1, 0, "no pictures"),
+        ):
             with self.assertRaisesRegex(ModelError, words):
                 checked(start, stop, frames, "Reef")
         self.assertEqual(checked(0, 1, 1, "Reef"), FrameRange(0, 1))
@@ -105,8 +121,17 @@ class Edits(unittest.TestCase):
         self.assertEqual(len(again.outputs), 6)
 
     @settings(max_examples=150, deadline=None)
-    @given(st.lists(st.tuples(st.sampled_from(["add", "change", "rename", "remove", "fill", "frame"]), st.integers(0, 99),
-                              st.integers(1, 60), st.sampled_from(["Pick", "pick", "Pick 1", " full ", "Ü/x", "a" * 90])), max_size=25))  # fmt: skip
+    @given(
+        st.lists(
+            st.tuples(
+                st.sampled_from(["add", "change", "rename", "remove", "fill", "frame"]),
+                st.integers(0, 99),
+                st.integers(1, 60),
+                st.sampled_from(["Pick", "pick", "Pick 1", " full ", "Ü/x", "a" * 90]),
+            ),
+            max_size=25,
+        )
+    )
     def test_any_edits_leave_a_batch_that_can_be_read_back(
         self, edits: list[tuple[str, int, int, str]]
     ) -> None:
@@ -142,7 +167,7 @@ class Ends(unittest.TestCase):
             ([80.0] * 14, [0.0, 0.1, *moving[:11]], [], "repeated", 2),
             ([120.0] + [80.0] * 13, [40.0, *moving[:12]], [], "another shot", 1),
             ([80.0] * 14, moving, [4] + [3] * 13, "another shot", 1),
-        ):  # fmt: skip
+        ):
             found = judge_end(luma, differences, shown)
             self.assertIsNotNone(found, kind)
             assert found
@@ -154,7 +179,7 @@ class Ends(unittest.TestCase):
             ("a fast pan", [80.0] * 14, [30.0] * 13, []),
             ("a short last shot", [80.0] * 14, moving, [4] * 6 + [3] * 8),
             ("one picture", [16.0], [], []),
-        ):  # fmt: skip
+        ):
             self.assertIsNone(judge_end(luma, differences, shown), why)
 
 
@@ -179,9 +204,10 @@ class Shots(unittest.TestCase):
         rise = Weight.rise(20)
         both = (Layer(media=one, start=Fraction(40), weight=rise.rest()), Layer(media=two, weight=rise))
         spans = (
-            plain_span(0, 40, one), PictureSpan(start=40, frames=20, layers=both),
+            plain_span(0, 40, one),
+            PictureSpan(start=40, frames=20, layers=both),
             PictureSpan(start=60, frames=40, layers=(Layer(media=two, start=Fraction(20)),)),
-        )  # fmt: skip
+        )
         cut = CutList(rate=Fraction(25), width=64, height=36, frames=100, picture=spans)
         self.assertEqual(
             [(s.name, s.part.start, s.part.stop) for s in shots(cut)], [("reef", 0, 50), ("ray", 50, 100)]
@@ -189,10 +215,16 @@ class Shots(unittest.TestCase):
 
     def test_a_later_start_of_the_same_file_is_another_shot(self) -> None:
         one = MediaRef(path="/a/reef.mp4")
-        cut = CutList(rate=Fraction(25), width=64, height=36, frames=60, picture=(
-            PictureSpan(start=0, frames=30, layers=(Layer(media=one),)),
-            PictureSpan(start=30, frames=30, layers=(Layer(media=one, start=Fraction(90)),)),
-        ))  # fmt: skip
+        cut = CutList(
+            rate=Fraction(25),
+            width=64,
+            height=36,
+            frames=60,
+            picture=(
+                PictureSpan(start=0, frames=30, layers=(Layer(media=one),)),
+                PictureSpan(start=30, frames=30, layers=(Layer(media=one, start=Fraction(90)),)),
+            ),
+        )
         self.assertEqual(len(shots(cut)), 2)
 
 

@@ -67,12 +67,22 @@ class Table(unittest.TestCase):
 class Agreeing(unittest.TestCase):
     def test_what_excludes_each_other_is_said_with_a_way_out_that_works(self) -> None:
         for values in (
-            {"container": "webm"}, {"container": "wav"}, {"sound.codec": "opus", "sound.sample_rate": 44100}, {"picture.codec": "prores"},
-            {"picture.codec": "av1", "picture.rate_control.mode": "two pass"}, {"picture.scan": "top first", "picture.codec": "hevc"},
-            {"picture.rate_control.peak_bits_per_second": 1_000_000}, {"picture.depth": 16}, {"sound.codec": "mp3", "sound.layout": "5.1"},
-            {"picture.profile": "main", "picture.chroma": "4:2:2"}, {"picture.encoder": "libx265"}, {"container": "images"},
-            {"picture.codec": "av1"}, {"picture.profile": "no such"}, {"sound.codec": "mp3", "sound.bits_per_second": 500_000},
-        ):  # fmt: skip
+            {"container": "webm"},
+            {"container": "wav"},
+            {"sound.codec": "opus", "sound.sample_rate": 44100},
+            {"picture.codec": "prores"},
+            {"picture.codec": "av1", "picture.rate_control.mode": "two pass"},
+            {"picture.scan": "top first", "picture.codec": "hevc"},
+            {"picture.rate_control.peak_bits_per_second": 1_000_000},
+            {"picture.depth": 16},
+            {"sound.codec": "mp3", "sound.layout": "5.1"},
+            {"picture.profile": "main", "picture.chroma": "4:2:2"},
+            {"picture.encoder": "libx265"},
+            {"container": "images"},
+            {"picture.codec": "av1"},
+            {"picture.profile": "no such"},
+            {"sound.codec": "mp3", "sound.bits_per_second": 500_000},
+        ):
             with self.subTest(values):
                 recipe = with_values(WEB, values)
                 self.assertTrue(conflicts(recipe))
@@ -92,10 +102,17 @@ class Agreeing(unittest.TestCase):
         self, codec: str, box: str, sound: str | None
     ) -> None:
         recipe = Recipe(
-            id="a", name="A", container=box,
-            picture=PictureRecipe(codec=codec, rate_control=RateControl(mode="quality", quality=PICTURE[codec].quality[2] if PICTURE[codec].quality else 20)),
+            id="a",
+            name="A",
+            container=box,
+            picture=PictureRecipe(
+                codec=codec,
+                rate_control=RateControl(
+                    mode="quality", quality=PICTURE[codec].quality[2] if PICTURE[codec].quality else 20
+                ),
+            ),
             sound=SoundRecipe(codec=sound) if sound else None,
-        )  # fmt: skip
+        )
         self.assertEqual(not conflicts(recipe), box in holding(codec, sound))
 
     def test_what_cannot_be_had_says_why(self) -> None:
@@ -112,16 +129,31 @@ class Levels(unittest.TestCase):
     def test_known_levels(self) -> None:
         hd, uhd = (1920, 1080), (3840, 2160)
         for codec, profile, size, rate, bits, wanted in (
-            ("h264", "high", hd, 25, 0, "4"), ("h264", "high", hd, 50, 0, "4.2"), ("h264", "high", hd, 30, 60_000_000, "4.1"),
-            ("h264", "main", (720, 576), 25, 0, "3"), ("h264", "high", (1280, 720), 30, 0, "3.1"), ("h264", "high", (1280, 720), 60, 0, "3.2"),
-            ("h264", "high", uhd, 30, 0, "5.1"), ("h264", "high", uhd, 60, 0, "5.2"), ("h264", "main", hd, 25, 21_000_000, "4.1"),
-            ("h264", "high", hd, 25, 21_000_000, "4"), ("hevc", "main", hd, 30, 0, "4"), ("hevc", "main", hd, 60, 0, "4.1"),
-            ("hevc", "main10", uhd, 30, 0, "5"), ("hevc", "main10", uhd, 60, 0, "5.1"), ("hevc", "main", hd, 30, 13_000_000, "4.1"),
-            ("mpeg2", "main", (720, 576), 25, 0, "main"), ("mpeg2", "main", hd, 30, 0, "high"), ("mpeg2", "4:2:2", hd, 25, 50_000_000, "high"),
-            ("av1", "main", hd, 30, 0, "4.0"), ("av1", "main", hd, 60, 0, "4.1"), ("av1", "main", uhd, 60, 0, "5.1"), ("vp9", "0", hd, 30, 0, "4"),
+            ("h264", "high", hd, 25, 0, "4"),
+            ("h264", "high", hd, 50, 0, "4.2"),
+            ("h264", "high", hd, 30, 60_000_000, "4.1"),
+            ("h264", "main", (720, 576), 25, 0, "3"),
+            ("h264", "high", (1280, 720), 30, 0, "3.1"),
+            ("h264", "high", (1280, 720), 60, 0, "3.2"),
+            ("h264", "high", uhd, 30, 0, "5.1"),
+            ("h264", "high", uhd, 60, 0, "5.2"),
+            ("h264", "main", hd, 25, 21_000_000, "4.1"),
+            ("h264", "high", hd, 25, 21_000_000, "4"),
+            ("hevc", "main", hd, 30, 0, "4"),
+            ("hevc", "main", hd, 60, 0, "4.1"),
+            ("hevc", "main10", uhd, 30, 0, "5"),
+            ("hevc", "main10", uhd, 60, 0, "5.1"),
+            ("hevc", "main", hd, 30, 13_000_000, "4.1"),
+            ("mpeg2", "main", (720, 576), 25, 0, "main"),
+            ("mpeg2", "main", hd, 30, 0, "high"),
+            ("mpeg2", "4:2:2", hd, 25, 50_000_000, "high"),
+            ("av1", "main", hd, 30, 0, "4.0"),
+            ("av1", "main", hd, 60, 0, "4.1"),
+            ("av1", "main", uhd, 60, 0, "5.1"),
+            ("vp9", "0", hd, 30, 0, "4"),
             ("vp9", "0", uhd, 60, 0, "5.1"),
-        ):  # fmt: skip
-            found = least_level(codec, profile, *size, Fraction(rate), bits)
+        ):
+            found = least_level(codec, profile, width=size[0], height=size[1], rate=Fraction(rate), bits=bits)
             self.assertEqual(found.name if found else None, wanted, (codec, profile, size, rate, bits))
 
     def test_figures_of_table_a_1(self) -> None:
@@ -141,7 +173,11 @@ class Levels(unittest.TestCase):
         for name, holds in (("2", False), ("2.1", True), ("4.1", True), ("4.2", False)):
             level = level_of("h264", "high", name)
             assert level
-            self.assertEqual(not broken("h264", level, 320, 240, Fraction(25), interlaced=True), holds, name)
+            self.assertEqual(
+                not broken("h264", level, width=320, height=240, rate=Fraction(25), interlaced=True),
+                holds,
+                name,
+            )
 
     @given(
         st.sampled_from(["h264", "hevc", "av1", "vp9"]),
@@ -153,7 +189,14 @@ class Levels(unittest.TestCase):
     def test_levels_are_in_order(self, codec: str, width: int, height: int, rate: int, bits: int) -> None:
         """What fits in a level fits in every later one that allows as many samples, bits and sides."""
         table = levels(codec, "high" if codec == "h264" else "main")
-        least = least_level(codec, "high" if codec == "h264" else "main", width, height, Fraction(rate), bits)
+        least = least_level(
+            codec,
+            "high" if codec == "h264" else "main",
+            width=width,
+            height=height,
+            rate=Fraction(rate),
+            bits=bits,
+        )
         if least is None:
             return
         for level in table[table.index(least) :]:
@@ -164,7 +207,9 @@ class Levels(unittest.TestCase):
                 and level.width >= least.width
                 and level.height >= least.height
             ):
-                self.assertEqual(broken(codec, level, width, height, Fraction(rate), bits), "")
+                self.assertEqual(
+                    broken(codec, level, width=width, height=height, rate=Fraction(rate), bits=bits), ""
+                )
 
     def test_a_level_too_low_is_refused_with_the_limit_and_the_next(self) -> None:
         told = level_conflicts(PictureRecipe(level="3.1"), 1920, 1080, Fraction(25))
@@ -269,10 +314,18 @@ class Shelf(unittest.TestCase):
     def test_files_that_are_no_recipes_are_left_alone_and_told(self) -> None:
         good = write_recipe(WEB)
         for text in (
-            "", "[]", "{}", "\x00", json.dumps({"format": "chronocast recipe"}), good.replace('"version": 1', '"version": 99'),
-            good.replace('"h264"', '"h264; rm -rf"'), good.replace("3000000", "-1"), good.replace("3000000", "1e400"), "{" * 5000,
+            "",
+            "[]",
+            "{}",
+            "\x00",
+            json.dumps({"format": "chronocast recipe"}),
+            good.replace('"version": 1', '"version": 99'),
+            good.replace('"h264"', '"h264; rm -rf"'),
+            good.replace("3000000", "-1"),
+            good.replace("3000000", "1e400"),
+            "{" * 5000,
             good.replace('"id": "web-720"', '"id": "../../etc/passwd"'),
-        ):  # fmt: skip
+        ):
             place = self.library.recipe_path("bad")
             place.parent.mkdir(parents=True, exist_ok=True)
             place.write_text(text)
@@ -284,9 +337,22 @@ class Shelf(unittest.TestCase):
 
     def test_as_the_source_is(self) -> None:
         facts = ClipFacts(
-            "/tmp/film.mp4", "f", 10_000_000, 500, Fraction(25), 1280, 720, Fraction(1), "progressive", "h264", "yuv420p",
-            (SoundFacts("aac", 2, 48000),), 20.0, 4_000_000, None,
-        )  # fmt: skip
+            "/tmp/film.mp4",
+            "f",
+            10_000_000,
+            500,
+            Fraction(25),
+            1280,
+            720,
+            Fraction(1),
+            "progressive",
+            "h264",
+            "yuv420p",
+            (SoundFacts("aac", 2, 48000),),
+            20.0,
+            4_000_000,
+            None,
+        )
         made, told = as_the_source(facts)
         self.assertEqual((made.container, made.picture.codec if made.picture else ""), ("mp4", "h264"))
         self.assertEqual(conflicts(made), [])

@@ -39,9 +39,11 @@ class World:
 
 class Search(unittest.TestCase):
     @given(
-        st.lists(st.floats(0.05, 6), min_size=1, max_size=40), st.floats(-0.05, 0.05), st.floats(0.1, 3),
+        st.lists(st.floats(0.05, 6), min_size=1, max_size=40),
+        st.floats(-0.05, 0.05),
+        st.floats(0.1, 3),
         st.integers(12, 30),
-    )  # fmt: skip
+    )
     def test_it_meets_the_rate_or_says_that_nothing_does(
         self, hardness: list[float], bend: float, wanted: float, first: int
     ) -> None:
@@ -52,7 +54,12 @@ class Search(unittest.TestCase):
         while not rounds.settled and count < MOST_ROUNDS + 3:
             count += 1
             made = sample(len(hardness)) if rounds.sampling else range(len(hardness))
-            step = settle(rounds, Made({n: world.size(n, rounds.quality) for n in made}, {}), frames, target)
+            step = settle(
+                rounds,
+                Made({n: world.size(n, rounds.quality) for n in made}, {}),
+                frames,
+                target_bytes=target,
+            )
             rounds = step.rounds
             if rounds.settled:
                 break
@@ -82,8 +89,8 @@ class Search(unittest.TestCase):
                 rounds,
                 Made({n: size(n, rounds.quality) for n in made}, {}),
                 [100] * len(names),
-                target,
-                names,
+                target_bytes=target,
+                shown=names,
             ).rounds
             if rounds.settled:
                 break
@@ -103,7 +110,10 @@ class Search(unittest.TestCase):
             while not rounds.settled:
                 made = sample(12) if rounds.sampling else range(12)
                 rounds = settle(
-                    rounds, Made({n: world.size(n, rounds.quality) for n in made}, {}), [100] * 12, target
+                    rounds,
+                    Made({n: world.size(n, rounds.quality) for n in made}, {}),
+                    [100] * 12,
+                    target_bytes=target,
                 ).rounds
             counts.append(sum(item.whole for item in rounds.tried))
         self.assertLessEqual(sum(counts) / len(counts), 2.3)
@@ -143,7 +153,7 @@ class Search(unittest.TestCase):
                 sizes = {n: world.size(n, rounds.quality) for n in range(count)}
                 held = min(1.0, most / sum(sizes.values()))  # what a peak does to all that would be larger
                 sizes = {n: round(size * held) for n, size in sizes.items()}
-                rounds = settle(rounds, Made(sizes, {}), [100] * count, target).rounds
+                rounds = settle(rounds, Made(sizes, {}), [100] * count, target_bytes=target).rounds
                 rounds_made += 1
             self.assertFalse(rounds.at_best or rounds.missed, (seed, rounds))
             self.assertLessEqual(rounds_made, MOST_ROUNDS)
@@ -176,7 +186,14 @@ class HeldDown(unittest.TestCase):
             quantizers = {n: rounds.quality + 8 * (free[n] / sizes[n] - 1) for n in free}
             names = [f"p{n}" for n in range(count)]
             allowed = peak * count if peak else None
-            rounds = settle(rounds, Made(sizes, quantizers), [100] * count, target, names, allowed).rounds
+            rounds = settle(
+                rounds,
+                Made(sizes, quantizers),
+                [100] * count,
+                target_bytes=target,
+                shown=names,
+                peak_bytes=allowed,
+            ).rounds
             if rounds.settled:
                 break
         self.assertTrue(rounds.settled)

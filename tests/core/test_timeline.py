@@ -74,9 +74,10 @@ class Timelines(Footage):
         upper = clip_item(self.two, 0, 40)
         upper.metadata["chronocast"] = {"opacity": 0.25}
         cross = otio.schema.Transition(
-            transition_type="SMPTE_Dissolve", in_offset=otio.opentime.RationalTime(4, 25),
+            transition_type="SMPTE_Dissolve",
+            in_offset=otio.opentime.RationalTime(4, 25),
             out_offset=otio.opentime.RationalTime(6, 25),
-        )  # fmt: skip
+        )
         track = [clip_item(self.one, 10, 40), cross, clip_item(self.slow, 8, 20, rate=24)]
         ready = self.ready(sequence(track, [upper]))
         for frame in range(ready.cut.frames):
@@ -94,9 +95,10 @@ class Timelines(Footage):
 
     def test_a_dissolve_to_nothing_shows_what_lies_below(self) -> None:
         cross = otio.schema.Transition(
-            transition_type="SMPTE_Dissolve", in_offset=otio.opentime.RationalTime(10, 25),
+            transition_type="SMPTE_Dissolve",
+            in_offset=otio.opentime.RationalTime(10, 25),
             out_offset=otio.opentime.RationalTime(0, 25),
-        )  # fmt: skip
+        )
         ready = self.ready(
             sequence([clip_item(self.one, 0, 60)], [clip_item(self.two, 0, 30), cross, gap(30)])
         )
@@ -148,9 +150,10 @@ class Timelines(Footage):
         item = clip_item(self.one, 0, 40)
         item.effects.append(otio.schema.Effect(effect_name="ripple"))
         wipe = otio.schema.Transition(
-            transition_type="SMPTE_Wipe", in_offset=otio.opentime.RationalTime(5, 25),
+            transition_type="SMPTE_Wipe",
+            in_offset=otio.opentime.RationalTime(5, 25),
             out_offset=otio.opentime.RationalTime(5, 25),
-        )  # fmt: skip
+        )
         told = " ".join(self.told(self.ready(sequence([item, wipe, clip_item(self.two, 20, 40)]))))
         for word in (
             "ripple",
@@ -164,9 +167,10 @@ class Timelines(Footage):
 
     def test_a_dissolve_without_handles_holds_a_picture_and_says_so(self) -> None:
         cross = otio.schema.Transition(
-            transition_type="SMPTE_Dissolve", in_offset=otio.opentime.RationalTime(5, 25),
+            transition_type="SMPTE_Dissolve",
+            in_offset=otio.opentime.RationalTime(5, 25),
             out_offset=otio.opentime.RationalTime(5, 25),
-        )  # fmt: skip
+        )
         ready = self.ready(sequence([clip_item(self.one, 50, 50), cross, clip_item(self.two, 20, 40)]))
         self.assertIn("frames too few for its dissolve", " ".join(self.told(ready)))
 
@@ -182,7 +186,7 @@ class Timelines(Footage):
             str(path),
             counted(6, 100),
             RATE,
-            24,
+            quality=24,
             form=Format(timecode="01:00:00:00", options={"preset": "ultrafast"}),
         )
         item = clip_item(path, 90_030, 20)
@@ -194,7 +198,13 @@ class Timelines(Footage):
     def test_places_in_drop_frame_media_are_told_in_their_own_timecode(self) -> None:
         path = self.folder / "dropped.mov"
         rate = Fraction(30000, 1001)
-        write_footage(str(path), counted(6, 100), rate, 24, form=Format(timecode="01:10:00;00", options={"preset": "ultrafast"}))  # fmt: skip
+        write_footage(
+            str(path),
+            counted(6, 100),
+            rate,
+            quality=24,
+            form=Format(timecode="01:10:00;00", options={"preset": "ultrafast"}),
+        )
         item = clip_item(path, 105_030, 20)
         item.media_reference.available_range = span(104_900, 250)
         told = " ".join(self.told(self.ready(sequence([item]))))
@@ -204,17 +214,19 @@ class Timelines(Footage):
         fast = clip_item(self.one, 10, 20)
         fast.effects.append(otio.schema.LinearTimeWarp(time_scalar=2))
         cross = otio.schema.Transition(
-            transition_type="SMPTE_Dissolve", in_offset=otio.opentime.RationalTime(5, 25),
+            transition_type="SMPTE_Dissolve",
+            in_offset=otio.opentime.RationalTime(5, 25),
             out_offset=otio.opentime.RationalTime(5, 25),
-        )  # fmt: skip
+        )
         inner = otio.schema.Stack(name="inner", source_range=span(2, 30))
         low = otio.schema.Track(kind="Video")
         low.extend([clip_item(self.two, 0, 60)])
         inner.append(low)
         timeline = sequence(
-            [clip_item(self.one, 10, 30), cross, clip_item(self.two, 10, 30), gap(5), fast], [gap(70), inner],
+            [clip_item(self.one, 10, 30), cross, clip_item(self.two, 10, 30), gap(5), fast],
+            [gap(70), inner],
             sounds=[[clip_item(self.one, 0, 50)]],
-        )  # fmt: skip
+        )
         first = self.ready(timeline)
         assert first.timeline
         again = self.ready(otio_text(first.timeline, self.folder), "again.otio")

@@ -121,10 +121,14 @@ class Run(unittest.TestCase):
     def test_when_nothing_moves_no_time_is_promised_and_each_way_of_it_has_its_word(self) -> None:
         now = time.time()
         ways: dict[str, dict[str, Any]] = {
-            "paused": {"paused": True}, "full": {"waits_for": "space"}, "away": {"waits_for": "drive"},
-            "no slot": {"waits_for": "slot"}, "silent": {"silent_seconds": 400.0}, "still": {"still_seconds": 500.0},
+            "paused": {"paused": True},
+            "full": {"waits_for": "space"},
+            "away": {"waits_for": "drive"},
+            "no slot": {"waits_for": "slot"},
+            "silent": {"silent_seconds": 400.0},
+            "still": {"still_seconds": 500.0},
             "interrupted": {"lives": False},
-        }  # fmt: skip
+        }
         said = set()
         at, later = (datetime.fromtimestamp(now + more).astimezone().isoformat() for more in (0, 90))
         promise = {"at": at, "finish": {"likely": later, "safe": later}, "outputs": {"o": {"likely": 90.0}}}

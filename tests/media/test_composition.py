@@ -33,13 +33,24 @@ FAST = {"preset": "veryfast"}
 KINDS: dict[str, Format] = {
     "long.mp4": Format(options={**FAST, "x264-params": "keyint=40:bframes=3"}),
     "open.mp4": Format(options={**FAST, "x264-params": "open-gop=1:keyint=20:bframes=3"}),
-    "hevc.mp4": Format(codec="libx265", options={"preset": "veryfast", "x265-params": "keyint=30:open-gop=1:log-level=none"}),
+    "hevc.mp4": Format(
+        codec="libx265", options={"preset": "veryfast", "x265-params": "keyint=30:open-gop=1:log-level=none"}
+    ),
     "mpeg2.mxf": Format(codec="mpeg2video", bit_rate=6_000_000, options={"g": "12", "bf": "2"}),
-    "intra.mov": Format(codec="prores_ks", pixel_format="yuv422p10le", options={"profile": "0"}, timecode="10:00:00:00"),
+    "intra.mov": Format(
+        codec="prores_ks", pixel_format="yuv422p10le", options={"profile": "0"}, timecode="10:00:00:00"
+    ),
     "late.ts": Format(options={**FAST, "x264-params": "keyint=25"}),
-    "uneven.mkv": Format(options=FAST, times=[n * 40 + (400 if n > 30 else 0) + n % 3 * 7 for n in range(60)]),
-    "woven.mxf": Format(codec="mpeg2video", bit_rate=8_000_000, options={"flags": "+ildct+ilme", "g": "12", "bf": "2"}, interlaced=True),
-}  # fmt: skip
+    "uneven.mkv": Format(
+        options=FAST, times=[n * 40 + (400 if n > 30 else 0) + n % 3 * 7 for n in range(60)]
+    ),
+    "woven.mxf": Format(
+        codec="mpeg2video",
+        bit_rate=8_000_000,
+        options={"flags": "+ildct+ilme", "g": "12", "bf": "2"},
+        interlaced=True,
+    ),
+}
 _FRAMES = 60
 
 
@@ -48,9 +59,17 @@ def job_of(
 ) -> PieceJob:
     width, height = size or (cut.width, cut.height)
     return PieceJob(
-        name="x", target="", rate=cut.rate, width=width, height=height, canvas=(cut.width, cut.height),
-        view=(view or View()).later(part.start), colour=cut.colour, spans=cut.picture_in(part), settings=PLAIN,
-    )  # fmt: skip
+        name="x",
+        target="",
+        rate=cut.rate,
+        width=width,
+        height=height,
+        canvas=(cut.width, cut.height),
+        view=(view or View()).later(part.start),
+        colour=cut.colour,
+        spans=cut.picture_in(part),
+        settings=PLAIN,
+    )
 
 
 def pictures(job: PieceJob) -> list[NDArray[np.uint8]]:
@@ -80,9 +99,12 @@ def one_layer(
     layer: Layer, frames: int, rate: Fraction = RATE, width: int = 320, height: int = 180
 ) -> CutList:
     return CutList(
-        rate=rate, width=width, height=height, frames=frames,
+        rate=rate,
+        width=width,
+        height=height,
+        frames=frames,
         picture=(PictureSpan(start=0, frames=frames, layers=(layer,)),),
-    )  # fmt: skip
+    )
 
 
 class Composition(unittest.TestCase):
@@ -95,7 +117,11 @@ class Composition(unittest.TestCase):
         for number, (name, form) in enumerate(KINDS.items()):
             shown = counted(number + 1, _FRAMES * 2 if form.interlaced else _FRAMES)
             write_footage(
-                str(cls.folder / name), woven(shown) if form.interlaced else shown, RATE, 20, form=form
+                str(cls.folder / name),
+                woven(shown) if form.interlaced else shown,
+                RATE,
+                quality=20,
+                form=form,
             )
             cls.facts[name] = inspect_clip(str(cls.folder / name))
 
@@ -148,28 +174,66 @@ class Composition(unittest.TestCase):
         half = Fraction(1, 2)
         rise = Weight.rise(60)
         cross = CutList(
-            rate=RATE, width=320, height=180, frames=60,
-            picture=(PictureSpan(start=0, frames=60, layers=(
-                self.layer("long.mp4", weight=rise.rest(), last=59),
-                self.layer("long.mp4", start=Fraction(60), step=Fraction(-1), weight=rise.times(Weight.constant(half))),
-            )),),
-        )  # fmt: skip
+            rate=RATE,
+            width=320,
+            height=180,
+            frames=60,
+            picture=(
+                PictureSpan(
+                    start=0,
+                    frames=60,
+                    layers=(
+                        self.layer("long.mp4", weight=rise.rest(), last=59),
+                        self.layer(
+                            "long.mp4",
+                            start=Fraction(60),
+                            step=Fraction(-1),
+                            weight=rise.times(Weight.constant(half)),
+                        ),
+                    ),
+                ),
+            ),
+        )
         return {
             "plain": (long, View(), small),
             "double speed": (one_layer(self.layer("open.mp4", step=Fraction(2)), 30), View(), small),
-            "backwards": (one_layer(self.layer("hevc.mp4", start=Fraction(60), step=Fraction(-1)), 60), View(), small),
-            "slow, blended": (one_layer(self.layer("long.mp4", step=Fraction(2, 5), retime="blend"), 60), View(), small),
-            "fast, blended": (one_layer(self.layer("long.mp4", step=Fraction(5, 2), retime="blend"), 24), View(), small),
-            "slow, by motion": (one_layer(self.layer("long.mp4", step=half, retime="motion"), 24), View(), (160, 90)),
+            "backwards": (
+                one_layer(self.layer("hevc.mp4", start=Fraction(60), step=Fraction(-1)), 60),
+                View(),
+                small,
+            ),
+            "slow, blended": (
+                one_layer(self.layer("long.mp4", step=Fraction(2, 5), retime="blend"), 60),
+                View(),
+                small,
+            ),
+            "fast, blended": (
+                one_layer(self.layer("long.mp4", step=Fraction(5, 2), retime="blend"), 24),
+                View(),
+                small,
+            ),
+            "slow, by motion": (
+                one_layer(self.layer("long.mp4", step=half, retime="motion"), 24),
+                View(),
+                (160, 90),
+            ),
             "frames of fields": (clip_cut_list(self.facts["woven.mxf"]), View(), small),
-            "fields": (clip_cut_list(self.facts["woven.mxf"]).at_rate(Fraction(50), "nearest"), View(), small),
+            "fields": (
+                clip_cut_list(self.facts["woven.mxf"]).at_rate(Fraction(50), "nearest"),
+                View(),
+                small,
+            ),
             "uneven": (clip_cut_list(self.facts["uneven.mkv"]), View(), small),
-            "frozen": (one_layer(self.layer("long.mp4", start=Fraction(17), step=Fraction(0)), 30), View(), small),
+            "frozen": (
+                one_layer(self.layer("long.mp4", start=Fraction(17), step=Fraction(0)), 30),
+                View(),
+                small,
+            ),
             "a dissolve into itself": (cross, View(), small),
             "a moving centre": (long, moving, upright),
             "bars": (one_layer(Layer(fill="bars"), 30), View(), small),
             "another rate, blended": (long.at_rate(Fraction(30), "blend"), View(), small),
-        }  # fmt: skip
+        }
 
     def test_pieces_show_what_an_unsplit_render_shows(self) -> None:
         for what, (cut, view, size) in self.operations().items():
@@ -197,7 +261,7 @@ class Composition(unittest.TestCase):
             return found
 
         path = self.folder / "bar.mp4"
-        write_footage(str(path), bar(20), RATE, 8, options=FAST)
+        write_footage(str(path), bar(20), RATE, quality=8, options=FAST)
         layer = clip_layer(inspect_clip(str(path))).model_copy(
             update={"step": Fraction(1, 2), "retime": "motion"}
         )
@@ -214,7 +278,9 @@ class Composition(unittest.TestCase):
         levels = {}
         for name, grey in (("dark", 40), ("light", 200)):
             path = self.folder / f"{name}.mp4"
-            write_footage(str(path), [np.full((64, 64, 3), grey, np.uint8)] * 20, RATE, 4, options=FAST)
+            write_footage(
+                str(path), [np.full((64, 64, 3), grey, np.uint8)] * 20, RATE, quality=4, options=FAST
+            )
             levels[name] = clip_layer(inspect_clip(str(path)))
         rise = Weight.rise(20)
         layers = (

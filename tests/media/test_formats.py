@@ -86,9 +86,12 @@ class Formats(unittest.TestCase):
                 for heard in (*box.sound, *((None,) if codec else ())):
                     with self.subTest(container=box.id, picture=codec, sound=heard):
                         recipe = Recipe(
-                            id=f"{box.id}-{codec}-{heard}".lower(), name="A", container=box.id,
-                            picture=picture(codec) if codec else None, sound=sound(heard),
-                        )  # fmt: skip
+                            id=f"{box.id}-{codec}-{heard}".lower(),
+                            name="A",
+                            container=box.id,
+                            picture=picture(codec) if codec else None,
+                            sound=sound(heard),
+                        )
                         self.assertEqual(conflicts(recipe), [])
                         path = self.proved(recipe)
                         count += 1
@@ -112,8 +115,10 @@ class Formats(unittest.TestCase):
                 codec,
             )
         for stills, wanted in (
-            (StillsTaken(mode="first"), [4]), (StillsTaken(mode="middle"), [17]), (StillsTaken(mode="interval", seconds=0.4), [4, 14, 24]),
-        ):  # fmt: skip
+            (StillsTaken(mode="first"), [4]),
+            (StillsTaken(mode="middle"), [17]),
+            (StillsTaken(mode="interval", seconds=0.4), [4, 14, 24]),
+        ):
             with self.subTest(stills.mode):
                 recipe = Recipe(
                     id=f"some-{stills.mode}",
@@ -133,13 +138,21 @@ class Formats(unittest.TestCase):
                 with self.subTest(codec=codec.id, mode=mode):
                     peak = 700_000 if mode in codec.peaks else None
                     control = RateControl(
-                        mode=mode, target_bits_per_second=400_000, peak_bits_per_second=peak, buffer_bits=peak,
+                        mode=mode,
+                        target_bits_per_second=400_000,
+                        peak_bits_per_second=peak,
+                        buffer_bits=peak,
                         quality=codec.quality[2] if codec.quality else 20,
-                    )  # fmt: skip
+                    )
                     self.proved(
-                        Recipe(id=f"{codec.id}-{mode.replace(' ', '-')}", name="A", container="mkv",
-                               picture=picture(codec.id, rate_control=control), sound=None)
-                    )  # fmt: skip
+                        Recipe(
+                            id=f"{codec.id}-{mode.replace(' ', '-')}",
+                            name="A",
+                            container="mkv",
+                            picture=picture(codec.id, rate_control=control),
+                            sound=None,
+                        )
+                    )
             for grade in codec.grades:
                 with self.subTest(codec=codec.id, grade=grade.id):
                     path = self.proved(
@@ -277,8 +290,14 @@ class Formats(unittest.TestCase):
             for encoder in codec.encoders[1:]:
                 self.assertTrue(is_here(encoder))
                 self.proved(
-                    Recipe(id=f"by-{encoder}".replace("_", "-"), name="A", container="mov", picture=picture(codec.id, encoder=encoder), sound=None)
-                )  # fmt: skip
+                    Recipe(
+                        id=f"by-{encoder}".replace("_", "-"),
+                        name="A",
+                        container="mov",
+                        picture=picture(codec.id, encoder=encoder),
+                        sound=None,
+                    )
+                )
 
     def test_pairs_of_everything_else(self) -> None:
         rows = list(covering(CHOICES))
@@ -311,16 +330,30 @@ CHOICES: dict[str, tuple[Any, ...]] = {
 def recipe_of(row: dict[str, Any], number: int = 0) -> Recipe:
     """The recipe that a row of choices stands for."""
     peak = 900_000 if row["mode"] in PICTURE[row["codec"]].peaks else None
-    control = RateControl(mode=row["mode"], target_bits_per_second=500_000, peak_bits_per_second=peak,
-                          quality=(PICTURE[row["codec"]].quality or (0, 0, 20))[2])  # fmt: skip
+    control = RateControl(
+        mode=row["mode"],
+        target_bits_per_second=500_000,
+        peak_bits_per_second=peak,
+        quality=(PICTURE[row["codec"]].quality or (0, 0, 20))[2],
+    )
     return Recipe(
-        id=f"row-{number}", name="A", container=row["container"],
+        id=f"row-{number}",
+        name="A",
+        container=row["container"],
         picture=PictureRecipe(
-            codec=row["codec"], size=size_for(row["codec"]), effort=row["effort"], depth=row["samples"][0], chroma=row["samples"][1],
-            scan=row["scan"], rate=row["rate"], key_frame_seconds=row["keys"], framing=row["framing"], rate_control=control,
+            codec=row["codec"],
+            size=size_for(row["codec"]),
+            effort=row["effort"],
+            depth=row["samples"][0],
+            chroma=row["samples"][1],
+            scan=row["scan"],
+            rate=row["rate"],
+            key_frame_seconds=row["keys"],
+            framing=row["framing"],
+            rate_control=control,
         ),
         sound=sound(row["sound"], layout=row["layout"]),
-    )  # fmt: skip
+    )
 
 
 def _agrees(row: dict[str, Any]) -> bool:
@@ -409,11 +442,17 @@ class Fields(unittest.TestCase):
             for scan in ("top first", "bottom first"):
                 with self.subTest(codec=codec, scan=scan):
                     recipe = Recipe(
-                        id=f"{codec}-{scan.split()[0]}", name="A", container="mxf" if codec == "mpeg2" else "mov", sound=None,
+                        id=f"{codec}-{scan.split()[0]}",
+                        name="A",
+                        container="mxf" if codec == "mpeg2" else "mov",
+                        sound=None,
                         picture=PictureRecipe(
-                            codec=codec, scan=scan, rate="25", rate_control=RateControl(mode="quality", quality=4 if codec == "mpeg2" else 16)
+                            codec=codec,
+                            scan=scan,
+                            rate="25",
+                            rate_control=RateControl(mode="quality", quality=4 if codec == "mpeg2" else 16),
                         ),
-                    )  # fmt: skip
+                    )
                     path, checks = maker.make(recipe)
                     self.assertEqual([check for check in checks if not check.ok], [])
                     self.assertEqual(self.fields(path, scan), [(3, n) for n in range(120)])

@@ -46,7 +46,7 @@ class Looking(unittest.TestCase):
         place = folder()
         for name, form in KINDS.items():
             shown = woven(counted(7, 120)) if form.interlaced else counted(7, 60)
-            write_footage(str(place / name), shown, RATE, 20, None, form=form)
+            write_footage(str(place / name), shown, RATE, quality=20, sound=None, form=form)
             cut = clip_cut_list(inspect_clip(str(place / name)))
             wanted = numbers(job_of(cut, FrameRange(0, cut.frames)))
             readers = LookingReaders(threads=2, hurry=True)
@@ -97,9 +97,11 @@ class Looking(unittest.TestCase):
             ("clean", moving, None),
             ("fade", [*moving[:40], *fade], None),
             ("still", [still] * 40, None),
-        ):  # fmt: skip
+        ):
             path = place / f"{name}.mp4"
-            write_footage(str(path), iter(pictures), RATE, 16, None, options={"preset": "veryfast"})
+            write_footage(
+                str(path), iter(pictures), RATE, quality=16, sound=None, options={"preset": "veryfast"}
+            )
             ready = source(clip_cut_list(inspect_clip(str(path))))
             first, last = look_at(ready, FrameRange(0, ready.cut.frames))
             self.assertIsNone(first, name)
@@ -111,7 +113,11 @@ class Looking(unittest.TestCase):
     def test_a_late_in_point_is_seen_too(self) -> None:
         path = folder() / "early.mp4"
         write_footage(
-            str(path), iter([np.full((180, 320, 3), 16, np.uint8), *counted(2, 40)]), RATE, 16, None
+            str(path),
+            iter([np.full((180, 320, 3), 16, np.uint8), *counted(2, 40)]),
+            RATE,
+            quality=16,
+            sound=None,
         )
         first, last = look_at(source(clip_cut_list(inspect_clip(str(path)))), FrameRange(0, 41))
         self.assertEqual((first and first.kind, last), ("black", None))
@@ -172,8 +178,14 @@ class Listening(unittest.TestCase):
         at = np.arange(4 * SAMPLE_RATE) / SAMPLE_RATE
         ramp = (at / 8).astype(np.float32)  # its level tells the time
         wave = np.stack([ramp, -ramp])
-        write_footage(str(place / "ramp.mov"), counted(1, 100, 128, 72), RATE, 30, wave,
-                      form=Format(sound_codec="pcm_s16le"))  # fmt: skip
+        write_footage(
+            str(place / "ramp.mov"),
+            counted(1, 100, 128, 72),
+            RATE,
+            quality=30,
+            sound=wave,
+            form=Format(sound_codec="pcm_s16le"),
+        )
         cut = clip_cut_list(inspect_clip(str(place / "ramp.mov")))
         for frame, speed in ((0, 1), (25, 1), (50, 2), (10, 4), (99, -1), (60, -2), (30, Fraction(1, 2))):
             samples = np.concatenate(list(heard(cut, frame, Fraction(speed))))

@@ -47,7 +47,9 @@ class Making(unittest.TestCase):
         cls.folder = folder()
         cls.one = clip(cls.folder / "one.mp4", 1, 120, options={"bf": "3", "g": "50"})
         cls.two = clip(cls.folder / "two.mp4", 2, 100, width=640, height=360)
-        cls.settings = encoder_settings(PictureRecipe(effort="fast"), 320, 180, RATE, (1, 1, 1, 1))
+        cls.settings = encoder_settings(
+            PictureRecipe(effort="fast"), 320, 180, rate=RATE, colour=(1, 1, 1, 1)
+        )
         cls.readers = Readers()
 
     @classmethod
@@ -56,9 +58,15 @@ class Making(unittest.TestCase):
 
     def piece(self, name: str, *spans: tuple[Path | None, int, int]) -> Path:
         job = PieceJob(
-            name=name, target=str(self.folder / f"{name}.mp4"), rate=RATE, width=320, height=180, canvas=(320, 180),
-            settings=self.settings, spans=row(*spans),
-        )  # fmt: skip
+            name=name,
+            target=str(self.folder / f"{name}.mp4"),
+            rate=RATE,
+            width=320,
+            height=180,
+            canvas=(320, 180),
+            settings=self.settings,
+            spans=row(*spans),
+        )
         encode_piece(job, self.readers)
         return Path(job.target)
 
@@ -111,15 +119,19 @@ class Making(unittest.TestCase):
     def test_films_of_one_and_two_pictures_are_made_in_every_long_codec(self) -> None:
         for codec in ("h264", "hevc", "av1", "vp9", "mpeg2"):
             settings = encoder_settings(
-                PictureRecipe(codec=codec, effort="fast"), 160, 96, RATE, (1, 1, 1, 1)
+                PictureRecipe(codec=codec, effort="fast"), 160, 96, rate=RATE, colour=(1, 1, 1, 1)
             )
             # what was never set is what a film before left there: wrong in every fourth file
             for frames in (25, 1, 2) * (12 if codec == "hevc" else 1):
                 target = self.folder / f"{codec} {frames}"
                 encode_pictures(
                     (av.VideoFrame.from_ndarray(picture) for picture in counted(3, frames, 160, 96)),
-                    str(target), RATE, 160, 96, settings,
-                )  # fmt: skip
+                    str(target),
+                    RATE,
+                    width=160,
+                    height=96,
+                    settings=settings,
+                )
                 self.assertEqual(len(self.packets(target)), frames, codec)
 
     def packets(self, path: Path) -> list[bytes]:
@@ -132,8 +144,8 @@ class Making(unittest.TestCase):
             PictureRecipe(effort="slow", rate_control=RateControl(mode="quality")),
             320,
             180,
-            RATE,
-            (1, 1, 1, 1),
+            rate=RATE,
+            colour=(1, 1, 1, 1),
         )
         job = PieceJob(
             name="odd",
@@ -161,12 +173,23 @@ class Making(unittest.TestCase):
 
     def sound(self, name: str, spans: list[tuple[int, int, Path, str]], samples: int) -> Path:
         job = SoundJob(
-            name=name, target=str(self.folder / f"{name}.mp4"), samples=samples, sample_rate=48000, channels=2, codec="aac", bits_per_second=128_000,
+            name=name,
+            target=str(self.folder / f"{name}.mp4"),
+            samples=samples,
+            sample_rate=48000,
+            channels=2,
+            codec="aac",
+            bits_per_second=128_000,
             spans=tuple(
-                SoundSpan(start=Fraction(a, 48000), seconds=Fraction(n, 48000), media=MediaRef(path=str(m)), media_start=Fraction(s))
+                SoundSpan(
+                    start=Fraction(a, 48000),
+                    seconds=Fraction(n, 48000),
+                    media=MediaRef(path=str(m)),
+                    media_start=Fraction(s),
+                )
                 for a, n, m, s in spans
             ),
-        )  # fmt: skip
+        )
         self.assertEqual(sum(block.shape[1] for block in sound_blocks(job)), samples)
         result = render_sound(job)
         self.assertEqual(result.samples, samples)

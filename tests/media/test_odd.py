@@ -92,9 +92,14 @@ class Odd(unittest.TestCase):
                 self.folder / f"plate.{number + 1:04d}.png"
             )
         reference = otio.schema.ImageSequenceReference(
-            target_url_base=".", name_prefix="plate.", name_suffix=".png", start_frame=1, frame_zero_padding=4, rate=25,
+            target_url_base=".",
+            name_prefix="plate.",
+            name_suffix=".png",
+            start_frame=1,
+            frame_zero_padding=4,
+            rate=25,
             available_range=span(0, 12),
-        )  # fmt: skip
+        )
         film = sequence([otio.schema.Clip(name="plate", media_reference=reference, source_range=span(3, 8))])
         cut = self.ready(film)
         self.assertEqual([read(luma(picture)) for picture in self.shown(cut)], [(5, n) for n in range(3, 11)])
@@ -111,7 +116,7 @@ class Odd(unittest.TestCase):
             colour=(9, 16, 9, 1),
             options={**FAST, "x265-params": "log-level=none"},
         )
-        write_footage(str(wide), counted(1, 10), RATE, 20, form=form)
+        write_footage(str(wide), counted(1, 10), RATE, quality=20, form=form)
         cut = clip_cut_list(inspect_clip(str(wide)))
         self.assertEqual(cut.tags, (9, 16, 9, 1))
         plain = clip(self.folder / "plain.mp4", 2, 20)
@@ -121,11 +126,16 @@ class Odd(unittest.TestCase):
 
     def test_mastering_and_light_levels_of_hdr10_are_carried(self) -> None:
         path = self.folder / "bright.mkv"
-        form = Format(codec="libx265", pixel_format="yuv420p10le", colour=(9, 16, 9, 1), options={
-            "x265-params": "log-level=none:hdr10=1:repeat-headers=1:max-cll=900,300:"
-            "master-display=G(13250,34500)B(7500,3000)R(34000,16000)WP(15635,16450)L(10000000,50)",
-        })  # fmt: skip
-        write_footage(str(path), counted(5, 12), RATE, 24, options={"preset": "ultrafast"}, form=form)
+        form = Format(
+            codec="libx265",
+            pixel_format="yuv420p10le",
+            colour=(9, 16, 9, 1),
+            options={
+                "x265-params": "log-level=none:hdr10=1:repeat-headers=1:max-cll=900,300:"
+                "master-display=G(13250,34500)B(7500,3000)R(34000,16000)WP(15635,16450)L(10000000,50)",
+            },
+        )
+        write_footage(str(path), counted(5, 12), RATE, quality=24, options={"preset": "ultrafast"}, form=form)
         was = inspect_clip(str(path))
         self.assertTrue(was.mastering and was.light)
         phone = supplied("phone-540")
@@ -144,14 +154,26 @@ class Odd(unittest.TestCase):
     def test_a_title_with_alpha_lets_through_what_lies_below_it(self) -> None:
         below = self.folder / "below.mov"
         grey = np.full((180, 320, 3), 60, np.uint8)
-        write_footage(str(below), [grey] * 20, RATE, 0, None, form=Format(codec="prores_ks", pixel_format="yuv422p10le"))  # fmt: skip
+        write_footage(
+            str(below),
+            [grey] * 20,
+            RATE,
+            quality=0,
+            sound=None,
+            form=Format(codec="prores_ks", pixel_format="yuv422p10le"),
+        )
         for premultiplied in (False, True):
             title = write_title(self.folder / f"title {premultiplied}.mov", premultiplied)
             film = sequence([clip_item(below, 0, 20)], [clip_item(title, 0, 20)])
             path = self.folder / f"film {premultiplied}.otio"
             path.write_text(otio.adapters.write_to_string(film, "otio_json"))
-            source = Source(id="s", path=str(path), kind="sequence", name="A film",
-                            alpha="premultiplied" if premultiplied else "straight")  # fmt: skip
+            source = Source(
+                id="s",
+                path=str(path),
+                kind="sequence",
+                name="A film",
+                alpha="premultiplied" if premultiplied else "straight",
+            )
             cut = ready_source(source, self.folder, FactsStore(self.folder / "k" / "facts")).cut
             picture = self.shown(cut)[5].to_ndarray(format="rgb24").astype(int)
             for (row, column), wanted in (((20, 60), 60), ((100, 60), 220), ((75, 60), 140)):
@@ -161,7 +183,9 @@ class Odd(unittest.TestCase):
     def two(self, second: dict[str, object], frames: int = 30) -> Path:
         """Two transport streams one after another in one file."""
         for name, number, more in (("a.ts", 2, {}), ("b.ts", 3, second)):
-            write_footage(str(self.folder / name), counted(number, frames, **more), RATE, 20, options=FAST)  # type: ignore[arg-type]
+            write_footage(
+                str(self.folder / name), counted(number, frames, **more), RATE, quality=20, options=FAST
+            )  # type: ignore[arg-type]
         path = self.folder / "both.ts"
         path.write_bytes((self.folder / "a.ts").read_bytes() + (self.folder / "b.ts").read_bytes())
         return path
@@ -199,7 +223,7 @@ class Odd(unittest.TestCase):
     def test_times_that_jump_are_told_and_the_pictures_follow_one_another(self) -> None:
         path = self.folder / "jumps.mkv"
         times = [n * 40 + (90_000_000 if n >= 20 else 0) for n in range(40)]
-        write_footage(str(path), counted(7, 40), RATE, 20, form=Format(times=times, options=FAST))
+        write_footage(str(path), counted(7, 40), RATE, quality=20, form=Format(times=times, options=FAST))
         facts = inspect_clip(str(path))
         self.assertIn("jump", " ".join(facts.problems))
         self.assertEqual((facts.frames, facts.rate), (40, 25))

@@ -49,8 +49,16 @@ def wav(name: str, samples: NDArray[np.float32], rate: int = 48000) -> MediaRef:
 
 
 def heard(spans: list[SoundSpan], samples: int, channels: int = 1, rate: int = 48000) -> NDArray[np.float32]:
-    job = SoundJob(name="s", target="", samples=samples, sample_rate=rate, channels=channels, codec="aac",
-                   bits_per_second=96_000, spans=tuple(spans))  # fmt: skip
+    job = SoundJob(
+        name="s",
+        target="",
+        samples=samples,
+        sample_rate=rate,
+        channels=channels,
+        codec="aac",
+        bits_per_second=96_000,
+        spans=tuple(spans),
+    )
     return np.concatenate(list(sound_blocks(job)), axis=1)
 
 
@@ -84,8 +92,16 @@ class Sound(unittest.TestCase):
     def test_mono_tracks_become_the_channels_of_one_sound(self) -> None:
         path = HERE / "tracks.mov"
         left, right = np.full((1, 48_000), 0.5, np.float32), np.full((1, 48_000), -0.25, np.float32)
-        write_footage(str(path), counted(1, 25), RATE, 30, [left, right], 48_000, {"preset": "ultrafast"},
-                      Format(sound_codec="pcm_s16le"))  # fmt: skip
+        write_footage(
+            str(path),
+            counted(1, 25),
+            RATE,
+            quality=30,
+            sound=[left, right],
+            sample_rate=48_000,
+            options={"preset": "ultrafast"},
+            form=Format(sound_codec="pcm_s16le"),
+        )
         found = heard([span(0, 1, MediaRef(path=str(path)), tracks=(0, 1))], 48_000, 2)
         self.assertAlmostEqual(float(found[0, 20_000]), 0.5, 2)
         self.assertAlmostEqual(float(found[1, 20_000]), -0.25, 2)
@@ -103,8 +119,16 @@ class Sound(unittest.TestCase):
         path = HERE / "discrete.mov"
         levels = (0.5, 0.25, 0.125)
         wave = np.sin(2 * np.pi * 440 * np.arange(96_000) / 48_000).astype(np.float32)[None]
-        write_footage(str(path), counted(1, 50), RATE, 30, [wave * level for level in levels], 48_000,
-                      {"preset": "ultrafast"}, Format(sound_codec="pcm_s16le"))  # fmt: skip
+        write_footage(
+            str(path),
+            counted(1, 50),
+            RATE,
+            quality=30,
+            sound=[wave * level for level in levels],
+            sample_rate=48_000,
+            options={"preset": "ultrafast"},
+            form=Format(sound_codec="pcm_s16le"),
+        )
         cut = clip_cut_list(inspect_clip(str(path)))
         self.assertEqual((len(cut.sound_tracks), cut.sound[0].tracks), (3, (0, 1, 2)))
         recipe = BASIC[1].model_copy(update={"sound": SoundRecipe(layout="mono", tracks="each")})

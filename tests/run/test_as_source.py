@@ -52,12 +52,26 @@ ARCHIVE, MEZZANINE, WAV = the("archive-lossless"), the("mezzanine-high"), the("s
 def pal(path: Path, codec: str, pixel_format: str = "yuv422p10le", frames: int = 30) -> Path:
     """A standard-definition film as archives have it: 10 bits, 4:2:2, fields, oblong pixels, 5.1 at 44.1 kHz."""
     form = Format(
-        codec=codec, options={"flags": "+ildct"} if codec == "prores_ks" else {}, pixel_format=pixel_format, colour=PAL,
-        pixel_aspect=Fraction(64, 45), interlaced=True, timecode="10:00:00:00", sound_codec="pcm_s24le", languages=("deu",),
-    )  # fmt: skip
+        codec=codec,
+        options={"flags": "+ildct"} if codec == "prores_ks" else {},
+        pixel_format=pixel_format,
+        colour=PAL,
+        pixel_aspect=Fraction(64, 45),
+        interlaced=True,
+        timecode="10:00:00:00",
+        sound_codec="pcm_s24le",
+        languages=("deu",),
+    )
     sound = tone(frames / 25, channels=6, sample_rate=44100)
     write_footage(
-        str(path), woven(counted(9, 2 * frames, 720, 576)), Fraction(25), 20, sound, 44100, None, form
+        str(path),
+        woven(counted(9, 2 * frames, 720, 576)),
+        Fraction(25),
+        quality=20,
+        sound=sound,
+        sample_rate=44100,
+        options=None,
+        form=form,
     )
     return path
 
@@ -171,8 +185,15 @@ class AsTheSource(unittest.TestCase):
 
     def test_a_lossless_recipe_keeps_rgb_as_rgb(self) -> None:
         source = self.folder / "screen.mov"
-        write_footage(str(source), counted(3, 12, 160, 96), Fraction(25), 0, None, options=None,
-                      form=Format(codec="png", pixel_format="rgb24", tagged=False))  # fmt: skip
+        write_footage(
+            str(source),
+            counted(3, 12, 160, 96),
+            Fraction(25),
+            quality=0,
+            sound=None,
+            options=None,
+            form=Format(codec="png", pixel_format="rgb24", tagged=False),
+        )
         (output,) = self.made(self.batch([source], ARCHIVE)).values()
         with av.open(str(source)) as old, av.open(output.path) as new:
             for a, b in itertools.zip_longest(old.decode(video=0), new.decode(video=0)):
@@ -180,9 +201,18 @@ class AsTheSource(unittest.TestCase):
 
     def test_tracks_are_chosen_by_language_and_what_is_left_out_is_told(self) -> None:
         source = self.folder / "two languages.mkv"
-        write_footage(str(source), counted(1, 50, 160, 96), Fraction(25), 24, [tone(2, 220), tone(2, 880, channels=6)],
-                      options=FAST, form=Format(languages=("eng", "deu")))  # fmt: skip
-        german = QUICK.model_copy(update={"id": "deu", "name": "German", "container": "mkv", "sound": SoundRecipe(choose=["deu"])})  # fmt: skip
+        write_footage(
+            str(source),
+            counted(1, 50, 160, 96),
+            Fraction(25),
+            quality=24,
+            sound=[tone(2, 220), tone(2, 880, channels=6)],
+            options=FAST,
+            form=Format(languages=("eng", "deu")),
+        )
+        german = QUICK.model_copy(
+            update={"id": "deu", "name": "German", "container": "mkv", "sound": SoundRecipe(choose=["deu"])}
+        )
         path = self.batch([source], ARCHIVE, german)
         told = {
             r.output.recipe: [d.sentence for d in differences_from_source(r)]
@@ -200,8 +230,15 @@ class AsTheSource(unittest.TestCase):
         wave[:] = 0
         wave[:, 2 * rate :] = 0.5 * np.sin(2 * np.pi * 500 * np.arange(2 * rate) / rate)
         whole, source = self.folder / "whole.mkv", self.folder / "gap.mkv"
-        write_footage(str(whole), counted(4, 100, 160, 96), Fraction(25), 24, wave, options=FAST,
-                      form=Format(sound_codec="pcm_s16le"))  # fmt: skip
+        write_footage(
+            str(whole),
+            counted(4, 100, 160, 96),
+            Fraction(25),
+            quality=24,
+            sound=wave,
+            options=FAST,
+            form=Format(sound_codec="pcm_s16le"),
+        )
         with av.open(str(whole)) as old, av.open(str(source), "w") as new:
             streams = {s.index: new.add_stream_from_template(s, opaque=True) for s in old.streams}
             for packet in old.demux():
@@ -251,7 +288,8 @@ class AsTheSource(unittest.TestCase):
         path = self.batch([source], QUICK)
         if refused := self.prospect(path).refused:
             batch = load_batch(path)
-            save_batch(accept_media(batch, batch.sources[0].id, next(iter(refused.values())).accepts), path)
+            accepted = {batch.sources[0].id: next(iter(refused.values())).accepts}
+            save_batch(accept_media(batch, accepted), path)
         (ready,) = self.prospect(path).outputs
         (output,) = self.made(path).values()
         shown = counters(Path(output.path))
@@ -265,18 +303,33 @@ class AsTheSource(unittest.TestCase):
                 times.append(round(now))
                 now += 1000 / rate * (1 + (number in late))
             path = self.folder / f"{rate}.mkv"
-            write_footage(str(path), counted(3, 100, 160, 90), Fraction(rate), 24, None, options=FAST, form=Format(times=times))  # fmt: skip
+            write_footage(
+                str(path),
+                counted(3, 100, 160, 90),
+                Fraction(rate),
+                quality=24,
+                sound=None,
+                options=FAST,
+                form=Format(times=times),
+            )
             facts = inspect_clip(str(path))
             self.assertEqual(facts.rate, rate)
             self.assertIn("uneven", " ".join(facts.problems) + ("uneven" if facts.variable_timing else ""))
 
     def test_rates_that_milliseconds_cannot_say_are_proved_in_matroska(self) -> None:
         for name, rate in (("a.mp4", Fraction(60000, 1001)), ("b.mp4", Fraction(48000, 1001))):
-            write_footage(str(self.folder / name), counted(2, 60, 160, 96), rate, 24, None, options=FAST)
+            write_footage(
+                str(self.folder / name), counted(2, 60, 160, 96), rate, quality=24, sound=None, options=FAST
+            )
         picture = PictureRecipe(effort="fast", rate_control=RateControl(mode="quality", quality=30))
         mkv = Recipe(id="mkv", name="MKV", container="mkv", picture=picture, sound=None)
-        webm = Recipe(id="webm", name="WebM", container="webm", sound=None,
-                      picture=picture.model_copy(update={"codec": "vp9"}))  # fmt: skip
+        webm = Recipe(
+            id="webm",
+            name="WebM",
+            container="webm",
+            sound=None,
+            picture=picture.model_copy(update={"codec": "vp9"}),
+        )
         view = render(
             load_batch(path := self.batch([self.folder / "a.mp4", self.folder / "b.mp4"], mkv, webm)), path
         )
@@ -286,7 +339,14 @@ class AsTheSource(unittest.TestCase):
 
     def test_interlaced_masters_of_film_rates_are_proved(self) -> None:
         for name, rate in (("a.mp4", Fraction(30000, 1001)), ("b.mp4", Fraction(24000, 1001))):
-            write_footage(str(self.folder / name), counted(2, 48, 192, 108), rate, 24, tone(48 / float(rate)), options=FAST)  # fmt: skip
+            write_footage(
+                str(self.folder / name),
+                counted(2, 48, 192, 108),
+                rate,
+                quality=24,
+                sound=tone(48 / float(rate)),
+                options=FAST,
+            )
         path = self.batch([self.folder / "a.mp4", self.folder / "b.mp4"], the("broadcast-master"))
         self.made(path)
 

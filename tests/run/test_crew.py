@@ -21,7 +21,7 @@ from tests.footage import RATE
 
 def job(folder: Path, name: str, frames: int) -> PieceJob:
     """A piece of black pictures: work without a source."""
-    settings = encoder_settings(PictureRecipe(effort="slow"), 640, 360, RATE, (1, 1, 1, 1))
+    settings = encoder_settings(PictureRecipe(effort="slow"), 640, 360, rate=RATE, colour=(1, 1, 1, 1))
     return PieceJob(
         name=name,
         target=str(folder / f"{name}.mp4"),

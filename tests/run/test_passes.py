@@ -38,29 +38,65 @@ from tests.runs import children_did, over, render, small_batch, wait
 
 SIZE = FrameSize(mode="ceiling", width=320, height=180)
 TWO = Recipe(
-    id="two", name="Two pass", sound=SoundRecipe(bits_per_second=64_000),
-    picture=PictureRecipe(effort="fast", size=SIZE, rate_control=RateControl(mode="two pass", target_bits_per_second=260_000)),
-)  # fmt: skip
+    id="two",
+    name="Two pass",
+    sound=SoundRecipe(bits_per_second=64_000),
+    picture=PictureRecipe(
+        effort="fast", size=SIZE, rate_control=RateControl(mode="two pass", target_bits_per_second=260_000)
+    ),
+)
 
 
 def peaked(name: str, codec: str = "h264", container: str = "mp4", **control: Any) -> Recipe:
     """A recipe that makes what grain needs impossible at times."""
     return Recipe(
-        id=name, name=name, sound=None, container=container,
+        id=name,
+        name=name,
+        sound=None,
+        container=container,
         picture=PictureRecipe(codec=codec, effort="fast", size=SIZE, rate_control=RateControl(**control)),
-    )  # fmt: skip
+    )
 
 
-TIGHT = peaked("tight", mode="two pass", target_bits_per_second=500_000, peak_bits_per_second=600_000, buffer_bits=300_000)  # fmt: skip
+TIGHT = peaked(
+    "tight",
+    mode="two pass",
+    target_bits_per_second=500_000,
+    peak_bits_per_second=600_000,
+    buffer_bits=300_000,
+)
 GRAINY = (
     peaked("quality", mode="quality", quality=10, peak_bits_per_second=700_000, buffer_bits=350_000),
     peaked("constant", mode="constant", target_bits_per_second=600_000, buffer_bits=200_000),
-    peaked("variable", mode="variable", target_bits_per_second=500_000, peak_bits_per_second=650_000, buffer_bits=250_000),
-    peaked("quality-hevc", "hevc", mode="quality", quality=10, peak_bits_per_second=700_000, buffer_bits=350_000),
-    peaked("variable-mpeg2", "mpeg2", "ts", mode="variable", target_bits_per_second=900_000, peak_bits_per_second=1_200_000, buffer_bits=600_000),
+    peaked(
+        "variable",
+        mode="variable",
+        target_bits_per_second=500_000,
+        peak_bits_per_second=650_000,
+        buffer_bits=250_000,
+    ),
+    peaked(
+        "quality-hevc", "hevc", mode="quality", quality=10, peak_bits_per_second=700_000, buffer_bits=350_000
+    ),
+    peaked(
+        "variable-mpeg2",
+        "mpeg2",
+        "ts",
+        mode="variable",
+        target_bits_per_second=900_000,
+        peak_bits_per_second=1_200_000,
+        buffer_bits=600_000,
+    ),
     TIGHT,
-)  # fmt: skip
-HELD = peaked("held", "hevc", mode="two pass", target_bits_per_second=500_000, peak_bits_per_second=510_000, buffer_bits=100_000)  # fmt: skip
+)
+HELD = peaked(
+    "held",
+    "hevc",
+    mode="two pass",
+    target_bits_per_second=500_000,
+    peak_bits_per_second=510_000,
+    buffer_bits=100_000,
+)
 
 
 def grain(frames: int) -> Iterator[NDArray[np.uint8]]:
@@ -72,9 +108,12 @@ def grain(frames: int) -> Iterator[NDArray[np.uint8]]:
 
 
 STILLS = Recipe(
-    id="stills", name="Stills", container="images", sound=None,
+    id="stills",
+    name="Stills",
+    container="images",
+    sound=None,
     picture=PictureRecipe(codec="png", stills=StillsTaken(mode="interval", seconds=1)),
-)  # fmt: skip
+)
 
 
 class Passes(unittest.TestCase):
@@ -125,7 +164,7 @@ class Passes(unittest.TestCase):
 
     def test_every_way_to_a_rate_keeps_a_peak_that_binds_over_the_joins_of_grain(self) -> None:
         path = self.batch(30, *GRAINY)
-        write_footage(str(path.parent / "clip 0.mp4"), grain(260), Fraction(25), 18, None)
+        write_footage(str(path.parent / "clip 0.mp4"), grain(260), Fraction(25), quality=18, sound=None)
         journal = begin_run(load_batch(path), path)
         view = wait(journal, over)
         opened = RunJournal(journal)
@@ -143,7 +182,7 @@ class Passes(unittest.TestCase):
 
     def test_a_rate_that_a_peak_holds_down_is_refused_with_what_can_be_had(self) -> None:
         path = self.batch(30, HELD)
-        write_footage(str(path.parent / "clip 0.mp4"), grain(260), Fraction(25), 18, None)
+        write_footage(str(path.parent / "clip 0.mp4"), grain(260), Fraction(25), quality=18, sound=None)
         view = wait(begin_run(load_batch(path), path), over)
         (output,) = view.outputs.values()
         self.assertEqual(output.state, "needs you")
@@ -187,9 +226,17 @@ class Passes(unittest.TestCase):
         path = self.batch(60, quick)
         batch = load_batch(path)
         card = ReceiverCard(
-            id="hall", name="Hall",
-            limits=Limits(bytes_most=5_000_000, codecs=("h264",), rates=("25",), loudness=-23, loudness_within=20, true_peak_most=0),
-        )  # fmt: skip
+            id="hall",
+            name="Hall",
+            limits=Limits(
+                bytes_most=5_000_000,
+                codecs=("h264",),
+                rates=("25",),
+                loudness=-23,
+                loudness_within=20,
+                true_peak_most=0,
+            ),
+        )
         strict = ReceiverCard(
             id="strict", name="Strict", limits=Limits(loudness=-5, loudness_within=0.5, width_most=640)
         )

@@ -84,9 +84,9 @@ class Recut(unittest.TestCase):
             self.batch,
             self.folder,
             self.batch.sources[0].id,
-            str(self.clips[0]),
-            place / "reef.mp4",
-            self.fresh().facts,
+            name=str(self.clips[0]),
+            place=place / "reef.mp4",
+            store=self.fresh().facts,
         )
         found = prepare(batch, self.folder, self.fresh())
         self.assertEqual(len(found.outputs), 1)
@@ -175,9 +175,11 @@ class Recut(unittest.TestCase):
             stream = made.add_stream_from_template(film.streams.video[0])
             base = Fraction(1, 1000)
             made.set_chapters(
-                [{"id": n, "start": first, "end": last, "time_base": base, "metadata": {"title": name}}
-                 for n, (name, first, last) in enumerate((("Reef", 0, 4000), ("", 4000, 10_000)))]
-            )  # fmt: skip
+                [
+                    {"id": n, "start": first, "end": last, "time_base": base, "metadata": {"title": name}}
+                    for n, (name, first, last) in enumerate((("Reef", 0, 4000), ("", 4000, 10_000)))
+                ]
+            )
             for packet in film.demux(film.streams.video[0]):
                 if packet.dts is not None:
                     packet.stream = stream

@@ -36,9 +36,17 @@ class Filmstrip(unittest.TestCase):
     def wheel(self, band: FilmBand, at: float, turns: int, keys: Qt.KeyboardModifier = NONE) -> None:
         place = QPointF(at, 40)
         band.wheelEvent(
-            QWheelEvent(place, place, QPoint(), QPoint(0, 120 * turns), Qt.MouseButton.NoButton, keys,
-                        Qt.ScrollPhase.NoScrollPhase, False)
-        )  # fmt: skip
+            QWheelEvent(
+                place,
+                place,
+                QPoint(),
+                QPoint(0, 120 * turns),
+                Qt.MouseButton.NoButton,
+                keys,
+                Qt.ScrollPhase.NoScrollPhase,
+                False,
+            )
+        )
 
     @given(
         st.integers(1, 500_000),

@@ -119,9 +119,12 @@ class Ranges(unittest.TestCase):
         """Wait until a picture on the screen is the one of that number (any, for None)."""
         part = getattr(desk.window.range_place.parts, box)
         desk.until(
-            lambda: part.image is not None and not part.near and (number is None or counter(part.image) == number),
-            f"picture {number} as {box}; it shows {counter(part.image)}, {part.message}", 20,
-        )  # fmt: skip
+            lambda: (
+                part.image is not None and not part.near and (number is None or counter(part.image) == number)
+            ),
+            f"picture {number} as {box}; it shows {counter(part.image)}, {part.message}",
+            20,
+        )
 
     def type_into(self, desk: Desk, field: QLineEdit, text: str) -> None:
         field.setFocus()
@@ -224,11 +227,16 @@ class Ranges(unittest.TestCase):
         self.type_into(desk, parts.field_in, "2s")
         self.type_into(desk, parts.field_out, "4s")
         for field, text, words in (
-            (parts.field_in, "5s", "25 frames before the in point"), (parts.field_out, "7s", "25 frames beyond the end"),
-            (parts.field_out, "2s", "no frames"), (parts.field_in, "-9:00", "before Clip 0 begins"),
-            (parts.field_out, "0:00:03:28", "does not exist at 25"), (parts.field_out, "0:00:03;04", "drop-frame"),
-            (parts.field_length, "0f", "no length"), (parts.field_go, "99s", "has no frame at 99s"), (parts.field_in, ":::", "not a time"),
-        ):  # fmt: skip
+            (parts.field_in, "5s", "25 frames before the in point"),
+            (parts.field_out, "7s", "25 frames beyond the end"),
+            (parts.field_out, "2s", "no frames"),
+            (parts.field_in, "-9:00", "before Clip 0 begins"),
+            (parts.field_out, "0:00:03:28", "does not exist at 25"),
+            (parts.field_out, "0:00:03;04", "drop-frame"),
+            (parts.field_length, "0f", "no length"),
+            (parts.field_go, "99s", "has no frame at 99s"),
+            (parts.field_in, ":::", "not a time"),
+        ):
             self.type_into(desk, field, text)
             self.assertIn(words, desk.window.notice.text())
             self.assertEqual((place.standing.now().start, place.standing.now().stop), (50, 100), text)
@@ -240,7 +248,9 @@ class Ranges(unittest.TestCase):
         self.folder = Path(tempfile.mkdtemp()) / "films"
         self.path = small_batch(self.folder, 1, 50, (QUICK,), (320, 180), first=90)
         black = np.full((180, 320, 3), 16, np.uint8)
-        write_footage(str(self.folder / "clip 0.mp4"), iter([*counted(9, 80), black]), RATE, 16, None)
+        write_footage(
+            str(self.folder / "clip 0.mp4"), iter([*counted(9, 80), black]), RATE, quality=16, sound=None
+        )
         batch, part = add_range(load_batch(self.path), "clip-0", "Late", FrameRange(20, 81))
         save_batch(fill(batch, [("clip-0", part, "quick")]), self.path)
         desk = self.open(self.path)
@@ -513,7 +523,7 @@ class Ranges(unittest.TestCase):
     def test_sources_of_one_frame_or_without_picture(self) -> None:
         self.folder = Path(tempfile.mkdtemp()) / "films"
         self.path = small_batch(self.folder, 2, 50, (QUICK,), (320, 180), first=95)
-        write_footage(str(self.folder / "clip 0.mp4"), counted(3, 1), RATE, 16, None)
+        write_footage(str(self.folder / "clip 0.mp4"), counted(3, 1), RATE, quality=16, sound=None)
         tone = np.zeros((2, 48000), np.float32)
         import av
 

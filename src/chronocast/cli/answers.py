@@ -55,9 +55,12 @@ def load(path: Path) -> Batch:
 def save(batch: Batch, path: Path) -> None:
     """Write a batch that this command has read and edited.
 
-    Raises:
-        ChangedOnDisk: somebody else wrote it meanwhile; theirs is as it was.
-        DocumentError: it can't be written.
+    Raises
+    ------
+    ChangedOnDisk
+        Somebody else wrote it meanwhile; theirs is as it was.
+    DocumentError
+        It can't be written.
     """
     from chronocast.journal.documents import BatchFile
 

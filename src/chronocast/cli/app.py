@@ -17,11 +17,14 @@ from chronocast.cli.recipe_commands import cards_app, recipes_app
 from chronocast.model.errors import ChronocastError
 
 app = typer.Typer(
-    name="chronocast", no_args_is_help=True, add_completion=False, rich_markup_mode=None,
+    name="chronocast",
+    no_args_is_help=True,
+    add_completion=False,
+    rich_markup_mode=None,
     pretty_exceptions_enable=False,
     help="Forecast batch renders before they are made (how long, how big, when finished, does it fit), then render and "
     "prove them. Without a command, or with a batch file alone, the desktop opens.",
-)  # fmt: skip
+)
 batch_app = typer.Typer(no_args_is_help=True, help="Make and change batch files.")
 stock_app = typer.Typer(no_args_is_help=True, help="The stock of finished pieces.")
 app.add_typer(batch_app, name="batch")
@@ -128,7 +131,9 @@ def batch_new(
     from chronocast.cli.making import make_batch
 
     try:
-        batch, refused = make_batch(file, source, recipe, to, range_ or [], title, rate, search)
+        batch, refused = make_batch(
+            file, source, recipe, to=to, ranges=range_ or [], title=title, rate=rate, search=search
+        )
     except ChronocastError as error:
         complain(error, WRONG_USE)
     for item in refused:

@@ -17,7 +17,6 @@ Outputs = Annotated[list[str], typer.Argument(metavar="OUTPUT...", help="Ids of 
 
 def _edit(path: Any, change: Callable[[Any], Any]) -> Any:
     """Load, change, save; the batch as it then is."""
-
     batch = load(path)
     try:
         batch = type(batch).model_validate(change(batch).model_dump())
@@ -39,10 +38,13 @@ def _chosen(batch: Any, outputs: list[str]) -> list[str]:
 
 
 def set_cells(
-    batch: BatchPath, outputs: Outputs,
-    set_: Annotated[list[str] | None, typer.Option("--set", metavar="FIELD=VALUE", help="An exception, by dotted field.")] = None,
+    batch: BatchPath,
+    outputs: Outputs,
+    set_: Annotated[
+        list[str] | None, typer.Option("--set", metavar="FIELD=VALUE", help="An exception, by dotted field.")
+    ] = None,
     clear: Annotated[bool, typer.Option("--clear", help="Take all their exceptions away.")] = False,
-) -> None:  # fmt: skip
+) -> None:
     """Exceptions: what some outputs say otherwise than their recipe."""
     from chronocast.cli.recipe_commands import _values
     from chronocast.model.batch.columns import clear_own, exceptions, set_own
@@ -59,10 +61,14 @@ def set_cells(
 
 def fill_cells(
     batch: BatchPath,
-    recipe: Annotated[list[str], typer.Option("--recipe", metavar="ID", help="A recipe; it becomes a column.")],
-    source: Annotated[list[str] | None, typer.Option("--source", metavar="ID", help="A source; without one all of them.")] = None,
+    recipe: Annotated[
+        list[str], typer.Option("--recipe", metavar="ID", help="A recipe; it becomes a column.")
+    ],
+    source: Annotated[
+        list[str] | None, typer.Option("--source", metavar="ID", help="A source; without one all of them.")
+    ] = None,
     clear: Annotated[bool, typer.Option("--clear", help="Clear these cells instead.")] = False,
-) -> None:  # fmt: skip
+) -> None:
     """Ask for sources in recipes: N × M cells in one act."""
     from chronocast.journal.library import Library, needed_recipe
     from chronocast.model.batch.batch import FULL
@@ -84,10 +90,11 @@ def fill_cells(
 
 
 def card_cells(
-    batch: BatchPath, outputs: Outputs,
+    batch: BatchPath,
+    outputs: Outputs,
     card: Annotated[str, typer.Option("--card", metavar="ID", help="A saved receiver card, or its file.")],
     off: Annotated[bool, typer.Option("--off", help="No longer judge them by it.")] = False,
-) -> None:  # fmt: skip
+) -> None:
     """Judge some outputs by a receiver card, before and after."""
     from chronocast.journal.library import Library, needed_card
     from chronocast.model.batch.columns import add_card, set_card
@@ -105,9 +112,12 @@ def card_cells(
 
 
 def place_cells(
-    batch: BatchPath, outputs: Outputs,
-    to: Annotated[str, typer.Option("--to", metavar="DIR", help="Their own target folder; empty for the batch's.")],
-) -> None:  # fmt: skip
+    batch: BatchPath,
+    outputs: Outputs,
+    to: Annotated[
+        str, typer.Option("--to", metavar="DIR", help="Their own target folder; empty for the batch's.")
+    ],
+) -> None:
     """A target folder of their own for some outputs."""
     from pathlib import Path
 
@@ -155,8 +165,10 @@ def accept_damage(
 def alpha_of_source(
     batch: BatchPath,
     source: Annotated[str, typer.Argument(metavar="SOURCE", help="The id of a source.")],
-    kind: Annotated[str, typer.Argument(metavar="KIND", help="straight, premultiplied, or file for what it is taken for.")],
-) -> None:  # fmt: skip
+    kind: Annotated[
+        str, typer.Argument(metavar="KIND", help="straight, premultiplied, or file for what it is taken for.")
+    ],
+) -> None:
     """Say how a source's see-through pictures are kept: files rarely say it."""
     words = {"straight": "straight", "premultiplied": "premultiplied", "file": ""}
 

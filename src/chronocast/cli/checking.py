@@ -49,11 +49,24 @@ def check_batch(batch: Batch, path: Path) -> list[dict[str, Any]]:
     stock = workspace().stock
     files = [_checked(item.path, _expected(item, stock)) for item in prospect.outputs]
     files += [
-        {"path": problem.where, "ok": False,
-         "checks": [asdict(Check("prepared", False, "a source that can be used", problem.sentence, "its source inspected"))]}
+        {
+            "path": problem.where,
+            "ok": False,
+            "checks": [
+                asdict(
+                    Check(
+                        "prepared",
+                        False,
+                        "a source that can be used",
+                        problem.sentence,
+                        "its source inspected",
+                    )
+                )
+            ],
+        }
         for problem in prospect.problems
         if problem.blocks
-    ]  # fmt: skip
+    ]
     return files
 
 
@@ -73,9 +86,12 @@ def _checked(path: Path, expected: Expected) -> dict[str, Any]:
 def check_file(path: Path, recipe_id: str, cards: list[str] | None = None) -> dict[str, Any]:
     """One file against a recipe, receiver cards, or both.  Without its source, its length is taken from its own header.
 
-    Raises:
-        ModelError: no such recipe or card, or none was named.
-        NotMedia: the file can't be opened.
+    Raises
+    ------
+    ModelError
+        No such recipe or card, or none was named.
+    NotMedia
+        The file can't be opened.
     """
     library = Library()
     if not recipe_id:
@@ -90,8 +106,13 @@ def check_file(path: Path, recipe_id: str, cards: list[str] | None = None) -> di
     facts = workspace().facts.clip(path_text(path))
     width, height, rate = 0, 0, facts.rate
     if recipe.picture:
-        width, height = frame_size(recipe.picture.size, facts.width or 16, facts.height or 16, facts.pixel_aspect,
-                                   recipe.picture.kind.multiple)  # fmt: skip
+        width, height = frame_size(
+            recipe.picture.size,
+            facts.width or 16,
+            facts.height or 16,
+            facts.pixel_aspect,
+            recipe.picture.kind.multiple,
+        )
     sound = None
     recipe = definite(recipe, clip_origin(facts))
     if recipe.sound and facts.audio:
@@ -102,7 +123,7 @@ def check_file(path: Path, recipe_id: str, cards: list[str] | None = None) -> di
         )
         sound = plan_sound(cut, FrameRange(0, 1), recipe)
         sound = sound.model_copy(update={"samples": round(seconds * sound.sample_rate)})
-    expected = expected_of(recipe, facts.frames, width, height, rate, sound, True)
+    expected = expected_of(recipe, facts.frames, width, height=height, rate=rate, sound=sound, silent=True)
     return _checked(path, replace(expected, cards=wanted, name=path.name))
 
 

@@ -23,8 +23,10 @@ def relink_batch(
 ) -> dict[str, Any]:
     """Look for missing media in folders, or say one file for one name; the batch is saved with what was found.
 
-    Raises:
-        ChronocastError: a folder or file isn't there, or the batch can't be saved.
+    Raises
+    ------
+    ChronocastError
+        A folder or file isn't there, or the batch can't be saved.
     """
     folder = path.absolute().parent
     for text in names or []:
@@ -37,7 +39,7 @@ def relink_batch(
                 f"“{text}” can't be relinked.",
                 "Write it as NAME=FILE, with a file that is there, and --source ID.",
             )
-        batch = relink(batch, folder, owner.id, name, Path(place), _store())
+        batch = relink(batch, folder, owner.id, name=name, place=Path(place), store=_store())
     done = search_in(batch, folder, _store(), search)
     save(done.batch, path)
     return {"version": 1, "found": done.found, "missing": list(done.missing)}
@@ -52,8 +54,10 @@ def _owner(batch: Batch, name: str) -> Source | None:
 def take_cuts(batch: Batch, path: Path, sources: list[str], look: bool) -> dict[str, Any]:
     """Take the new cut of changed sequences (or only look at what it would do).
 
-    Raises:
-        ChronocastError: a source is unknown, a file can't be read, or the batch can't be saved.
+    Raises
+    ------
+    ChronocastError
+        A source is unknown, a file can't be read, or the batch can't be saved.
     """
     folder, store = path.absolute().parent, _store()
     for name in sources:
@@ -63,5 +67,9 @@ def take_cuts(batch: Batch, path: Path, sources: list[str], look: bool) -> dict[
     recuts = compare(batch, folder, workspace(), wanted)
     if not look and wanted:
         save(take(batch, folder, store, wanted), path)
-    return {"version": 1, "taken": not look and bool(wanted), "sources": wanted,
-            "outputs": [{**asdict(item), "changed": item.changed} for item in recuts]}  # fmt: skip
+    return {
+        "version": 1,
+        "taken": not look and bool(wanted),
+        "sources": wanted,
+        "outputs": [{**asdict(item), "changed": item.changed} for item in recuts],
+    }

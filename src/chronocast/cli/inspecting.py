@@ -60,31 +60,58 @@ def _one(path: Path, store: FactsStore, rate: str | None) -> dict[str, Any]:
 
 def _clip(facts: ClipFacts) -> dict[str, Any]:
     return {
-        "path": shown(facts.path), "kind": "clip", "frames": facts.frames, "rate": str(facts.rate), "width": facts.width,
-        "height": facts.height, "pixel_aspect": str(facts.pixel_aspect), "scan": facts.scan, "video_codec": facts.video_codec,
-        "pixel_format": facts.pixel_format, "colour": told(clip_colour(facts)), "turned": facts.turned, "variable_timing": facts.variable_timing,
+        "path": shown(facts.path),
+        "kind": "clip",
+        "frames": facts.frames,
+        "rate": str(facts.rate),
+        "width": facts.width,
+        "height": facts.height,
+        "pixel_aspect": str(facts.pixel_aspect),
+        "scan": facts.scan,
+        "video_codec": facts.video_codec,
+        "pixel_format": facts.pixel_format,
+        "colour": told(clip_colour(facts)),
+        "turned": facts.turned,
+        "variable_timing": facts.variable_timing,
         "audio": [_track(track) for track in facts.audio],
-        "field_order": facts.field_order or None, "alpha": facts.alpha or None,
-        "hdr10": {"mastering_display": facts.mastering, "light_level": facts.light} if facts.mastering or facts.light else None,
-        "damage": [_damage(item, facts) for item in facts.damage], "looked_through": facts.looked_through,
-        "seconds": facts.seconds, "bytes": facts.bytes, "bit_rate": facts.bit_rate, "timecode": facts.timecode,
+        "field_order": facts.field_order or None,
+        "alpha": facts.alpha or None,
+        "hdr10": {"mastering_display": facts.mastering, "light_level": facts.light}
+        if facts.mastering or facts.light
+        else None,
+        "damage": [_damage(item, facts) for item in facts.damage],
+        "looked_through": facts.looked_through,
+        "seconds": facts.seconds,
+        "bytes": facts.bytes,
+        "bit_rate": facts.bit_rate,
+        "timecode": facts.timecode,
         "marked": _marked(clip_cut_list(facts)) if facts.frames else [],
-        "fingerprint": facts.fingerprint, "problems": [*facts.problems, *damage_lines(facts)], "unusable": False,
-    }  # fmt: skip
+        "fingerprint": facts.fingerprint,
+        "problems": [*facts.problems, *damage_lines(facts)],
+        "unusable": False,
+    }
 
 
 def _track(track: SoundFacts) -> dict[str, Any]:
     return {
-        "codec": track.codec, "channels": track.channels, "sample_rate": track.sample_rate, "layout": track.layout,
-        "language": track.language or None, "depth": track.depth or None, "name": track.name or None,
-    }  # fmt: skip
+        "codec": track.codec,
+        "channels": track.channels,
+        "sample_rate": track.sample_rate,
+        "layout": track.layout,
+        "language": track.language or None,
+        "depth": track.depth or None,
+        "name": track.name or None,
+    }
 
 
 def _damage(item: Damage, facts: ClipFacts) -> dict[str, Any]:
     return {
-        "first": item.first, "last": item.last, "pictures": item.pictures, "at": picture_time(facts, item.first),
+        "first": item.first,
+        "last": item.last,
+        "pictures": item.pictures,
+        "at": picture_time(facts, item.first),
         "said": item.sentence,
-    }  # fmt: skip
+    }
 
 
 def _sequence(ready: SourceReady) -> dict[str, Any]:
@@ -94,14 +121,31 @@ def _sequence(ready: SourceReady) -> dict[str, Any]:
     size = sum(facts.bytes for facts in ready.facts.values())
     seconds = float(cut.frames / cut.rate)
     return {
-        "path": shown(ready.path), "kind": "sequence", "frames": cut.frames, "rate": str(cut.rate), "width": cut.width,
-        "height": cut.height, "pixel_aspect": "1", "scan": "progressive", "video_codec": "",
-        "audio": [{"codec": audio.codec, "channels": audio.channels, "sample_rate": audio.sample_rate}] if audio else [],
-        "seconds": seconds, "bytes": size, "bit_rate": int(size * 8 / seconds) if seconds else 0,
-        "timecode": format_timecode(cut.start_timecode, cut.rate, cut.drop_frame), "edits": len(cut.picture),
-        "tracks": _tracks(ready), "markers": _markers(ready), "marked": _marked(cut), "colour": told(cut.colour),
-        "media": sorted(ready.facts), "problems": [problem.sentence for problem in notices(ready)], "unusable": False,
-    }  # fmt: skip
+        "path": shown(ready.path),
+        "kind": "sequence",
+        "frames": cut.frames,
+        "rate": str(cut.rate),
+        "width": cut.width,
+        "height": cut.height,
+        "pixel_aspect": "1",
+        "scan": "progressive",
+        "video_codec": "",
+        "audio": [{"codec": audio.codec, "channels": audio.channels, "sample_rate": audio.sample_rate}]
+        if audio
+        else [],
+        "seconds": seconds,
+        "bytes": size,
+        "bit_rate": int(size * 8 / seconds) if seconds else 0,
+        "timecode": format_timecode(cut.start_timecode, cut.rate, cut.drop_frame),
+        "edits": len(cut.picture),
+        "tracks": _tracks(ready),
+        "markers": _markers(ready),
+        "marked": _marked(cut),
+        "colour": told(cut.colour),
+        "media": sorted(ready.facts),
+        "problems": [problem.sentence for problem in notices(ready)],
+        "unusable": False,
+    }
 
 
 def _marked(cut: CutList) -> list[dict[str, Any]]:

@@ -24,6 +24,7 @@ def make_batch(
     file: Path,
     sources: list[Path],
     recipes: list[str],
+    *,
     to: Path,
     ranges: list[str],
     title: str,
@@ -32,9 +33,11 @@ def make_batch(
 ) -> tuple[Batch, list[Refused]]:
     """Write a batch of every source × every recipe.
 
-    Raises:
-        ChronocastError: the file is there already, a recipe or range makes no
-            sense, or it can't be written.
+    Raises
+    ------
+    ChronocastError
+        The file is there already, a recipe or range makes no
+        sense, or it can't be written.
     """
     if not file.name.endswith(BATCH_ENDING):
         raise ModelError(f"{file} does not end in {BATCH_ENDING}.", f"Name it {file.stem}{BATCH_ENDING}.")
@@ -69,8 +72,10 @@ def make_batch(
 def _make_home(target: Path) -> None:
     """Make the folder that a new target folder lies in: asked for here, and never again by itself.
 
-    Raises:
-        ModelError: it can't be made.
+    Raises
+    ------
+    ModelError
+        It can't be made.
     """
     try:
         target.parent.mkdir(parents=True, exist_ok=True)
@@ -122,8 +127,10 @@ def _range(text: str, rate: Rate, start_timecode: int) -> tuple[str, int, int]:
 def name_files(batch: Batch, path: Path, pattern: str, edition: int, look: bool) -> dict[str, str]:
     """The name of every output's file, by output; a new pattern is saved unless it is only looked at.
 
-    Raises:
-        ChronocastError: the pattern or the version makes no sense, or the batch can't be saved.
+    Raises
+    ------
+    ChronocastError
+        The pattern or the version makes no sense, or the batch can't be saved.
     """
     change: dict[str, object] = {}
     if pattern:

@@ -59,15 +59,20 @@ def ranges_list(
 
 @ranges_app.command("add")
 def ranges_add(
-    batch: BatchPath, source: SourceId,
+    batch: BatchPath,
+    source: SourceId,
     name: Annotated[str, typer.Argument(help="Its name; files are named after it.", metavar="NAME")],
-    first: First = "", last: Last = "", recipe: Recipes = None,
-) -> None:  # fmt: skip
+    first: First = "",
+    last: Last = "",
+    recipe: Recipes = None,
+) -> None:
     """One more range of a source."""
     from chronocast.cli.ranging import add, list_ranges, print_ranges
 
     try:
-        made, identifier = add(load(batch), batch, source, name, first, last, recipe or [])
+        made, identifier = add(
+            load(batch), batch, source, name=name, first=first, last=last, recipes=recipe or []
+        )
         print_ranges([item for item in list_ranges(made, batch, [source], False) if item.part == identifier])
     except ChronocastError as error:
         complain(error, WRONG_USE)
@@ -87,14 +92,18 @@ def ranges_marked(batch: BatchPath, source: SourceId, recipe: Recipes = None) ->
 
 @ranges_app.command("set")
 def ranges_set(
-    batch: BatchPath, source: SourceId, part: RangeId, first: First = "", last: Last = "",
+    batch: BatchPath,
+    source: SourceId,
+    part: RangeId,
+    first: First = "",
+    last: Last = "",
     name: Annotated[str, typer.Option(help="Another name.")] = "",
-) -> None:  # fmt: skip
+) -> None:
     """Other ends, or another name, for a range."""
     from chronocast.cli.ranging import change, list_ranges, print_ranges
 
     try:
-        made = change(load(batch), batch, source, part, first, last, name)
+        made = change(load(batch), batch, source, part=part, first=first, last=last, name=name)
         print_ranges([item for item in list_ranges(made, batch, [source], False) if item.part == part])
     except ChronocastError as error:
         complain(error, WRONG_USE)
@@ -127,17 +136,18 @@ def ranges_remove(batch: BatchPath, source: SourceId, part: RangeId) -> None:
 
 @ranges_app.command("clips")
 def ranges_clips(
-    batch: BatchPath, source: SourceId,
+    batch: BatchPath,
+    source: SourceId,
     recipe: Annotated[list[str], typer.Option(help="Files of this recipe; may be given more than once.")],
     instead: Annotated[bool, typer.Option("--instead", help="And no file of the whole any more.")] = False,
     look: Annotated[bool, typer.Option("--look", help="Only say which files it would make.")] = False,
-) -> None:  # fmt: skip
+) -> None:
     """One file for each clip of a sequence instead of, or beside, one of the whole."""
     from chronocast.cli.ranging import for_each_clip
     from chronocast.preparation.output.prepare import prepare
 
     try:
-        made = for_each_clip(load(batch), batch, source, recipe, instead, look)
+        made = for_each_clip(load(batch), batch, source, recipes=recipe, instead=instead, look=look)
         prospect = prepare(made, batch.absolute().parent, workspace())
     except ChronocastError as error:
         complain(error, WRONG_USE)
@@ -184,7 +194,9 @@ def frame_outputs(
     from chronocast.cli.ranging import frame
 
     try:
-        said = frame(load(batch), batch, output, placing, crop, centre or [], reset)
+        said = frame(
+            load(batch), batch, output, placing=placing, crop=crop, centres=centre or [], reset=reset
+        )
     except ChronocastError as error:
         complain(error, WRONG_USE)
     if json_:

@@ -44,10 +44,20 @@ def _recipes(batch: Batch, names: list[str]) -> tuple[Batch, list[str]]:
 def as_json(item: RangeTold) -> dict[str, Any]:
     """A range as ``ranges`` answers it."""
     return {
-        "source": item.source, "range": item.part, "name": item.name, "kind": item.extent.kind, "start": item.start,
-        "stop": item.stop, "frames": item.extent.frames, "of": item.extent.whole, "rate": str(item.extent.rate),
-        "first": item.first_timecode, "last": item.last_timecode, "outputs": list(item.outputs), "problems": item.notes,
-    }  # fmt: skip
+        "source": item.source,
+        "range": item.part,
+        "name": item.name,
+        "kind": item.extent.kind,
+        "start": item.start,
+        "stop": item.stop,
+        "frames": item.extent.frames,
+        "of": item.extent.whole,
+        "rate": str(item.extent.rate),
+        "first": item.first_timecode,
+        "last": item.last_timecode,
+        "outputs": list(item.outputs),
+        "problems": item.notes,
+    }
 
 
 def list_ranges(batch: Batch, path: Path, sources: list[str], look: bool) -> list[RangeTold]:
@@ -77,12 +87,14 @@ def print_ranges(found: list[RangeTold]) -> None:
 
 
 def add(
-    batch: Batch, path: Path, source: str, name: str, first: str, last: str, recipes: list[str]
+    batch: Batch, path: Path, source: str, *, name: str, first: str, last: str, recipes: list[str]
 ) -> tuple[Batch, str]:
     """One more range, with outputs of it.
 
-    Raises:
-        ChronocastError: no such source, range or recipe, or the batch can't be saved.
+    Raises
+    ------
+    ChronocastError
+        No such source, range or recipe, or the batch can't be saved.
     """
     part = typed_range(ready(batch, path, _store(), source), first, last)
     batch, names = _recipes(batch, recipes)
@@ -94,8 +106,10 @@ def add(
 def marked(batch: Batch, path: Path, source: str, recipes: list[str]) -> tuple[Batch, list[str]]:
     """What a source marks of itself, as ranges with outputs of them.
 
-    Raises:
-        ChronocastError: as ``add``.
+    Raises
+    ------
+    ChronocastError
+        As ``add``.
     """
     marks = ready(batch, path, _store(), source).cut.marked
     batch, names = _recipes(batch, recipes)
@@ -104,11 +118,13 @@ def marked(batch: Batch, path: Path, source: str, recipes: list[str]) -> tuple[B
     return batch, made
 
 
-def change(batch: Batch, path: Path, source: str, part: str, first: str, last: str, name: str) -> Batch:
+def change(batch: Batch, path: Path, source: str, *, part: str, first: str, last: str, name: str) -> Batch:
     """Other ends, or another name, for a range.
 
-    Raises:
-        ChronocastError: as ``add``.
+    Raises
+    ------
+    ChronocastError
+        As ``add``.
     """
     have = ready(batch, path, _store(), source)
     if first or last:
@@ -131,8 +147,10 @@ def _now(batch: Batch, source: str, part: str) -> FrameRange:
 def mend(batch: Batch, path: Path, source: str, part: str) -> tuple[Batch, list[str]]:
     """Leave out stray pictures at a range's ends; what they were.
 
-    Raises:
-        ChronocastError: as ``add``.
+    Raises
+    ------
+    ChronocastError
+        As ``add``.
     """
     have, now = ready(batch, path, _store(), source), _now(batch, source, part)
     now = FrameRange(now.start, min(now.stop, have.cut.frames))
@@ -146,8 +164,10 @@ def mend(batch: Batch, path: Path, source: str, part: str) -> tuple[Batch, list[
 def remove(batch: Batch, path: Path, source: str, part: str) -> Batch:
     """Without a range, and without what was to be made of it.
 
-    Raises:
-        ChronocastError: as ``add``.
+    Raises
+    ------
+    ChronocastError
+        As ``add``.
     """
     _now(batch, source, part)
     batch = remove_ranges(batch, source, [part])
@@ -156,12 +176,14 @@ def remove(batch: Batch, path: Path, source: str, part: str) -> Batch:
 
 
 def for_each_clip(
-    batch: Batch, path: Path, source: str, recipes: list[str], instead: bool, look: bool
+    batch: Batch, path: Path, source: str, *, recipes: list[str], instead: bool, look: bool
 ) -> Batch:
     """One file for each clip of a sequence; with ``look`` nothing is saved.
 
-    Raises:
-        ChronocastError: as ``add``; or it is no sequence of several clips.
+    Raises
+    ------
+    ChronocastError
+        As ``add``; or it is no sequence of several clips.
     """
     have = ready(batch, path, _store(), source)
     clips = [(shot.name, shot.part) for shot in shots(have.cut) if shot.media]
@@ -175,12 +197,14 @@ def for_each_clip(
 
 
 def frame(
-    batch: Batch, path: Path, outputs: list[str], placing: str, crop: str, centres: list[str], reset: bool
+    batch: Batch, path: Path, outputs: list[str], *, placing: str, crop: str, centres: list[str], reset: bool
 ) -> list[dict[str, Any]]:
     """Frame outputs; what comes of each, in numbers.
 
-    Raises:
-        ChronocastError: no such output, a crop or centre that makes no sense, or the batch can't be saved.
+    Raises
+    ------
+    ChronocastError
+        No such output, a crop or centre that makes no sense, or the batch can't be saved.
     """
     store = _store()
     said = []
@@ -212,8 +236,17 @@ def frame(
         if recipe.picture is None:
             raise ModelError(f"{name} is sound only; there is nothing to frame.")
         found = framed(canvas, framing_view(framing, recipe), recipe.picture.size)
-        said.append({"output": name, "width": found.output[0], "height": found.output[1], "taken": list(found.lies.crop),
-                     "bars": list(found.bars), "told": found.told(), "problems": found.warnings()})  # fmt: skip
+        said.append(
+            {
+                "output": name,
+                "width": found.output[0],
+                "height": found.output[1],
+                "taken": list(found.lies.crop),
+                "bars": list(found.bars),
+                "told": found.told(),
+                "problems": found.warnings(),
+            }
+        )
     save(batch, path)
     return said
 

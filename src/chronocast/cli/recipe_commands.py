@@ -37,8 +37,16 @@ def recipes_list(json_: Json = False) -> None:
     library = Library()
     recipes, favourite = library.recipes(), library.favourite
     if json_:
-        put({"version": 1, "favourite": favourite, "problems": library.problems,
-             "recipes": [{**recipe.model_dump(mode="json"), "own": library.is_own(recipe.id)} for recipe in recipes]})  # fmt: skip
+        put(
+            {
+                "version": 1,
+                "favourite": favourite,
+                "problems": library.problems,
+                "recipes": [
+                    {**recipe.model_dump(mode="json"), "own": library.is_own(recipe.id)} for recipe in recipes
+                ],
+            }
+        )
         return
     for recipe in recipes:
         mark = "*" if recipe.id == favourite else "+" if library.is_own(recipe.id) else " "
@@ -119,9 +127,12 @@ def recipes_change(
 
 @recipes_app.command("duplicate")
 def recipes_duplicate(
-    identifier: Id, set_: Settings = None,
-    name: Annotated[str, typer.Option("--name", help="Its name; one that tells what it makes is proposed.")] = "",
-) -> None:  # fmt: skip
+    identifier: Id,
+    set_: Settings = None,
+    name: Annotated[
+        str, typer.Option("--name", help="Its name; one that tells what it makes is proposed.")
+    ] = "",
+) -> None:
     """A copy under a name of its own, with some settings changed."""
     from chronocast.model.batch.exceptions import with_values
     from chronocast.model.recipe.wording import telling_name
@@ -233,12 +244,34 @@ def recipes_formats(json_: Json = False) -> None:
     from chronocast.model.recipe.containers import CONTAINERS
 
     if json_:
-        put({"version": 1,
-             "containers": [{"id": c.id, "extension": c.extension, "picture": c.picture, "sound": c.sound} for c in CONTAINERS.values()],
-             "picture": [{"id": c.id, "name": c.name, "kind": c.kind, "rate_controls": c.modes, "without": dict(c.without),
-                          "grades": [g.id for g in c.grades], "scans": c.scans, "samples": [s.name for s in c.samplings],
-                          "encoders": c.encoders, "quality": c.quality} for c in PICTURE.values()],
-             "sound": [{"id": c.id, "name": c.name, "rates": c.rates, "channels": c.channels} for c in SOUND.values()]})  # fmt: skip
+        put(
+            {
+                "version": 1,
+                "containers": [
+                    {"id": c.id, "extension": c.extension, "picture": c.picture, "sound": c.sound}
+                    for c in CONTAINERS.values()
+                ],
+                "picture": [
+                    {
+                        "id": c.id,
+                        "name": c.name,
+                        "kind": c.kind,
+                        "rate_controls": c.modes,
+                        "without": dict(c.without),
+                        "grades": [g.id for g in c.grades],
+                        "scans": c.scans,
+                        "samples": [s.name for s in c.samplings],
+                        "encoders": c.encoders,
+                        "quality": c.quality,
+                    }
+                    for c in PICTURE.values()
+                ],
+                "sound": [
+                    {"id": c.id, "name": c.name, "rates": c.rates, "channels": c.channels}
+                    for c in SOUND.values()
+                ],
+            }
+        )
         return
     for box in CONTAINERS.values():
         picture = ", ".join(PICTURE[item].name for item in box.picture) or "sound only"
@@ -321,9 +354,12 @@ def cards_schema() -> None:
 @cards_app.command("judge")
 def cards_judge(
     batch: Annotated[Path, typer.Argument(metavar="BATCH", help="A batch.")],
-    card: Annotated[list[str] | None, typer.Option("--card", metavar="ID", help="A saved card or its file; without one each output's own.")] = None,
+    card: Annotated[
+        list[str] | None,
+        typer.Option("--card", metavar="ID", help="A saved card or its file; without one each output's own."),
+    ] = None,
     json_: Json = False,
-) -> None:  # fmt: skip
+) -> None:
     """Every output of a batch against receiver cards, before anything is made."""
     from chronocast.cli.answers import load
     from chronocast.journal.library import Library, needed_card

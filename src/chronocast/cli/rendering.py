@@ -36,7 +36,7 @@ def follow(journal: Path, as_json: bool) -> int:
                 lives = runner_lives(journal)
                 view.fold(fresh).see(opened.now(), lives)
                 for record in fresh:
-                    _tell(record.kind, record.body, record.time, view, as_json, line)
+                    _tell(record.kind, record.body, record.time, view=view, as_json=as_json, line=line)
                 if view.outcome:
                     break
                 if lives:
@@ -59,8 +59,14 @@ def follow(journal: Path, as_json: bool) -> int:
                     stop_run(journal)
     line.clear()
     if as_json:
-        _json({"event": "ended", "outcome": view.outcome, "sentence": view.sentence,
-               "outputs": [output.as_json() for output in view.outputs.values()]})  # fmt: skip
+        _json(
+            {
+                "event": "ended",
+                "outcome": view.outcome,
+                "sentence": view.sentence,
+                "outputs": [output.as_json() for output in view.outputs.values()],
+            }
+        )
     else:
         print_status(view)
     return EXIT.get(view.outcome, 1)
@@ -72,7 +78,7 @@ def _json(value: dict[str, Any]) -> None:
 
 
 def _tell(
-    kind: str, body: dict[str, Any], at: float, view: RunView, as_json: bool, line: ProgressLine
+    kind: str, body: dict[str, Any], at: float, *, view: RunView, as_json: bool, line: ProgressLine
 ) -> None:
     stamp = datetime.fromtimestamp(at).astimezone().isoformat(timespec="milliseconds")
     if as_json:
@@ -170,8 +176,12 @@ def status_sentence(view: RunView) -> str:
 
 
 CONDITIONS = {
-    "none": "Nothing has been rendered yet", "paused": "Paused: nothing moves and nothing is lost", "full": "Waiting for room on the drive",
-    "away": "Waiting for a drive or folder that is gone", "no slot": "Waiting: other work has every slot of this machine",
-    "interrupted": "Interrupted: its runner is gone; take it up again with: chronocast resume", "still": "Nothing moves",
+    "none": "Nothing has been rendered yet",
+    "paused": "Paused: nothing moves and nothing is lost",
+    "full": "Waiting for room on the drive",
+    "away": "Waiting for a drive or folder that is gone",
+    "no slot": "Waiting: other work has every slot of this machine",
+    "interrupted": "Interrupted: its runner is gone; take it up again with: chronocast resume",
+    "still": "Nothing moves",
     "silent": "Its runner doesn't answer",
-}  # fmt: skip
+}

@@ -82,10 +82,34 @@ class Crew(Protocol):
         """Say how many slots could be used now, those in use included."""
 
     async def start(self, slot: str, task: str, attempt: int, job: Job, fresh: bool = False) -> None:
-        """Begin an attempt; ``fresh`` asks for a process that has done nothing before."""
+        """Begin an attempt; ``fresh`` asks for a process that has done nothing before.
+
+        Parameters
+        ----------
+        slot
+            The granted slot.
+        task
+            The task, as the runner names it.
+        attempt
+            The attempt's number.
+        job
+            The job.
+        fresh
+            Whether it wants a process that has done nothing before.
+        """
 
     async def control(self, verb: Literal["freeze", "thaw", "stop"], task: str, attempt: int) -> bool:
-        """Freeze, thaw or stop an attempt; False if it is not running here.  Repeating does no harm."""
+        """Freeze, thaw or stop an attempt; False if it is not running here.  Repeating does no harm.
+
+        Parameters
+        ----------
+        verb
+            What to do to it.
+        task
+            The task, as the runner names it.
+        attempt
+            The attempt's number.
+        """
 
     def events(self) -> AsyncIterator[CrewEvent]:
         """What happens, in order, for as long as the crew is open."""

@@ -41,7 +41,19 @@ def level_name(codec: str, level: int) -> str | None:
 
 
 def offer_of(found: Found, expected: Expected, name: str, container: str) -> Offer:
-    """What a finished file offers its receiver.  ``container`` is ours, since several share a reader."""
+    """What a finished file offers its receiver.  ``container`` is ours, since several share a reader.
+
+    Parameters
+    ----------
+    found
+        What was found in the file.
+    expected
+        What it must be.
+    name
+        The file's name.
+    container
+        Our own word for it, since several share a reader.
+    """
     legal = None
     if found.luma is not None:
         bits = 16 if "16" in found.pixel_format else 10 if "10" in found.pixel_format else 8
@@ -52,15 +64,40 @@ def offer_of(found: Found, expected: Expected, name: str, container: str) -> Off
     order = expected.scan if found.fields else "progressive"
     codec = _OURS.get(found.video_codec, found.video_codec) or None
     return Offer(
-        name, container, seconds, (found.bytes, found.bytes, found.bytes), codec, expected.profile or None, found.width, found.height, found.rate, order,
-        expected.peak or None, expected.buffer or None, level_name(found.video_codec, found.level),
-        _SOUNDS.get(found.sound_codec or "", found.sound_codec), USUAL.get(found.channels), found.sample_rate or None,
-        found.loudness, found.true_peak, legal,
-    )  # fmt: skip
+        name,
+        container,
+        seconds,
+        (found.bytes, found.bytes, found.bytes),
+        codec,
+        expected.profile or None,
+        found.width,
+        found.height,
+        found.rate,
+        order,
+        expected.peak or None,
+        expected.buffer or None,
+        level_name(found.video_codec, found.level),
+        _SOUNDS.get(found.sound_codec or "", found.sound_codec),
+        USUAL.get(found.channels),
+        found.sample_rate or None,
+        found.loudness,
+        found.true_peak,
+        legal,
+    )
 
 
 def card_checks(found: Found, expected: Expected, name: str) -> list[Check]:
-    """Every requirement of every card, as checks."""
+    """Every requirement of every card, as checks.
+
+    Parameters
+    ----------
+    found
+        What was found in the file.
+    expected
+        What it must be.
+    name
+        The file's name.
+    """
     checks = []
     for told in expected.cards:
         card = ReceiverCard.model_validate(told)
@@ -68,6 +105,12 @@ def card_checks(found: Found, expected: Expected, name: str) -> list[Check]:
             ok = verdict.state in ("fits", "tight")
             have = verdict.have + (f" ({headroom(verdict.use)})" if ok and verdict.use is not None else "")
             checks.append(
-                Check(f"{card.name}: {verdict.what}", ok, verdict.wanted, have or "could not be measured", "measured on the finished file")
-            )  # fmt: skip
+                Check(
+                    f"{card.name}: {verdict.what}",
+                    ok,
+                    verdict.wanted,
+                    have or "could not be measured",
+                    "measured on the finished file",
+                )
+            )
     return checks

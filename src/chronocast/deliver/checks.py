@@ -24,13 +24,24 @@ SILENT = 10 ** (-70 / 20)
 def judge(found: Found, expected: Expected) -> list[Check]:
     """Every check, in the order a person would ask."""
     checks = [
-        Check("opens and decodes", not found.complaints, "no complaint of any decoder",
-              "; ".join(found.complaints[:3]) or "no complaint", "a fresh process decoded it all"),
-    ]  # fmt: skip
+        Check(
+            "opens and decodes",
+            not found.complaints,
+            "no complaint of any decoder",
+            "; ".join(found.complaints[:3]) or "no complaint",
+            "a fresh process decoded it all",
+        ),
+    ]
     there = expected.container in found.container.split(",")
     checks.append(
-        Check("container", there, expected.container, expected.container if there else found.container, "as opened")
-    )  # fmt: skip
+        Check(
+            "container",
+            there,
+            expected.container,
+            expected.container if there else found.container,
+            "as opened",
+        )
+    )
     if expected.video_codec:
         checks += _picture(found, expected)
     else:
@@ -43,8 +54,14 @@ def judge(found: Found, expected: Expected) -> list[Check]:
         checks += _sound(found, expected)
     if expected.source_damage:
         checks.append(
-            Check("damage of the source", True, "accepted by a person", "; ".join(expected.source_damage[:4]), "what decoders said of it")
-        )  # fmt: skip
+            Check(
+                "damage of the source",
+                True,
+                "accepted by a person",
+                "; ".join(expected.source_damage[:4]),
+                "what decoders said of it",
+            )
+        )
     if expected.compared:
         told = "; ".join(expected.differences) or "nothing is lost or changed that this list knows"
         checks.append(
@@ -56,21 +73,43 @@ def judge(found: Found, expected: Expected) -> list[Check]:
 def _picture(found: Found, expected: Expected) -> list[Check]:
     rate = parse_rate(expected.rate)
     checks = [
-        Check("frames", found.frames == expected.frames, f"{expected.frames}", f"{found.frames}", "each decoded picture counted"),
-        Check("frame size", (found.width, found.height) == (expected.width, expected.height),
-              f"{expected.width}×{expected.height}", f"{found.width}×{found.height}", "from the decoder"),
-    ]  # fmt: skip
+        Check(
+            "frames",
+            found.frames == expected.frames,
+            f"{expected.frames}",
+            f"{found.frames}",
+            "each decoded picture counted",
+        ),
+        Check(
+            "frame size",
+            (found.width, found.height) == (expected.width, expected.height),
+            f"{expected.width}×{expected.height}",
+            f"{found.width}×{found.height}",
+            "from the decoder",
+        ),
+    ]
     if expected.container != "images":
         checks.append(
-            Check("frame rate", found.judged_at == rate and found.uneven == 0, f"{rate_text(rate)}, even",
-                  f"{rate_text(rate if not found.uneven and found.judged_at == rate else found.rate)}" + (f", {found.uneven} not in their place" if found.uneven else ", even")
-                  if found.rate else "none",
-                  "every picture's time lies within the container's clock of its place")
-        )  # fmt: skip
+            Check(
+                "frame rate",
+                found.judged_at == rate and found.uneven == 0,
+                f"{rate_text(rate)}, even",
+                f"{rate_text(rate if not found.uneven and found.judged_at == rate else found.rate)}"
+                + (f", {found.uneven} not in their place" if found.uneven else ", even")
+                if found.rate
+                else "none",
+                "every picture's time lies within the container's clock of its place",
+            )
+        )
     checks.append(
-        Check("picture codec", found.video_codec == expected.video_codec, expected.video_codec,
-              found.video_codec or "none", "from the stream")
-    )  # fmt: skip
+        Check(
+            "picture codec",
+            found.video_codec == expected.video_codec,
+            expected.video_codec,
+            found.video_codec or "none",
+            "from the stream",
+        )
+    )
     if expected.pixel_format:
         same = (
             found.pixel_format.replace("yuvj", "yuv") == expected.pixel_format
@@ -85,21 +124,39 @@ def _picture(found: Found, expected: Expected) -> list[Check]:
         # a container may say the picture's shape instead, in whole pixels
         near = abs(float(have / shape) - 1) < 0.002
         checks.append(
-            Check("pixel shape", near, f"{shape.numerator}:{shape.denominator}", f"{have.numerator}:{have.denominator}", "from the stream")
-        )  # fmt: skip
+            Check(
+                "pixel shape",
+                near,
+                f"{shape.numerator}:{shape.denominator}",
+                f"{have.numerator}:{have.denominator}",
+                "from the stream",
+            )
+        )
     if expected.timecode:
         checks.append(
-            Check("start timecode", found.timecode == expected.timecode, expected.timecode, found.timecode or "none", "from the container")
-        )  # fmt: skip
+            Check(
+                "start timecode",
+                found.timecode == expected.timecode,
+                expected.timecode,
+                found.timecode or "none",
+                "from the container",
+            )
+        )
     if expected.exact:
         wanted_digests = tuple(digest for _, digest in expected.exact)
         equal = sum(a == b for a, b in zip(wanted_digests, found.digests, strict=False))
         exact = found.digests == wanted_digests
         checks.append(
-            Check("lossless", exact, f"every sample of {expected.frames} pictures as it went in",
-                  "every sample is" if exact else f"{len(wanted_digests) - equal} of {len(wanted_digests)} pieces differ",
-                  "digests of what was encoded against what is decoded")
-        )  # fmt: skip
+            Check(
+                "lossless",
+                exact,
+                f"every sample of {expected.frames} pictures as it went in",
+                "every sample is"
+                if exact
+                else f"{len(wanted_digests) - equal} of {len(wanted_digests)} pieces differ",
+                "digests of what was encoded against what is decoded",
+            )
+        )
     if expected.profile:
         name = _PROFILES.get((expected.video_codec, expected.profile), expected.profile)
         same = found.profile.lower() == name.lower() or found.profile.lower().startswith(
@@ -111,18 +168,30 @@ def _picture(found: Found, expected: Expected) -> list[Check]:
     if expected.level:
         wanted = level_code(expected.video_codec, expected.level, expected.profile)
         checks.append(
-            Check("level", found.level == wanted, f"{expected.level} (code {wanted})", f"code {found.level}",
-                  "from the stream's parameter sets")
-        )  # fmt: skip
+            Check(
+                "level",
+                found.level == wanted,
+                f"{expected.level} (code {wanted})",
+                f"code {found.level}",
+                "from the stream's parameter sets",
+            )
+        )
     if expected.picture_bytes:
         got = sum(found.picture_sizes)
         off = got / expected.picture_bytes - 1
         checks.append(
-            Check("size of the picture", off <= expected.picture_bytes_off if expected.picture_bytes_most else abs(off) <= expected.picture_bytes_off,
-                  f"at most {size_text(expected.picture_bytes)}: at the best quality{' within the peak' if expected.peak else ''} these pictures take no more" if expected.picture_bytes_most
-                  else f"{size_text(expected.picture_bytes)} ± {expected.picture_bytes_off:.1%}", f"{size_text(got)} ({off:+.2%})",
-                  "bytes of all picture packets")
-        )  # fmt: skip
+            Check(
+                "size of the picture",
+                off <= expected.picture_bytes_off
+                if expected.picture_bytes_most
+                else abs(off) <= expected.picture_bytes_off,
+                f"at most {size_text(expected.picture_bytes)}: at the best quality{' within the peak' if expected.peak else ''} these pictures take no more"
+                if expected.picture_bytes_most
+                else f"{size_text(expected.picture_bytes)} ± {expected.picture_bytes_off:.1%}",
+                f"{size_text(got)} ({off:+.2%})",
+                "bytes of all picture packets",
+            )
+        )
     if expected.peak:
         checks.append(_peak(found, expected, float(rate)))
     return checks
@@ -137,7 +206,17 @@ _PROFILES = {
 
 
 def level_code(codec: str, level: str, profile: str = "") -> int:
-    """A level as the stream codes it: tenths in H.264 (9 for 1b), thirtieths in HEVC, a table in MPEG-2."""
+    """A level as the stream codes it: tenths in H.264 (9 for 1b), thirtieths in HEVC, a table in MPEG-2.
+
+    Parameters
+    ----------
+    codec
+        Our own word for it.
+    level
+        As its standard writes it.
+    profile
+        Our own word for it; None where the codec has none.
+    """
     if codec == "mpeg2video":
         if profile == "4:2:2":
             return {"main": 5, "high": 2}.get(level, 0)
@@ -159,8 +238,12 @@ def _scan(found: Found, expected: Expected) -> Check:
 
 def _colour(found: Found, expected: tuple[int, int, int, int]) -> Check:
     return Check(
-        "colour tags", same_tags(found.colour, expected), _tags(expected), _tags(found.colour), "primaries, transfer, matrix, range of the stream"
-    )  # fmt: skip
+        "colour tags",
+        same_tags(found.colour, expected),
+        _tags(expected),
+        _tags(found.colour),
+        "primaries, transfer, matrix, range of the stream",
+    )
 
 
 def _peak(found: Found, expected: Expected, rate: float) -> Check:
@@ -199,39 +282,70 @@ def _sound(found: Found, expected: Expected) -> list[Check]:
         wanted - (packet if expected.container == "mp3" else 0) <= found.sound_samples <= wanted + 2 * packet
     )
     checks.append(
-        Check("sound length", off <= slack and decoded, f"{wanted} samples",
-              f"{found.said_samples} samples", f"{found.sound_samples} decoded in whole packets")
-    )  # fmt: skip
+        Check(
+            "sound length",
+            off <= slack and decoded,
+            f"{wanted} samples",
+            f"{found.said_samples} samples",
+            f"{found.sound_samples} decoded in whole packets",
+        )
+    )
     if expected.onset is not None and found.onset is not None:
         apart = found.onset - expected.onset
         checks.append(
-            Check("sound in place", abs(apart) <= ONSET_SECONDS, f"first heard at {expected.onset:.3f} s", f"at {found.onset:.3f} s ({apart:+.3f} s)",
-                  "the first sample above −40 dBFS, against the first picture")
-        )  # fmt: skip
+            Check(
+                "sound in place",
+                abs(apart) <= ONSET_SECONDS,
+                f"first heard at {expected.onset:.3f} s",
+                f"at {found.onset:.3f} s ({apart:+.3f} s)",
+                "the first sample above −40 dBFS, against the first picture",
+            )
+        )
     if expected.layouts and len(found.layouts) == len(expected.layouts):
         same_layouts = [layout_told(item) for item in found.layouts] == [
             layout_told(item) for item in expected.layouts
         ]
         checks.append(
-            Check("sound layout", same_layouts, ", ".join(map(layout_told, expected.layouts)), ", ".join(map(layout_told, found.layouts)), "from the streams")
-        )  # fmt: skip
+            Check(
+                "sound layout",
+                same_layouts,
+                ", ".join(map(layout_told, expected.layouts)),
+                ", ".join(map(layout_told, found.layouts)),
+                "from the streams",
+            )
+        )
     if expected.sound_tracks > 1 or len(found.track_samples) > 1:
         whole = [n for n in found.track_samples if wanted <= n <= wanted + 2 * packet]
         checks.append(
-            Check("sound tracks", len(whole) == len(found.track_samples) == expected.sound_tracks,
-                  f"{expected.sound_tracks}, each as long as the picture", f"{len(found.track_samples)}, {len(whole)} of them as long",
-                  "every track decoded")
-        )  # fmt: skip
+            Check(
+                "sound tracks",
+                len(whole) == len(found.track_samples) == expected.sound_tracks,
+                f"{expected.sound_tracks}, each as long as the picture",
+                f"{len(found.track_samples)}, {len(whole)} of them as long",
+                "every track decoded",
+            )
+        )
     if any(expected.languages):
         have_languages = tuple(own_code(name) for name in found.languages)
         wanted_languages = tuple(own_code(name) for name in expected.languages)
         checks.append(
-            Check("languages", have_languages == wanted_languages, ", ".join(wanted_languages), ", ".join(have_languages),
-                  "tags of all tracks")
-        )  # fmt: skip
+            Check(
+                "languages",
+                have_languages == wanted_languages,
+                ", ".join(wanted_languages),
+                ", ".join(have_languages),
+                "tags of all tracks",
+            )
+        )
     if not expected.sound_is_silent:
         level = 20 * log10(max(found.sound_peak, 1e-9))
         checks.append(
-            Check("sound is not silent", found.sound_peak > SILENT, "above −70 dBFS", f"peak {level:.1f} dBFS", "all samples")
-        )  # fmt: skip
+            Check(
+                "sound is not silent",
+                found.sound_peak > SILENT,
+                "above −70 dBFS",
+                f"peak {level:.1f} dBFS",
+                "all samples",
+            )
+        )
     return checks

@@ -14,7 +14,7 @@ LONGEST_BYTES = 200
 
 
 def safe_stem(text: str) -> str:
-    """A file name's stem from any text: one line, no separators, no leading dot, at most 200 bytes.
+    r"""A file name's stem from any text: one line, no separators, no leading dot, at most 200 bytes.
 
     >>> safe_stem("../Reef\\nat night?")
     'Reef at night'
@@ -36,10 +36,13 @@ def proposed_stems(batch: Batch, wanted: Iterable[Output]) -> list[str]:
     found = []
     for output in wanted:
         values = {
-            "source": sources[output.source].name, "range": ranges.get((output.source, output.range), ""),
-            "recipe": effective(recipes[output.recipe], output.own).short_id, "version": f"v{batch.edition}", "counter": f"{numbers.get(output.id, 0):03d}",
+            "source": sources[output.source].name,
+            "range": ranges.get((output.source, output.range), ""),
+            "recipe": effective(recipes[output.recipe], output.own).short_id,
+            "version": f"v{batch.edition}",
+            "counter": f"{numbers.get(output.id, 0):03d}",
             "date": batch.dated.isoformat() if batch.dated else "",
-        }  # fmt: skip
+        }
         found.append(safe_stem(output.name or pattern.filled(values)))
     return found
 

@@ -72,9 +72,23 @@ def make_folder(
     made in its place would hide that, and fill another drive.  The parameters
     are those of ``existing_folder``.
 
-    Raises:
-        FolderGone: the folder it belongs in is missing.
-        PlaceError: it can't be made or written.
+    Parameters
+    ----------
+    folder
+        The target folder.
+    home
+        The batch's folder.
+    media
+        Files that its sources are read from.
+    drive
+        The mount point it had when the run began.
+
+    Raises
+    ------
+    FolderGone
+        The folder it belongs in is missing.
+    PlaceError
+        It can't be made or written.
     """
     if not existing_folder(folder, home, media, drive):
         if drive is not None and not is_mounted(drive):
@@ -109,8 +123,10 @@ def make_folder(
 def measured(path: Path) -> tuple[int, int]:
     """Bytes and time of last change of a file; of a folder of images all together.
 
-    Raises:
-        OSError: it is not there.
+    Raises
+    ------
+    OSError
+        It is not there.
     """
     if not path.is_dir():
         status = path.stat()
@@ -132,8 +148,19 @@ def place(temporary: Path, final: Path, replace: bool) -> None:
 
     A folder of images is only ever put in the place of another such folder.
 
-    Raises:
-        PlaceError: a file of that name is there, or the rename failed.
+    Parameters
+    ----------
+    temporary
+        The checked file.
+    final
+        Its name from now on.
+    replace
+        Whether a file of that name is replaced.
+
+    Raises
+    ------
+    PlaceError
+        A file of that name is there, or the rename failed.
     """
     try:
         if temporary.is_dir():

@@ -22,9 +22,14 @@ def build(folder: Path, only: set[str]) -> None:
         if only and scene.file not in only:
             continue
         size = write_footage(
-            str(folder / scene.file), pictures(scene), scene.rate, scene.quality, sound(scene), scene.sample_rate,
+            str(folder / scene.file),
+            pictures(scene),
+            scene.rate,
+            quality=scene.quality,
+            sound=sound(scene),
+            sample_rate=scene.sample_rate,
             form=scene.form,
-        )  # fmt: skip
+        )
         print(f"{scene.file}: {size / 1e6:.2f} MB", flush=True)
     for name, film in ((OPENING, opening), (WALK, walk), (NIGHT, night)):
         (folder / name).write_text(otio_text(film(folder), folder) + "\n")

@@ -53,13 +53,22 @@ RANGES: tuple[tuple[str, str, RangeKind, int, int, tuple[str, ...]], ...] = (
     ("feeding-hour.mp4", "The shoal turns", "trim", 250, 400, ("web-720",)),
 )
 PLAYERS = ReceiverCard(
-    id="hall-players", name="Hall players", dated=date(2026, 10, 1),
+    id="hall-players",
+    name="Hall players",
+    dated=date(2026, 10, 1),
     note="The players on the walls loop files from a card; they choke on more than 40 Mb/s.",
     limits=Limits(
-        bytes_most=500_000_000, bits_most=40_000_000, codecs=("h264",), containers=("mp4",), rates=("25", "30", "50"), height_most=1080,
-        scans=("progressive",), sound="needed", level_most={"h264": "4.1"},
+        bytes_most=500_000_000,
+        bits_most=40_000_000,
+        codecs=("h264",),
+        containers=("mp4",),
+        rates=("25", "30", "50"),
+        height_most=1080,
+        scans=("progressive",),
+        sound="needed",
+        level_most={"h264": "4.1"},
     ),
-)  # fmt: skip
+)
 FOLLOWED = Framing(centres=((0, 0.3, 0.5), (150, 0.62, 0.5), (275, 0.45, 0.5)))
 
 
@@ -89,8 +98,10 @@ def demo_batch() -> Batch:
 def copy_demo(to: Path | None = None) -> Path:
     """Copy the demo to a folder that is not there yet; the path of its batch.
 
-    Raises:
-        ChronocastError: the folder can't be written, or the footage is missing.
+    Raises
+    ------
+    ChronocastError
+        The folder can't be written, or the footage is missing.
     """
     parent = (to or data_folder() / "demo").absolute()
     folder, number = parent / NAME, 1

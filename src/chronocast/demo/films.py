@@ -19,9 +19,17 @@ _BY_NUMBER = {scene.number: scene for scene in SCENES}
 
 # (scene number or None for a gap, first frame of it, frames): 60 s in all.
 _OPENING: tuple[tuple[int | None, int, int], ...] = (
-    (1, 40, 310), (5, 25, 180), (3, 12, 95), (4, 30, 120), (None, 0, 25), (2, 50, 205), (3, 200, 60),
-    (5, 260, 165), (4, 190, 140), (1, 400, 200),
-)  # fmt: skip
+    (1, 40, 310),
+    (5, 25, 180),
+    (3, 12, 95),
+    (4, 30, 120),
+    (None, 0, 25),
+    (2, 50, 205),
+    (3, 200, 60),
+    (5, 260, 165),
+    (4, 190, 140),
+    (1, 400, 200),
+)
 
 
 class _Row:
@@ -43,11 +51,17 @@ class _Row:
         zero = _zero(scene.form.timecode)
         self.placed.append(
             Placed(
-                start=self.at / RATE, seconds=frames / RATE, kind="media", name=Path(scene.file).stem,
-                media=str(self.folder / scene.file), source_start=zero + first / scene.rate, media_zero=zero,
-                media_seconds=scene.frames / scene.rate, **more,
+                start=self.at / RATE,
+                seconds=frames / RATE,
+                kind="media",
+                name=Path(scene.file).stem,
+                media=str(self.folder / scene.file),
+                source_start=zero + first / scene.rate,
+                media_zero=zero,
+                media_seconds=scene.frames / scene.rate,
+                **more,
             )
-        )  # fmt: skip
+        )
         self.at += frames
         return self
 
@@ -112,15 +126,33 @@ def walk(folder: Path) -> Timeline:
     """72 s along the tanks: two picture tracks, dissolves, other speeds, a tape and a mezzanine clip, two sound tracks."""
     low = (
         _Row(folder)
-        .clip(1, 30, 200).cross(12, 12).clip(6, 20, 250).clip(7, 10, 110).cross(10, 10).clip(8, 12, 76)
-        .clip(3, 20, 150, speed=Fraction(2)).clip(5, 40, 260).cross(25, 25).clip(2, 60, 180, speed=Fraction(1, 2))
-        .clip(12, 10, 100, speed=Fraction(-1)).clip(11, 20, 150).cross(12, 12).clip(4, 60, 224).clip(10, 20, 100)
-    )  # fmt: skip
+        .clip(1, 30, 200)
+        .cross(12, 12)
+        .clip(6, 20, 250)
+        .clip(7, 10, 110)
+        .cross(10, 10)
+        .clip(8, 12, 76)
+        .clip(3, 20, 150, speed=Fraction(2))
+        .clip(5, 40, 260)
+        .cross(25, 25)
+        .clip(2, 60, 180, speed=Fraction(1, 2))
+        .clip(12, 10, 100, speed=Fraction(-1))
+        .clip(11, 20, 150)
+        .cross(12, 12)
+        .clip(4, 60, 224)
+        .clip(10, 20, 100)
+    )
     high = (
         _Row(folder)
-        .gap(40).clip(13, 10, 80, opacity=Fraction(3, 4)).gap(340).clip(9, 30, 100).gap(900)
-        .clip(13, 205, 40).cross(25, 0).gap(300)
-    )  # fmt: skip
+        .gap(40)
+        .clip(13, 10, 80, opacity=Fraction(3, 4))
+        .gap(340)
+        .clip(9, 30, 100)
+        .gap(900)
+        .clip(13, 205, 40)
+        .cross(25, 0)
+        .gap(300)
+    )
     heard = (
         _Row(folder)
         .clip(1, 30, 440)
@@ -132,9 +164,10 @@ def walk(folder: Path) -> Timeline:
     )
     over = _Row(folder).gap(460).clip(9, 30, 100, opacity=Fraction(1, 2)).gap(200).clip(12, 0, 190)
     return _film(
-        "Tide walk", [low.picture("V1"), high.picture("V2"), heard.sound("A1"), over.sound("A2")],
+        "Tide walk",
+        [low.picture("V1"), high.picture("V2"), heard.sound("A1"), over.sound("A2")],
         [(200, 250, "Kelp and light"), (560, 0, "tape"), (1246, 0, "storm")],
-    )  # fmt: skip
+    )
 
 
 def night(folder: Path) -> Timeline:
@@ -143,10 +176,20 @@ def night(folder: Path) -> Timeline:
     inside_over = _Row(folder).gap(60).clip(5, 100, 120, opacity=Fraction(1, 2)).picture("V2")
     low = (
         _Row(folder)
-        .gap(25).cross(0, 25).clip(5, 60, 275).nest("the night tank", 200, inside, inside_over, first=20)
-        .clip(12, 20, 150).clip(8, 40, 50, speed=Fraction(0)).cross(10, 10).clip(6, 60, 200).clip(2, 100, 250)
-        .cross(25, 0).gap(50).clip(1, 100, 400).fill("bars", 50)
-    )  # fmt: skip
+        .gap(25)
+        .cross(0, 25)
+        .clip(5, 60, 275)
+        .nest("the night tank", 200, inside, inside_over, first=20)
+        .clip(12, 20, 150)
+        .clip(8, 40, 50, speed=Fraction(0))
+        .cross(10, 10)
+        .clip(6, 60, 200)
+        .clip(2, 100, 250)
+        .cross(25, 0)
+        .gap(50)
+        .clip(1, 100, 400)
+        .fill("bars", 50)
+    )
     heard = (
         _Row(folder)
         .gap(25)

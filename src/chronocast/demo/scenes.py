@@ -68,6 +68,7 @@ def sound(scene: Scene) -> NDArray[np.float32] | None:
 
 
 def mesh(width: int, height: int) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    """Every point's place across and down, in pixels, each of shape (height, width)."""
     y, x = np.mgrid[0:height, 0:width].astype(np.float32)
     return x / width, y / height
 
@@ -75,6 +76,7 @@ def mesh(width: int, height: int) -> tuple[NDArray[np.float32], NDArray[np.float
 def tint(
     value: NDArray[np.float32], low: tuple[int, int, int], high: tuple[int, int, int]
 ) -> NDArray[np.float32]:
+    """A picture of brightness in a tint."""
     a, b = np.array(low, np.float32), np.array(high, np.float32)
     return a + value[:, :, None] * (b - a)
 
@@ -139,9 +141,13 @@ def feeding_hour(width: int, height: int) -> Callable[[int], NDArray[np.float32]
     x, y = mesh(width, height)
     lengths = (60, 17, 40, 25, 50, 33)
     colours = (
-        ((12, 34, 60), (90, 180, 220)), ((60, 20, 18), (235, 150, 80)), ((10, 44, 30), (150, 220, 130)),
-        ((38, 20, 60), (200, 150, 240)), ((50, 44, 10), (240, 225, 140)), ((16, 16, 20), (200, 205, 210)),
-    )  # fmt: skip
+        ((12, 34, 60), (90, 180, 220)),
+        ((60, 20, 18), (235, 150, 80)),
+        ((10, 44, 30), (150, 220, 130)),
+        ((38, 20, 60), (200, 150, 240)),
+        ((50, 44, 10), (240, 225, 140)),
+        ((16, 16, 20), (200, 205, 210)),
+    )
 
     def paint(frame: int) -> NDArray[np.float32]:
         at = frame % sum(lengths)

@@ -21,6 +21,7 @@ class Band:
     safe: float
 
     def as_json(self) -> dict[str, float]:
+        """As answers have it."""
         return {"p10": round(self.p10, 3), "likely": round(self.likely, 3), "safe": round(self.safe, 3)}
 
     def __add__(self, other: float) -> Band:

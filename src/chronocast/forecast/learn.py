@@ -86,6 +86,15 @@ def update(prior: Belief, observed: Sequence[float], correlated: float = 0.5) ->
     Pieces of one film are alike, so ``n`` of them count as
     n / (1 + correlated·(n − 1)).  The spread follows what was seen once there
     are enough values.
+
+    Parameters
+    ----------
+    prior
+        What was believed before.
+    observed
+        Factors that were seen.
+    correlated
+        How alike they are: 0 not at all, 1 wholly.
     """
     logs = [log(value) for value in observed if value > 0]
     if not logs:

@@ -155,9 +155,15 @@ def output_bytes(asks: Sequence[OutputAsk], chance: Chance) -> Draws:
         if ask.sound:
             size[row] += ask.sound.bytes(ask.seconds)
         around = container_bytes(
-            ask.container, ask.frames if ask.picture else 0, ask.sound.packets if ask.sound else 0, ask.seconds,
-            float(np.median(size[row])), ask.whole, True, ask.timecode,
-        )  # fmt: skip
+            ask.container,
+            ask.frames if ask.picture else 0,
+            ask.sound.packets if ask.sound else 0,
+            seconds=ask.seconds,
+            payload=float(np.median(size[row])),
+            whole=ask.whole,
+            finished=True,
+            timecode=ask.timecode,
+        )
         unsure = chance.normal("container " + ask.container)
         size[row] += around * np.exp(CONTAINER_UNSURE * unsure)
         if ask.container != "images":

@@ -48,10 +48,12 @@ class Room:
 
     @property
     def fits(self) -> bool:
+        """Whether the safe need fits."""
         return self.fit == "fits"
 
     @property
     def tight(self) -> bool:
+        """Whether only the likely need fits."""
         return self.fit == "tight"
 
     @property

@@ -34,12 +34,19 @@ class ContainerCost:
 
 
 CONTAINER_COSTS = {
-    "mp4": ContainerCost(850, 11.1, 5.0, 10.2, tags=740.0, timecode=620.0), "mov": ContainerCost(900, 11.1, 4.2, 6.2, tags=1_100.0, timecode=620.0),
-    "mkv": ContainerCost(600, 7.5, 40.0, 7.2, tags=420.0, timecode=65.0), "webm": ContainerCost(600, 7.1, 40.0, 7.1, tags=350.0),
-    "ts": ContainerCost(800, 92.0, 92.0, 112.0, 3760.0, 0.0217), "mxf": ContainerCost(11_500, 980.0, 980.0, 10.0),
-    "m4a": ContainerCost(900, 0.0, 0.0, 5.0, tags=400.0), "wav": ContainerCost(90, 0.0, 0.0, 0.0, tags=450.0), "flac": ContainerCost(8_300, 0.0, 0.0, 0.0),
-    "mp3": ContainerCost(500, 0.0, 0.0, 0.0), "opus": ContainerCost(400, 0.0, 0.0, 2.5), "images": ContainerCost(0, 0.0, 0.0, 0.0),
-}  # fmt: skip
+    "mp4": ContainerCost(850, 11.1, 5.0, 10.2, tags=740.0, timecode=620.0),
+    "mov": ContainerCost(900, 11.1, 4.2, 6.2, tags=1_100.0, timecode=620.0),
+    "mkv": ContainerCost(600, 7.5, 40.0, 7.2, tags=420.0, timecode=65.0),
+    "webm": ContainerCost(600, 7.1, 40.0, 7.1, tags=350.0),
+    "ts": ContainerCost(800, 92.0, 92.0, 112.0, 3760.0, 0.0217),
+    "mxf": ContainerCost(11_500, 980.0, 980.0, 10.0),
+    "m4a": ContainerCost(900, 0.0, 0.0, 5.0, tags=400.0),
+    "wav": ContainerCost(90, 0.0, 0.0, 0.0, tags=450.0),
+    "flac": ContainerCost(8_300, 0.0, 0.0, 0.0),
+    "mp3": ContainerCost(500, 0.0, 0.0, 0.0),
+    "opus": ContainerCost(400, 0.0, 0.0, 2.5),
+    "images": ContainerCost(0, 0.0, 0.0, 0.0),
+}
 CONTAINER_UNSURE = 0.12
 """Relative error of these figures (one standard deviation)."""
 CONTAINER_UNSURE_BYTES = 300.0
@@ -160,9 +167,16 @@ def sound_bytes(seconds: float, bits_per_second: float) -> float:
 
 
 def container_bytes(
-    container: str, frames: int, sound_packets: int, seconds: float = 0.0, payload: float = 0.0, whole: bool = False,
-    finished: bool = False, timecode: bool = False,
-) -> float:  # fmt: skip
+    container: str,
+    frames: int,
+    sound_packets: int,
+    *,
+    seconds: float = 0.0,
+    payload: float = 0.0,
+    whole: bool = False,
+    finished: bool = False,
+    timecode: bool = False,
+) -> float:
     """Bytes the container adds.
 
     Parameters

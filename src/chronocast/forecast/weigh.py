@@ -27,11 +27,22 @@ class Weighed:
 
     @property
     def bits(self) -> float:
+        """Bit/s in all."""
         return self.picture + self.sound
 
 
 def weigh(recipe: Recipe, width: int, height: int, rate: Rate) -> Weighed:
-    """What a second of a source of that size and rate takes."""
+    """What a second of a source of that size and rate takes.
+
+    Parameters
+    ----------
+    recipe
+        What it is made by.
+    width, height
+        Of the source, in pixels.
+    rate
+        Frames a second of the source.
+    """
     sound = 0.0
     if recipe.sound is not None:
         heard = recipe.sound

@@ -78,7 +78,17 @@ class OtherAsk:
 
 
 def encode_belief(pace: Pace, factor: float, seen: Sequence[float]) -> Belief:
-    """Seconds a million pixels for one encoder and effort: the calibration, shifted by finished pieces."""
+    """Seconds a million pixels for one encoder and effort: the calibration, shifted by finished pieces.
+
+    Parameters
+    ----------
+    pace
+        The station's.
+    factor
+        The encoder's time against x264 at medium effort.
+    seen
+        Seconds a million pixels that finished pieces took.
+    """
     sd = 0.8 if not pace.calibrated else 0.6 if pace.busy else 0.35
     prior = Belief(mean=log(pace.encode * factor), sd=sd, spread=0.30)
     return update(prior, seen[:60], correlated=0.3)
@@ -153,9 +163,12 @@ PRICES: dict[StageKind, Callable[[Sequence[OtherAsk], Pace], Draws]] = {
 
 
 def stages_of(
-    pieces: Mapping[str, Sequence[PieceAsk]], others: Sequence[OtherAsk], station: Station,
-    seen: Mapping[str, Sequence[float]], chance: Chance,
-) -> dict[str, tuple[Stage, ...]]:  # fmt: skip
+    pieces: Mapping[str, Sequence[PieceAsk]],
+    others: Sequence[OtherAsk],
+    station: Station,
+    seen: Mapping[str, Sequence[float]],
+    chance: Chance,
+) -> dict[str, tuple[Stage, ...]]:
     """All the work that outputs take on a station, by the clock.
 
     Parameters

@@ -29,8 +29,21 @@ def open_database(
     ``more`` are columns that came later, by table, with their types: an older
     file gets them.
 
-    Raises:
-        JournalError: missing (when only read), damaged, or not writable.
+    Parameters
+    ----------
+    path
+        The file's.
+    tables
+        What it holds.
+    write
+        Whether it will be written; else it has to be there.
+    more
+        Columns that came later, by table, with their types: an older file gets them.
+
+    Raises
+    ------
+    JournalError
+        Missing (when only read), damaged, or not writable.
     """
     if not write and not path.exists():
         raise JournalError(f"{path} is missing.")
@@ -84,8 +97,10 @@ def _add_columns(engine: Engine, table: str, columns: Mapping[str, str]) -> None
 def connected(engine: Engine, what: str) -> Iterator[Any]:
     """A connection in a transaction of its own.
 
-    Raises:
-        JournalError: the database can't be used; ``what`` names it.
+    Raises
+    ------
+    JournalError
+        The database can't be used; ``what`` names it.
     """
     try:
         with engine.begin() as connection:

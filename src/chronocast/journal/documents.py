@@ -34,8 +34,19 @@ def write_text(path: Path, text: str, make_folder: bool = True) -> None:
     With ``make_folder`` False the folder has to be there: one that has gone
     with its drive is never made again in its place.
 
-    Raises:
-        DocumentError: it can't be written; the old file is as it was.
+    Parameters
+    ----------
+    path
+        The file's.
+    text
+        What was typed or read.
+    make_folder
+        Whether its folder is made if need be.
+
+    Raises
+    ------
+    DocumentError
+        It can't be written; the old file is as it was.
     """
     temporary = ""
     try:
@@ -72,8 +83,10 @@ def _umask() -> int:
 def read_text(path: Path) -> str:
     """The text of a document.
 
-    Raises:
-        DocumentError: it is missing, no text, or can't be read.
+    Raises
+    ------
+    DocumentError
+        It is missing, no text, or can't be read.
     """
     try:
         if path.stat().st_size > LARGEST_BATCH:
@@ -102,8 +115,10 @@ class BatchFile:
     def load(self) -> Batch:
         """The batch as it is on disk; from here on its revision is known.
 
-        Raises:
-            DocumentError, ModelError: it can't be read or used; the sentence says why.
+        Raises
+        ------
+        DocumentError, ModelError
+            It can't be read or used; the sentence says why.
         """
         batch = load_batch(self.path)
         self.revision = self.on_disk()
@@ -125,9 +140,12 @@ class BatchFile:
     def save(self, batch: Batch, over_theirs: bool = False) -> None:
         """Write the batch.
 
-        Raises:
-            ChangedOnDisk: somebody else has changed the file, and ``over_theirs`` is False.
-            DocumentError: it can't be written; what was there is as it was.
+        Raises
+        ------
+        ChangedOnDisk
+            Somebody else has changed the file, and ``over_theirs`` is False.
+        DocumentError
+            It can't be written; what was there is as it was.
         """
         text = write_batch(batch)
         with _alone(self.path):
@@ -158,8 +176,10 @@ def _alone(path: Path) -> Iterator[None]:
 def load_batch(path: Path) -> Batch:
     """A batch from its file.
 
-    Raises:
-        DocumentError, ModelError: it can't be read or used; the sentence says why.
+    Raises
+    ------
+    DocumentError, ModelError
+        It can't be read or used; the sentence says why.
     """
     return read_batch(read_text(path), str(path))
 
@@ -167,8 +187,10 @@ def load_batch(path: Path) -> Batch:
 def save_batch(batch: Batch, path: Path) -> None:
     """Write a batch to its file.
 
-    Raises:
-        DocumentError: it can't be written.
+    Raises
+    ------
+    DocumentError
+        It can't be written.
     """
     write_text(path, write_batch(batch))
 

@@ -45,8 +45,10 @@ class FactsStore:
     def clip(self, path: str) -> ClipFacts:
         """Facts of a media file.
 
-        Raises:
-            NotMedia: it is missing, or nothing in it can be used.
+        Raises
+        ------
+        NotMedia
+            It is missing, or nothing in it can be used.
         """
         path = os.path.abspath(path)
         try:
@@ -85,8 +87,10 @@ class FactsStore:
     def looked_through(self, path: str) -> ClipFacts:
         """Facts of a media file all of which was decoded once, so that what is damaged in it is known.
 
-        Raises:
-            NotMedia: it is missing, or nothing in it can be used.
+        Raises
+        ------
+        NotMedia
+            It is missing, or nothing in it can be used.
         """
         facts = self.clip(path)
         if facts.looked_through or not facts.frames or is_numbered(path):
@@ -98,8 +102,10 @@ class FactsStore:
     def damaged(self, path: str, complaints: dict[int, str]) -> None:
         """Remember what a decoder said of pictures of a file while it was being encoded.
 
-        Raises:
-            NotMedia: it is missing.
+        Raises
+        ------
+        NotMedia
+            It is missing.
         """
         facts = self.clip(path)
         known = {n: item.sentence for item in facts.damage for n in range(item.first, item.last + 1)}
@@ -124,8 +130,10 @@ class FactsStore:
         found whose process is no more, the file may have brought it down: it
         is looked at in a process apart, so that it can't do so again.
 
-        Raises:
-            NotMedia: nothing in it can be used, or it brings down what reads it.
+        Raises
+        ------
+        NotMedia
+            Nothing in it can be used, or it brings down what reads it.
         """
         note = note_place(self.folder, key)
         try:
@@ -163,8 +171,10 @@ APART_SECONDS = 300
 def inspected_apart(path: str) -> ClipFacts:
     """Facts of a file, read by a process of its own.
 
-    Raises:
-        NotMedia: nothing in it can be used, or it brings that process down.
+    Raises
+    ------
+    NotMedia
+        Nothing in it can be used, or it brings that process down.
     """
     command = [sys.executable, "-m", "chronocast.journal.facts", path]
     try:

@@ -17,15 +17,33 @@ from chronocast.model.answers import Answer
 
 _tables = MetaData()
 _piece = Table(
-    "piece", _tables, Column("id", Integer, primary_key=True), Column("time", Float), Column("family", String, index=True),
-    Column("pace", String, index=True), Column("frames", Integer), Column("pixels", Integer), Column("seconds", Float),
-    Column("bytes", Integer), Column("cpu_seconds", Float), Column("wall_seconds", Float), Column("target", Integer),
-    Column("film", String), Column("station", String),
-)  # fmt: skip
+    "piece",
+    _tables,
+    Column("id", Integer, primary_key=True),
+    Column("time", Float),
+    Column("family", String, index=True),
+    Column("pace", String, index=True),
+    Column("frames", Integer),
+    Column("pixels", Integer),
+    Column("seconds", Float),
+    Column("bytes", Integer),
+    Column("cpu_seconds", Float),
+    Column("wall_seconds", Float),
+    Column("target", Integer),
+    Column("film", String),
+    Column("station", String),
+)
 _made = Table(
-    "made", _tables, Column("id", Integer, primary_key=True), Column("time", Float), Column("path", String, index=True),
-    Column("digest", String), Column("bytes", Integer), Column("mtime_ns", Integer), Column("body", Text),
-)  # fmt: skip
+    "made",
+    _tables,
+    Column("id", Integer, primary_key=True),
+    Column("time", Float),
+    Column("path", String, index=True),
+    Column("digest", String),
+    Column("bytes", Integer),
+    Column("mtime_ns", Integer),
+    Column("body", Text),
+)
 NEWEST = 4000
 """So many pieces are remembered at a time."""
 _FACTS = tuple(item.name for item in fields(PieceFact))

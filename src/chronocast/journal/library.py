@@ -59,8 +59,10 @@ class Library:
     def save_recipe(self, recipe: Recipe) -> Recipe:
         """Keep a recipe under its id; it, as saved.
 
-        Raises:
-            DocumentError: it can't be written; what was saved before is as it was.
+        Raises
+        ------
+        DocumentError
+            It can't be written; what was saved before is as it was.
         """
         kept = recipe.model_copy(update={"dated": date.today()}).as_saved()
         write_text(self.recipe_path(kept.id), write_recipe(kept))
@@ -82,8 +84,10 @@ class Library:
     def bring_in_recipe(self, path: Path) -> Recipe:
         """Save a shared recipe's file here; one of an id that is taken gets another.
 
-        Raises:
-            ChronocastError: it isn't a recipe.
+        Raises
+        ------
+        ChronocastError
+            It isn't a recipe.
         """
         recipe = read_recipe(read_text(path), str(path))
         there = self.recipe(recipe.id)
@@ -96,8 +100,10 @@ class Library:
     def write_recipe(self, recipe: Recipe, path: Path) -> None:
         """A recipe as a file to share.
 
-        Raises:
-            DocumentError: it can't be written.
+        Raises
+        ------
+        DocumentError
+            It can't be written.
         """
         write_text(path, write_recipe(recipe))
 
@@ -129,8 +135,10 @@ class Library:
     def save_card(self, card: ReceiverCard) -> ReceiverCard:
         """Keep a card under its id.
 
-        Raises:
-            DocumentError: it can't be written.
+        Raises
+        ------
+        DocumentError
+            It can't be written.
         """
         kept = card if card.dated else card.model_copy(update={"dated": date.today()})
         write_text(self.card_path(kept.id), write_card(kept))
@@ -139,8 +147,10 @@ class Library:
     def bring_in_card(self, path: Path) -> ReceiverCard:
         """Save a shared card's file here.
 
-        Raises:
-            ChronocastError: it isn't a card.
+        Raises
+        ------
+        ChronocastError
+            It isn't a card.
         """
         return self.save_card(read_card(read_text(path), str(path)))
 
@@ -161,8 +171,10 @@ class Library:
 def needed_recipe(library: Library, name: str) -> Recipe:
     """The saved recipe of that id.
 
-    Raises:
-        ModelError: there is none; the sentence lists those there are.
+    Raises
+    ------
+    ModelError
+        There is none; the sentence lists those there are.
     """
     if (Path(name).suffix == ".json") and Path(name).is_file():
         return read_recipe(read_text(Path(name)), name)
@@ -181,8 +193,10 @@ def needed_recipe(library: Library, name: str) -> Recipe:
 def needed_card(library: Library, name: str) -> ReceiverCard:
     """The saved card of that id, or of a file.
 
-    Raises:
-        ModelError: there is none.
+    Raises
+    ------
+    ModelError
+        There is none.
     """
     if Path(name).suffix == ".json" and Path(name).is_file():
         return read_card(read_text(Path(name)), name)

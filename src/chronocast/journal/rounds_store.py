@@ -31,8 +31,10 @@ class RoundsStore:
     def save(self, key: str, rounds: Rounds) -> None:
         """Keep it.
 
-        Raises:
-            DocumentError: it can't be written.
+        Raises
+        ------
+        DocumentError
+            It can't be written.
         """
         save_json(self.folder / f"{key}.json", {"version": VERSION, **rounds.model_dump(mode="json")})
 

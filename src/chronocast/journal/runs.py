@@ -24,14 +24,24 @@ ALIVE_SECONDS = 3.0
 
 _tables = MetaData()
 _record = Table(
-    "record", _tables, Column("seq", Integer, primary_key=True), Column("time", Float, nullable=False),
-    Column("kind", String, nullable=False), Column("body", Text, nullable=False),
-)  # fmt: skip
+    "record",
+    _tables,
+    Column("seq", Integer, primary_key=True),
+    Column("time", Float, nullable=False),
+    Column("kind", String, nullable=False),
+    Column("body", Text, nullable=False),
+)
 _request = Table(
-    "request", _tables, Column("id", Integer, primary_key=True), Column("time", Float, nullable=False),
-    Column("kind", String, nullable=False), Column("body", Text, nullable=False),
-    Column("answered", Float), Column("accepted", Integer), Column("answer", Text),
-)  # fmt: skip
+    "request",
+    _tables,
+    Column("id", Integer, primary_key=True),
+    Column("time", Float, nullable=False),
+    Column("kind", String, nullable=False),
+    Column("body", Text, nullable=False),
+    Column("answered", Float),
+    Column("accepted", Integer),
+    Column("answer", Text),
+)
 _now = Table(
     "now", _tables, Column("key", String, primary_key=True), Column("time", Float), Column("body", Text)
 )
@@ -85,7 +95,17 @@ class RunJournal:
         return (status.st_mtime_ns, status.st_size)
 
     def append(self, kind: str, body: dict[str, Any], at: float | None = None) -> int:
-        """Add a record; its number."""
+        """Add a record; its number.
+
+        Parameters
+        ----------
+        kind
+            Which.
+        body
+            What goes with it, as JSON.
+        at
+            When, in seconds since 1970; now, if not said.
+        """
         with self._connected() as connection:
             result = connection.execute(
                 insert(_record).values(time=at or time.time(), kind=kind, body=json.dumps(body))
@@ -117,7 +137,17 @@ class RunJournal:
         return [Request(row.id, row.kind, json.loads(row.body)) for row in rows]
 
     def answer(self, request: int, accepted: bool, sentence: str = "") -> None:
-        """Say what came of a request."""
+        """Say what came of a request.
+
+        Parameters
+        ----------
+        request
+            The request's number.
+        accepted
+            Whether it was met.
+        sentence
+            Why not.
+        """
         with self._connected() as connection:
             connection.execute(
                 update(_request)

@@ -29,7 +29,9 @@ def load_settings() -> Settings:
 def save_settings(settings: Settings) -> None:
     """Keep settings.
 
-    Raises:
-        DocumentError: they can't be written.
+    Raises
+    ------
+    DocumentError
+        They can't be written.
     """
     save_json(config_folder() / "settings.json", settings.model_dump(mode="json"))

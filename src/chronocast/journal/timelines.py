@@ -26,16 +26,29 @@ class TimelineStore:
     def digest(self, path: Path) -> str:
         """What names the present contents of a timeline file.
 
-        Raises:
-            TimelineError: it can't be read.
+        Raises
+        ------
+        TimelineError
+            It can't be read.
         """
         return hashlib.blake2b(contents(path), digest_size=16).hexdigest()
 
     def present(self, path: Path, rate: Rate | None, mark: str = "") -> tuple[Timeline, str]:
         """The file as it is now, and its digest (``mark``, where that is known already).
 
-        Raises:
-            TimelineError: it can't be read.
+        Parameters
+        ----------
+        path
+            The file's.
+        rate
+            Frames a second, where the file doesn't say.
+        mark
+            The file's digest.
+
+        Raises
+        ------
+        TimelineError
+            It can't be read.
         """
         mark = mark or self.digest(path)
         kept = self.kept(path, mark, rate)
@@ -49,7 +62,17 @@ class TimelineStore:
         return kept, mark
 
     def kept(self, path: Path, mark: str, rate: Rate | None) -> Timeline | None:
-        """The file as it was when its digest was ``mark``, if that was ever read here."""
+        """The file as it was when its digest was ``mark``, if that was ever read here.
+
+        Parameters
+        ----------
+        path
+            The file's.
+        mark
+            The file's digest.
+        rate
+            Frames a second, where the file doesn't say.
+        """
         key = (str(path), mark, str(rate))
         if key not in self._known:
             try:

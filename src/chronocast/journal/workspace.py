@@ -43,8 +43,10 @@ class Workspace:
     def open_ledger(self) -> Ledger:
         """The ledger, for whoever writes to it; to be closed.
 
-        Raises:
-            JournalError: it can't be opened.
+        Raises
+        ------
+        JournalError
+            It can't be opened.
         """
         return Ledger(self.data / "ledger.sqlite")
 
@@ -52,8 +54,10 @@ class Workspace:
     def ledger(self) -> Iterator[Ledger]:
         """The ledger, for a moment.
 
-        Raises:
-            JournalError: it can't be opened.
+        Raises
+        ------
+        JournalError
+            It can't be opened.
         """
         ledger = self.open_ledger()
         try:

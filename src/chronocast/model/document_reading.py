@@ -13,8 +13,21 @@ from chronocast.model.errors import ModelError
 def read_object(text: str, what: str, format_name: str, version: int) -> dict[str, Any]:
     """A JSON object of one of our formats.
 
-    Raises:
-        ModelError: it isn't one, or is newer than we know.
+    Parameters
+    ----------
+    text
+        The file's.
+    what
+        What it is called in sentences.
+    format_name
+        What its *format* must say.
+    version
+        The newest version that is understood.
+
+    Raises
+    ------
+    ModelError
+        It isn't one, or is newer than we know.
     """
     try:
         value: Any = json.loads(text)

@@ -20,6 +20,15 @@ def cut(spans: Sequence[PictureSpan], rate: Rate, multiple: int = 1) -> tuple[Fr
     Counting in source frames keeps the boundaries of a take where they were
     when something is inserted before it.  No piece is shorter than 2 s unless
     the output is: a short one is drawn into its neighbour.
+
+    Parameters
+    ----------
+    spans
+        What is shown, in order.
+    rate
+        Frames a second.
+    multiple
+        Frames that boundaries are multiples of.
     """
     if not spans:
         return ()
@@ -30,8 +39,11 @@ def cut(spans: Sequence[PictureSpan], rate: Rate, multiple: int = 1) -> tuple[Fr
         if not (marks and empty and span.frames < shortest):
             # a short gap belongs to what is before it: an encoder that begins in black misjudges what follows
             marks.append(span.start)
-        marks += [span.start + inside for inside in _grid(span, grid)
-                  if shortest <= inside <= span.frames - shortest]  # fmt: skip
+        marks += [
+            span.start + inside
+            for inside in _grid(span, grid)
+            if shortest <= inside <= span.frames - shortest
+        ]
     end = spans[-1].start + spans[-1].frames
     marks = sorted({mark // multiple * multiple for mark in marks})
     kept = [marks[0]]

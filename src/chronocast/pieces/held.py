@@ -40,10 +40,12 @@ class Tried(FrozenModel):
 
     @property
     def bytes(self) -> int:
+        """Of all its pictures."""
         return sum(self.made.values())
 
     @property
     def whole(self) -> bool:
+        """Whether every piece was made."""
         return self.share > 0.999
 
 
@@ -51,6 +53,17 @@ def worth_a_probe(now: Tried, tried: Sequence[Tried], frames: Sequence[int], pea
     """Whether a peak could be what keeps the pictures small, and no other round tells yet.
 
     ``peak_bytes`` is what the peak allows the whole picture; ``frames`` of all pieces.
+
+    Parameters
+    ----------
+    now
+        The round before.
+    tried
+        The rounds so far.
+    frames
+        Frames of each piece.
+    peak_bytes
+        Bytes that a peak allows the whole picture.
     """
     if any(item.whole and item.quality - now.quality >= APART for item in tried):
         return False
@@ -79,6 +92,19 @@ def falls_short(
     """Whether the pieces that a peak holds take less than the rate asked for: then the rate can't be met within it.
 
     Where they take that rate or more, and only the easy ones less, the output is as good as its pictures can be.
+
+    Parameters
+    ----------
+    now
+        The round before.
+    tried
+        The rounds so far.
+    frames
+        Frames of each piece.
+    target_bytes
+        Bytes of the whole picture that are asked for.
+    off_allowed
+        Share of the target it may be off.
     """
     held = held_pieces(now, tried)
     wanted = target_bytes * sum(frames[n] for n in held) / max(1, sum(frames))

@@ -16,14 +16,20 @@ from chronocast.model.messages.jobs import PieceJob, SoundJob
 FORMAT_VERSION = 3
 _HEARD: dict[str, Any] = {"__all__": {"media": {"path"}}}
 PICTURE_LABELS: dict[str, Any] = {
-    "name": True, "target": True, "accept_damage": True,
+    "name": True,
+    "target": True,
+    "accept_damage": True,
     "spans": {"__all__": {"name": True, "layers": {"__all__": {"media": {"path"}}}}},
-}  # fmt: skip
+}
 """What of a piece's job isn't in its name: where files are, what edits are called, what a person put up with."""
 SOUND_LABELS: dict[str, Any] = {
-    "name": True, "target": True, "accept_damage": True, "languages": True,
-    "spans": _HEARD, "tracks": {"__all__": _HEARD},
-}  # fmt: skip
+    "name": True,
+    "target": True,
+    "accept_damage": True,
+    "languages": True,
+    "spans": _HEARD,
+    "tracks": {"__all__": _HEARD},
+}
 """The same of a sound's job; the languages of tracks are written when the file is joined."""
 
 

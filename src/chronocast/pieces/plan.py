@@ -62,7 +62,17 @@ def output_rate(source: CutList, picture: PictureRecipe | None) -> Rate:
 
 
 def in_output(part: FrameRange, source: CutList, rate: Rate) -> FrameRange:
-    """A range of the source in frames of the output's rate."""
+    """A range of the source in frames of the output's rate.
+
+    Parameters
+    ----------
+    part
+        The range, in frames of the source.
+    source
+        The source's cut.
+    rate
+        Frames a second of the output.
+    """
     if rate == source.rate:
         return part
     first = round(part.start * rate / source.rate)
@@ -80,7 +90,19 @@ def taken(part: FrameRange, picture: PictureRecipe) -> FrameRange:
 def picture_size(
     source: CutList, picture: PictureRecipe, view: View, container: str = "mp4"
 ) -> tuple[int, int]:
-    """The frame size of an output, its codec's own wishes included."""
+    """The frame size of an output, its codec's own wishes included.
+
+    Parameters
+    ----------
+    source
+        The source's cut.
+    picture
+        What is asked of the picture.
+    view
+        How the picture is framed.
+    container
+        Our own word for it.
+    """
     if stored_shape(picture, container, source.origin, view) != 1:
         return source.origin.width, source.origin.height
     shown_width, shown_height = view.shown(source.width, source.height)
@@ -93,6 +115,17 @@ def picture_colours(
     """What pictures are composed in, and what the stream is tagged with: as near to the source as its codec can say.
 
     ``rgb`` says that they are composed and written in RGB.
+
+    Parameters
+    ----------
+    source
+        The source's cut.
+    picture
+        What is asked of the picture.
+    height
+        Of the frame, in pixels.
+    rgb
+        Whether pictures are composed and written in RGB.
     """
     carried = picture.kind.tags
     if rgb:
@@ -113,6 +146,17 @@ def own_fields(source: CutList, picture: PictureRecipe, rate: Rate, size: tuple[
 
     They can be kept where nothing is done to them: no other size, rate, speed
     or crop, one layer at a time, and the field order asked for.
+
+    Parameters
+    ----------
+    source
+        The source's cut.
+    picture
+        What is asked of the picture.
+    rate
+        Frames a second of the output.
+    size
+        Width and height of the output.
     """
     origin = source.origin
     if picture.scan == "progressive" or picture.scan != origin.scan or rate != source.rate:
@@ -131,16 +175,38 @@ def own_fields(source: CutList, picture: PictureRecipe, rate: Rate, size: tuple[
 
 
 def plan_output(
-    source: CutList, part: FrameRange, recipe: Recipe, view: View | None = None, rounds: Rounds | None = None,
+    source: CutList,
+    part: FrameRange,
+    recipe: Recipe,
+    *,
+    view: View | None = None,
+    rounds: Rounds | None = None,
     accept_damage: bool = False,
-) -> OutputPlan:  # fmt: skip
+) -> OutputPlan:
     """Plan one output.  ``view`` is how it is framed; without one as the recipe says.
 
     ``rounds`` is what was decided so far for an output in two passes, or to keep its peak; with
     ``accept_damage`` a person has accepted that its source is damaged.
 
-    Raises:
-        EncodeFailed: no encoder for it is here.
+    Parameters
+    ----------
+    source
+        The source's cut.
+    part
+        The range, in frames of the source.
+    recipe
+        What it is made by.
+    view
+        How it is framed; as the recipe says if not said.
+    rounds
+        What was decided so far.
+    accept_damage
+        Whether a person has accepted that its source is damaged.
+
+    Raises
+    ------
+    EncodeFailed
+        No encoder for it is here.
     """
     recipe = definite(recipe, source.origin)
     if recipe.picture is None:
@@ -169,11 +235,16 @@ def plan_output(
             rounds.quality
             if rounds
             else first_quality(
-                picture.rate_control.target_bits_per_second, width * height, float(rate),
-                picture.kind.quality[2] if picture.kind.quality else 20, picture.kind.typical.bits if picture.kind.typical else TYPICAL_BITS,
+                picture.rate_control.target_bits_per_second,
+                width * height,
+                float(rate),
+                picture.kind.quality[2] if picture.kind.quality else 20,
+                picture.kind.typical.bits if picture.kind.typical else TYPICAL_BITS,
             )
-        )  # fmt: skip
-    settings = encoder_settings(picture, width, height, rate, tags, quality, rgb, light)
+        )
+    settings = encoder_settings(
+        picture, width, height, rate=rate, colour=tags, quality=quality, rgb=rgb, light=light
+    )
     whole = own_fields(source, picture, rate, (width, height)) if view.uncropped else None
     if whole is not None:
         settings, source = settings.model_copy(update={"own_fields": True}), whole
@@ -195,10 +266,19 @@ def plan_output(
     for piece in cut(spans, moments, 2 if settings.woven else 1):
         parts = tuple(span.part(both, piece.start) for span in spans if (both := span.range.intersect(piece)))
         job = PieceJob(
-            name="", target="", rate=rate, width=width, height=height, canvas=(source.width, source.height),
-            view=view.later(piece.start), colour=composed, spans=parts, settings=settings, shape=shape,
+            name="",
+            target="",
+            rate=rate,
+            width=width,
+            height=height,
+            canvas=(source.width, source.height),
+            view=view.later(piece.start),
+            colour=composed,
+            spans=parts,
+            settings=settings,
+            shape=shape,
             accept_damage=accept_damage,
-        )  # fmt: skip
+        )
         content = ""
         if picture.peak or quality is not None:
             content = piece_name(_unrated(job), library)
@@ -208,7 +288,17 @@ def plan_output(
                 made = eased_by(picture, steps) if steps else picture
                 job = job.model_copy(
                     update={
-                        "settings": encoder_settings(made, width, height, rate, tags, its, rgb, light, full)
+                        "settings": encoder_settings(
+                            made,
+                            width,
+                            height,
+                            rate=rate,
+                            colour=tags,
+                            quality=its,
+                            rgb=rgb,
+                            light=light,
+                            fullness=full,
+                        )
                     }
                 )
         pieces.append(job.model_copy(update={"name": piece_name(job, library)}))
@@ -249,14 +339,33 @@ def eased_by(picture: PictureRecipe, steps: int) -> PictureRecipe:
 
 
 def plan_sound(
-    source: CutList, part: FrameRange, recipe: Recipe, accept_damage: bool = False, seconds: Fraction | None = None
-) -> SoundJob:  # fmt: skip
+    source: CutList,
+    part: FrameRange,
+    recipe: Recipe,
+    accept_damage: bool = False,
+    seconds: Fraction | None = None,
+) -> SoundJob:
     """Plan an output's sound; boundaries are rounded from exact times, so that nothing drifts.
 
     ``seconds`` is the length of the output's picture; without it, that of the part.
 
-    Raises:
-        ModelError: none of the tracks that were chosen is there.
+    Parameters
+    ----------
+    source
+        The source's cut.
+    part
+        The range, in frames of the source.
+    recipe
+        What it is made by.
+    accept_damage
+        Whether a person has accepted that its source is damaged.
+    seconds
+        Length of the output's picture; that of the range without one.
+
+    Raises
+    ------
+    ModelError
+        None of the tracks that were chosen is there.
     """
     asked, codec = recipe.sound, SOUND[recipe.sound.codec if recipe.sound else "aac"]
     assert asked is not None
@@ -286,16 +395,26 @@ def plan_sound(
         layouts = [layout_of(asked, codec, widest)]
     own = [item.language for item in known]
     count = len(tracks) if apart else 1
-    languages = tuple((asked.languages[n] if n < len(asked.languages) else "") or (own[n] if n < len(own) else "")
-                      for n in range(count))  # fmt: skip
+    languages = tuple(
+        (asked.languages[n] if n < len(asked.languages) else "") or (own[n] if n < len(own) else "")
+        for n in range(count)
+    )
     usual = all(layout == USUAL[channels_of(layouts[0])] for layout in layouts)
     job = SoundJob(
-        name="", target="", samples=round((seconds or part.seconds(source.rate)) * sample_rate), sample_rate=sample_rate,
-        channels=channels_of(layouts[0]), codec=asked.codec, bits_per_second=0 if codec.lossless else asked.bits_per_second,
-        spans=() if apart else whole, tracks=tuple(single[n] for n in tracks) if apart else (),
-        depth=depth if codec.lossless else 0, languages=languages if any(languages) else (),
-        layouts=() if usual else tuple(layouts), accept_damage=accept_damage,
-    )  # fmt: skip
+        name="",
+        target="",
+        samples=round((seconds or part.seconds(source.rate)) * sample_rate),
+        sample_rate=sample_rate,
+        channels=channels_of(layouts[0]),
+        codec=asked.codec,
+        bits_per_second=0 if codec.lossless else asked.bits_per_second,
+        spans=() if apart else whole,
+        tracks=tuple(single[n] for n in tracks) if apart else (),
+        depth=depth if codec.lossless else 0,
+        languages=languages if any(languages) else (),
+        layouts=() if usual else tuple(layouts),
+        accept_damage=accept_damage,
+    )
     encoder, _ = sound_encoder(asked.codec, depth)
     return job.model_copy(update={"name": sound_name(job, library_version(encoder))})
 
@@ -303,8 +422,19 @@ def plan_sound(
 def tracks_taken(source: CutList, asked: SoundRecipe, container: str) -> list[int]:
     """Which of a source's sound tracks are taken, from 0, in order: those chosen by language or number, else those usual.
 
-    Raises:
-        ModelError: none of the tracks that were chosen is there.
+    Parameters
+    ----------
+    source
+        The source's cut.
+    asked
+        What is asked of the sound.
+    container
+        Our own word for it.
+
+    Raises
+    ------
+    ModelError
+        None of the tracks that were chosen is there.
     """
     known = source.origin.sound
     count = len(source.sound_tracks) or len(known)
@@ -332,7 +462,17 @@ def tracks_taken(source: CutList, asked: SoundRecipe, container: str) -> list[in
 
 
 def layout_of(asked: SoundRecipe, codec: SoundCodec, origin: SoundOrigin) -> str:
-    """The layout one track is written in, by the libraries' name."""
+    """The layout one track is written in, by the libraries' name.
+
+    Parameters
+    ----------
+    asked
+        What is asked of the sound.
+    codec
+        The codec it is written by.
+    origin
+        The track.
+    """
     if asked.layout != "source":
         return asked.layout
     if codec.any_layout or origin.channels in codec.channels:

@@ -79,7 +79,21 @@ class Rounds(FrozenModel):
 def first_quality(
     target: float, pixels: int, rate: float, usual: float = 20.0, typical_bits: float = TYPICAL_BITS
 ) -> float:
-    """Where to begin: what a typical picture takes at the target, in bit/s."""
+    """Where to begin: what a typical picture takes at the target, in bit/s.
+
+    Parameters
+    ----------
+    target
+        Bit/s that are asked for.
+    pixels
+        Of a frame.
+    rate
+        Frames a second.
+    usual
+        The codec's usual quality.
+    typical_bits
+        Bits a pixel of a typical picture at that quality.
+    """
     typical = typical_bits * pixels * rate
     step = 6 * log(typical / target) / log(2)
     return min(WORST - 10, max(BEST, round(usual + step, 2)))
@@ -105,8 +119,10 @@ FLAT = -0.045
 
 
 def next_quality(tried: Sequence[Tried], target_bytes: float) -> float:
-    """The quality that should meet the target, from what was tried: between the nearest above and below it, once
-    there are both."""
+    """The quality that should meet the target, from what was tried.
+
+    Once there are both, it lies between the nearest above and below.
+    """
 
     def off(item: Tried) -> float:
         return log(max(1.0, item.bytes) / max(item.share, 1e-6) / target_bytes)
@@ -160,13 +176,33 @@ class Made:
 
 
 def settle(
-    rounds: Rounds, made: Made, frames: Sequence[int], target_bytes: float, shown: Sequence[str] = (),
+    rounds: Rounds,
+    made: Made,
+    frames: Sequence[int],
+    *,
+    target_bytes: float,
+    shown: Sequence[str] = (),
     peak_bytes: float | None = None,
-) -> Step:  # fmt: skip
+) -> Step:
     """After a round: settled, or the next quality.
 
     ``frames`` are of all pieces; ``target_bytes`` of the whole picture; ``shown`` what each piece shows;
     ``peak_bytes`` what a peak allows the whole picture, if one was asked for.
+
+    Parameters
+    ----------
+    rounds
+        What was decided so far.
+    made
+        What came of the round.
+    frames
+        Frames of each piece.
+    target_bytes
+        Bytes of the whole picture that are asked for.
+    shown
+        What each piece shows.
+    peak_bytes
+        Bytes that a peak allows the whole picture.
     """
     sizes = made.sizes
     share = sum(frames[n] for n in sizes) / max(1, sum(frames))
@@ -249,11 +285,28 @@ MOST_APART = 4.0
 
 
 def after_an_edit(
-    rounds: Rounds, made: Made, frames: Sequence[int], shown: Sequence[str], target_bytes: float,
-) -> Step | None:  # fmt: skip
+    rounds: Rounds,
+    made: Made,
+    frames: Sequence[int],
+    shown: Sequence[str],
+    target_bytes: float,
+) -> Step | None:
     """A settled output whose cut has changed: pieces that are as they were keep their quality, new ones get what remains.
 
     None if its bytes are still right.  Where what remains is too little or too much, everything is decided anew.
+
+    Parameters
+    ----------
+    rounds
+        What was decided so far.
+    made
+        What came of the round.
+    frames
+        Frames of each piece.
+    shown
+        What each piece shows.
+    target_bytes
+        Bytes of the whole picture that are asked for.
     """
     sizes = made.sizes
     total = sum(sizes.values())
@@ -296,8 +349,9 @@ def after_an_edit(
             begun, "the cut has changed too much for what was decided: one quality is looked for anew"
         )
     return Step(
-        rounds.model_copy(update={"own": {**rounds.own, **own}}), f"{len(new)} new pieces get what the others leave: {shift:+.1f} steps"
-    )  # fmt: skip
+        rounds.model_copy(update={"own": {**rounds.own, **own}}),
+        f"{len(new)} new pieces get what the others leave: {shift:+.1f} steps",
+    )
 
 
 def remaining_encodes(rounds: Rounds | None, pieces: int) -> float:

@@ -69,8 +69,10 @@ class Stock:
     def temporary(self, name: str, attempt: str) -> Path:
         """Where an attempt at a piece is written; only ``keep`` gives it its name.
 
-        Raises:
-            StockError: the folder can't be made.
+        Raises
+        ------
+        StockError
+            The folder can't be made.
         """
         path = self.path(name)
         try:
@@ -84,8 +86,19 @@ class Stock:
     def keep(self, temporary: Path, name: str, facts: dict[str, Any]) -> Kept:
         """Give a finished attempt its final name.
 
-        Raises:
-            StockError: it is not there, or can't be renamed.
+        Parameters
+        ----------
+        temporary
+            The attempt's file.
+        name
+            The piece's name.
+        facts
+            What is known of it.
+
+        Raises
+        ------
+        StockError
+            It is not there, or can't be renamed.
         """
         path = self.path(name)
         try:

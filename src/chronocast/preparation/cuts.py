@@ -17,8 +17,23 @@ from chronocast.preparation.output.prepare import prepare
 def write_cuts(batch: Batch, path: Path, to: Path, workspace: Workspace, edl: bool) -> list[Path]:
     """The cut of every source and range of the batch, written as OTIO, and as edit lists too if asked; their paths.
 
-    Raises:
-        ChronocastError: a source can't be used, or a file can't be written.
+    Parameters
+    ----------
+    batch
+        The batch.
+    path
+        The file's.
+    to
+        The folder they are written to.
+    workspace
+        What is kept of all batches.
+    edl
+        Whether edit lists are written, too.
+
+    Raises
+    ------
+    ChronocastError
+        A source can't be used, or a file can't be written.
     """
     from chronocast.timeline.write import clip_timeline, edit_lists, otio_text, part_of  # half a library
 
@@ -50,8 +65,23 @@ def write_cuts(batch: Batch, path: Path, to: Path, workspace: Workspace, edl: bo
 def write_picks(batch: Batch, path: Path, to: Path, workspace: Workspace, sources: list[str]) -> int:
     """The ranges of some sources, one after another as clips of one OTIO sequence; how many there were.
 
-    Raises:
-        ChronocastError: a source can't be used, there are no ranges, or the file can't be written.
+    Parameters
+    ----------
+    batch
+        The batch.
+    path
+        The file's.
+    to
+        The file to write.
+    workspace
+        What is kept of all batches.
+    sources
+        Ids of the sources.
+
+    Raises
+    ------
+    ChronocastError
+        A source can't be used, there are no ranges, or the file can't be written.
     """
     from chronocast.timeline.write import clip_timeline, picks_text
 

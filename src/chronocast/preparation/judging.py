@@ -44,14 +44,30 @@ class Judged:
     def as_json(self) -> dict[str, Any]:
         """As the command line answers it."""
         return {
-            "id": self.output, "path": str(self.path), "state": self.state, "contradictions": list(self.contradictions),
+            "id": self.output,
+            "path": str(self.path),
+            "state": self.state,
+            "contradictions": list(self.contradictions),
             "cards": [
-                {"card": card.id, "name": card.name,
-                 "requirements": [{"what": v.what, "state": v.state, "wanted": v.wanted, "have": v.have, "use": v.use,
-                                   "remedy": v.remedy, "told": v.told} for v in verdicts]}
+                {
+                    "card": card.id,
+                    "name": card.name,
+                    "requirements": [
+                        {
+                            "what": v.what,
+                            "state": v.state,
+                            "wanted": v.wanted,
+                            "have": v.have,
+                            "use": v.use,
+                            "remedy": v.remedy,
+                            "told": v.told,
+                        }
+                        for v in verdicts
+                    ],
+                }
                 for card, verdicts in self.cards
             ],
-        }  # fmt: skip
+        }
 
 
 def offered(item: OutputOutlook) -> Offer:
@@ -67,9 +83,16 @@ def offered(item: OutputOutlook) -> Offer:
     values: dict[str, Any] = dict(common.__dict__)
     if picture is not None:
         values |= {
-            "codec": picture.codec, "profile": picture.profile or usual_profile(picture), "width": plan.width, "height": plan.height,
-            "rate": plan.rate, "scan": picture.scan, "peak": picture.peak, "buffer": picture.buffer, "level": picture.level,
-        }  # fmt: skip
+            "codec": picture.codec,
+            "profile": picture.profile or usual_profile(picture),
+            "width": plan.width,
+            "height": plan.height,
+            "rate": plan.rate,
+            "scan": picture.scan,
+            "peak": picture.peak,
+            "buffer": picture.buffer,
+            "level": picture.level,
+        }
     if sound is not None and ready.recipe.sound is not None:
         values |= {
             "sound_codec": sound.codec,
@@ -118,9 +141,13 @@ def _room(card: ReceiverCard, total: Band, one: Verdict) -> Verdict:
     free = card.limits.free_bytes or 1
     state: State = "breaks" if total.p10 > free else "tight" if total.safe > free else "fits"
     return Verdict(
-        one.what, state, f"at most {size_text(free)}", f"{size_text(total.likely)} for all its files", total.likely / free,
+        one.what,
+        state,
+        f"at most {size_text(free)}",
+        f"{size_text(total.likely)} for all its files",
+        total.likely / free,
         "Ask for less, or send fewer files at a time" if state != "fits" else "",
-    )  # fmt: skip
+    )
 
 
 def refusals(view: Outlook) -> dict[str, str]:
@@ -152,7 +179,12 @@ def card_problems(view: Outlook) -> list[Problem]:
         for card, verdict in item.broken:
             if verdict.state == "tight":
                 found.append(
-                    Problem(item.path.name, f"{card.name} may not take it: {verdict.what} is likely {verdict.have}, wanted {verdict.wanted}.",
-                            f"{verdict.remedy}." if verdict.remedy else "", False, output=item.output)
-                )  # fmt: skip
+                    Problem(
+                        item.path.name,
+                        f"{card.name} may not take it: {verdict.what} is likely {verdict.have}, wanted {verdict.wanted}.",
+                        f"{verdict.remedy}." if verdict.remedy else "",
+                        False,
+                        output=item.output,
+                    )
+                )
     return found

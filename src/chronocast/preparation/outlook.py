@@ -149,13 +149,24 @@ class Outlook:
         return self.station.pace.calibrated
 
     def output(self, identifier: str) -> OutputOutlook | None:
+        """The forecast of one output, if it is in it."""
         return next((item for item in self.outputs if item.ready.output.id == identifier), None)
 
 
 def picture_ask(
     ready: OutputReady, stock: Stock, seen: Mapping[str, Sequence[float]] | None = None
 ) -> PictureAsk:
-    """An output's picture as the forecast of bytes asks for it."""
+    """An output's picture as the forecast of bytes asks for it.
+
+    Parameters
+    ----------
+    ready
+        The output, planned.
+    stock
+        Where finished pieces are.
+    seen
+        Factors of finished pieces of its family, by film.
+    """
     plan = ready.plan
     sizes = [(piece.frames, stock.size(piece.name)) for piece in plan.pieces]
     box = plan.settings.piece if plan.settings else "mp4"
@@ -195,7 +206,19 @@ def sound_ask(sound: SoundJob, stock: Stock) -> SoundAsk:
 
 
 def output_ask(ready: OutputReady, stock: Stock, learned: Experience, made: int | None) -> OutputAsk:
-    """An output as the forecast asks for it; ``made`` is the bytes of its file where it is made already."""
+    """An output as the forecast asks for it; ``made`` is the bytes of its file where it is made already.
+
+    Parameters
+    ----------
+    ready
+        The output, planned.
+    stock
+        Where finished pieces are.
+    learned
+        What the ledger has taught.
+    made
+        Bytes of its file where it is made already.
+    """
     plan = ready.plan
     there = [stock.size(piece.name) is not None for piece in plan.pieces]
     times = ready.times

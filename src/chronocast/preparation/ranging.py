@@ -44,8 +44,21 @@ class RangeTold:
 def ready(batch: Batch, path: Path, store: FactsStore, source: str) -> SourceReady:
     """A source of a batch, looked at.
 
-    Raises:
-        ChronocastError: there is no such source, or it can't be used.
+    Parameters
+    ----------
+    batch
+        The batch.
+    path
+        The batch's file.
+    store
+        What is known of media.
+    source
+        A source's id.
+
+    Raises
+    ------
+    ChronocastError
+        There is no such source, or it can't be used.
     """
     owner = batch.source(source)
     if owner is None:
@@ -57,8 +70,19 @@ def ready(batch: Batch, path: Path, store: FactsStore, source: str) -> SourceRea
 def told(batch: Batch, source: SourceReady, look: bool) -> list[RangeTold]:
     """Every range of a source, the whole first; with ``look`` the pictures at their ends are decoded.
 
-    Raises:
-        MediaError: they can't be.
+    Parameters
+    ----------
+    batch
+        The batch.
+    source
+        The source, looked at.
+    look
+        Whether the pictures at their ends are decoded.
+
+    Raises
+    ------
+    MediaError
+        They can't be.
     """
     cut, clock = source.cut, SourceClock.of(source.cut)
     owner = batch.source(source.source.id) or source.source
@@ -71,17 +95,29 @@ def told(batch: Batch, source: SourceReady, look: bool) -> list[RangeTold]:
             ends = look_at(source, FrameRange(start, stop))
         made = tuple(o.id for o in batch.outputs if (o.source, o.range) == (owner.id, identifier))
         found.append(
-            RangeTold(owner.id, identifier, name, Extent(kind, max(0, min(stop, cut.frames) - start), cut.frames, cut.rate), start, stop,
-                      clock.timecode(start), clock.timecode(stop - 1), made, *ends)
-        )  # fmt: skip
+            RangeTold(
+                owner.id,
+                identifier,
+                name,
+                Extent(kind, max(0, min(stop, cut.frames) - start), cut.frames, cut.rate),
+                start,
+                stop,
+                clock.timecode(start),
+                clock.timecode(stop - 1),
+                made,
+                *ends,
+            )
+        )
     return found
 
 
 def look_at(source: SourceReady, part: FrameRange) -> tuple[End | None, End | None]:
     """What is wrong at the ends of a range.
 
-    Raises:
-        MediaError: its pictures can't be decoded.
+    Raises
+    ------
+    MediaError
+        Its pictures can't be decoded.
     """
     from chronocast.media.viewing.end_pictures import look_at_ends
     from chronocast.media.viewing.stills import LookingReaders, Stills
@@ -93,8 +129,21 @@ def look_at(source: SourceReady, part: FrameRange) -> tuple[End | None, End | No
 def typed_range(source: SourceReady, first: str, last: str, now: FrameRange | None = None) -> FrameRange:
     """A range from typed ends, ``last`` exclusive; an empty one keeps what is ``now``.
 
-    Raises:
-        ModelError: no times, or no range of the source.
+    Parameters
+    ----------
+    source
+        The source, looked at.
+    first
+        The time of its first picture, as typed.
+    last
+        The time after its last one, as typed.
+    now
+        The range's ends as they are.
+
+    Raises
+    ------
+    ModelError
+        No times, or no range of the source.
     """
     clock = SourceClock.of(source.cut)
     start = clock.typed(first, now.start if now else 0) if first else (now.start if now else 0)

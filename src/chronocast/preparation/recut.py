@@ -29,6 +29,7 @@ class Recut:
 
     @property
     def changed(self) -> bool:
+        """Whether anything of it changes."""
         return bool(self.problem) or self.pieces != (self.same, self.same)
 
 
@@ -38,7 +39,19 @@ def changed_sources(prospect: Prospect) -> list[str]:
 
 
 def compare(batch: Batch, folder: Path, workspace: Workspace, sources: list[str]) -> list[Recut]:
-    """What taking the new cut of some sources would do to each of their outputs; nothing is changed."""
+    """What taking the new cut of some sources would do to each of their outputs; nothing is changed.
+
+    Parameters
+    ----------
+    batch
+        The batch.
+    folder
+        The batch's folder, which relative paths begin at.
+    workspace
+        What is kept of all batches.
+    sources
+        Ids of the sources.
+    """
     old = prepare(batch, folder, workspace)
     new = prepare(batch, folder, workspace, newest=frozenset(sources))
     found = []
@@ -58,17 +71,35 @@ def compare(batch: Batch, folder: Path, workspace: Workspace, sources: list[str]
             )
         )
         found.append(
-            Recut(output.id, (before.plan.frames if before else 0, after.plan.frames if after else 0),
-                  (len(names), len(made)), sum(name in names for name in made), problem)
-        )  # fmt: skip
+            Recut(
+                output.id,
+                (before.plan.frames if before else 0, after.plan.frames if after else 0),
+                (len(names), len(made)),
+                sum(name in names for name in made),
+                problem,
+            )
+        )
     return found
 
 
 def take(batch: Batch, folder: Path, store: FactsStore, sources: list[str]) -> Batch:
     """The batch with the present cut of some sequences, and with clips as their files are now.
 
-    Raises:
-        ChronocastError: one of them can't be read.
+    Parameters
+    ----------
+    batch
+        The batch.
+    folder
+        The batch's folder, which relative paths begin at.
+    store
+        What is known of media.
+    sources
+        Ids of the sources.
+
+    Raises
+    ------
+    ChronocastError
+        One of them can't be read.
     """
     kept = []
     for source in batch.sources:
@@ -114,8 +145,21 @@ class Relinked:
 def search_in(batch: Batch, folder: Path, store: FactsStore, places: list[Path]) -> Relinked:
     """Look for the missing media of every sequence in more folders; what is found stays relinked.
 
-    Raises:
-        ChronocastError: a folder can't be looked through.
+    Parameters
+    ----------
+    batch
+        The batch.
+    folder
+        The batch's folder, which relative paths begin at.
+    store
+        What is known of media.
+    places
+        The folders.
+
+    Raises
+    ------
+    ChronocastError
+        A folder can't be looked through.
     """
     for place in places:
         if not place.is_dir():
@@ -163,11 +207,28 @@ def search_in(batch: Batch, folder: Path, store: FactsStore, places: list[Path])
     )
 
 
-def relink(batch: Batch, folder: Path, source: str, name: str, place: Path, store: FactsStore) -> Batch:
+def relink(batch: Batch, folder: Path, source: str, *, name: str, place: Path, store: FactsStore) -> Batch:
     """The batch with one file standing, on purpose, for what a timeline names or for a clip; its neighbours follow by themselves.
 
-    Raises:
-        ChronocastError: the file can't be used.
+    Parameters
+    ----------
+    batch
+        The batch.
+    folder
+        The batch's folder, which relative paths begin at.
+    source
+        A source's id.
+    name
+        What the timeline calls the file.
+    place
+        The file that stands for it.
+    store
+        What is known of media.
+
+    Raises
+    ------
+    ChronocastError
+        The file can't be used.
     """
     mark = store.clip(path_text(place.absolute())).fingerprint
     kept = tuple(

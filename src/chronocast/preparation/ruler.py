@@ -72,7 +72,17 @@ def target_of(recipe: Recipe | None) -> float | None:
 
 
 def ruled_typical(recipe: Recipe, saved: Recipe | None, weighed: Weighed | None) -> Ruled:
-    """A minute of a typical picture, where no file of a recipe is forecast."""
+    """A minute of a typical picture, where no file of a recipe is forecast.
+
+    Parameters
+    ----------
+    recipe
+        What it is made by.
+    saved
+        The saved recipe it came from.
+    weighed
+        What a second of it takes.
+    """
     bits, sound = (weighed.bits, weighed.sound) if weighed else (0.0, 0.0)
     low, high = bits * (1 - GUESSED), bits * (1 + GUESSED)
     return Ruled(low, bits, high, MINUTE, sound, target_of(recipe), target_of(saved))

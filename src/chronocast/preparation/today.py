@@ -26,7 +26,19 @@ from chronocast.preparation.station.this import this_station
 def prepared(
     batch: Batch, path: Path, workspace: Workspace, progress: Callable[[int, int], None] | None = None
 ) -> Prospect:
-    """The batch made ready, with what the workspace keeps."""
+    """The batch made ready, with what the workspace keeps.
+
+    Parameters
+    ----------
+    batch
+        The batch.
+    path
+        The batch's file.
+    workspace
+        What is kept of all batches.
+    progress
+        Told now and then how far it is.
+    """
     return prepare(batch, path.absolute().parent, workspace, progress)
 
 
@@ -63,7 +75,19 @@ def learned(workspace: Workspace) -> Experience:
 def outlook_now(
     prospect: Prospect, workspace: Workspace, experienced: Experience | None = None, load: Load | None = None
 ) -> Outlook:
-    """The forecast of a prepared batch at this moment; ``load`` is what others take of the machine."""
+    """The forecast of a prepared batch at this moment; ``load`` is what others take of the machine.
+
+    Parameters
+    ----------
+    prospect
+        The batch made ready.
+    workspace
+        What is kept of all batches.
+    experienced
+        What the ledger has taught, where that was read already.
+    load
+        What others take of the machine now.
+    """
     view = outlook(
         prospect,
         workspace.stock,
@@ -77,8 +101,10 @@ def outlook_now(
 def recipe_of(path: Path, workspace: Workspace) -> Recipe:
     """The exact recipe that made a finished file, from the record that was kept of it.
 
-    Raises:
-        ChronocastError: nothing is known of it, or the file isn't the one that was made.
+    Raises
+    ------
+    ChronocastError
+        Nothing is known of it, or the file isn't the one that was made.
     """
     path = path.absolute()
     with workspace.ledger() as ledger:

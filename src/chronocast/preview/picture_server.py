@@ -216,6 +216,7 @@ def carry_out(looker: Looker, order: dict[str, Any]) -> None:
 
 
 def main() -> None:
+    """Answer orders until standard input ends."""
     die_with_parent(int(sys.argv[1]))
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     orders = Orders()

@@ -15,6 +15,7 @@ from chronocast.preparation.station.children import die_with_parent
 
 
 def main() -> int:
+    """Write sound until whoever hears it has gone."""
     die_with_parent(int(sys.argv[1]))
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     from chronocast.media.viewing.playback import heard

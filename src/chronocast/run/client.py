@@ -28,8 +28,10 @@ def start_runner(journal: Path) -> None:
     The runner's lock is taken here and handed down, so that the run is
     somebody's from this moment on and nobody else can begin it meanwhile.
 
-    Raises:
-        RunError: it has a runner already, or none can be started.
+    Raises
+    ------
+    RunError
+        It has a runner already, or none can be started.
     """
     logs = state_folder() / "logs"
     try:
@@ -42,9 +44,13 @@ def start_runner(journal: Path) -> None:
                 raise RunError("This run has a runner already.", "Follow it, or stop it first.")
             subprocess.Popen(
                 [sys.executable, "-m", "chronocast.run.runner", str(journal), str(lock.fileno())],
-                stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True, cwd="/",
+                stdin=subprocess.DEVNULL,
+                stdout=log,
+                stderr=log,
+                start_new_session=True,
+                cwd="/",
                 pass_fds=[lock.fileno()],
-            )  # fmt: skip
+            )
     except OSError as error:
         raise RunError(
             f"The runner could not be started: {error.strerror}.", "Check the state folder."
@@ -63,9 +69,21 @@ def begin_run(batch: Batch, batch_path: Path, options: dict[str, Any] | None = N
 
     Returns the journal.  Finished pieces are in the stock either way.
 
-    Raises:
-        RunError: there is nothing to run, or it is running already.
-        JournalError: the journal can't be written.
+    Parameters
+    ----------
+    batch
+        The batch.
+    batch_path
+        The batch's file.
+    options
+        How it is run, by the names of a run's options.
+
+    Raises
+    ------
+    RunError
+        There is nothing to run, or it is running already.
+    JournalError
+        The journal can't be written.
     """
     from chronocast.journal.runs import runs_folder
 
@@ -125,8 +143,10 @@ def _begin(batch: Batch, batch_path: Path, options: dict[str, Any]) -> Path:
 def see_free(batch_path: Path) -> None:
     """See that nobody else, on this machine or another, is running the batch.
 
-    Raises:
-        RunError: somebody is; the sentence says who.
+    Raises
+    ------
+    RunError
+        Somebody is; the sentence says who.
     """
     try:
         lease = take_lease(batch_path)
@@ -141,8 +161,21 @@ def ask(
 ) -> tuple[bool, str]:
     """Ask a runner for something; whether it was accepted, and the sentence if not.
 
-    Raises:
-        RunError: nobody answered.
+    Parameters
+    ----------
+    journal
+        The run's.
+    kind
+        What is asked for.
+    body
+        What goes with it, as JSON.
+    wait_seconds
+        How long an answer is waited for.
+
+    Raises
+    ------
+    RunError
+        Nobody answered.
     """
     from chronocast.journal.runs import RunJournal
 
@@ -174,8 +207,10 @@ def stop_run(journal: Path, wait_seconds: float = STOP_SECONDS) -> str:
     Returns a sentence on how it went.  When this returns, no runner is left
     and the journal says that the run has ended.
 
-    Raises:
-        RunError: there is no such run, or its runner can't be ended from here.
+    Raises
+    ------
+    RunError
+        There is no such run, or its runner can't be ended from here.
     """
     from chronocast.journal.runs import RunJournal
 
@@ -202,8 +237,10 @@ ENDED = "Its runner did not come to rest by itself; what is finished is kept."
 def _end_runner(journal: Path) -> None:
     """End a runner that doesn't answer: asked by signal, then killed.  Its children go with it.
 
-    Raises:
-        RunError: it can't be ended from here.
+    Raises
+    ------
+    RunError
+        It can't be ended from here.
     """
     import psutil
 

@@ -204,9 +204,26 @@ class WaitingOver:
 
 
 Event = (
-    Added | Sealed | Amended | SlotGranted | SlotWithdrawn | StationLost | Done | Failed | Placed | PlaceRefused | PauseAsked
-    | ResumeAsked | StopAsked | HoldAsked | OrderAsked | RetryAsked | SpaceFreed | DriveReturned | WaitingOver
-)  # fmt: skip
+    Added
+    | Sealed
+    | Amended
+    | SlotGranted
+    | SlotWithdrawn
+    | StationLost
+    | Done
+    | Failed
+    | Placed
+    | PlaceRefused
+    | PauseAsked
+    | ResumeAsked
+    | StopAsked
+    | HoldAsked
+    | OrderAsked
+    | RetryAsked
+    | SpaceFreed
+    | DriveReturned
+    | WaitingOver
+)
 
 
 # Instructions

@@ -23,7 +23,9 @@ class Attempt(NamedTuple):
 
 @dataclass
 class InHand:
-    """``ready`` by output; ``jobs`` of parts by task, ``planned_for`` an output of each piece; ``attempts`` by
+    """What a run has in hand.
+
+    ``ready`` by output; ``jobs`` of parts by task, ``planned_for`` an output of each piece; ``attempts`` by
     task and attempt number.
 
     ``counts`` are frames or samples done of tasks; ``moved`` is when anything

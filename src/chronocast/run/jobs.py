@@ -52,6 +52,15 @@ class Jobs:
     def job(self, task: TaskId, attempt: int, joined: int = 0) -> Job:
         """The whole job of a task's attempt, its target chosen; ``joined`` is the attempt whose file is checked.
 
+        Parameters
+        ----------
+        task
+            The task.
+        attempt
+            The attempt's number.
+        joined
+            The attempt whose file is checked.
+
         Raises
         ------
         ChronocastError

@@ -32,7 +32,21 @@ class DamagedPicture(NamedTuple):
 
 
 def learn(in_hand: InHand, ledger: Ledger, stock: Stock, task: TaskId, event: Finished) -> None:
-    """Put what a piece took into the ledger."""
+    """Put what a piece took into the ledger.
+
+    Parameters
+    ----------
+    in_hand
+        What the run has in hand.
+    ledger
+        Where it is remembered.
+    stock
+        Where finished pieces are.
+    task
+        The piece's.
+    event
+        What the crew said of it.
+    """
     job, ready = in_hand.jobs.get(task), in_hand.planned_for.get(task)
     if not isinstance(job, PieceJob) or ready is None:
         return
@@ -56,7 +70,19 @@ def learn(in_hand: InHand, ledger: Ledger, stock: Stock, task: TaskId, event: Fi
 def remember_damage(
     workspace: Workspace, ready: OutputReady | None, pictures: list[DamagedPicture], otherwise: str
 ) -> str:
-    """Keep what decoders said of a source; the sentence with the timecode of the first place, or ``otherwise``."""
+    """Keep what decoders said of a source; the sentence with the timecode of the first place, or ``otherwise``.
+
+    Parameters
+    ----------
+    workspace
+        What is kept of all batches.
+    ready
+        An output that shows it, planned.
+    pictures
+        What decoders said, at least one.
+    otherwise
+        The sentence where the place can't be told.
+    """
     by_file: dict[str, dict[int, str]] = {}
     for picture in pictures:
         by_file.setdefault(picture.path, {})[picture.number] = picture.said
@@ -86,6 +112,17 @@ def does_not_fit(ready: OutputReady | None, stock: Stock, name: str, sets: objec
     """A sentence if a piece has other parameter sets than those of its output before it: it couldn't be joined.
 
     Found at the second piece, and not after the last one.
+
+    Parameters
+    ----------
+    ready
+        An output that shows it, planned.
+    stock
+        Where finished pieces are.
+    name
+        The piece's name.
+    sets
+        Its parameter sets.
     """
     if ready is None or ready.recipe.container == "images" or not sets:
         return ""

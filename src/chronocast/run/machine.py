@@ -17,7 +17,7 @@ What it holds to, whatever happens:
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from typing import Any
+from typing import Any, Literal
 
 from chronocast.model.stages import ENCODE, JOIN, PARTS, SOUND, STEPS
 from chronocast.run.events import (
@@ -55,7 +55,7 @@ from chronocast.run.events import (
     Tell,
     Tracked,
     WaitingOver,
-)  # fmt: skip
+)
 
 MOST_FAILURES = 2
 MOST_LOSSES = 5
@@ -226,19 +226,11 @@ class Machine:
         if event.fault == "lost":
             task.losses += 1
         elif event.fault in ("space", "away"):
-            for tracked in self._wanting(task.id):
-                if tracked.state not in AT_REST:
-                    self._rest(tracked, "needs you", event.sentence)
-                    tracked.waits_for = "space" if event.fault == "space" else "drive"
+            self._wait_for("space" if event.fault == "space" else "drive", task, event.sentence)
             return
         elif event.fault == "pieces" and event.damaged:
             task.failures += 1
-            for name in event.damaged:
-                for kind in PARTS:
-                    part = self.tasks.get(TaskId(kind.id, name))
-                    if part and part.state == "done":
-                        part.state = "pending"
-                        self._say(DropPiece(name))
+            self._remake(event.damaged)
         else:
             task.failures += MOST_FAILURES if event.fault == "media" else 1
         if event.fault == "disproved":
@@ -249,6 +241,22 @@ class Machine:
             tracked = self.outputs[task.id.name]
             if tracked.state == "joining":
                 self._move(tracked, "waiting")
+
+    def _wait_for(self, what: Literal["space", "drive"], task: Task, sentence: str) -> None:
+        """Bring what wants a task to rest until there is room, or the drive is back."""
+        for tracked in self._wanting(task.id):
+            if tracked.state not in AT_REST:
+                self._rest(tracked, "needs you", sentence)
+                tracked.waits_for = what
+
+    def _remake(self, damaged: Iterable[str]) -> None:
+        """Parts that are no good are dropped and made anew."""
+        for name in damaged:
+            for kind in PARTS:
+                part = self.tasks.get(TaskId(kind.id, name))
+                if part and part.state == "done":
+                    part.state = "pending"
+                    self._say(DropPiece(name))
 
     def _redo_join(self, check: Task, event: Failed) -> None:
         """A file that was not what it should be is joined once more, from the same pieces."""
@@ -490,13 +498,26 @@ class Machine:
 
 
 _HANDLERS: dict[type, Callable[[Machine, Any], None]] = {
-    Added: Machine._added, Sealed: Machine._sealed, Amended: Machine._amended, SlotGranted: Machine._slot_granted,
-    SlotWithdrawn: Machine._slot_withdrawn, StationLost: Machine._station_lost, Done: Machine._done,
-    Failed: Machine._failed, Placed: Machine._placed, PlaceRefused: Machine._place_refused, PauseAsked: Machine._pause,
-    ResumeAsked: Machine._resume, StopAsked: Machine._stop, HoldAsked: Machine._hold, OrderAsked: Machine._reordered,
-    RetryAsked: Machine._retry, SpaceFreed: Machine._space_freed,
-    DriveReturned: Machine._drive_returned, WaitingOver: Machine._waiting_over,
-}  # fmt: skip
+    Added: Machine._added,
+    Sealed: Machine._sealed,
+    Amended: Machine._amended,
+    SlotGranted: Machine._slot_granted,
+    SlotWithdrawn: Machine._slot_withdrawn,
+    StationLost: Machine._station_lost,
+    Done: Machine._done,
+    Failed: Machine._failed,
+    Placed: Machine._placed,
+    PlaceRefused: Machine._place_refused,
+    PauseAsked: Machine._pause,
+    ResumeAsked: Machine._resume,
+    StopAsked: Machine._stop,
+    HoldAsked: Machine._hold,
+    OrderAsked: Machine._reordered,
+    RetryAsked: Machine._retry,
+    SpaceFreed: Machine._space_freed,
+    DriveReturned: Machine._drive_returned,
+    WaitingOver: Machine._waiting_over,
+}
 
 
 def replay(story: Iterable[tuple[Event, tuple[Instruction, ...]]]) -> Machine:

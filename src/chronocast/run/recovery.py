@@ -17,7 +17,19 @@ LOOKED_AT = 2**20
 
 
 def tidy(prospect: Prospect, stock: Stock, child_log: Path, mark: str) -> None:
-    """Believe the disk: whole attempts are kept, temporaries of this batch (``mark``) are removed."""
+    """Believe the disk: whole attempts are kept, temporaries of this batch (``mark``) are removed.
+
+    Parameters
+    ----------
+    prospect
+        The batch made ready.
+    stock
+        Where finished pieces are.
+    child_log
+        What children say they did.
+    mark
+        What this batch's temporaries are known by.
+    """
     wanted = {piece.name for item in prospect.outputs for piece in item.plan.pieces}
     wanted |= {item.plan.sound.name for item in prospect.outputs if item.plan.sound}
     missing = {name for name in wanted if stock.size(name) is None}

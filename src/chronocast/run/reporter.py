@@ -47,12 +47,25 @@ class Reporter:
         while True:
             now = time.time()
             tasks = {
-                name: {"attempt": number, "count": self.in_hand.counts.get(name, 0), "slot": attempt.slot, "since": attempt.since,
-                       "output": attempt.output, "kind": attempt.task.kind, "station": self.machine.stations.get(attempt.slot, HERE), "total": self.total(attempt.task)}
+                name: {
+                    "attempt": number,
+                    "count": self.in_hand.counts.get(name, 0),
+                    "slot": attempt.slot,
+                    "since": attempt.since,
+                    "output": attempt.output,
+                    "kind": attempt.task.kind,
+                    "station": self.machine.stations.get(attempt.slot, HERE),
+                    "total": self.total(attempt.task),
+                }
                 for (name, number), attempt in self.in_hand.attempts.items()
-            }  # fmt: skip
-            body = {"tasks": tasks, "outputs": self.done_frames(), "paused": self.machine.paused,
-                    "waits_for": self.machine.waits_for, "finish": self.in_hand.finish}  # fmt: skip
+            }
+            body = {
+                "tasks": tasks,
+                "outputs": self.done_frames(),
+                "paused": self.machine.paused,
+                "waits_for": self.machine.waits_for,
+                "finish": self.in_hand.finish,
+            }
             text = json.dumps(body)
             if (counts := json.dumps([tasks, body["outputs"]])) != moving:
                 self.in_hand.moved, moving = now, counts
@@ -107,8 +120,12 @@ class Reporter:
                 log.warning("no forecast: %s", error)
                 continue
             told = total_json(view)
-            self.in_hand.finish = {"at": view.at.isoformat(), **told, "room": room_json(view),
-                                   "outputs": {o.ready.output.id: o.finish.as_json() for o in view.outputs}}  # fmt: skip
+            self.in_hand.finish = {
+                "at": view.at.isoformat(),
+                **told,
+                "room": room_json(view),
+                "outputs": {o.ready.output.id: o.finish.as_json() for o in view.outputs},
+            }
             self.journal.append(
                 "outlook",
                 {"finish": told["finish"], "bytes": told["bytes"], "seconds": view.finish.as_json()},

@@ -246,8 +246,10 @@ class Runner:
     def _still_wanted(self, _done: int, _total: int) -> None:
         """Called for each source that was looked at: leave preparing if the run was stopped meanwhile.
 
-        Raises:
-            StoppedEarly: it was.
+        Raises
+        ------
+        StoppedEarly
+            It was.
         """
         if self.stop_asked or self.leaving:
             raise StoppedEarly("The run was stopped before it had begun.")
@@ -290,12 +292,23 @@ class Runner:
         spec, kept = self.jobs.spec(ready, output.held)
         self.journal.append(
             "output ready",
-            {"id": identifier, "path": str(ready.path), "drive": self.folders.drive_of(ready), "frames": plan.frames, "pieces": len(plan.pieces),
-             "kept": sum(1 for piece in plan.pieces if piece.name in kept), "rate": str(plan.rate),
-             "width": plan.width, "height": plan.height, "title": ready.source.title, "range": ready.range_name,
-             "extent": ready.extent.text,
-             "recipe": ready.recipe.title, "made": bool(made)},
-        )  # fmt: skip
+            {
+                "id": identifier,
+                "path": str(ready.path),
+                "drive": self.folders.drive_of(ready),
+                "frames": plan.frames,
+                "pieces": len(plan.pieces),
+                "kept": sum(1 for piece in plan.pieces if piece.name in kept),
+                "rate": str(plan.rate),
+                "width": plan.width,
+                "height": plan.height,
+                "title": ready.source.title,
+                "range": ready.range_name,
+                "extent": ready.extent.text,
+                "recipe": ready.recipe.title,
+                "made": bool(made),
+            },
+        )
         if made:
             self.checks[identifier] = made.checks
             self.journal.append(
@@ -434,8 +447,9 @@ class Runner:
         if decided.sentence:
             number = len(decided.ready.rounds.tried) if decided.ready.rounds else 0
             self.journal.append(
-                "round", {"id": join.name, "round": number, "sentence": decided.sentence, "again": decided.again}
-            )  # fmt: skip
+                "round",
+                {"id": join.name, "round": number, "sentence": decided.sentence, "again": decided.again},
+            )
         if decided.refused:
             self._failed(join, attempt, "media", decided.refused)
             return True
@@ -457,8 +471,15 @@ class Runner:
     def _for_output(self, task: e.TaskId) -> str:
         if not task.is_part:
             return task.name
-        return next((name for name in self.machine.order if task in self.machine.outputs[name].tasks
-                     and self.machine.outputs[name].state not in ("proved", "stopped", "held")), "")  # fmt: skip
+        return next(
+            (
+                name
+                for name in self.machine.order
+                if task in self.machine.outputs[name].tasks
+                and self.machine.outputs[name].state not in ("proved", "stopped", "held")
+            ),
+            "",
+        )
 
     async def _place(self, output: str, attempt: int) -> None:
         ready = self.in_hand.ready[output]
@@ -474,9 +495,12 @@ class Runner:
             (o for o in self.promised.get("outputs", []) if o["id"] == output), {}
         )
         body: Answer = {
-            "path": str(ready.path), "bytes": size, "seconds": round(sum(self.spent.get(output, ())), 3),
-            "cpu_seconds": round(self.cpu_spent.get(output, 0.0), 3), "checks": self.checks.get(output, []),
-        }  # fmt: skip
+            "path": str(ready.path),
+            "bytes": size,
+            "seconds": round(sum(self.spent.get(output, ())), 3),
+            "cpu_seconds": round(self.cpu_spent.get(output, 0.0), 3),
+            "checks": self.checks.get(output, []),
+        }
         self.journal.append("made", {"id": output, **body})
         if self.ledger:
             with contextlib.suppress(JournalError):
@@ -589,10 +613,14 @@ class Runner:
         elif task.kind == CHECK.id:
             self.checks[task.name] = event.result["checks"]
         body = {
-            "task": event.task, "attempt": event.attempt, "wall_seconds": event.wall_seconds,
-            "cpu_seconds": event.cpu_seconds, "memory_bytes": event.memory_bytes, "output": started.output,
+            "task": event.task,
+            "attempt": event.attempt,
+            "wall_seconds": event.wall_seconds,
+            "cpu_seconds": event.cpu_seconds,
+            "memory_bytes": event.memory_bytes,
+            "output": started.output,
             "result": event.result,
-        }  # fmt: skip
+        }
         self.journal.append("finished", body)
         if task.kind == CHECK.id:
             wrong = [check for check in event.result["checks"] if not check["ok"]]
@@ -656,29 +684,35 @@ class Runner:
             await self._step(e.ResumeAsked())
         elif kind == "stop":
             await self._step(e.StopAsked(outputs))
-            for name in outputs or list(self.unready):
-                if self.unready.pop(name, None):
-                    self.journal.append("output", {"id": name, "state": "stopped", "reason": ""})
+            self._stop_unready(outputs or tuple(self.unready))
         elif kind == "hold":
             await self._step(e.HoldAsked(outputs, bool(body.get("held", True))))
         elif kind == "order":
             await self._step(e.OrderAsked(outputs))
         elif kind == "retry":
-            if body.get("replace"):
-                self.options = self.options.model_copy(update={"replace": True})
-            self.prospect = await asyncio.to_thread(
-                prepare, self.batch, self.batch_path.parent, self.workspace
-            )
-            self.refused_by_cards = refusals(await asyncio.to_thread(self.outlook))
-            for name in outputs or tuple(self.unready):
-                if name in self.unready:
-                    await self._admit(name, self.prospect)
-            await self._step(e.RetryAsked(outputs or tuple(self.machine.outputs)))
+            await self._retry(outputs, bool(body.get("replace")))
         elif kind == "add":
             return await self._add(read_batch(json.dumps(body["batch"])), outputs)
         else:
             return f"“{kind}” is nothing a run can do."
         return ""
+
+    def _stop_unready(self, outputs: tuple[str, ...]) -> None:
+        """Say that outputs which couldn't be prepared are stopped, too."""
+        for name in outputs:
+            if self.unready.pop(name, None):
+                self.journal.append("output", {"id": name, "state": "stopped", "reason": ""})
+
+    async def _retry(self, outputs: tuple[str, ...], replace: bool) -> None:
+        """Try outputs again that need somebody, or all; ``replace``: files of the same name may be replaced now."""
+        if replace:
+            self.options = self.options.model_copy(update={"replace": True})
+        self.prospect = await asyncio.to_thread(prepare, self.batch, self.batch_path.parent, self.workspace)
+        self.refused_by_cards = refusals(await asyncio.to_thread(self.outlook))
+        for name in outputs or tuple(self.unready):
+            if name in self.unready:
+                await self._admit(name, self.prospect)
+        await self._step(e.RetryAsked(outputs or tuple(self.machine.outputs)))
 
     async def _add(self, batch: Batch, outputs: tuple[str, ...]) -> str:
         """Outputs of an edited batch join the run, or replace what they were."""
@@ -769,6 +803,7 @@ async def _main(path: Path) -> int:
 
 
 def main() -> None:
+    """Carry the run of a journal through."""
     path = Path(sys.argv[1])
     logging.basicConfig(level=logging.INFO, format="%(asctime)s %(name)s %(levelname)s %(message)s")
     lock = hold_lock(path, int(sys.argv[2]) if len(sys.argv) > 2 else None)

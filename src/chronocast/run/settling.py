@@ -49,6 +49,15 @@ def decide(ready: OutputReady, stock: Stock, store: RoundsStore) -> Decided:
     """After all wanted pieces of an output were made: whether they will do, else what is tried next.
 
     What is decided is kept before it is acted on, so that a runner that is killed goes on from there.
+
+    Parameters
+    ----------
+    ready
+        The output, planned.
+    stock
+        Where finished pieces are.
+    store
+        What was decided for outputs.
     """
     if ready.rounds is not None and ready.rounds.missed:
         return Decided(ready, False, refused=_what_can_be_had(ready, stock))
@@ -70,7 +79,9 @@ def _common_quality(ready: OutputReady, stock: Stock, store: RoundsStore) -> Dec
     rounds = ready.rounds or Rounds(quality=plan.quality if plan.quality is not None else 20.0)
     frames = [piece.frames for piece in plan.pieces]
     made = _made(ready, stock, set(wanted_pieces(ready)))
-    step = settle(rounds, made, frames, ready.target_bytes, plan.shown, _peak_bytes(ready))
+    step = settle(
+        rounds, made, frames, target_bytes=ready.target_bytes, shown=plan.shown, peak_bytes=_peak_bytes(ready)
+    )
     store.save(ready.rounds_key, step.rounds)
     made_so = replanned(ready, step.rounds)
     refused = _what_can_be_had(made_so, stock) if step.rounds.missed else ""
@@ -133,7 +144,17 @@ def replanned(ready: OutputReady, rounds: Rounds) -> OutputReady:
 
 
 def picture_bytes(stock: Stock, name: str, frames: int) -> int:
-    """Bytes of a piece's picture packets."""
+    """Bytes of a piece's picture packets.
+
+    Parameters
+    ----------
+    stock
+        Where finished pieces are.
+    name
+        The piece's name.
+    frames
+        How long it is.
+    """
     kept = stock.find(name)
     if kept is None:
         return 0
@@ -164,22 +185,30 @@ def _keep_peak(ready: OutputReady, stock: Stock, store: RoundsStore) -> Decided:
     if smaller is None:
         picture = ready.recipe.picture
         assert picture is not None
-        return Decided(ready, False, refused=(
-            f"A peak of {rate_bits_text(picture.peak or 0)} with a buffer of {(picture.buffer or 0) / 1e6:g} Mbit can't be kept: "
-            f"the pictures at {_clock(ready, over[0].piece)} take more however small they are made. "
-            "Raise the buffer or the peak, or make the frame smaller."
-        ))  # fmt: skip
+        return Decided(
+            ready,
+            False,
+            refused=(
+                f"A peak of {rate_bits_text(picture.peak or 0)} with a buffer of {(picture.buffer or 0) / 1e6:g} Mbit can't be kept: "
+                f"the pictures at {_clock(ready, over[0].piece)} take more however small they are made. "
+                "Raise the buffer or the peak, or make the frame smaller."
+            ),
+        )
     store.save(ready.rounds_key, smaller)
     count = len(over)
     return Decided(
-        replanned(ready, smaller), True,
+        replanned(ready, smaller),
+        True,
         f"{count} piece{'s' if count > 1 else ''} would overrun the receiver's buffer and {'are' if count > 1 else 'is'} made smaller",
-    )  # fmt: skip
+    )
 
 
 def _smaller(rounds: Rounds, over: Sequence[tuple[str, float]], margin: float) -> Rounds | None:
-    """What is decided of pieces that overrun the buffer: first their encoder is told how full it really is, as one
-    encoder over the whole would know; where that isn't enough, less is asked of it.  None where nothing helps."""
+    """What is decided of pieces that overrun the buffer; None where nothing helps.
+
+    First their encoder is told how full it really is, as one encoder over the
+    whole would know; where that isn't enough, less is asked of it.
+    """
     eased, begun, some = dict(rounds.eased), dict(rounds.begun), False
     for content, full in over:
         told = begun.get(content, FULLNESS)

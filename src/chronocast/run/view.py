@@ -28,14 +28,23 @@ its runner lives and doesn't answer; *interrupted*: its runner is gone; *ended*.
 
 
 class AnyRecord(Protocol):
+    """A record of a run's journal."""
+
     @property
-    def seq(self) -> int: ...
+    def seq(self) -> int:
+        """Its number."""
+
     @property
-    def time(self) -> float: ...
+    def time(self) -> float:
+        """When it was written, in seconds since 1970."""
+
     @property
-    def kind(self) -> str: ...
+    def kind(self) -> str:
+        """What it tells of."""
+
     @property
-    def body(self) -> dict[str, Any]: ...
+    def body(self) -> dict[str, Any]:
+        """What it tells."""
 
 
 @dataclass
@@ -69,13 +78,25 @@ class OutputView:
     def as_json(self) -> dict[str, Any]:
         """As ``render`` and ``status`` answer it."""
         return {
-            "id": self.id, "state": self.state, "reason": self.reason, "path": self.path, "bytes": self.bytes,
-            "source": self.title, "range": self.range, "extent": self.extent, "recipe": self.recipe, "note": self.note, "seconds": round(self.seconds, 3), "cpu_seconds": round(self.cpu_seconds, 3), "frames": self.frames,
-            "frames_done": self.frames if self.state == "proved" else self.frames_done, "made_before": self.again,
+            "id": self.id,
+            "state": self.state,
+            "reason": self.reason,
+            "path": self.path,
+            "bytes": self.bytes,
+            "source": self.title,
+            "range": self.range,
+            "extent": self.extent,
+            "recipe": self.recipe,
+            "note": self.note,
+            "seconds": round(self.seconds, 3),
+            "cpu_seconds": round(self.cpu_seconds, 3),
+            "frames": self.frames,
+            "frames_done": self.frames if self.state == "proved" else self.frames_done,
+            "made_before": self.again,
             "pieces": {"total": self.pieces, "kept": self.kept, "copied": 0, "encoded": self.encoded},
             "checks": self.checks,
             "forecast": {key: self.forecast.get(key) for key in ("seconds", "bytes", "finish")},
-        }  # fmt: skip
+        }
 
 
 @dataclass
@@ -125,6 +146,15 @@ class RunView:
         ``silent_seconds`` becomes how long its runner has said nothing at all,
         ``still_seconds`` how long nothing has moved though something should;
         ``at`` is the time now, in seconds.
+
+        Parameters
+        ----------
+        now
+            What the runner says of now, by name, each with when it was said.
+        lives
+            Whether a runner holds the journal.
+        at
+            The time now, in seconds since 1970.
         """
         self.lives = lives
         at = time.time() if at is None else at
@@ -151,10 +181,12 @@ class RunView:
 
     @property
     def frames(self) -> int:
+        """Of all outputs."""
         return sum(output.frames for output in self.outputs.values())
 
     @property
     def frames_done(self) -> int:
+        """Of all outputs, those that are finished or under way."""
         return sum(
             output.frames if output.state == "proved" else output.frames_done
             for output in self.outputs.values()
@@ -240,13 +272,23 @@ class RunView:
     def as_json(self) -> dict[str, Any]:
         """As ``status`` answers it."""
         return {
-            "version": 1, "run": self.path, "began": self.began, "ended": self.ended or None, "outcome": self.outcome or None,
-            "sentence": self.sentence, "lives": self.lives, "paused": self.paused, "waits_for": self.waits_for,
-            "condition": self.condition, "still_seconds": round(self.still_seconds, 1), "troubles": self.troubles,
-            "frames": self.frames, "frames_done": self.frames_done,
+            "version": 1,
+            "run": self.path,
+            "began": self.began,
+            "ended": self.ended or None,
+            "outcome": self.outcome or None,
+            "sentence": self.sentence,
+            "lives": self.lives,
+            "paused": self.paused,
+            "waits_for": self.waits_for,
+            "condition": self.condition,
+            "still_seconds": round(self.still_seconds, 1),
+            "troubles": self.troubles,
+            "frames": self.frames,
+            "frames_done": self.frames_done,
             "finish": self.finish.get("finish") if self.moves else None,
             "outputs": [self.outputs[name].as_json() for name in self.order],
-        }  # fmt: skip
+        }
 
 
 def _begin(view: RunView, record: AnyRecord) -> None:
@@ -353,10 +395,19 @@ def _ended(view: RunView, record: AnyRecord) -> None:
 
 
 _TAKE = {
-    "begin": _begin, "forecast": _forecast, "output ready": _ready, "output": _output, "finished": _finished,
-    "made": _made, "outlook": _outlook, "round": _round, "ended": _ended, "request": _request,
-    "trouble": _trouble, "taken up": _taken_up,
-}  # fmt: skip
+    "begin": _begin,
+    "forecast": _forecast,
+    "output ready": _ready,
+    "output": _output,
+    "finished": _finished,
+    "made": _made,
+    "outlook": _outlook,
+    "round": _round,
+    "ended": _ended,
+    "request": _request,
+    "trouble": _trouble,
+    "taken up": _taken_up,
+}
 
 
 def read_view(journal: Any, lives: bool) -> RunView:

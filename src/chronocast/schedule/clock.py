@@ -65,7 +65,19 @@ class _Clock:
     def take(
         self, output: str, station: str, seconds: Draws, ready: Draws | None = None
     ) -> tuple[Draws, Draws, NDArray[np.intp]]:
-        """Give a task the slot that suits it best: its begin, its end, the slot, each of shape (draws,)."""
+        """Give a task the slot that suits it best: its begin, its end, the slot, each of shape (draws,).
+
+        Parameters
+        ----------
+        output
+            The output it is for.
+        station
+            The station's id.
+        seconds
+            It takes so long, shape (draws,).
+        ready
+            When it can begin, shape (draws,); at once, if not said.
+        """
         free = self.free[station]
         # what has to wait takes the slot that comes free last before it is ready, so that no other stands idle
         wait = free if ready is None else np.where(free <= ready[:, None], ready[:, None] - free, FAR + free)
@@ -147,6 +159,15 @@ def typical_spans(
     """What each slot does and when, in the draw whose finishes are nearest to the likely ones.
 
     A slot does one thing at a time; neighbouring stretches of one output are one.
+
+    Parameters
+    ----------
+    works
+        What is left to do, in the operator's order.
+    finishes
+        When each output begins and ends.
+    slots
+        How many tasks each station does at once.
     """
     if not works:
         return ()

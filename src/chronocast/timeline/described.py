@@ -51,6 +51,8 @@ class Cross(FrozenModel):
 
 
 class Track(FrozenModel):
+    """A track of a stack: what lies on it, in order."""
+
     kind: Literal["picture", "sound"]
     name: str = ""
     placed: tuple[Placed, ...] = ()
@@ -109,7 +111,17 @@ class Timeline(FrozenModel):
 def trimmed(
     placed: tuple[Placed, ...], crosses: tuple[Cross, ...], start: Fraction, length: Fraction
 ) -> tuple[tuple[Placed, ...], tuple[Cross, ...]]:
-    """What lies in a stretch of a track, moved to begin at 0."""
+    """What lies in a stretch of a track, moved to begin at 0.
+
+    Parameters
+    ----------
+    placed
+        What lies on the track, in order.
+    crosses
+        Its dissolves.
+    start, length
+        Of the stretch, in seconds.
+    """
     stop = start + length
     found = []
     for item in placed:
@@ -120,11 +132,12 @@ def trimmed(
         found.append(
             item.model_copy(
                 update={
-                    "start": first - start, "seconds": last - first,
+                    "start": first - start,
+                    "seconds": last - first,
                     "source_start": item.source_start + inside * abs(item.speed),
                 }
             )
-        )  # fmt: skip
+        )
     kept = tuple(
         cross.model_copy(update={"at": cross.at - start}) for cross in crosses if start < cross.at < stop
     )

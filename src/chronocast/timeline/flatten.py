@@ -33,7 +33,17 @@ class Stretch:
 
 
 def flatten(tracks: Iterable[Track], rate: Rate, make: MakeLayer) -> list[Stretch]:
-    """The picture tracks of a stack as stretches from frame 0 on, without gaps or overlaps."""
+    """The picture tracks of a stack as stretches from frame 0 on, without gaps or overlaps.
+
+    Parameters
+    ----------
+    tracks
+        The tracks, lowest first.
+    rate
+        Frames a second.
+    make
+        Makes the layer of an item.
+    """
     rows = [_row(track, rate, make) for track in tracks if track.kind == "picture"]
     rows = [row for row in rows if row]
     if not rows:
@@ -114,7 +124,7 @@ def _row(track: Track, rate: Rate, make: MakeLayer) -> list[Stretch]:
         after = _frames(tail.after, rate) if tail else 0
         ends.append((placed, frame_at(placed.start, rate), frame_at(end, rate), before, after, tail))
     bodies: list[list[Stretch]] = [
-        _item(placed, first, stop, before, after, rate, make)
+        _item(placed, first, stop, before=before, after=after, rate=rate, make=make)
         for placed, first, stop, before, after, _ in ends
     ]
     found: list[Stretch] = []
@@ -144,8 +154,8 @@ def _frames(seconds: Fraction, rate: Rate) -> int:
 
 
 def _item(
-    placed: Placed, first: int, stop: int, before: int, after: int, rate: Rate, make: MakeLayer
-) -> list[Stretch]:  # fmt: skip
+    placed: Placed, first: int, stop: int, *, before: int, after: int, rate: Rate, make: MakeLayer
+) -> list[Stretch]:
     """An item over its stretch and the handles a dissolve wants of it."""
     if placed.kind == "gap":
         return []

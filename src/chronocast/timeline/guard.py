@@ -20,8 +20,10 @@ _STEPS = {ord("["): 1, ord("{"): 1, ord("]"): -1, ord("}"): -1}
 def contents(path: Path) -> bytes:
     """The bytes of a timeline file.
 
-    Raises:
-        TimelineError: missing, empty or too large.
+    Raises
+    ------
+    TimelineError
+        Missing, empty or too large.
     """
     try:
         size = path.stat().st_size
@@ -55,8 +57,10 @@ def depth(data: bytes) -> int:
 def guard(path: Path) -> str:
     """The text of a timeline file that is safe to parse.
 
-    Raises:
-        TimelineError: missing, empty, too large, not text, or nested deeper than 200.
+    Raises
+    ------
+    TimelineError
+        Missing, empty, too large, not text, or nested deeper than 200.
     """
     data = contents(path)
     if depth(data) > DEEPEST:

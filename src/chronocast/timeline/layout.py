@@ -64,8 +64,10 @@ def sound_tracks(facts: ClipFacts) -> tuple[int, ...]:
 def clip_cut_list(facts: ClipFacts) -> CutList:
     """A clip as a cut list: one span of all it shows.
 
-    Raises:
-        TimelineError: it has no picture.
+    Raises
+    ------
+    TimelineError
+        It has no picture.
     """
     if not facts.frames:
         raise TimelineError(f"{facts.path} has no picture.", "Use a clip with a picture.")
@@ -83,21 +85,34 @@ def clip_cut_list(facts: ClipFacts) -> CutList:
     width, height = upright_size(facts)
     colour, tags = _sequence_colour({facts.path: facts}, Counter({facts.path: 1}), facts.path)
     return CutList(
-        rate=facts.rate, width=width, height=height, frames=facts.frames,
-        picture=(PictureSpan(start=0, frames=facts.frames, layers=(clip_layer(facts),)),), sound=sound, sound_tracks=single,
+        rate=facts.rate,
+        width=width,
+        height=height,
+        frames=facts.frames,
+        picture=(PictureSpan(start=0, frames=facts.frames, layers=(clip_layer(facts),)),),
+        sound=sound,
+        sound_tracks=single,
         languages=tuple(track.language for track in facts.audio),
-        start_timecode=_timecode(facts) or 0, drop_frame=bool(facts.timecode and ";" in facts.timecode),
-        marked=_chapters(facts), colour=colour, tags=tags, origin=clip_origin(facts),
-    )  # fmt: skip
+        start_timecode=_timecode(facts) or 0,
+        drop_frame=bool(facts.timecode and ";" in facts.timecode),
+        marked=_chapters(facts),
+        colour=colour,
+        tags=tags,
+        origin=clip_origin(facts),
+    )
 
 
 def sound_origin(track: SoundFacts) -> SoundOrigin:
     """One sound track by itself."""
     channels = min(track.channels, 8)
     return SoundOrigin(
-        channels=channels, layout=known_layout(track.layout, channels), sample_rate=track.sample_rate, depth=track.depth,
-        language=track.language, name=track.name,
-    )  # fmt: skip
+        channels=channels,
+        layout=known_layout(track.layout, channels),
+        sample_rate=track.sample_rate,
+        depth=track.depth,
+        language=track.language,
+        name=track.name,
+    )
 
 
 def clip_origin(facts: ClipFacts) -> Origin:
@@ -108,10 +123,20 @@ def clip_origin(facts: ClipFacts) -> Origin:
         width, height, shape = height, width, 1 / shape
     tags = read_tags(facts.colour)
     return Origin(
-        clip=True, depth=depth, chroma=chroma, alpha=facts.alpha, scan=_order(facts), width=width, height=height,
-        pixel_aspect=shape, timecode=facts.timecode is not None, guessed_colour=2 in tags[:3] and chroma != "RGB" and facts.video_codec != "mjpeg",
-        mastering=facts.mastering, light=facts.light, sound=tuple(sound_origin(track) for track in facts.audio),
-    )  # fmt: skip
+        clip=True,
+        depth=depth,
+        chroma=chroma,
+        alpha=facts.alpha,
+        scan=_order(facts),
+        width=width,
+        height=height,
+        pixel_aspect=shape,
+        timecode=facts.timecode is not None,
+        guessed_colour=2 in tags[:3] and chroma != "RGB" and facts.video_codec != "mjpeg",
+        mastering=facts.mastering,
+        light=facts.light,
+        sound=tuple(sound_origin(track) for track in facts.audio),
+    )
 
 
 def _order(facts: ClipFacts) -> Scan:
@@ -126,6 +151,17 @@ def sequence_origin(
     """What “as the source” means of a sequence: the best of what it is made of.
 
     ``shown`` are the clips that are seen, ``heard`` those of each sound track; ``size`` is the sequence's frame.
+
+    Parameters
+    ----------
+    shown
+        The clips that are seen.
+    heard
+        The clips of each sound track.
+    size
+        Width and height of the sequence's frame.
+    rate
+        Frames a second.
     """
     clips = list(shown)
     kinds = [samples_of(clip.pixel_format) for clip in clips]
@@ -145,10 +181,15 @@ def sequence_origin(
             rates = {"sample_rate": max(s.sample_rate for s in sounds), "depth": max(s.depth for s in sounds)}
             tracks.append(best.model_copy(update={**rates, "language": "", "name": ""}))
     return Origin(
-        depth=max((kind[0] for kind in kinds), default=8), chroma=chroma, scan=orders.pop() if fields and orders else "progressive",
-        timecode=True, sound=tuple(tracks), guessed_colour=any(clip_origin(clip).guessed_colour for clip in clips),
-        mastering=_common(clip.mastering for clip in clips), light=_common(clip.light for clip in clips),
-    )  # fmt: skip
+        depth=max((kind[0] for kind in kinds), default=8),
+        chroma=chroma,
+        scan=orders.pop() if fields and orders else "progressive",
+        timecode=True,
+        sound=tuple(tracks),
+        guessed_colour=any(clip_origin(clip).guessed_colour for clip in clips),
+        mastering=_common(clip.mastering for clip in clips),
+        light=_common(clip.light for clip in clips),
+    )
 
 
 def _common(values: Iterable[str]) -> str:
@@ -192,8 +233,10 @@ def _timecode(facts: ClipFacts) -> int | None:
 def _sequence_colour(facts: Mapping[str, ClipFacts], shown: Counter[str], name: str) -> tuple[Colour, Colour]:
     """What to compose in and what to tag with: what most of it is in; untagged only where nothing is tagged.
 
-    Raises:
-        TimelineError: pictures of high dynamic range together with others.
+    Raises
+    ------
+    TimelineError
+        Pictures of high dynamic range together with others.
     """
     seen = [facts[path] for path, _ in shown.most_common()]
     if not seen:
@@ -222,8 +265,10 @@ def sequence_cut_list(timeline: Timeline, facts: Mapping[str, ClipFacts]) -> tup
 
     ``facts`` has every media file it needs, by the path the timeline names.
 
-    Raises:
-        TimelineError: a clip that is too short, or without what is needed of it.
+    Raises
+    ------
+    TimelineError
+        A clip that is too short, or without what is needed of it.
     """
     laying = _Laying(timeline, facts)
     stretches = flatten(timeline.tracks, timeline.rate, laying.layer)
@@ -248,15 +293,25 @@ def sequence_cut_list(timeline: Timeline, facts: Mapping[str, ClipFacts]) -> tup
     heard = laying.sound_by_track(timeline.tracks, Fraction(0), end)
     sound = [span for track in heard for span in track]
     cut = CutList(
-        rate=timeline.rate, width=width, height=height, frames=frames, picture=spans,
-        sound=tuple(sorted(sound, key=lambda span: span.start)), sound_tracks=tuple(tuple(track) for track in heard), start_timecode=timeline.start_timecode,
-        drop_frame=timeline.drop_frame, marked=_marked(timeline, frames), colour=colour, tags=tags,
+        rate=timeline.rate,
+        width=width,
+        height=height,
+        frames=frames,
+        picture=spans,
+        sound=tuple(sorted(sound, key=lambda span: span.start)),
+        sound_tracks=tuple(tuple(track) for track in heard),
+        start_timecode=timeline.start_timecode,
+        drop_frame=timeline.drop_frame,
+        marked=_marked(timeline, frames),
+        colour=colour,
+        tags=tags,
         origin=sequence_origin(
             [by_path[path] for path in shown],
             [[by_path[path] for path in dict.fromkeys(span.media.path for span in track)] for track in heard],
-            (width, height), timeline.rate,
+            (width, height),
+            timeline.rate,
         ),
-    )  # fmt: skip
+    )
     return cut, (*timeline.notes, *laying.notes)
 
 
@@ -280,8 +335,21 @@ class _Laying:
     def layer(self, placed: Placed, first: int, before: int, after: int) -> Layer:
         """The layer of an item at its first frame.
 
-        Raises:
-            TimelineError: its media has no picture, or not as much as is used of it.
+        Parameters
+        ----------
+        placed
+            The item.
+        first
+            The sequence's frame that it is first seen at.
+        before
+            Frames of it that a dissolve takes before that.
+        after
+            Frames of it that a dissolve takes after its end.
+
+        Raises
+        ------
+        TimelineError
+            Its media has no picture, or not as much as is used of it.
         """
         if placed.kind == "fill":
             return Layer(fill=placed.fill)
@@ -306,7 +374,7 @@ class _Laying:
             layer = whole.model_copy(update={"start": Fraction(round(start))})
         else:
             layer = self._retimed(whole, placed, clip, start, frames)
-        self._long_enough(layer, frames, before, after, placed, first)
+        self._long_enough(layer, frames, before, after=after, placed=placed, first=first)
         return layer
 
     def _known(self, media: str) -> tuple[ClipFacts, Layer, Fraction | None]:
@@ -348,9 +416,12 @@ class _Laying:
                 zero = stamp
         elif stamp is not None and zero not in (0, stamp) and fits(placed.source_start - stamp):
             self.notes.append(
-                Note(where=self.where(placed, first), sentence=f"says that its media begins at {_clock(zero, clip)}, but the "
-                     f"file begins at {clip.timecode}; the file's timecode is followed.")
-            )  # fmt: skip
+                Note(
+                    where=self.where(placed, first),
+                    sentence=f"says that its media begins at {_clock(zero, clip)}, but the "
+                    f"file begins at {clip.timecode}; the file's timecode is followed.",
+                )
+            )
             zero = stamp
         begin = (placed.source_start - zero) * clip.rate
         if begin < -half:
@@ -361,7 +432,7 @@ class _Laying:
         return max(Fraction(0), begin)
 
     def _long_enough(
-        self, layer: Layer, frames: int, before: int, after: int, placed: Placed, first: int
+        self, layer: Layer, frames: int, before: int, *, after: int, placed: Placed, first: int
     ) -> None:
         if frames <= 0:
             return
@@ -388,16 +459,29 @@ class _Laying:
             missing = max(Fraction(0), -place, place - layer.last) / (abs(layer.step) or 1)
             if missing >= 1:
                 self.notes.append(
-                    Note(where=self.where(placed, first), sentence=f"has {int(missing)} frames too few for its dissolve; "
-                         f"its {side} picture is held.")
-                )  # fmt: skip
+                    Note(
+                        where=self.where(placed, first),
+                        sentence=f"has {int(missing)} frames too few for its dissolve; "
+                        f"its {side} picture is held.",
+                    )
+                )
 
     # Sound
 
     def sound_by_track(
         self, tracks: tuple[Track, ...], offset: Fraction, end: Fraction
     ) -> list[list[SoundSpan]]:
-        """The sound of a stack, track by track; that of nests on picture tracks goes with the first."""
+        """The sound of a stack, track by track; that of nests on picture tracks goes with the first.
+
+        Parameters
+        ----------
+        tracks
+            The stack's tracks, lowest first.
+        offset
+            Where it begins on the sequence, in seconds.
+        end
+            Where it ends, in seconds.
+        """
         found: list[list[SoundSpan]] = []
         pictured: list[SoundSpan] = []
         for track in tracks:
@@ -411,7 +495,17 @@ class _Laying:
         return [part for part in found if part]
 
     def sound(self, tracks: tuple[Track, ...], offset: Fraction, end: Fraction) -> list[SoundSpan]:
-        """The sound of a stack, its tracks mixed; ``offset`` is where it begins on the sequence."""
+        """The sound of a stack, its tracks mixed; ``offset`` is where it begins on the sequence.
+
+        Parameters
+        ----------
+        tracks
+            The stack's tracks, lowest first.
+        offset
+            Where it begins on the sequence, in seconds.
+        end
+            Where it ends, in seconds.
+        """
         found: list[SoundSpan] = []
         for track in tracks:
             crosses = {cross.at: cross for cross in track.crosses}
@@ -420,8 +514,14 @@ class _Laying:
                 if placed.kind == "nest":
                     found += self._nested_sound(placed, offset, end)
                 elif placed.kind == "media" and track.kind == "sound":
-                    span = self._heard(placed, offset, lead.before if lead else Fraction(0), tail.after if tail else Fraction(0),
-                                       lead.after if lead else Fraction(0), tail.before if tail else Fraction(0))  # fmt: skip
+                    span = self._heard(
+                        placed,
+                        offset,
+                        lead.before if lead else Fraction(0),
+                        after=tail.after if tail else Fraction(0),
+                        lead=lead.after if lead else Fraction(0),
+                        tail=tail.before if tail else Fraction(0),
+                    )
                     cut = span.part(Fraction(0), end) if span else None
                     if cut:
                         found.append(cut)
@@ -451,6 +551,7 @@ class _Laying:
         placed: Placed,
         offset: Fraction,
         before: Fraction,
+        *,
         after: Fraction,
         lead: Fraction,
         tail: Fraction,
@@ -475,10 +576,15 @@ class _Laying:
         start, seconds = placed.start - before, placed.seconds + before + after
         fade = Fade(whole=seconds, rise=before + lead, fall=after + tail)
         return SoundSpan(
-            start=start + offset, seconds=seconds, media=MediaRef(path=clip.path, fingerprint=clip.fingerprint),
-            media_start=begin - before * placed.speed, speed=placed.speed, tracks=sound_tracks(clip),
-            gain=placed.opacity, fade=fade if fade.rise or fade.fall else None,
-        )  # fmt: skip
+            start=start + offset,
+            seconds=seconds,
+            media=MediaRef(path=clip.path, fingerprint=clip.fingerprint),
+            media_start=begin - before * placed.speed,
+            speed=placed.speed,
+            tracks=sound_tracks(clip),
+            gain=placed.opacity,
+            fade=fade if fade.rise or fade.fall else None,
+        )
 
 
 def _clock(seconds: Fraction, clip: ClipFacts) -> str:

@@ -42,8 +42,10 @@ EDL_ENDINGS = frozenset({".edl"})
 def read_timeline(path: Path, rate: Rate | None = None) -> Timeline:
     """Read an OTIO file or an edit list; ``rate`` is for edit lists, which don't say theirs.
 
-    Raises:
-        TimelineError: no timeline, or one that can't be understood.
+    Raises
+    ------
+    TimelineError
+        No timeline, or one that can't be understood.
     """
     if path.suffix.lower() in EDL_ENDINGS:
         return read_edit_list(path, rate)
@@ -73,8 +75,10 @@ def read_timeline(path: Path, rate: Rate | None = None) -> Timeline:
 def read_edit_list(path: Path, rate: Rate | None) -> Timeline:
     """Read a CMX 3600 edit list.
 
-    Raises:
-        TimelineError: its rate isn't known, or it can't be understood.
+    Raises
+    ------
+    TimelineError
+        Its rate isn't known, or it can't be understood.
     """
     text = guard(path)
     drop = bool(re.search(r"^\s*FCM:\s*DROP", text, re.MULTILINE)) or bool(
@@ -160,10 +164,18 @@ class _Reading:
             at = self._seconds(stack_range.start_time)
             marked = (at, at + self._seconds(stack_range.duration))
         return Timeline(
-            path=str(self.path), name=source.name or self.path.stem, rate=self.rate, size=_size(source), tracks=tracks,
-            start_timecode=self.first, drop_frame=self.drop, markers=self._markers(), marked=marked,
-            notes=tuple(self.notes), by_timecode=bool(self.edit_list),
-        )  # fmt: skip
+            path=str(self.path),
+            name=source.name or self.path.stem,
+            rate=self.rate,
+            size=_size(source),
+            tracks=tracks,
+            start_timecode=self.first,
+            drop_frame=self.drop,
+            markers=self._markers(),
+            marked=marked,
+            notes=tuple(self.notes),
+            by_timecode=bool(self.edit_list),
+        )
 
     def _rate(self) -> Rate:
         candidates = [self.source.global_start_time] if self.source.global_start_time else []
@@ -214,9 +226,13 @@ class _Reading:
         for marker in self.source.tracks.markers:
             said = marker.marked_range
             found.append(
-                Marker(at=self._seconds(said.start_time), seconds=self._seconds(said.duration), name=marker.name or "",
-                       comment=str(getattr(marker, "comment", "") or ""))
-            )  # fmt: skip
+                Marker(
+                    at=self._seconds(said.start_time),
+                    seconds=self._seconds(said.duration),
+                    name=marker.name or "",
+                    comment=str(getattr(marker, "comment", "") or ""),
+                )
+            )
         return tuple(found)
 
     def _tracks(self, stack: Any, at: Fraction) -> tuple[Track, ...]:
@@ -291,9 +307,16 @@ class _Reading:
                 continue
             length = min(cross.after, item.seconds)
             made.append(
-                Placed(kind="media", media="", name=left.name, reel=left.reel, start=item.start, seconds=length,
-                       source_start=Fraction(left.source) / self.rate)
-            )  # fmt: skip
+                Placed(
+                    kind="media",
+                    media="",
+                    name=left.name,
+                    reel=left.reel,
+                    start=item.start,
+                    seconds=length,
+                    source_start=Fraction(left.source) / self.rate,
+                )
+            )
             later = item.start + length
             kept[later] = Cross(at=later, before=length, after=Fraction(0))
             del kept[item.start]

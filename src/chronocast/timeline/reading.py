@@ -27,8 +27,10 @@ SECONDS = 60
 def read_apart(path: Path, rate: Rate | None = None) -> Timeline:
     """The description of a timeline file, read by another process.
 
-    Raises:
-        TimelineError: it can't be read; the sentence says why.
+    Raises
+    ------
+    TimelineError
+        It can't be read; the sentence says why.
     """
     command = [sys.executable, "-m", "chronocast.timeline.reading", str(path), *([str(rate)] if rate else [])]
     try:
@@ -65,6 +67,7 @@ def answer(path: Path, rate: Rate | None) -> str:
 
 
 def main() -> None:
+    """Read the timeline that standard input names."""
     gc.disable()  # it lives for one file; its memory is limited
     resource.setrlimit(resource.RLIMIT_AS, (MEMORY_BYTES, MEMORY_BYTES))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))

@@ -22,21 +22,40 @@ def clip_timeline(cut: CutList, name: str) -> Timeline:
     seconds = Fraction(cut.frames) / cut.rate
     media = cut.media[0].path
     common = {
-        "start": Fraction(0), "seconds": seconds, "kind": "media", "name": Path(media).stem, "media": media,
-        "source_start": Fraction(cut.start_timecode) / cut.rate, "media_zero": Fraction(cut.start_timecode) / cut.rate,
+        "start": Fraction(0),
+        "seconds": seconds,
+        "kind": "media",
+        "name": Path(media).stem,
+        "media": media,
+        "source_start": Fraction(cut.start_timecode) / cut.rate,
+        "media_zero": Fraction(cut.start_timecode) / cut.rate,
         "media_seconds": seconds,
-    }  # fmt: skip
+    }
     tracks = [Track(kind="picture", name="V1", placed=(Placed(**common),))]
     if cut.sound:
         tracks.append(Track(kind="sound", name="A1", placed=(Placed(**common),)))
     return Timeline(
-        path="", name=name, rate=cut.rate, size=(cut.width, cut.height), tracks=tuple(tracks),
+        path="",
+        name=name,
+        rate=cut.rate,
+        size=(cut.width, cut.height),
+        tracks=tuple(tracks),
         start_timecode=cut.start_timecode,
-    )  # fmt: skip
+    )
 
 
 def part_of(timeline: Timeline, part: FrameRange, name: str) -> Timeline:
-    """A range of a sequence as a sequence of its own; dissolves cut by its ends are left out."""
+    """A range of a sequence as a sequence of its own; dissolves cut by its ends are left out.
+
+    Parameters
+    ----------
+    timeline
+        The sequence.
+    part
+        The range, in frames of the source.
+    name
+        What it is called.
+    """
     first, last = Fraction(part.start) / timeline.rate, Fraction(part.stop) / timeline.rate
     tracks = tuple(
         track.model_copy(
@@ -57,10 +76,13 @@ def part_of(timeline: Timeline, part: FrameRange, name: str) -> Timeline:
     )
     return timeline.model_copy(
         update={
-            "name": name, "tracks": tracks, "markers": markers, "marked": None,
+            "name": name,
+            "tracks": tracks,
+            "markers": markers,
+            "marked": None,
             "start_timecode": timeline.start_timecode + part.start,
         }
-    )  # fmt: skip
+    )
 
 
 def otio_text(timeline: Timeline, folder: Path) -> str:
@@ -72,6 +94,15 @@ def picks_text(name: str, picks: Sequence[tuple[str, Timeline, FrameRange]], fol
     """OTIO of ranges of sources as sub-clips: a collection of them, each under its own name.
 
     A range of a clip is a clip with its range; one of a sequence a nested stack.
+
+    Parameters
+    ----------
+    name
+        What it is called.
+    picks
+        Name, sequence and range of each.
+    folder
+        Where the file will lie, for relative paths.
     """
     made = otio.schema.SerializableCollection(name=name)
     for title, timeline, part in picks:
@@ -89,8 +120,10 @@ def picks_text(name: str, picks: Sequence[tuple[str, Timeline, FrameRange]], fol
 def edit_lists(timeline: Timeline, folder: Path) -> dict[str, str]:
     """CMX 3600 edit lists of a sequence, one for each picture track that has something: text by track name.
 
-    Raises:
-        TimelineError: it has what an edit list can't say (nested sequences, generated pictures).
+    Raises
+    ------
+    TimelineError
+        It has what an edit list can't say (nested sequences, generated pictures).
     """
     found = {}
     for number, track in enumerate(t for t in timeline.tracks if t.kind == "picture"):
@@ -139,9 +172,10 @@ def _track(track: Track, rate: Rate, folder: Path) -> Any:
             made.append(
                 otio.schema.Transition(
                     transition_type=otio.schema.TransitionTypes.SMPTE_Dissolve,
-                    in_offset=_time(cross.before, rate), out_offset=_time(cross.after, rate),
+                    in_offset=_time(cross.before, rate),
+                    out_offset=_time(cross.after, rate),
                 )
-            )  # fmt: skip
+            )
         made.append(_item(placed, rate, folder))
         at = placed.start + placed.seconds
     return made
@@ -190,10 +224,14 @@ def _reference(placed: Placed, rate: Rate, folder: Path) -> Any:
     if is_numbered(placed.media):
         images = Images(placed.media)
         return otio.schema.ImageSequenceReference(
-            target_url_base=os.path.relpath(os.path.dirname(images.head) or ".", folder), name_prefix=os.path.basename(images.head),
-            name_suffix=images.tail, start_frame=images.first, frame_zero_padding=images.digits, rate=float(images.rate),
+            target_url_base=os.path.relpath(os.path.dirname(images.head) or ".", folder),
+            name_prefix=os.path.basename(images.head),
+            name_suffix=images.tail,
+            start_frame=images.first,
+            frame_zero_padding=images.digits,
+            rate=float(images.rate),
             available_range=available,
-        )  # fmt: skip
+        )
     return otio.schema.ExternalReference(
         target_url=os.path.relpath(placed.media, folder), available_range=available
     )

@@ -43,13 +43,37 @@ class Theme:
 
 
 INK = Theme(
-    "Ink", ground="#10181E", raised="#18232B", line="#2B3A44", text="#ECE5D8", quiet="#93A3AB", tide="#4FA79B",
-    ember="#D9793F", dusk="#9A8BD0", lichen="#A9B050", rust="#E0705F", bar="#5D6E79", choice="#1B3236", on_ember="#10181E",
-)  # fmt: skip
+    "Ink",
+    ground="#10181E",
+    raised="#18232B",
+    line="#2B3A44",
+    text="#ECE5D8",
+    quiet="#93A3AB",
+    tide="#4FA79B",
+    ember="#D9793F",
+    dusk="#9A8BD0",
+    lichen="#A9B050",
+    rust="#E0705F",
+    bar="#5D6E79",
+    choice="#1B3236",
+    on_ember="#10181E",
+)
 PAPER = Theme(
-    "Paper", ground="#F6F1E7", raised="#FFFDF8", line="#D9CFBD", text="#1D2A33", quiet="#5C6A72", tide="#1F776B",
-    ember="#B85A20", dusk="#65529F", lichen="#6A7018", rust="#A83A30", bar="#98A2A6", choice="#DCEBE6", on_ember="#FFFDF8",
-)  # fmt: skip
+    "Paper",
+    ground="#F6F1E7",
+    raised="#FFFDF8",
+    line="#D9CFBD",
+    text="#1D2A33",
+    quiet="#5C6A72",
+    tide="#1F776B",
+    ember="#B85A20",
+    dusk="#65529F",
+    lichen="#6A7018",
+    rust="#A83A30",
+    bar="#98A2A6",
+    choice="#DCEBE6",
+    on_ember="#FFFDF8",
+)
 THEMES = {"ink": INK, "paper": PAPER}
 
 
@@ -95,12 +119,23 @@ def apply(app: QApplication, theme: Theme) -> None:
     palette = QPalette()
     role = QPalette.ColorRole
     for name, colour in (
-        (role.Window, theme.ground), (role.Base, theme.ground), (role.AlternateBase, theme.raised),
-        (role.Button, theme.raised), (role.ToolTipBase, theme.raised), (role.WindowText, theme.text),
-        (role.Text, theme.text), (role.ButtonText, theme.text), (role.ToolTipText, theme.text),
-        (role.Highlight, theme.choice), (role.HighlightedText, theme.text), (role.PlaceholderText, theme.quiet),
-        (role.Link, theme.tide), (role.Mid, theme.line), (role.Dark, theme.line), (role.Light, theme.raised),
-    ):  # fmt: skip
+        (role.Window, theme.ground),
+        (role.Base, theme.ground),
+        (role.AlternateBase, theme.raised),
+        (role.Button, theme.raised),
+        (role.ToolTipBase, theme.raised),
+        (role.WindowText, theme.text),
+        (role.Text, theme.text),
+        (role.ButtonText, theme.text),
+        (role.ToolTipText, theme.text),
+        (role.Highlight, theme.choice),
+        (role.HighlightedText, theme.text),
+        (role.PlaceholderText, theme.quiet),
+        (role.Link, theme.tide),
+        (role.Mid, theme.line),
+        (role.Dark, theme.line),
+        (role.Light, theme.raised),
+    ):
         palette.setColor(name, QColor(colour))
     for name in (role.WindowText, role.Text, role.ButtonText):
         palette.setColor(QPalette.ColorGroup.Disabled, name, QColor(theme.quiet))

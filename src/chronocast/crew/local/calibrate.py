@@ -12,6 +12,7 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from fractions import Fraction
+from functools import partial
 from pathlib import Path
 
 import numpy as np
@@ -65,23 +66,28 @@ def _sound_job(clip: Path, target: Path, times: int) -> SoundJob:
         SoundSpan(start=n * each, seconds=each, media=MediaRef(path=str(clip))) for n in range(times)
     )
     return SoundJob(
-        name=target.stem, target=str(target), samples=length * times, sample_rate=48000, channels=2, codec="aac",
-        bits_per_second=128_000, spans=spans,
-    )  # fmt: skip
+        name=target.stem,
+        target=str(target),
+        samples=length * times,
+        sample_rate=48000,
+        channels=2,
+        codec="aac",
+        bits_per_second=128_000,
+        spans=spans,
+    )
 
 
 async def _trial(folder: Path, slots: int, say: Callable[[str], None]) -> Pace:
     clip = folder / "trial.mp4"
     seconds = np.arange(int(FRAMES / RATE * 48000)) / 48000
     sound = np.stack([np.sin(2 * np.pi * 220 * seconds)] * 2).astype(np.float32) * 0.2
-    await asyncio.to_thread(
-        write_footage, str(clip), trial_pictures(), RATE, 22, sound, 48000, {"preset": "veryfast"}
-    )
+    write = partial(write_footage, quality=22, sound=sound, options={"preset": "veryfast"})
+    await asyncio.to_thread(write, str(clip), trial_pictures(), RATE)
     say("encoding")
     recipe = PictureRecipe(
         size=FrameSize(mode="source"), rate_control=RateControl(mode="quality", quality=21)
     )
-    settings = encoder_settings(recipe, WIDTH, HEIGHT, RATE, (1, 1, 1, 1))
+    settings = encoder_settings(recipe, WIDTH, HEIGHT, rate=RATE, colour=(1, 1, 1, 1))
     span = plain_span(0, FRAMES, MediaRef(path=str(clip), fingerprint=fingerprint(clip)))
     crew = LocalCrew(folder / "slots", slots)
     found: dict[str, list[Timed]] = {}
@@ -89,11 +95,17 @@ async def _trial(folder: Path, slots: int, say: Callable[[str], None]) -> Pace:
     try:
         pieces: list[Job] = [
             PieceJob(
-                name=f"piece-{n}", target=str(folder / f"piece-{n}.mp4"), rate=RATE, width=WIDTH, height=HEIGHT,
-                canvas=(WIDTH, HEIGHT), spans=(span,), settings=settings,
+                name=f"piece-{n}",
+                target=str(folder / f"piece-{n}.mp4"),
+                rate=RATE,
+                width=WIDTH,
+                height=HEIGHT,
+                canvas=(WIDTH, HEIGHT),
+                spans=(span,),
+                settings=settings,
             )
             for n in range(slots)
-        ]  # fmt: skip
+        ]
         warm = [
             piece.model_copy(update={"spans": (span.model_copy(update={"frames": 8}),)})
             for piece in pieces[:slots]
@@ -106,8 +118,14 @@ async def _trial(folder: Path, slots: int, say: Callable[[str], None]) -> Pace:
         found["sound"] = await _do(crew, slots, [job], free)
         joined = folder / "joined.mp4"
         parts = tuple((piece.target, FRAMES) for piece in pieces if isinstance(piece, PieceJob))
-        many = JoinJob(name="many", target=str(folder / "many.mp4"), container="mp4", rate=str(RATE),
-                       pieces=parts * JOINED_TIMES, sound=None)  # fmt: skip
+        many = JoinJob(
+            name="many",
+            target=str(folder / "many.mp4"),
+            container="mp4",
+            rate=str(RATE),
+            pieces=parts * JOINED_TIMES,
+            sound=None,
+        )
         found["join"] = await _do(crew, slots, [many], free)
         await _do(
             crew,
@@ -119,8 +137,18 @@ async def _trial(folder: Path, slots: int, say: Callable[[str], None]) -> Pace:
             ],
             free,
         )
-        expected = {"frames": 0, "width": 0, "height": 0, "rate": "25", "video_codec": "", "container": "",
-                    "sound_codec": None, "sound_samples": None, "sample_rate": 0, "channels": 0}  # fmt: skip
+        expected = {
+            "frames": 0,
+            "width": 0,
+            "height": 0,
+            "rate": "25",
+            "video_codec": "",
+            "container": "",
+            "sound_codec": None,
+            "sound_samples": None,
+            "sample_rate": 0,
+            "channels": 0,
+        }
         checks: list[Job] = [
             CheckJob(name=f"check-{n}", target=str(joined), expected=expected) for n in range(slots)
         ]
@@ -205,15 +233,20 @@ class Apart:
 
     def __init__(self) -> None:
         self._process = subprocess.Popen(
-            [sys.executable, "-m", "chronocast.crew.local.calibrate"], stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL,
-            stderr=subprocess.PIPE, text=True,
-        )  # fmt: skip
+            [sys.executable, "-m", "chronocast.crew.local.calibrate"],
+            stdin=subprocess.DEVNULL,
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.PIPE,
+            text=True,
+        )
 
     def wait(self) -> bool:
         """Whether it was measured; False if it was ended.
 
-        Raises:
-            ChronocastError: it could not be measured.
+        Raises
+        ------
+        ChronocastError
+            It could not be measured.
         """
         _, said = self._process.communicate()
         if self._process.returncode > 0:

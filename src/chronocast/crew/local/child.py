@@ -31,6 +31,7 @@ class ChildLog:
             self._handle = os.open(path, os.O_WRONLY | os.O_APPEND | os.O_CREAT, 0o644)
 
     def write(self, **what: Any) -> None:
+        """Add a line, whole."""
         if self._handle >= 0:
             os.write(
                 self._handle, (json.dumps({"time": time.time(), "pid": os.getpid(), **what}) + "\n").encode()
@@ -66,6 +67,7 @@ def fault_of(error: BaseException) -> tuple[str, str]:
 
 
 def main() -> None:
+    """Do jobs until standard input ends."""
     parent = int(sys.argv[1])
     die_with_parent(parent)
     signal.signal(signal.SIGINT, signal.SIG_IGN)
@@ -104,10 +106,14 @@ def main() -> None:
             what="done", kind=job.kind, name=job.name, attempt=attempt, target=job.target, result=result
         )
         say(
-            what="done", job=job.name, attempt=attempt, result=result, wall_seconds=time.monotonic() - begin,
+            what="done",
+            job=job.name,
+            attempt=attempt,
+            result=result,
+            wall_seconds=time.monotonic() - begin,
             cpu_seconds=time.process_time() - cpu,
             memory_bytes=resource.getrusage(resource.RUSAGE_SELF).ru_maxrss * 1024,
-        )  # fmt: skip
+        )
 
 
 if __name__ == "__main__":

@@ -42,18 +42,25 @@ class Child:
 
     @classmethod
     async def begin(cls, command: list[str], said: Path) -> Child:
+        """Start a child; what it says on standard error goes to a file."""
         with open(said, "wb") as stderr:
             process = await asyncio.create_subprocess_exec(
-                *command, stdin=asyncio.subprocess.PIPE, stdout=asyncio.subprocess.PIPE, stderr=stderr, limit=2**24,
-            )  # fmt: skip
+                *command,
+                stdin=asyncio.subprocess.PIPE,
+                stdout=asyncio.subprocess.PIPE,
+                stderr=stderr,
+                limit=2**24,
+            )
         return cls(process)
 
     def signal(self, number: int) -> None:
+        """Send it a signal, if it lives."""
         with contextlib.suppress(ProcessLookupError):
             self.process.send_signal(number)
 
     @property
     def alive(self) -> bool:
+        """Whether its process has not ended."""
         return self.process.returncode is None
 
 
@@ -94,8 +101,12 @@ class LocalCrew:
     """This machine's slots."""
 
     def __init__(
-        self, folder: Path, slots: int | None = None, child_log: Path | None = None, child_command: list[str] | None = None
-    ) -> None:  # fmt: skip
+        self,
+        folder: Path,
+        slots: int | None = None,
+        child_log: Path | None = None,
+        child_command: list[str] | None = None,
+    ) -> None:
         own = [sys.executable, "-m", "chronocast.crew.local.child", str(os.getpid()), str(child_log or "")]
         self._command = child_command or own
         count = slots or machine_slots()
@@ -116,7 +127,21 @@ class LocalCrew:
         self._grant_what_is_free()
 
     async def start(self, slot: str, task: str, attempt: int, job: Job, fresh: bool = False) -> None:
-        """Begin an attempt on a granted slot, in its warm child or in a fresh process."""
+        """Begin an attempt on a granted slot, in its warm child or in a fresh process.
+
+        Parameters
+        ----------
+        slot
+            The granted slot.
+        task
+            The task, as the runner names it.
+        attempt
+            The attempt's number.
+        job
+            The job.
+        fresh
+            Whether it wants a process that has done nothing before.
+        """
         hand = self._hand(slot)
         hand.task, hand.attempt, hand.stopping, hand.moved = task, attempt, False, time.monotonic()
         hand.frozen_seconds = hand.frozen_since = 0.0
@@ -125,7 +150,17 @@ class LocalCrew:
         work.add_done_callback(self._tasks.discard)
 
     async def control(self, verb: Literal["freeze", "thaw", "stop"], task: str, attempt: int) -> bool:
-        """Signal the child: STOP, CONT, or TERM with KILL after five seconds."""
+        """Signal the child: STOP, CONT, or TERM with KILL after five seconds.
+
+        Parameters
+        ----------
+        verb
+            What to do to it.
+        task
+            The task, as the runner names it.
+        attempt
+            The attempt's number.
+        """
         hand = next((h for h in self._hands if h.task == task and h.attempt == attempt), None)
         if hand is None:
             return False
@@ -284,9 +319,13 @@ class LocalCrew:
                     float(report["cpu_seconds"]) * 0.1, float(report["wall_seconds"]) - hand.frozen_seconds
                 )
                 return Finished(
-                    task, attempt, dict(report["result"]), worked, float(report["cpu_seconds"]),
+                    task,
+                    attempt,
+                    dict(report["result"]),
+                    worked,
+                    float(report["cpu_seconds"]),
                     int(report["memory_bytes"]),
-                )  # fmt: skip
+                )
             elif what == "failed" and report.get("attempt") == attempt:
                 return AttemptFailed(
                     task,

@@ -21,12 +21,30 @@ def proved_checks(
 ) -> tuple[list[Check], int]:
     """Every check of a finished file, its receivers' cards included; and its bytes.
 
-    Raises:
-        MediaError: it can't be opened.
+    Parameters
+    ----------
+    path
+        The finished file's.
+    expected
+        What it must be.
+    progress
+        Told now and then how far it is.
+
+    Raises
+    ------
+    MediaError
+        It can't be opened.
     """
     cards = [ReceiverCard.model_validate(card) for card in expected.cards]
     runs = [frames for frames, _ in expected.exact]
-    found = prove(path, progress, needs_luma(cards), needs_loudness(cards), runs, parse_rate(expected.rate))
+    found = prove(
+        path,
+        progress,
+        needs_luma(cards),
+        loudness=needs_loudness(cards),
+        runs=runs,
+        rate=parse_rate(expected.rate),
+    )
     return [
         *judge(found, expected),
         *card_checks(found, expected, expected.name or path.rsplit("/", 1)[-1]),
@@ -34,6 +52,7 @@ def proved_checks(
 
 
 def main() -> None:
+    """Prove the file that standard input names."""
     order = json.load(sys.stdin)
     try:
         checks, _ = proved_checks(order["path"], Expected(**order["expected"]))

@@ -12,6 +12,7 @@ from statistics import fmean
 from typing import Any, cast
 
 import av
+from av.container import OutputContainer
 from av.video.frame import PictureType
 
 from chronocast.media.encoders.registry import ENCODERS
@@ -47,21 +48,33 @@ class Encoded:
 def encode_piece(job: PieceJob, readers: Readers, progress: Progress | None = None) -> Encoded:
     """Write the piece to ``job.target`` (the caller renames it); its size in bytes, and of each picture's packet.
 
-    Raises:
-        MediaError: a source can't be decoded or the encoder refuses.
-        OSError: the target can't be written.
+    Parameters
+    ----------
+    job
+        The piece's.
+    readers
+        Open readers of its media.
+    progress
+        Told now and then how far it is.
+
+    Raises
+    ------
+    MediaError
+        A source can't be decoded or the encoder refuses.
+    OSError
+        The target can't be written.
     """
     return encode_pictures(
         piece_pictures(job, readers),
         job.target,
         job.rate,
-        job.width,
-        job.height,
-        job.settings,
-        progress,
-        job.colour,
-        job.shape,
-        ENCODERS[job.settings.encoder].proved,
+        width=job.width,
+        height=job.height,
+        settings=job.settings,
+        progress=progress,
+        composed=job.colour,
+        shape=job.shape,
+        digest=ENCODERS[job.settings.encoder].proved,
     )
 
 
@@ -117,42 +130,91 @@ def _fields(settings: EncoderSettings) -> dict[str, str]:
     return {"field_order": {"top": "tt", "bottom": "bb"}[settings.fields]} if settings.fields else {}
 
 
+def _as_the_encoder_wants(
+    pictures: Iterator[av.VideoFrame], settings: EncoderSettings, rate: Fraction, composed: Colour
+) -> Iterator[av.VideoFrame]:
+    """Pictures in the encoder's own format, with their fields as it is to write them."""
+    if settings.woven and settings.fields:
+        pictures = woven(pictures, settings.fields, rate)
+    if settings.working and settings.working != settings.pixel_format:
+        pictures = converted(pictures, settings, composed)
+    if settings.fields and (settings.own_fields or settings.working):
+        pictures = flagged(pictures, settings.fields, rate)
+    return pictures
+
+
+def _opened_stream(
+    output: OutputContainer,
+    settings: EncoderSettings,
+    rate: Fraction,
+    *,
+    size: tuple[int, int],
+    shape: Fraction,
+) -> av.VideoStream:
+    """A stream of an output with its encoder opened, ready for pictures of that size and pixel shape."""
+    stream = cast(av.VideoStream, output.add_stream(settings.encoder, rate=rate))
+    context = stream.codec_context
+    stream.width, stream.height = size
+    stream.pix_fmt = settings.pixel_format
+    context.time_base = stream.time_base = 1 / rate
+    context.thread_count = settings.threads
+    context.gop_size = settings.key_frame_frames
+    if shape != 1:
+        context.sample_aspect_ratio = shape
+    context.color_primaries, context.color_trc, context.colorspace, context.color_range = settings.colour
+    if settings.bits_per_second:
+        context.bit_rate = settings.bits_per_second
+    if settings.tag:
+        context.codec_tag = settings.tag
+    context.options = {**settings.options, **_fields(settings), **_steady(settings)}
+    context.open()
+    return stream
+
+
 def encode_pictures(
-    pictures: Iterator[av.VideoFrame], target: str, rate: Fraction, width: int, height: int,
-    settings: EncoderSettings, progress: Progress | None = None, composed: Colour | None = None,
-    shape: Fraction = Fraction(1), digest: bool = False,
-) -> Encoded:  # fmt: skip
+    pictures: Iterator[av.VideoFrame],
+    target: str,
+    rate: Fraction,
+    *,
+    width: int,
+    height: int,
+    settings: EncoderSettings,
+    progress: Progress | None = None,
+    composed: Colour | None = None,
+    shape: Fraction = Fraction(1),
+    digest: bool = False,
+) -> Encoded:
     """Encode pictures to a file of one closed stream; its size in bytes, and of each packet in decoding order.
 
     For interlaced frames that are woven two pictures come for each: the moments of its fields.
     ``composed`` is the colour they are in, where it isn't what they are tagged with; ``shape`` the
     aspect of their pixels.
+
+    Parameters
+    ----------
+    pictures
+        The pictures, in order.
+    target
+        The file to write.
+    rate
+        Frames a second.
+    width, height
+        Of the frame, in pixels.
+    settings
+        What the encoder is told.
+    progress
+        Told now and then how far it is.
+    composed
+        The colour pictures are in, where it isn't what they are tagged with.
+    shape
+        Width of a pixel against its height.
+    digest
+        Whether a digest of the decoded pictures is made.
     """
-    if settings.woven and settings.fields:
-        pictures = woven(pictures, settings.fields, rate)
-    if settings.working and settings.working != settings.pixel_format:
-        pictures = converted(pictures, settings, composed or settings.colour)
-    if settings.fields and (settings.own_fields or settings.working):
-        pictures = flagged(pictures, settings.fields, rate)
+    pictures = _as_the_encoder_wants(pictures, settings, rate, composed or settings.colour)
     with av.open("file:" + target, "w", format=settings.piece, options={"fflags": "+bitexact"}) as output:
         try:
-            stream = cast(av.VideoStream, output.add_stream(settings.encoder, rate=rate))
-            context = stream.codec_context
-            stream.width, stream.height, stream.pix_fmt = width, height, settings.pixel_format
-            context.time_base = stream.time_base = 1 / rate
-            context.thread_count = settings.threads
-            context.gop_size = settings.key_frame_frames
-            if shape != 1:
-                context.sample_aspect_ratio = shape
-            context.color_primaries, context.color_trc, context.colorspace, context.color_range = (
-                settings.colour
-            )
-            if settings.bits_per_second:
-                context.bit_rate = settings.bits_per_second
-            if settings.tag:
-                context.codec_tag = settings.tag
-            context.options = {**settings.options, **_fields(settings), **_steady(settings)}
-            context.open()
+            stream = _opened_stream(output, settings, rate, size=(width, height), shape=shape)
         except (av.error.FFmpegError, ValueError) as error:
             raise EncodeFailed(
                 f"The encoder {settings.encoder} refused {width}×{height} at {float(rate):g} frames per second: {error}.",
@@ -185,7 +247,7 @@ def encode_pictures(
             if progress:
                 progress(count, picture)
         send(None)
-        sets = hashlib.blake2b(bytes(context.extradata or b""), digest_size=8).hexdigest()
+        sets = hashlib.blake2b(bytes(stream.codec_context.extradata or b""), digest_size=8).hexdigest()
     with open(target, "rb") as file:
         os.fsync(file.fileno())
         return Encoded(

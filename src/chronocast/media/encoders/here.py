@@ -41,8 +41,10 @@ def library_version(encoder: str) -> str:
 def encoder_of(picture: PictureRecipe) -> str:
     """The encoder a recipe means: the one it names, else the first that is here (they are listed fastest first).
 
-    Raises:
-        EncodeFailed: none of them is here.
+    Raises
+    ------
+    EncodeFailed
+        None of them is here.
     """
     names = picture.kind.encoders
     if picture.encoder in names and is_here(picture.encoder):

@@ -22,9 +22,17 @@ _FIRST: dict[str, Literal["", "top", "bottom"]] = {
 
 
 def encoder_settings(
-    recipe: PictureRecipe, width: int, height: int, rate: Rate, colour: tuple[int, int, int, int],
-    quality: float | None = None, rgb: bool = False, light: tuple[str, str] = ("", ""), fullness: float = FULLNESS,
-) -> EncoderSettings:  # fmt: skip
+    recipe: PictureRecipe,
+    width: int,
+    height: int,
+    *,
+    rate: Rate,
+    colour: tuple[int, int, int, int],
+    quality: float | None = None,
+    rgb: bool = False,
+    light: tuple[str, str] = ("", ""),
+    fullness: float = FULLNESS,
+) -> EncoderSettings:
     """Everything the encoder is told for one recipe at one frame size and rate.
 
     Threads are part of it, since they change the bits: 1 up to 1080p, 4 above.
@@ -33,8 +41,29 @@ def encoder_settings(
     receiver's buffer the encoder begins with: the less, the less a piece may take.  Nothing of it stands
     in the parameter sets, so that pieces of any fullness and any quality fit together.
 
-    Raises:
-        EncodeFailed: no encoder for it is here.
+    Parameters
+    ----------
+    recipe
+        What is asked of the picture.
+    width, height
+        Of the frame, in pixels.
+    rate
+        Frames a second.
+    colour
+        Code points the stream is tagged with.
+    quality
+        The common quality that was found for an output in two passes.
+    rgb
+        Whether pictures are composed and written in RGB.
+    light
+        HDR10's mastering display and light levels, as encoders take them.
+    fullness
+        How full a receiver's buffer the encoder begins with, 0 to 1.
+
+    Raises
+    ------
+    EncodeFailed
+        No encoder for it is here.
     """
     codec = recipe.kind
     sampling = sampling_of(recipe)

@@ -8,8 +8,10 @@ from chronocast.media.encoders.encoder import Asked, Encoder, Told
 def told(asked: Asked) -> Told:
     """Say it to SVT-AV1."""
     picture = asked.picture
-    options = {"preset": {"fast": "10", "medium": "8", "slow": "5"}[picture.effort],
-               "svtav1-params": f"lp={asked.threads}:irefresh-type=2"}  # fmt: skip
+    options = {
+        "preset": {"fast": "10", "medium": "8", "slow": "5"}[picture.effort],
+        "svtav1-params": f"lp={asked.threads}:irefresh-type=2",
+    }
     if not picture.steering.rated:
         return Told(options | {"crf": f"{picture.rate_control.quality:g}"})
     return Told(options, picture.rate_control.target_bits_per_second)

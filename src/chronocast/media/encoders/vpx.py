@@ -8,8 +8,14 @@ from chronocast.media.encoders.encoder import Asked, Encoder, Told, buffered
 def told(asked: Asked) -> Told:
     """Say it to libvpx."""
     picture, control = asked.picture, asked.picture.rate_control
-    options = {"deadline": "good", "cpu-used": {"fast": "6", "medium": "4", "slow": "2"}[picture.effort],
-               "auto-alt-ref": "1", "lag-in-frames": "16", "row-mt": "0", **buffered(picture)}  # fmt: skip
+    options = {
+        "deadline": "good",
+        "cpu-used": {"fast": "6", "medium": "4", "slow": "2"}[picture.effort],
+        "auto-alt-ref": "1",
+        "lag-in-frames": "16",
+        "row-mt": "0",
+        **buffered(picture),
+    }
     if not picture.steering.rated:
         return Told({"crf": f"{control.quality:g}", "b": "0", **options})
     if picture.steering.even:

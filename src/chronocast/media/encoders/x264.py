@@ -18,8 +18,10 @@ def told(asked: Asked) -> Told:
     if picture.scan != "progressive":
         params.append("tff=1" if picture.scan == "top first" else "bff=1")
     options = found.options | {
-        "preset": picture.effort, "profile": picture.profile or str(usual_profile(picture)), "x264-params": ":".join(params),
-    }  # fmt: skip
+        "preset": picture.effort,
+        "profile": picture.profile or str(usual_profile(picture)),
+        "x264-params": ":".join(params),
+    }
     if picture.level:
         options["level"] = picture.level
     return Told(options, found.bits_per_second)
@@ -27,7 +29,10 @@ def told(asked: Asked) -> Told:
 
 ENCODERS = (
     Encoder(
-        "libx264", told, {"fast": 0.62, "medium": 1.0, "slow": 1.9}, library="libx264",
+        "libx264",
+        told,
+        {"fast": 0.62, "medium": 1.0, "slow": 1.9},
+        library="libx264",
         light=("x264-params", "mastering-display", "cll"),
     ),
-)  # fmt: skip
+)

@@ -10,6 +10,7 @@ from typing import cast
 
 import av
 import numpy as np
+from av.container import OutputContainer
 from numpy.typing import NDArray
 
 from chronocast.media.filter_graph import FilterGraph
@@ -41,33 +42,66 @@ class Format:
     languages: Sequence[str] = ()
 
 
+def _video_stream(
+    output: OutputContainer, form: Format, rate: Fraction, options: Mapping[str, str]
+) -> av.VideoStream:
+    """The picture's stream of a file in that form."""
+    video = cast(av.VideoStream, output.add_stream(form.codec, rate=rate))
+    context = video.codec_context
+    context.time_base = Fraction(1, 1000) if form.times else 1 / rate
+    context.options = dict(options)
+    context.thread_count = 1
+    if form.bit_rate:
+        context.bit_rate = form.bit_rate
+    video.pix_fmt = form.pixel_format
+    if form.tagged:
+        context.color_primaries, context.color_trc, context.colorspace, context.color_range = form.colour
+    if form.pixel_aspect != 1:
+        context.sample_aspect_ratio = form.pixel_aspect
+    return video
+
+
 def write_footage(
-    path: str, pictures: Iterable[NDArray[np.uint8]], rate: Fraction, quality: float,
-    sound: NDArray[np.float32] | Sequence[NDArray[np.float32]] | None = None, sample_rate: int = 48000,
-    options: Mapping[str, str] | None = None, form: Format | None = None,
-) -> int:  # fmt: skip
+    path: str,
+    pictures: Iterable[NDArray[np.uint8]],
+    rate: Fraction,
+    *,
+    quality: float,
+    sound: NDArray[np.float32] | Sequence[NDArray[np.float32]] | None = None,
+    sample_rate: int = 48000,
+    options: Mapping[str, str] | None = None,
+    form: Format | None = None,
+) -> int:
     """Encode pictures (uint8, height × width × 3) and sound (float32, channels × samples; a list makes tracks).
 
     Returns the size in bytes.
+
+    Parameters
+    ----------
+    path
+        The file's.
+    pictures
+        Of shape height × width × 3, uint8.
+    rate
+        Frames a second.
+    quality
+        On the codec's own scale.
+    sound
+        Of shape channels × samples, float32; a list makes tracks.
+    sample_rate
+        Samples a second, in Hz.
+    options
+        What the encoder is told besides.
+    form
+        Container, codec, tags and times of the file.
     """
     form = form or Format()
     matrix = {1: "ITU709", 9: "BT2020"}.get(form.colour[2], "ITU601")
     with av.open("file:" + path, "w", options={"fflags": "+bitexact"}) as output:
         if form.timecode:
             output.metadata["timecode"] = form.timecode
-        video = cast(av.VideoStream, output.add_stream(form.codec, rate=rate))
-        context = video.codec_context
-        context.time_base = Fraction(1, 1000) if form.times else 1 / rate
         settings = {"crf": f"{quality:g}", "preset": "slow"} if form.codec in ("libx264", "libx265") else {}
-        context.options = {**settings, **form.options, **(options or {})}
-        context.thread_count = 1
-        if form.bit_rate:
-            context.bit_rate = form.bit_rate
-        video.pix_fmt = form.pixel_format
-        if form.tagged:
-            context.color_primaries, context.color_trc, context.colorspace, context.color_range = form.colour
-        if form.pixel_aspect != 1:
-            context.sample_aspect_ratio = form.pixel_aspect
+        video = _video_stream(output, form, rate, {**settings, **form.options, **(options or {})})
         tracks = [] if sound is None else [sound] if isinstance(sound, np.ndarray) else list(sound)
         audios: list[av.AudioStream] = []
         for track in tracks:
@@ -102,14 +136,20 @@ def write_footage(
                     output,
                     audios[number],
                     track,
-                    written[number],
-                    round(told / rate * sample_rate),
-                    sample_rate,
+                    at=written[number],
+                    end=round(told / rate * sample_rate),
+                    sample_rate=sample_rate,
                 )
         output.mux(video.encode(None))
         for number, track in enumerate(tracks):
             _sound_until(
-                output, audios[number], track, written[number], track.shape[1], sample_rate, last=True
+                output,
+                audios[number],
+                track,
+                at=written[number],
+                end=track.shape[1],
+                sample_rate=sample_rate,
+                last=True,
             )
             output.mux(audios[number].encode(None))
     return os.path.getsize(path)
@@ -134,9 +174,15 @@ def woven(pictures: Iterable[NDArray[np.uint8]]) -> Iterable[NDArray[np.uint8]]:
 
 
 def _sound_until(
-    output: av.container.OutputContainer, audio: av.AudioStream, sound: NDArray[np.float32], at: int, end: int,
-    sample_rate: int, last: bool = False,
-) -> int:  # fmt: skip
+    output: av.container.OutputContainer,
+    audio: av.AudioStream,
+    sound: NDArray[np.float32],
+    *,
+    at: int,
+    end: int,
+    sample_rate: int,
+    last: bool = False,
+) -> int:
     while at + 1024 <= end or (last and at < end):
         block = np.ascontiguousarray(sound[:, at : min(at + 1024, end)])
         layout = USUAL[sound.shape[0]]

@@ -8,6 +8,7 @@ from fractions import Fraction
 from typing import Any
 
 import av
+from av.container import OutputContainer
 
 from chronocast.media.errors import JoinFailed
 from chronocast.media.files.matroska import set_pixel_shape
@@ -22,8 +23,10 @@ from chronocast.model.recipe.languages import written_code
 def _piece_times(path: str, frames: int, rate: Fraction) -> tuple[list[int], bytes]:
     """Presentation order of a piece's packets, and its parameter sets.
 
-    Raises:
-        JoinFailed: the piece hasn't each of its pictures exactly once.
+    Raises
+    ------
+    JoinFailed
+        The piece hasn't each of its pictures exactly once.
     """
     with opened(path) as container:
         stream = container.streams.video[0]
@@ -70,19 +73,14 @@ def _sound_packets(path: str) -> Iterator[tuple[Fraction, int, av.Packet[Any]]]:
             yield old.pts * base, places[old.stream.index], new
 
 
-def join(job: JoinJob) -> int:
-    """Write the joined file to ``job.target`` (the caller renames it); its size in bytes.
+def _decoding_delay(job: JoinJob, rate: Fraction) -> int:
+    """The smallest delay, in frames, with which no picture is decoded after it is shown.
 
-    Decode times are worked out for the whole list: dts = order − d, with the
-    smallest d that never lets a picture be decoded after it is shown.
-
-    Raises:
-        JoinFailed: pieces that don't fit together.
-        OSError: the target can't be written.
+    Raises
+    ------
+    JoinFailed
+        A piece has other parameter sets than those before it.
     """
-    if job.container == "images":
-        return write_images(job)
-    rate = Fraction(job.rate)
     delay, shared = 0, None
     for path, frames in job.pieces:
         times, extra = _piece_times(path, frames, rate)
@@ -92,6 +90,58 @@ def join(job: JoinJob) -> int:
             )
         shared = extra
         delay = max(delay, max(order - time for order, time in enumerate(times)))
+    return delay
+
+
+def _picture_stream(output: OutputContainer, job: JoinJob, rate: Fraction) -> av.VideoStream:
+    """The joined file's stream of pictures, as its first piece's is."""
+    with opened(job.pieces[0][0]) as first:
+        template = first.streams.video[0]
+        video = output.add_stream_from_template(template, opaque=True)
+        context = video.codec_context
+        video.time_base = 1 / rate
+        context.framerate = rate
+        if job.colour:  # some kinds of files that pieces are kept in can't say it
+            context.color_primaries, context.color_trc, context.colorspace, context.color_range = job.colour
+        if job.shape != 1:
+            context.sample_aspect_ratio = job.shape
+        if job.timecode:
+            video.metadata["timecode"] = job.timecode
+        if tag := _tag(job, template.codec_context.codec_tag):
+            context.codec_tag = tag
+        return video
+
+
+def _sound_streams(output: OutputContainer, job: JoinJob, sound: str) -> list[av.AudioStream]:
+    """The joined file's tracks, as those of its sound are, each with its language."""
+    audios = []
+    with opened(sound) as sound_file:
+        for at, track in enumerate(sound_file.streams.audio):
+            audio = output.add_stream_from_template(track, opaque=True)
+            audio.time_base = track.time_base
+            if at < len(job.languages) and job.languages[at]:
+                audio.metadata["language"] = written_code(job.languages[at], job.container)
+            audios.append(audio)
+    return audios
+
+
+def join(job: JoinJob) -> int:
+    """Write the joined file to ``job.target`` (the caller renames it); its size in bytes.
+
+    Decode times are worked out for the whole list: dts = order − d, with the
+    smallest d that never lets a picture be decoded after it is shown.
+
+    Raises
+    ------
+    JoinFailed
+        Pieces that don't fit together.
+    OSError
+        The target can't be written.
+    """
+    if job.container == "images":
+        return write_images(job)
+    rate = Fraction(job.rate)
+    delay = _decoding_delay(job, rate)
     container = CONTAINERS[job.container]
     with av.open(
         "file:" + real_path(job.target), "w", format=container.muxer, options=dict(container.options)
@@ -100,35 +150,15 @@ def join(job: JoinJob) -> int:
             output.metadata["title"] = job.title
         if job.timecode:
             output.metadata["timecode"] = job.timecode
-        video, audios = None, []
+        video: av.VideoStream | None = None
+        audios: list[av.AudioStream] = []
         pictures: Iterator[tuple[Fraction, av.Packet[Any]]] = iter(())
         sounds: Iterator[tuple[Fraction, int, av.Packet[Any]]] = iter(())
         if job.pieces:
-            with opened(job.pieces[0][0]) as first:
-                template = first.streams.video[0]
-                video = output.add_stream_from_template(template, opaque=True)
-                video.time_base = 1 / rate
-                video.codec_context.framerate = rate
-                if job.colour:  # some kinds of files that pieces are kept in can't say it
-                    context = video.codec_context
-                    context.color_primaries, context.color_trc, context.colorspace, context.color_range = (
-                        job.colour
-                    )
-                if job.shape != 1:
-                    video.codec_context.sample_aspect_ratio = job.shape
-                if job.timecode:
-                    video.metadata["timecode"] = job.timecode
-                if tag := _tag(job, template.codec_context.codec_tag):
-                    video.codec_context.codec_tag = tag
+            video = _picture_stream(output, job, rate)
             pictures = _picture_packets(job, rate, delay)
         if job.sound:
-            with opened(job.sound) as sound_file:
-                for at, track in enumerate(sound_file.streams.audio):
-                    audio = output.add_stream_from_template(track, opaque=True)
-                    audio.time_base = track.time_base
-                    if at < len(job.languages) and job.languages[at]:
-                        audio.metadata["language"] = written_code(job.languages[at], job.container)
-                    audios.append(audio)
+            audios = _sound_streams(output, job, job.sound)
             sounds = _sound_packets(job.sound)
         for packet, number in _interleaved(pictures, sounds):
             packet.stream = video if number is None else audios[number]

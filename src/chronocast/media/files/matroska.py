@@ -62,8 +62,17 @@ def set_pixel_shape(path: str, width: int, height: int, shape: Fraction) -> None
 def with_display_size(head: bytes, width: int, height: int) -> bytes:
     """The beginning of a file, as long as it was, with the size at which its picture is shown.
 
-    Raises:
-        JoinFailed: there is no room for it, or it isn't laid out as expected.
+    Parameters
+    ----------
+    head
+        The beginning of the file.
+    width, height
+        As shown, in pixels.
+
+    Raises
+    ------
+    JoinFailed
+        There is no room for it, or it isn't laid out as expected.
     """
     parts = _top(head)
     found = {part.id: part for part in reversed(parts)}
@@ -113,7 +122,15 @@ def _top(head: bytes) -> list[Element]:
 
 
 def elements(data: bytes, begin: int, end: int) -> Iterator[Element]:
-    """The elements that lie one after another in a stretch of bytes; the last may reach beyond it."""
+    """The elements that lie one after another in a stretch of bytes; the last may reach beyond it.
+
+    Parameters
+    ----------
+    data
+        The bytes.
+    begin, end
+        Of the stretch, in bytes.
+    """
     at = begin
     while at < end:
         length = _length(data[at])

@@ -81,9 +81,14 @@ def _tags(video: av.VideoStream) -> Colour:
 
 
 def prove(
-    path: str, progress: Callable[[int], None] | None = None, luma: bool = False, loudness: bool = False,
-    runs: Sequence[int] = (), rate: Fraction | None = None,
-) -> Found:  # fmt: skip
+    path: str,
+    progress: Callable[[int], None] | None = None,
+    luma: bool = False,
+    *,
+    loudness: bool = False,
+    runs: Sequence[int] = (),
+    rate: Fraction | None = None,
+) -> Found:
     """Decode every picture and every sample of a file; of a folder, every image in it.
 
     ``uneven`` counts pictures that don't lie where they belong at ``rate`` (the file's own where none is
@@ -93,8 +98,25 @@ def prove(
     ``luma`` and ``loudness`` are measured only where they are asked for, and a digest only of ``runs``:
     so many pictures one after another.
 
-    Raises:
-        NotMedia: it can't be opened at all.
+    Parameters
+    ----------
+    path
+        The file's.
+    progress
+        Told now and then how far it is.
+    luma
+        Whether levels of brightness are measured.
+    loudness
+        Whether loudness and true peak are measured.
+    runs
+        Frames of each stretch a digest is made of.
+    rate
+        Frames a second that were asked for; the file's own if none.
+
+    Raises
+    ------
+    NotMedia
+        It can't be opened at all.
     """
     path = real_path(path)
     if os.path.isdir(path):
@@ -210,14 +232,26 @@ class _Reading:
             video = videos[0]
             context = video.codec_context
             found = replace(
-                found, frames=self.frames, width=context.width, height=context.height,
-                rate=_rate(video), uneven=self.uneven, judged_at=self._rate or _rate(video), video_codec=context.codec.canonical_name,
-                colour=_tags(video), picture_sizes=tuple(self.sizes), fields=self.fields,
+                found,
+                frames=self.frames,
+                width=context.width,
+                height=context.height,
+                rate=_rate(video),
+                uneven=self.uneven,
+                judged_at=self._rate or _rate(video),
+                video_codec=context.codec.canonical_name,
+                colour=_tags(video),
+                picture_sizes=tuple(self.sizes),
+                fields=self.fields,
                 field_order=_ORDERS.get(int(context.field_order or 0), ""),
-                profile=str(context.profile or ""), level=int(context.level or 0), pixel_format=context.pix_fmt or "",
-                shape=Fraction(video.sample_aspect_ratio or 1) or Fraction(1), digests=tuple(self.digests),
-                timecode=timecode_of(container), luma=(self.luma[0], self.luma[1]) if self.luma and self.luma[1] >= 0 else None,
-            )  # fmt: skip
+                profile=str(context.profile or ""),
+                level=int(context.level or 0),
+                pixel_format=context.pix_fmt or "",
+                shape=Fraction(video.sample_aspect_ratio or 1) or Fraction(1),
+                digests=tuple(self.digests),
+                timecode=timecode_of(container),
+                luma=(self.luma[0], self.luma[1]) if self.luma and self.luma[1] >= 0 else None,
+            )
         if audios:
             audio = audios[0]
             told = (
@@ -229,15 +263,21 @@ class _Reading:
                 else self.sound_end - (self.first or 0)
             )
             found = replace(
-                found, sound_codec=audio.codec_context.codec.canonical_name, sound_samples=self.heard[audio.index],
-                sample_rate=audio.rate, channels=audio.codec_context.channels, sound_peak=self.peak,
-                said_samples=round(said * audio.rate), track_samples=tuple(self.heard.values()),
+                found,
+                sound_codec=audio.codec_context.codec.canonical_name,
+                sound_samples=self.heard[audio.index],
+                sample_rate=audio.rate,
+                channels=audio.codec_context.channels,
+                sound_peak=self.peak,
+                said_samples=round(said * audio.rate),
+                track_samples=tuple(self.heard.values()),
                 languages=tuple(stream.metadata.get("language", "") for stream in audios),
                 layouts=tuple(
-                    known_layout(stream.codec_context.layout.name, stream.codec_context.channels) for stream in audios
+                    known_layout(stream.codec_context.layout.name, stream.codec_context.channels)
+                    for stream in audios
                 ),
                 onset=float(self.onset - (self.first or 0)) if self.onset is not None else None,
-            )  # fmt: skip
+            )
         return found
 
 
@@ -297,6 +337,13 @@ def _prove_images(path: str, progress: Callable[[int], None] | None) -> Found:
         complaints.append(f"its images are of {len(looks)} kinds")
     width, height, codec, kind = next(iter(sorted(looks)), (0, 0, "", ""))
     return Found(
-        "images", total, frames=count, width=width, height=height, video_codec=codec, complaints=tuple(complaints),
-        pixel_format=kind, images=tuple(names),
-    )  # fmt: skip
+        "images",
+        total,
+        frames=count,
+        width=width,
+        height=height,
+        video_codec=codec,
+        complaints=tuple(complaints),
+        pixel_format=kind,
+        images=tuple(names),
+    )

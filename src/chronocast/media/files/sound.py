@@ -49,6 +49,7 @@ class SoundResult:
 
     @property
     def silent(self) -> bool:
+        """Whether nothing of it can be heard."""
         return self.peak < SILENCE
 
 
@@ -73,8 +74,21 @@ def span_blocks(
     doesn't have is silence.  Other speeds change the pitch with them, as tape
     does; backwards, the stretch is turned round.
 
-    Raises:
-        NotMedia, DecodeFailed: no sound there, or none that can be decoded.
+    Parameters
+    ----------
+    span
+        Which stretch of which file.
+    sample_rate
+        Samples a second, in Hz.
+    layout
+        The layout that is wanted, by the libraries' name, as *stereo* or *5.1*.
+    told
+        Gets what decoders complain of.
+
+    Raises
+    ------
+    NotMedia, DecodeFailed
+        No sound there, or none that can be decoded.
     """
     samples = _samples(span, sample_rate)
     channels = channels_of(layout)
@@ -84,10 +98,15 @@ def span_blocks(
     length = span.seconds * abs(span.speed)
     begin = span.media_start if span.speed > 0 else span.media_start - length
     if len(span.tracks) == 1:
-        blocks = track_blocks(span, span.tracks[0], begin, samples, sample_rate, layout, told)
+        blocks = track_blocks(
+            span, span.tracks[0], begin, samples=samples, sample_rate=sample_rate, layout=layout, told=told
+        )
     else:
         singles = [
-            track_blocks(span, track, begin, samples, sample_rate, "mono", told) for track in span.tracks
+            track_blocks(
+                span, track, begin, samples=samples, sample_rate=sample_rate, layout="mono", told=told
+            )
+            for track in span.tracks
         ]
         blocks = _side_by_side(singles, samples, channels)
     if span.speed < 0:
@@ -144,10 +163,34 @@ class _Pull:
 
 
 def track_blocks(
-    span: SoundSpan, track: int, start: Fraction, samples: int, sample_rate: int, layout: str,
+    span: SoundSpan,
+    track: int,
+    start: Fraction,
+    *,
+    samples: int,
+    sample_rate: int,
+    layout: str,
     told: list[str] | None = None,
-) -> Iterator[Block]:  # fmt: skip
-    """``samples`` of one track of a file from ``start`` seconds on, at the span's speed, forwards."""
+) -> Iterator[Block]:
+    """``samples`` of one track of a file from ``start`` seconds on, at the span's speed, forwards.
+
+    Parameters
+    ----------
+    span
+        What says the file, and its speed.
+    track
+        Its number in the file, from 0.
+    start
+        In seconds of the file.
+    samples
+        How many.
+    sample_rate
+        Samples a second, in Hz.
+    layout
+        The layout that is wanted, by the libraries' name, as *stereo* or *5.1*.
+    told
+        Gets what decoders complain of.
+    """
     path, speed = span.media.path, abs(span.speed)
     begin = round(start / speed * sample_rate)
     end, at = begin + samples, begin
@@ -272,7 +315,17 @@ def _first_shown(path: str, _mark: str) -> Fraction:
 
 
 def sound_blocks(job: SoundJob, track: int = 0, told: list[str] | None = None) -> Iterator[Block]:
-    """One track of an output's sound in order: spans mixed where they overlap, silence where there are none."""
+    """One track of an output's sound in order: spans mixed where they overlap, silence where there are none.
+
+    Parameters
+    ----------
+    job
+        The sound's.
+    track
+        The output's track, from 0.
+    told
+        Gets what decoders complain of.
+    """
     waiting = sorted(job.each_track[track], key=lambda span: span.start, reverse=True)
     layout = job.layout_of(track)
     active: list[_Heard] = []
@@ -365,9 +418,12 @@ class _Track:
 def render_sound(job: SoundJob, progress: Callable[[int], None] | None = None) -> SoundResult:
     """Write an output's sound to ``job.target`` (the caller renames it).
 
-    Raises:
-        MediaError: a source can't be decoded.
-        OSError: the target can't be written.
+    Raises
+    ------
+    MediaError
+        A source can't be decoded.
+    OSError
+        The target can't be written.
     """
     peak, written = 0.0, 0
     onset: float | None = None

@@ -29,9 +29,16 @@ class Composer:
     """Makes output pictures of one size, pixel format and colour from pictures of any kind."""
 
     def __init__(
-        self, width: int, height: int, pixel_format: str, canvas: tuple[int, int], view: View, colour: Colour,
+        self,
+        width: int,
+        height: int,
+        pixel_format: str,
+        *,
+        canvas: tuple[int, int],
+        view: View,
+        colour: Colour,
         output_shape: Fraction = Fraction(1),
-    ) -> None:  # fmt: skip
+    ) -> None:
         self.width, self.height, self.pixel_format = width, height, pixel_format
         self.canvas, self.view, self.colour, self.output_shape = canvas, view, colour, output_shape
         self.alpha = samples_of(pixel_format)[2]
@@ -42,24 +49,58 @@ class Composer:
         if self.alpha:
             return self
         return Composer(
-            self.width, self.height, with_alpha(self.pixel_format), self.canvas, self.view, self.colour, self.output_shape
-        )  # fmt: skip
+            self.width,
+            self.height,
+            with_alpha(self.pixel_format),
+            canvas=self.canvas,
+            view=self.view,
+            colour=self.colour,
+            output_shape=self.output_shape,
+        )
 
     def placement(
         self, picture: av.VideoFrame, shape: Fraction, turned: int, placing: Placing, frame: int
     ) -> Placement | None:
-        """Where an upright picture goes at a frame of the piece."""
+        """Where an upright picture goes at a frame of the piece.
+
+        Parameters
+        ----------
+        picture
+            The picture.
+        shape
+            Width of a pixel against its height.
+        turned
+            By how many degrees clockwise it is to be turned.
+        placing
+            Fit, fill or pad.
+        frame
+            Of the piece, from 0.
+        """
         sides = (picture.width, picture.height)
         if turned in (90, 270):
             sides, shape = (sides[1], sides[0]), 1 / shape
         return place(
-            sides, shape, placing, self.canvas, self.view, (self.width, self.height), frame, self.output_shape
+            sides,
+            shape,
+            placing,
+            canvas=self.canvas,
+            view=self.view,
+            output=(self.width, self.height),
+            frame=frame,
+            output_shape=self.output_shape,
         )
 
     def __call__(
-        self, picture: av.VideoFrame, colour: Colour, shape: Fraction = Fraction(1), turned: int = 0,
-        placing: Placing = "fit", frame: int = 0, alpha: Alpha = "",
-    ) -> av.VideoFrame:  # fmt: skip
+        self,
+        picture: av.VideoFrame,
+        colour: Colour,
+        shape: Fraction = Fraction(1),
+        *,
+        turned: int = 0,
+        placing: Placing = "fit",
+        frame: int = 0,
+        alpha: Alpha = "",
+    ) -> av.VideoFrame:
         """The picture as the output shows it; ``shape`` is its pixel aspect, ``turned`` its rotation clockwise.
 
         With ``alpha`` *straight* its colours are multiplied by its alpha first.
@@ -105,8 +146,10 @@ class Composer:
         """A black picture."""
         return from_planes(
             [np.full(shape, value, kind) for shape, value, kind in self._black_planes()],
-            self.width, self.height, self.pixel_format,
-        )  # fmt: skip
+            self.width,
+            self.height,
+            self.pixel_format,
+        )
 
     def _black_planes(self) -> list[tuple[tuple[int, int], int, Any]]:
         """Shape, value of black and type of each plane; where there is alpha, black is not seen through nor seen."""
@@ -206,11 +249,13 @@ class Composer:
             return [
                 Filter("scale", f"{size[0]}:{size[1]}:{SCALING}"),
                 Filter("format", middle),
-                Filter("colorspace",
-                 f"iall={_family(colour)}:irange={_range(colour)}:all={_family(self.colour)}:range={_range(self.colour)}"
-                 f":format={middle}"),
+                Filter(
+                    "colorspace",
+                    f"iall={_family(colour)}:irange={_range(colour)}:all={_family(self.colour)}:range={_range(self.colour)}"
+                    f":format={middle}",
+                ),
                 Filter("format", self.pixel_format),
-            ]  # fmt: skip
+            ]
         settings = f"{size[0]}:{size[1]}:{SCALING}:in_range={_range(colour)}:out_range={_range(self.colour)}"
         if colour[2] != RGB_MATRIX:
             settings += f":in_color_matrix={_matrix(colour)}"
@@ -308,7 +353,17 @@ def planes(picture: av.VideoFrame) -> list[NDArray[Any]]:
 
 
 def from_planes(arrays: Sequence[NDArray[Any]], width: int, height: int, pixel_format: str) -> av.VideoFrame:
-    """A picture from its planes."""
+    """A picture from its planes.
+
+    Parameters
+    ----------
+    arrays
+        One a plane, of shape lines × samples.
+    width, height
+        Of the frame, in pixels.
+    pixel_format
+        By the libraries' name.
+    """
     picture = av.VideoFrame(width, height, pixel_format)
     for plane, array in zip(picture.planes, arrays, strict=True):
         lines = np.frombuffer(memoryview(plane), array.dtype).reshape(
@@ -319,7 +374,15 @@ def from_planes(arrays: Sequence[NDArray[Any]], width: int, height: int, pixel_f
 
 
 def generated(fill: str, width: int, height: int) -> av.VideoFrame:
-    """A picture made without media, in RGB: *bars* (eight, at 75 %, and full white) or ``#rrggbb``."""
+    """A picture made without media, in RGB: *bars* (eight, at 75 %, and full white) or ``#rrggbb``.
+
+    Parameters
+    ----------
+    fill
+        *bars* or ``#rrggbb``.
+    width, height
+        Of the frame, in pixels.
+    """
     array = np.zeros((height, width, 3), np.uint8)
     if fill == "bars":
         colours = [(255, 255, 255)] + [

@@ -25,6 +25,15 @@ def converted(
     """Pictures in the encoder's pixel format, by the matrix and the range they were composed in.
 
     JPEG files are of full range and BT.601 by their own rule (JFIF 1.02).
+
+    Parameters
+    ----------
+    pictures
+        The pictures, in order.
+    settings
+        What the encoder is told.
+    colour
+        What pictures are composed in, by its code points.
     """
     graph: FilterGraph | None = None
     primaries, _, matrix, spread = colour
@@ -56,7 +65,17 @@ def field_first(first: Literal["top", "bottom"]) -> Filter:
 def flagged(
     pictures: Iterator[av.VideoFrame], first: Literal["top", "bottom"], rate: Fraction
 ) -> Iterator[av.VideoFrame]:
-    """Interlaced pictures as they are, each marked with which of its fields comes first."""
+    """Interlaced pictures as they are, each marked with which of its fields comes first.
+
+    Parameters
+    ----------
+    pictures
+        The pictures, in order.
+    first
+        Which field comes first.
+    rate
+        Frames a second.
+    """
     graph: FilterGraph | None = None
     for count, picture in enumerate(pictures):
         graph = graph or FilterGraph.of_pictures(picture, [field_first(first)], 1 / rate)
@@ -69,6 +88,15 @@ def woven(
     """Interlaced frames out of twice as many moments: each frame has one field of two of them, in every plane.
 
     The earlier moment gives the lines of the field that comes first (0, 2, 4 … of the top field).
+
+    Parameters
+    ----------
+    pictures
+        The pictures, in order.
+    first
+        Which field comes first.
+    rate
+        Frames a second.
     """
     graph: FilterGraph | None = None
     offset = 0 if first == "top" else 1

@@ -25,11 +25,21 @@ AHEAD_MOST = 24
 def piece_pictures(job: PieceJob, readers: Readers) -> Iterator[av.VideoFrame]:
     """The pictures of a piece, composed, in order.
 
-    Raises:
-        MediaError: a source can't be decoded.
+    Raises
+    ------
+    MediaError
+        A source can't be decoded.
     """
     working = job.settings.working or job.settings.pixel_format
-    composer = Composer(job.width, job.height, working, job.canvas, job.view, job.colour, job.shape)
+    composer = Composer(
+        job.width,
+        job.height,
+        working,
+        canvas=job.canvas,
+        view=job.view,
+        colour=job.colour,
+        output_shape=job.shape,
+    )
     for span in job.spans:
         yield from SpanPictures(span, job.canvas, composer, readers).pictures()
 
@@ -93,9 +103,13 @@ class _LayerPictures:
     """The pictures of one layer, with the few decoded ones that will be wanted again."""
 
     def __init__(
-        self, layer: Layer, source: PictureSource | None, frames: int, composer: Composer,
+        self,
+        layer: Layer,
+        source: PictureSource | None,
+        frames: int,
+        composer: Composer,
         canvas: tuple[int, int],
-    ) -> None:  # fmt: skip
+    ) -> None:
         self.layer, self.source, self.frames = layer, source, frames
         self.composer, self.canvas = composer, canvas
         self._decoded: dict[int, av.VideoFrame] = {}
@@ -159,9 +173,14 @@ class _LayerPictures:
         if self.source is None:
             return self.composer(generated(layer.fill, *self.canvas), RGB, frame=frame)
         return self.composer(
-            self._decoded[index], layer.colour, self.source.pixel_aspect, self.source.turned, layer.placing,
-            frame, layer.alpha,
-        )  # fmt: skip
+            self._decoded[index],
+            layer.colour,
+            self.source.pixel_aspect,
+            turned=self.source.turned,
+            placing=layer.placing,
+            frame=frame,
+            alpha=layer.alpha,
+        )
 
     def _fetch(self, at: int, wanted: list[int]) -> None:
         """Have pictures decoded; backwards, a stretch of them is decoded at a time, in their own order."""

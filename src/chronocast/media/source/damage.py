@@ -50,7 +50,17 @@ def stretches(complaints: Mapping[int, str]) -> tuple[Damage, ...]:
 
 
 def within(damage: Iterable[Damage], first: int, last: int) -> tuple[Damage, ...]:
-    """The parts of damaged stretches that lie in pictures ``first`` to ``last``."""
+    """The parts of damaged stretches that lie in pictures ``first`` to ``last``.
+
+    Parameters
+    ----------
+    damage
+        The stretches.
+    first
+        The first picture's number.
+    last
+        The last picture's number.
+    """
     return tuple(
         Damage(max(item.first, first), min(item.last, last), item.pictures, item.sentence)
         for item in damage

@@ -129,14 +129,17 @@ class FrameReader:
     def frame(self, number: int) -> av.VideoFrame:
         """Picture ``number``, counted from 0.
 
-        Raises:
-            DecodeFailed: it is beyond the end, or can't be decoded.
+        Raises
+        ------
+        DecodeFailed
+            It is beyond the end, or can't be decoded.
         """
         if not 0 <= number < len(self.index):
             raise DecodeFailed(
                 f"{self.path} has {len(self.index)} pictures; number {number + 1} was asked for.",
-                "Check the range against the file, which may have been replaced.", number,
-            )  # fmt: skip
+                "Check the range against the file, which may have been replaced.",
+                number,
+            )
         if not self._listen:
             return self._frame(number)
         with listening() as said:
@@ -167,8 +170,10 @@ class FrameReader:
     def _nearest(self, number: int) -> av.VideoFrame:
         """The last picture before one that is missing, else the first after it.
 
-        Raises:
-            DecodeFailed: there is none.
+        Raises
+        ------
+        DecodeFailed
+            There is none.
         """
         later = None
         for back in (0, 1, 1 << 30):
@@ -185,8 +190,9 @@ class FrameReader:
             return later
         raise DecodeFailed(
             f"Picture {number + 1} of {self.path} can't be decoded, and none near it.",
-            "The file is damaged there; copy it again or leave that part out.", number,
-        )  # fmt: skip
+            "The file is damaged there; copy it again or leave that part out.",
+            number,
+        )
 
     def _number(self, picture: av.VideoFrame) -> int | None:
         time = picture.pts if picture.pts is not None else picture.dts
@@ -242,17 +248,22 @@ class PictureSource(Protocol):
     """Whatever gives pictures by number: a film, numbered images, a film's deinterlaced fields."""
 
     @property
-    def complaints(self) -> dict[int, str]: ...
+    def complaints(self) -> dict[int, str]:
+        """What decoders said, by number of the picture."""
 
     @property
-    def pixel_aspect(self) -> Fraction: ...
+    def pixel_aspect(self) -> Fraction:
+        """Width of a pixel against its height."""
 
     @property
-    def turned(self) -> int: ...
+    def turned(self) -> int:
+        """By how many degrees clockwise its pictures are to be turned."""
 
-    def frame(self, number: int) -> av.VideoFrame: ...
+    def frame(self, number: int) -> av.VideoFrame:
+        """The picture of a number, counted from 0."""
 
-    def close(self) -> None: ...
+    def close(self) -> None:
+        """Give the file back."""
 
 
 class OverFilm:
@@ -263,17 +274,21 @@ class OverFilm:
 
     @property
     def pixel_aspect(self) -> Fraction:
+        """Width of a pixel against its height."""
         return self.reader.pixel_aspect
 
     @property
     def turned(self) -> int:
+        """By how many degrees clockwise its pictures are to be turned."""
         return self.reader.turned
 
     @property
     def complaints(self) -> dict[int, str]:
+        """What decoders said, by number of the picture."""
         return self.reader.complaints
 
     def close(self) -> None:
+        """Give the file back."""
         self.reader.close()
 
 
@@ -285,4 +300,5 @@ class Timed(OverFilm):
         self.rate = rate
 
     def frame(self, number: int) -> av.VideoFrame:
+        """The picture of a number, counted from 0."""
         return self.reader.frame(self.reader.index.shown_at((number + Fraction(1, 2)) / self.rate))

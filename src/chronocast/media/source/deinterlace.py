@@ -27,6 +27,7 @@ class Deinterlaced(OverFilm):
         self._made: deque[tuple[int, av.VideoFrame]] = deque()
 
     def close(self) -> None:
+        """Give the film back."""
         self._graph = None
         self._made.clear()
         super().close()
@@ -34,8 +35,10 @@ class Deinterlaced(OverFilm):
     def frame(self, number: int) -> av.VideoFrame:
         """Picture ``number``; with fields, 2·n and 2·n+1 are the first and second of frame n.
 
-        Raises:
-            DecodeFailed: the film can't be decoded there.
+        Raises
+        ------
+        DecodeFailed
+            The film can't be decoded there.
         """
         first = self._made[0][0] if self._made else self._pushed * self.each
         if self._graph is None or not first <= number <= (self._pushed + 8) * self.each:

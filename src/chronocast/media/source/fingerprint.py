@@ -21,8 +21,10 @@ def fingerprint(path: str | os.PathLike[str]) -> str:
     evenly spread, are read and the time of the last change is added: constant
     rate media changed in the middle keeps its size and its ends.
 
-    Raises:
-        NotMedia: the file is missing or can't be read.
+    Raises
+    ------
+    NotMedia
+        The file is missing or can't be read.
     """
     digest = hashlib.blake2b(digest_size=16)
     try:

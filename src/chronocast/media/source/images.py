@@ -53,8 +53,10 @@ def is_numbered(path: str) -> bool:
 def stamp(path: str) -> tuple[int, int]:
     """Size and time of last change by which to see whether a source has changed; of numbered images all together.
 
-    Raises:
-        OSError: it is not there; of numbered images, the first one missing.
+    Raises
+    ------
+    OSError
+        It is not there; of numbered images, the first one missing.
     """
     if not is_numbered(path):
         status = os.stat(real_path(path))
@@ -98,8 +100,10 @@ class ImageReader:
     def frame(self, number: int) -> av.VideoFrame:
         """The picture at a position.
 
-        Raises:
-            DecodeFailed: its file is missing or damaged.
+        Raises
+        ------
+        DecodeFailed
+            Its file is missing or damaged.
         """
         file = self.images.file(number)
         try:
@@ -109,6 +113,7 @@ class ImageReader:
         except (NotMedia, av.error.FFmpegError) as error:
             raise DecodeFailed(
                 f"The image {file} can't be read: {getattr(error, 'sentence', error)}",
-                "Put it back, or leave that part out.", number,
-            ) from None  # fmt: skip
+                "Put it back, or leave that part out.",
+                number,
+            ) from None
         raise DecodeFailed(f"The image {file} holds no picture.", "Put it back.", number)

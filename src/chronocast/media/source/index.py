@@ -63,8 +63,10 @@ class FrameIndex:
 def scan(path: str) -> FrameIndex:
     """Read every packet of the first picture track (nothing is decoded).
 
-    Raises:
-        NotMedia: the file can't be opened or has no picture track.
+    Raises
+    ------
+    NotMedia
+        The file can't be opened or has no picture track.
     """
     times: list[tuple[int, int]] = []
     keys: list[tuple[int, int]] = []

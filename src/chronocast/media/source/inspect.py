@@ -30,11 +30,29 @@ from chronocast.model.source.origin import Alpha, samples_of
 from chronocast.model.time.timing import Rate, parse_rate, rate_text
 
 
+def _index_problems(index: FrameIndex) -> list[str]:
+    """What of a film's pictures can't be shown, in sentences."""
+    problems = []
+    if index.hidden:
+        problems.append(
+            f"It begins in mid-film: its first {index.hidden} pictures build on others that are not in it and can't be "
+            f"shown; the {len(index)} after them are used."
+        )
+    if index.repeated > 2:
+        problems.append(
+            f"Its times begin again in mid-film: {index.repeated} of its {len(index) + index.repeated} pictures "
+            "can't be told apart by time and are left out. Wrap it anew, or cut it where it begins again."
+        )
+    return problems
+
+
 def inspect_clip(path: str) -> ClipFacts:
     """Facts of a media file.  Every packet is looked at once, so that the count of frames is true.
 
-    Raises:
-        NotMedia: nothing in it can be used.
+    Raises
+    ------
+    NotMedia
+        Nothing in it can be used.
     """
     path = os.path.abspath(path)
     if is_numbered(path):
@@ -76,9 +94,24 @@ def inspect_clip(path: str) -> ClipFacts:
     if not videos:
         problems.append("It has sound but no picture.")
         return ClipFacts(
-            path, mark, size, 0, Fraction(25), 0, 0, Fraction(1), "none", "", "", sound, length,
-            bit_rate or _rate(size, length), timecode, problems=tuple(problems), sound_gaps=gaps,
-        )  # fmt: skip
+            path=path,
+            fingerprint=mark,
+            bytes=size,
+            frames=0,
+            rate=Fraction(25),
+            width=0,
+            height=0,
+            pixel_aspect=Fraction(1),
+            scan="none",
+            video_codec="",
+            pixel_format="",
+            audio=sound,
+            seconds=length,
+            bit_rate=bit_rate or _rate(size, length),
+            timecode=timecode,
+            problems=tuple(problems),
+            sound_gaps=gaps,
+        )
     index = scan(path)
     if not index.times:
         raise NotMedia(
@@ -92,16 +125,7 @@ def inspect_clip(path: str) -> ClipFacts:
             f"{shown(path)} says it has a picture, but none of it can be decoded.",
             "It is damaged, or was cut where nothing can be shown: copy it again from where it came from.",
         )
-    if index.hidden:
-        problems.append(
-            f"It begins in mid-film: its first {index.hidden} pictures build on others that are not in it and can't be "
-            f"shown; the {count} after them are used."
-        )
-    if index.repeated > 2:
-        problems.append(
-            f"Its times begin again in mid-film: {index.repeated} of its {len(index) + index.repeated} pictures "
-            "can't be told apart by time and are left out. Wrap it anew, or cut it where it begins again."
-        )
+    problems += _index_problems(index)
     jumps = _jumps(index)
     if jumps:
         rate, _, _ = _even_rate(index, rate)
@@ -127,11 +151,35 @@ def inspect_clip(path: str) -> ClipFacts:
     if index.corrupt or index.error or len(index) * looks[0] * looks[1] <= AT_ONCE:
         damage, through = look_through(path, index), True
     return ClipFacts(
-        path, mark, size, count, rate, looks[0], looks[1], Fraction(shape) or Fraction(1), first.scan, looks[2],
-        looks[3], sound, float(count / rate), _rate(size, count / rate), timecode, variable,
-        (colour[0], colour[1], colour[2], colour[3]), tuple(problems), first.turned, chapters, first.order,
-        alpha_of(looks[2], looks[3]), damage, through, index.hidden, gaps, first.mastering, first.light,
-    )  # fmt: skip
+        path,
+        mark,
+        size,
+        count,
+        rate,
+        looks[0],
+        looks[1],
+        Fraction(shape) or Fraction(1),
+        first.scan,
+        looks[2],
+        looks[3],
+        sound,
+        float(count / rate),
+        _rate(size, count / rate),
+        timecode,
+        variable,
+        (colour[0], colour[1], colour[2], colour[3]),
+        tuple(problems),
+        first.turned,
+        chapters,
+        first.order,
+        alpha_of(looks[2], looks[3]),
+        damage,
+        through,
+        index.hidden,
+        gaps,
+        first.mastering,
+        first.light,
+    )
 
 
 AT_ONCE = 300_000_000
@@ -160,10 +208,15 @@ def _sound(stream: av.AudioStream) -> SoundFacts:
     seconds = float(stream.duration * stream.time_base) if stream.duration and stream.time_base else 0.0
     language = stream.metadata.get("language", "").lower()
     return SoundFacts(
-        context.codec.canonical_name, context.channels, context.sample_rate, context.layout.name, seconds,
+        context.codec.canonical_name,
+        context.channels,
+        context.sample_rate,
+        context.layout.name,
+        seconds,
         language if len(language) == 3 and language.isalpha() and language != "und" else "",
-        _sound_depth(context), str(stream.metadata.get("title", ""))[:80],
-    )  # fmt: skip
+        _sound_depth(context),
+        str(stream.metadata.get("title", ""))[:80],
+    )
 
 
 def _sound_depth(context: av.AudioCodecContext) -> int:
@@ -235,9 +288,12 @@ def _first_pictures(path: str) -> FirstPictures:
     woven = [frame for frame in seen if frame.interlaced_frame]
     mastering, light = high_dynamic_range(seen[0])
     return FirstPictures(
-        "interlaced" if woven else "progressive", upright_turn(seen[0]), field_order(woven) if woven else "",
-        mastering, light,
-    )  # fmt: skip
+        "interlaced" if woven else "progressive",
+        upright_turn(seen[0]),
+        field_order(woven) if woven else "",
+        mastering,
+        light,
+    )
 
 
 def field_order(pictures: Sequence[av.VideoFrame]) -> str:
@@ -292,9 +348,19 @@ def _inspect_images(path: str) -> ClipFacts:
     size = sum(os.path.getsize(real_path(images.file(index))) for index in range(len(images)))
     seconds = float(len(images) / images.rate)
     return replace(
-        first, path=path, fingerprint=fingerprint_of(path), bytes=size, frames=len(images), rate=images.rate,
-        seconds=seconds, bit_rate=_rate(size, seconds), timecode=None, variable_timing=False, problems=(), damage=(),
-    )  # fmt: skip
+        first,
+        path=path,
+        fingerprint=fingerprint_of(path),
+        bytes=size,
+        frames=len(images),
+        rate=images.rate,
+        seconds=seconds,
+        bit_rate=_rate(size, seconds),
+        timecode=None,
+        variable_timing=False,
+        problems=(),
+        damage=(),
+    )
 
 
 JUMP_SECONDS = 10

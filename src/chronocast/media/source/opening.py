@@ -72,8 +72,10 @@ _NOT_MEDIA_ENDINGS = {".txt", ".json", ".otio", ".md", ".html", ".py", ".csv", "
 def opened(path: str | os.PathLike[str]) -> Iterator[InputContainer]:
     """The container of a local media file.
 
-    Raises:
-        NotMedia: missing, empty, cut short beyond reading, or not media.
+    Raises
+    ------
+    NotMedia
+        Missing, empty, cut short beyond reading, or not media.
     """
     name = real_path(path)
     said = shown(path)

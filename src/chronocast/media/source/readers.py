@@ -39,7 +39,21 @@ class Readers:
         deinterlace: Deinterlace = "",
         clock: Fraction | None = None,
     ) -> PictureSource:
-        """What gives the pictures of a file; its index is kept for as long as ``mark`` stays the same."""
+        """What gives the pictures of a file; its index is kept for as long as ``mark`` stays the same.
+
+        Parameters
+        ----------
+        path
+            The film's or the images'.
+        mark
+            What its content is known by.
+        use
+            Which of several readers of it, from 0.
+        deinterlace
+            Whether pictures are made whole, by frame or by field.
+        clock
+            Frames a second that an uneven film is read by.
+        """
         key = (path, mark, use, deinterlace, str(clock or ""))
         if key not in self._open:
             self._open[key] = self._make(path, mark, deinterlace, clock)

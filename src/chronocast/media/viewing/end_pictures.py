@@ -15,8 +15,10 @@ from chronocast.model.time.timing import FrameRange
 def look_at_ends(stills: Stills, part: FrameRange) -> tuple[End | None, End | None]:
     """What is wrong at the first and at the last pictures of a range.
 
-    Raises:
-        MediaError: they can't be decoded.
+    Raises
+    ------
+    MediaError
+        They can't be decoded.
     """
     many = min(LOOKED_AT, len(part))
     if many < 4:

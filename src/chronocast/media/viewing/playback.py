@@ -22,17 +22,34 @@ def heard(cut: CutList, frame: int, speed: Fraction) -> Iterator[NDArray[np.int1
 
     Faster or slower, the pitch goes with the speed, as on tape.
 
-    Raises:
-        MediaError: a file's sound can't be decoded.
+    Parameters
+    ----------
+    cut
+        The source's cut.
+    frame
+        Where to begin.
+    speed
+        Of the source, against playing it straight.
+
+    Raises
+    ------
+    MediaError
+        A file's sound can't be decoded.
     """
     at = Fraction(frame + (1 if speed < 0 else 0)) / cut.rate
     end = Fraction(cut.frames) / cut.rate
     length = (end - at if speed > 0 else at) / abs(speed)
     spans = tuple(span for item in cut.sound for span in _from(item, at, end, speed))
     job = SoundJob(
-        name="", target="", samples=int(length * SAMPLE_RATE), sample_rate=SAMPLE_RATE, channels=CHANNELS,
-        codec="aac", bits_per_second=128_000, spans=spans,
-    )  # fmt: skip
+        name="",
+        target="",
+        samples=int(length * SAMPLE_RATE),
+        sample_rate=SAMPLE_RATE,
+        channels=CHANNELS,
+        codec="aac",
+        bits_per_second=128_000,
+        spans=spans,
+    )
     for block in sound_blocks(job):
         yield (np.clip(block.T, -1, 1) * 32767).astype(np.int16)
 
@@ -44,9 +61,12 @@ def _from(span: SoundSpan, at: Fraction, end: Fraction, speed: Fraction) -> Iter
         if part:
             yield part.model_copy(
                 update={
-                    "start": part.start / speed, "seconds": part.seconds / speed, "speed": part.speed * speed, "fade": None,
+                    "start": part.start / speed,
+                    "seconds": part.seconds / speed,
+                    "speed": part.speed * speed,
+                    "fade": None,
                 }
-            )  # fmt: skip
+            )
         return
     part = span.part(Fraction(0), at)
     if part is None or span.speed == 0:
@@ -56,8 +76,11 @@ def _from(span: SoundSpan, at: Fraction, end: Fraction, speed: Fraction) -> Iter
         first = max(part.start, last - BACK_SECONDS * -speed)
         yield part.model_copy(
             update={
-                "start": (at - last) / -speed, "seconds": (last - first) / -speed,
-                "media_start": part.media_start + (last - part.start) * part.speed, "speed": part.speed * speed, "fade": None,
+                "start": (at - last) / -speed,
+                "seconds": (last - first) / -speed,
+                "media_start": part.media_start + (last - part.start) * part.speed,
+                "speed": part.speed * speed,
+                "fade": None,
             }
-        )  # fmt: skip
+        )
         last = first

@@ -88,9 +88,23 @@ class Stills:
         ``first`` is the frame of the source that is the output's first, from
         which its moving centre counts, at its own ``rate``.
 
-        Raises:
-            MediaError: it can't be decoded.
-            IndexError: the source has no such frame.
+        Parameters
+        ----------
+        frame
+            Of the source.
+        shown
+            How it is to be shown.
+        first
+            The frame of the source that is the output's first, from which a moving centre counts.
+        rate
+            Frames a second of the output.
+
+        Raises
+        ------
+        MediaError
+            It can't be decoded.
+        IndexError
+            The source has no such frame.
         """
         span = self.cut.span_at(frame)
         if span is None:
@@ -126,9 +140,9 @@ class Stills:
                 width,
                 height,
                 "yuv420p",
-                (self.cut.width, self.cut.height),
-                shown.view or View(),
-                self.cut.colour,
+                canvas=(self.cut.width, self.cut.height),
+                view=shown.view or View(),
+                colour=self.cut.colour,
             )
             while len(self._composers) > 6:
                 self._composers.popitem(last=False)
@@ -139,9 +153,12 @@ class Stills:
 def to_rgb(picture: av.VideoFrame, colour: Colour) -> Picture:
     """A composed picture as RGB: uint8, height × width × 3."""
     made = picture.reformat(
-        format="rgb24", src_colorspace=_MATRIX.get(colour[2], "ITU709"), dst_colorspace="ITU709",
-        src_color_range="JPEG" if colour[3] == 2 else "MPEG", dst_color_range="JPEG",
-    )  # fmt: skip
+        format="rgb24",
+        src_colorspace=_MATRIX.get(colour[2], "ITU709"),
+        dst_colorspace="ITU709",
+        src_color_range="JPEG" if colour[3] == 2 else "MPEG",
+        dst_color_range="JPEG",
+    )
     return np.ascontiguousarray(made.to_ndarray())
 
 

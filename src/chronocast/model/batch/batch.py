@@ -201,29 +201,45 @@ class Batch(Document):
         return self
 
     def source(self, identifier: str) -> Source | None:
+        """The source of an id, if there is one."""
         return next((item for item in self.sources if item.id == identifier), None)
 
     def recipe(self, identifier: str) -> Recipe | None:
+        """The recipe of an id, if there is one."""
         return next((item for item in self.recipes if item.id == identifier), None)
 
     def card(self, identifier: str) -> ReceiverCard | None:
+        """The receiver card of an id, if there is one."""
         return next((item for item in self.cards if item.id == identifier), None)
 
     def made_by(self, output: Output) -> Recipe:
         """The recipe an output is made by, its exceptions taken in.
 
-        Raises:
-            ModelError: an exception that can't be.
+        Raises
+        ------
+        ModelError
+            An exception that can't be.
         """
         recipe = self.recipe(output.recipe)
         assert recipe is not None
         return effective(recipe, output.own)
 
     def output(self, identifier: str) -> Output | None:
+        """The output of an id, if there is one."""
         return next((item for item in self.outputs if item.id == identifier), None)
 
     def cell(self, source: str, part: str, recipe: str) -> Output | None:
-        """The output in one cell of the grid, if it is filled."""
+        """The output in one cell of the grid, if it is filled.
+
+        Parameters
+        ----------
+        source
+            A source's id.
+        part
+            A range's id; *full* for the whole.
+        recipe
+            A recipe's id.
+        """
         key = (source, part, recipe)
         return next((item for item in self.outputs if (item.source, item.range, item.recipe) == key), None)
 
@@ -231,9 +247,11 @@ class Batch(Document):
 def read_batch(text: str, what: str = "The batch") -> Batch:
     """A batch from the text of its file.
 
-    Raises:
-        ModelError: not JSON, not a batch, of a newer version, or with values
-            that make no sense; the sentence names the first of them.
+    Raises
+    ------
+    ModelError
+        Not JSON, not a batch, of a newer version, or with values
+        that make no sense; the sentence names the first of them.
     """
     data = read_object(text, what, FORMAT, VERSION)
     try:

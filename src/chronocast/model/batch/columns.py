@@ -17,15 +17,18 @@ from chronocast.model.recipe.recipe import Recipe
 def change_recipe(batch: Batch, recipe: Recipe) -> Batch:
     """The batch with one of its recipes as it now is; exceptions that say the same as it are dropped.
 
-    Raises:
-        ModelError: it has no recipe of that id, or an exception contradicts what is new.
+    Raises
+    ------
+    ModelError
+        It has no recipe of that id, or an exception contradicts what is new.
     """
     if batch.recipe(recipe.id) is None:
         raise ModelError(f"There is no recipe “{recipe.id}” in this batch.")
     recipes = tuple(recipe if item.id == recipe.id else item for item in batch.recipes)
     outputs = tuple(
-        _trimmed(output, recipe) if output.recipe == recipe.id and output.own else output for output in batch.outputs
-    )  # fmt: skip
+        _trimmed(output, recipe) if output.recipe == recipe.id and output.own else output
+        for output in batch.outputs
+    )
     return batch.model_copy(update={"recipes": recipes, "outputs": outputs})
 
 
@@ -43,17 +46,28 @@ def _differs(one: Any, two: Any) -> bool:
 
 
 def replace_recipe(batch: Batch, old: str, new: Recipe) -> Batch:
-    """The column of a recipe becomes another's: its cells are kept, their exceptions go."""
+    """The column of a recipe becomes another's: its cells are kept, their exceptions go.
+
+    Parameters
+    ----------
+    batch
+        The batch.
+    old
+        The recipe's id that the column has.
+    new
+        The recipe it gets.
+    """
     if old != new.id and batch.recipe(new.id) is not None:
         raise ModelError(f"{new.name} is a column of this batch already.")
     return batch.model_copy(
         update={
             "recipes": tuple(new if item.id == old else item for item in batch.recipes),
             "outputs": tuple(
-                o.model_copy(update={"recipe": new.id, "own": {}}) if o.recipe == old else o for o in batch.outputs
+                o.model_copy(update={"recipe": new.id, "own": {}}) if o.recipe == old else o
+                for o in batch.outputs
             ),
         }
-    )  # fmt: skip
+    )
 
 
 def remove_recipe(batch: Batch, recipe: str) -> Batch:
@@ -67,7 +81,17 @@ def remove_recipe(batch: Batch, recipe: str) -> Batch:
 
 
 def move_recipe(batch: Batch, recipe: str, to: int) -> Batch:
-    """A column at another place."""
+    """A column at another place.
+
+    Parameters
+    ----------
+    batch
+        The batch.
+    recipe
+        A recipe's id.
+    to
+        Its place among the columns, from 0.
+    """
     moved = batch.recipe(recipe)
     if moved is None:
         return batch
@@ -79,8 +103,19 @@ def move_recipe(batch: Batch, recipe: str, to: int) -> Batch:
 def set_own(batch: Batch, outputs: Iterable[str], values: Mapping[str, Any]) -> Batch:
     """Exceptions of some outputs: what they say otherwise than their recipe; a value like the recipe's is none.
 
-    Raises:
-        ModelError: a field that recipes haven't, or a value that can't be.
+    Parameters
+    ----------
+    batch
+        The batch.
+    outputs
+        Their ids.
+    values
+        Values by the names of a recipe's fields, dotted.
+
+    Raises
+    ------
+    ModelError
+        A field that recipes haven't, or a value that can't be.
     """
     chosen, found, known = set(outputs), [], {}
     for output in batch.outputs:
@@ -114,11 +149,25 @@ def clear_own(batch: Batch, outputs: Iterable[str]) -> Batch:
 
 
 def set_output_folder(batch: Batch, outputs: Iterable[str], folder: str) -> Batch:
-    """A target folder of their own for some outputs; empty for the batch's."""
+    """A target folder of their own for some outputs; empty for the batch's.
+
+    Parameters
+    ----------
+    batch
+        The batch.
+    outputs
+        Their ids.
+    folder
+        The folder; relative ones are beside the batch.
+    """
     chosen = set(outputs)
     return batch.model_copy(
-        update={"outputs": tuple(o.model_copy(update={"folder": folder}) if o.id in chosen else o for o in batch.outputs)}
-    )  # fmt: skip
+        update={
+            "outputs": tuple(
+                o.model_copy(update={"folder": folder}) if o.id in chosen else o for o in batch.outputs
+            )
+        }
+    )
 
 
 def add_card(batch: Batch, card: ReceiverCard) -> Batch:
@@ -128,7 +177,19 @@ def add_card(batch: Batch, card: ReceiverCard) -> Batch:
 
 
 def set_card(batch: Batch, outputs: Iterable[str], card: str, on: bool = True) -> Batch:
-    """Judge some outputs by a card, or no longer; a card that nothing is judged by leaves the batch."""
+    """Judge some outputs by a card, or no longer; a card that nothing is judged by leaves the batch.
+
+    Parameters
+    ----------
+    batch
+        The batch.
+    outputs
+        Their ids.
+    card
+        The card's id.
+    on
+        Whether they are judged by it from now on.
+    """
     chosen = set(outputs)
     made = []
     for output in batch.outputs:
@@ -138,12 +199,25 @@ def set_card(batch: Batch, outputs: Iterable[str], card: str, on: bool = True) -
         made.append(output)
     used = {name for output in made for name in output.cards}
     return batch.model_copy(
-        update={"outputs": tuple(made), "cards": tuple(item for item in batch.cards if item.id in used or (on and item.id == card))}
-    )  # fmt: skip
+        update={
+            "outputs": tuple(made),
+            "cards": tuple(item for item in batch.cards if item.id in used or (on and item.id == card)),
+        }
+    )
 
 
 def choices(batch: Batch, source: str, part: str = FULL) -> dict[str, Output]:
-    """What is asked for in one row, by recipe."""
+    """What is asked for in one row, by recipe.
+
+    Parameters
+    ----------
+    batch
+        The batch.
+    source
+        A source's id.
+    part
+        A range's id; *full* for the whole.
+    """
     return {
         output.recipe: output for output in batch.outputs if (output.source, output.range) == (source, part)
     }
@@ -153,6 +227,17 @@ def copy_choices(batch: Batch, source: str, part: str, to: Iterable[tuple[str, s
     """Other rows made as one row is: the same cells filled, with its exceptions and its receiver cards.
 
     Cells that the row hasn't are cleared; what is as it should be keeps its id.
+
+    Parameters
+    ----------
+    batch
+        The batch.
+    source
+        A source's id.
+    part
+        A range's id; *full* for the whole.
+    to
+        Rows, each (source, range).
     """
     model = choices(batch, source, part)
     for row in to:
@@ -164,13 +249,19 @@ def copy_choices(batch: Batch, source: str, part: str, to: Iterable[tuple[str, s
         batch = batch.model_copy(
             update={
                 "outputs": tuple(
-                    o.model_copy(update={"own": model[o.recipe].own, "cards": model[o.recipe].cards, "held": model[o.recipe].held})
+                    o.model_copy(
+                        update={
+                            "own": model[o.recipe].own,
+                            "cards": model[o.recipe].cards,
+                            "held": model[o.recipe].held,
+                        }
+                    )
                     if (o.source, o.range) == row
                     else o
                     for o in batch.outputs
                 )
             }
-        )  # fmt: skip
+        )
     return batch
 
 

@@ -15,6 +15,15 @@ from chronocast.model.recipe.recipe import Recipe
 def identifier(text: str, taken: Iterable[str], fallback: str = "item") -> str:
     """A short id from a name, unlike all those taken.
 
+    Parameters
+    ----------
+    text
+        The name.
+    taken
+        Ids that are taken.
+    fallback
+        What it is called where nothing of the name is left.
+
     >>> identifier("Still water, long take", ["still-water-long-take"])
     'still-water-long-take-2'
     """
@@ -27,7 +36,19 @@ def identifier(text: str, taken: Iterable[str], fallback: str = "item") -> str:
 
 
 def add_source(batch: Batch, path: str, name: str, kind: Literal["clip", "sequence"]) -> Batch:
-    """The batch with one more source; unchanged if that path is in it already."""
+    """The batch with one more source; unchanged if that path is in it already.
+
+    Parameters
+    ----------
+    batch
+        The batch.
+    path
+        Of its file; relative ones are beside the batch.
+    name
+        What it is called.
+    kind
+        Media, or a timeline.
+    """
     if any(source.path == path for source in batch.sources):
         return batch
     new = Source(
@@ -86,8 +107,19 @@ def in_order(batch: Batch, outputs: Iterable[str]) -> Batch:
 def fill(batch: Batch, cells: Iterable[tuple[str, str, str]], filled: bool = True) -> Batch:
     """Fill or clear cells, each (source, range, recipe).
 
-    Raises:
-        ModelError: a cell names a source, range or recipe the batch hasn't.
+    Parameters
+    ----------
+    batch
+        The batch.
+    cells
+        Each (source, range, recipe).
+    filled
+        Whether they are asked for from now on.
+
+    Raises
+    ------
+    ModelError
+        A cell names a source, range or recipe the batch hasn't.
     """
     outputs = {output.id: output for output in batch.outputs}
     present_in = {(o.source, o.range, o.recipe): o.id for o in batch.outputs}
@@ -118,7 +150,17 @@ def reorder(batch: Batch, order: Iterable[str]) -> Batch:
 
 
 def hold(batch: Batch, outputs: Iterable[str], held: bool) -> Batch:
-    """Hold outputs back, or release them."""
+    """Hold outputs back, or release them.
+
+    Parameters
+    ----------
+    batch
+        The batch.
+    outputs
+        Their ids.
+    held
+        Whether they are held back from now on.
+    """
     chosen = set(outputs)
     return batch.model_copy(
         update={

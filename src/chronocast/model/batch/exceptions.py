@@ -33,8 +33,10 @@ def value_of(recipe: Recipe, field: str) -> Any:
 def with_values(recipe: Recipe, values: Mapping[str, Any]) -> Recipe:
     """A recipe with some dotted fields set; a part that isn't there begins as usual.
 
-    Raises:
-        ModelError: a field it hasn't, or a value that can't be.
+    Raises
+    ------
+    ModelError
+        A field it hasn't, or a value that can't be.
     """
     if not values:
         return recipe
@@ -85,8 +87,10 @@ def _part(known: Any, name: str, field: str) -> Any:
 def effective(recipe: Recipe, own: Mapping[str, Any]) -> Recipe:
     """The recipe that one output is made by.
 
-    Raises:
-        ModelError: an exception that can't be.
+    Raises
+    ------
+    ModelError
+        An exception that can't be.
     """
     return _effective(recipe.model_dump_json(), json.dumps(own, sort_keys=True)) if own else recipe
 

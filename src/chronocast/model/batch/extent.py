@@ -20,6 +20,7 @@ class Extent:
 
     @property
     def full(self) -> bool:
+        """Whether it is all of its source."""
         return self.kind == FULL
 
     @property

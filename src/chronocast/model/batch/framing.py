@@ -74,13 +74,24 @@ class Framed:
 def framed(canvas: tuple[int, int], view: View, size: FrameSize, frame: int = 0) -> Framed:
     """What becomes of a picture of ``canvas`` pixels at a frame of an output.
 
+    Parameters
+    ----------
+    canvas
+        Width and height of the source's picture.
+    view
+        How the picture is framed.
+    size
+        What is asked for.
+    frame
+        Of the output, from 0.
+
     >>> f = framed((1920, 1080), View(placing="fill"), FrameSize(mode="fixed", width=1080, height=1920))
     >>> f.lies.crop, f.bars
     ((656, 0, 608, 1080), (0, 0, 0, 0))
     """
     shown = view.shown(*canvas)
     output = frame_size(size, round(shown[0]), round(shown[1]))
-    lies = place(canvas, Fraction(1), "fit", canvas, view, output, frame)
+    lies = place(canvas, Fraction(1), "fit", canvas=canvas, view=view, output=output, frame=frame)
     assert lies is not None, "a crop leaves something of every picture"
     return Framed(canvas, output, lies, view.placing)
 
@@ -91,8 +102,10 @@ def crop_share(text: str, side: int) -> float:
     >>> crop_share("192", 1920), crop_share("12,5 %", 1080)
     (0.1, 0.125)
 
-    Raises:
-        ModelError: no such number, or more than can be cut off.
+    Raises
+    ------
+    ModelError
+        No such number, or more than can be cut off.
     """
     found = re.fullmatch(r"\s*(\d{1,6}(?:[.,]\d+)?)\s*(%|px|pixels?)?\s*", text.lower())
     if not found:
@@ -111,8 +124,10 @@ def crop_share(text: str, side: int) -> float:
 def centre_share(text: str) -> float:
     """Where a centre is along a side: ``40``, ``40 %`` or ``12,5 %`` of it.
 
-    Raises:
-        ModelError: no number from 0 to 100.
+    Raises
+    ------
+    ModelError
+        No number from 0 to 100.
     """
     found = re.fullmatch(r"\s*(\d{1,3}(?:[.,]\d+)?)\s*%?\s*", text)
     share = float(found[1].replace(",", ".")) / 100 if found else 2.0
@@ -126,8 +141,23 @@ def centre_share(text: str) -> float:
 def with_crop(framing: Framing, left: float, top: float, right: float, bottom: float) -> Framing:
     """A framing with another crop.
 
-    Raises:
-        ModelError: it leaves too little of the picture.
+    Parameters
+    ----------
+    framing
+        The framing now.
+    left
+        Share of the width cut off, 0 to 1.
+    top
+        Share of the height cut off.
+    right
+        Share of the width cut off.
+    bottom
+        Share of the height cut off.
+
+    Raises
+    ------
+    ModelError
+        It leaves too little of the picture.
     """
     values = [min(0.95, max(0.0, round(value, 6))) for value in (left, top, right, bottom)]
     if values[0] + values[2] > 0.95 or values[1] + values[3] > 0.95:
@@ -138,8 +168,19 @@ def with_crop(framing: Framing, left: float, top: float, right: float, bottom: f
 def shaped_crop(framing: Framing, canvas: tuple[int, int], output: tuple[int, int]) -> Framing:
     """The crop made smaller, around its own middle, to the shape of the output: then there are no bars.
 
-    Raises:
-        ModelError: it would leave too little.
+    Parameters
+    ----------
+    framing
+        The framing now.
+    canvas
+        Width and height of the source's picture.
+    output
+        Width and height of the output's picture.
+
+    Raises
+    ------
+    ModelError
+        It would leave too little.
     """
     width = canvas[0] * (1 - framing.left - framing.right)
     height = canvas[1] * (1 - framing.top - framing.bottom)
@@ -152,7 +193,21 @@ def shaped_crop(framing: Framing, canvas: tuple[int, int], output: tuple[int, in
 
 
 def with_centre(framing: Framing, frame: int, x: float, y: float, moving: bool) -> Framing:
-    """A framing with its centre at a place: at one frame of several (``moving``), or throughout."""
+    """A framing with its centre at a place: at one frame of several (``moving``), or throughout.
+
+    Parameters
+    ----------
+    framing
+        The framing now.
+    frame
+        Of the range, from 0.
+    x
+        Of the centre: -1 left, 1 right.
+    y
+        Of the centre: -1 top, 1 bottom.
+    moving
+        Whether the centre moves from frame to frame.
+    """
     at = (frame, round(min(1.0, max(0.0, x)), 4), round(min(1.0, max(0.0, y)), 4))
     if not moving:
         return framing.model_copy(update={"centres": ((0, at[1], at[2]),)})

@@ -52,8 +52,10 @@ def _joins(words: str) -> bool:
 def read_pattern(text: str) -> Pattern:
     """A pattern from its text.
 
-    Raises:
-        ModelError: a token that isn't one, a brace left open, a separator of folders, nothing or too much.
+    Raises
+    ------
+    ModelError
+        A token that isn't one, a brace left open, a separator of folders, nothing or too much.
     """
     known = ", ".join(f"{{{token}}}" for token in TOKENS)
     if not text.strip():

@@ -30,8 +30,21 @@ def _with(batch: Batch, owner: Source, ranges: Iterable[NamedRange]) -> Batch:
 def checked(start: int, stop: int, frames: int, what: str) -> FrameRange:
     """A range that lies in a source of ``frames`` frames.
 
-    Raises:
-        ModelError: it is empty, turned round, or reaches out of the source; the sentence says which.
+    Parameters
+    ----------
+    start
+        The first frame.
+    stop
+        The frame after the last one.
+    frames
+        The source's length.
+    what
+        What it is called in the sentence.
+
+    Raises
+    ------
+    ModelError
+        It is empty, turned round, or reaches out of the source; the sentence says which.
     """
     if frames <= 0:
         raise ModelError(f"{what} has no pictures to choose from.")
@@ -46,8 +59,9 @@ def checked(start: int, stop: int, frames: int, what: str) -> FrameRange:
         raise ModelError("In and out are the same: the range would have no frames.", "Leave at least one.")
     if stop < start:
         raise ModelError(
-            f"The out point lies {start - stop} frames before the in point.", "Set the in point earlier, or the out later."
-        )  # fmt: skip
+            f"The out point lies {start - stop} frames before the in point.",
+            "Set the in point earlier, or the out later.",
+        )
     return FrameRange(start, stop)
 
 
@@ -78,8 +92,23 @@ def add_range(
 ) -> tuple[Batch, str]:
     """The batch with one more range of a source, and the range's id; names are made unlike.
 
-    Raises:
-        ModelError: no such source, an empty range, or too many of them.
+    Parameters
+    ----------
+    batch
+        The batch.
+    source
+        A source's id.
+    name
+        What it is called.
+    part
+        The range, in frames of the source.
+    kind
+        Where it comes from.
+
+    Raises
+    ------
+    ModelError
+        No such source, an empty range, or too many of them.
     """
     owner = _owner(batch, source)
     if not len(part):
@@ -88,17 +117,33 @@ def add_range(
         raise ModelError(f"{owner.name} has {MOST_RANGES} ranges already.", "Remove some first.")
     name = unused_name(owner, name)
     made = NamedRange(
-        id=identifier(name, [FULL, *(item.id for item in owner.ranges)], "range"), name=name, start=part.start,
-        stop=part.stop, kind=kind,
-    )  # fmt: skip
+        id=identifier(name, [FULL, *(item.id for item in owner.ranges)], "range"),
+        name=name,
+        start=part.start,
+        stop=part.stop,
+        kind=kind,
+    )
     return _with(batch, owner, (*owner.ranges, made)), made.id
 
 
 def change_range(batch: Batch, source: str, part: str, new: FrameRange) -> Batch:
     """The batch with other ends for a range; one that was marked or a clip becomes a trim.
 
-    Raises:
-        ModelError: no such range, or an empty one.
+    Parameters
+    ----------
+    batch
+        The batch.
+    source
+        A source's id.
+    part
+        A range's id; *full* for the whole.
+    new
+        Its ends, in frames of the source.
+
+    Raises
+    ------
+    ModelError
+        No such range, or an empty one.
     """
     owner = _owner(batch, source)
     have = owner.part(part)
@@ -115,8 +160,21 @@ def change_range(batch: Batch, source: str, part: str, new: FrameRange) -> Batch
 def rename_range(batch: Batch, source: str, part: str, name: str) -> Batch:
     """The batch with another name for a range, made unlike the others.
 
-    Raises:
-        ModelError: no such range, or no name.
+    Parameters
+    ----------
+    batch
+        The batch.
+    source
+        A source's id.
+    part
+        A range's id; *full* for the whole.
+    name
+        What it is called.
+
+    Raises
+    ------
+    ModelError
+        No such range, or no name.
     """
     owner = _owner(batch, source)
     have = owner.part(part)
@@ -130,7 +188,17 @@ def rename_range(batch: Batch, source: str, part: str, name: str) -> Batch:
 
 
 def remove_ranges(batch: Batch, source: str, parts: Iterable[str]) -> Batch:
-    """The batch without some ranges of a source and what was to be made of them."""
+    """The batch without some ranges of a source and what was to be made of them.
+
+    Parameters
+    ----------
+    batch
+        The batch.
+    source
+        A source's id.
+    parts
+        Ids of the ranges.
+    """
     owner = _owner(batch, source)
     gone = set(parts)
     batch = _with(batch, owner, (item for item in owner.ranges if item.id not in gone))
@@ -143,8 +211,23 @@ def add_pick(
 ) -> tuple[Batch, str]:
     """A range together with outputs of it, one for each recipe.
 
-    Raises:
-        ModelError: as ``add_range``.
+    Parameters
+    ----------
+    batch
+        The batch.
+    source
+        A source's id.
+    name
+        What it is called.
+    part
+        The range, in frames of the source.
+    recipes
+        Ids of the recipes it is made by.
+
+    Raises
+    ------
+    ModelError
+        As ``add_range``.
     """
     batch, made = add_range(batch, source, name, part)
     return fill(batch, [(source, made, recipe) for recipe in recipes]), made
@@ -155,8 +238,21 @@ def take_marked(
 ) -> tuple[Batch, list[str]]:
     """Ranges of what a source marks of itself and isn't a range yet, with outputs of them; the ids of the new ones.
 
-    Raises:
-        ModelError: as ``add_range``.
+    Parameters
+    ----------
+    batch
+        The batch.
+    source
+        A source's id.
+    marks
+        The ranges that the source marks of itself.
+    recipes
+        Ids of the recipes they are made by.
+
+    Raises
+    ------
+    ModelError
+        As ``add_range``.
     """
     taken = {(part.start, part.stop) for part in _owner(batch, source).ranges}
     made = []
@@ -175,8 +271,23 @@ def one_for_each_clip(
 
     Ranges that are there already with the same ends are used, not doubled.
 
-    Raises:
-        ModelError: as ``add_range``.
+    Parameters
+    ----------
+    batch
+        The batch.
+    source
+        A source's id.
+    clips
+        Name and range of each clip.
+    recipes
+        Ids of the recipes they are made by.
+    instead
+        Whether the whole is no longer asked for.
+
+    Raises
+    ------
+    ModelError
+        As ``add_range``.
     """
     wanted = list(recipes)
     if len(clips) > MOST_RANGES:
@@ -213,7 +324,17 @@ def one_for_each_clip(
 
 
 def set_framing(batch: Batch, outputs: Iterable[str], framing: Framing | None) -> Batch:
-    """The batch with some outputs framed in one way; None is as their recipes say."""
+    """The batch with some outputs framed in one way; None is as their recipes say.
+
+    Parameters
+    ----------
+    batch
+        The batch.
+    outputs
+        Their ids.
+    framing
+        How they are framed; None for as their recipes say.
+    """
     chosen = set(outputs)
     said = None if framing is None or framing.plain else framing
     return batch.model_copy(

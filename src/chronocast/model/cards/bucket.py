@@ -30,11 +30,21 @@ class Level:
 
     @property
     def holds(self) -> bool:
+        """Whether the bucket never ran empty."""
         return self.lowest >= 0
 
 
 def run_through(bucket: Bucket, sizes: Iterable[int], full: float | None = None) -> Level:
     """Send pictures of these sizes in bytes, in decoding order, through a bucket.
+
+    Parameters
+    ----------
+    bucket
+        The buffer.
+    sizes
+        Bytes of the pictures, in decoding order.
+    full
+        How full it is at the beginning, in bits; as the bucket says if not said.
 
     >>> run_through(Bucket(8000, 8000, 1, 0.5), [400, 1200]).lowest
     -0.2
@@ -62,6 +72,15 @@ def overruns(bucket: Bucket, pieces: Sequence[Sequence[int]], spare: float = 0.0
     """Pieces that run the bucket dry where the joined stream brings them to it, the bucket as those before left it.
 
     ``spare`` is what they have to leave in it at least, as a share.
+
+    Parameters
+    ----------
+    bucket
+        The buffer.
+    pieces
+        Bytes of the pictures of each piece.
+    spare
+        Share of the buffer that is kept free.
     """
     found: list[Overrun] = []
     full = bucket.start

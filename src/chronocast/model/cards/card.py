@@ -95,8 +95,12 @@ class Limits(Document):
     @model_validator(mode="after")
     def _floors_below_ceilings(self) -> Limits:
         for what, words in (
-            ("bytes", "the size"), ("seconds", "the length"), ("bits", "the bit rate"), ("width", "the width"), ("height", "the height"),
-        ):  # fmt: skip
+            ("bytes", "the size"),
+            ("seconds", "the length"),
+            ("bits", "the bit rate"),
+            ("width", "the width"),
+            ("height", "the height"),
+        ):
             least, most = getattr(self, f"{what}_least"), getattr(self, f"{what}_most")
             if least is not None and most is not None and least > most:
                 raise ValueError(
@@ -137,8 +141,10 @@ def fits_name(pattern: str, name: str) -> bool:
 def read_card(text: str, what: str = "The receiver card") -> ReceiverCard:
     """A card from the text of its file.
 
-    Raises:
-        ModelError: not JSON, not a card, of a newer version, or impossible.
+    Raises
+    ------
+    ModelError
+        Not JSON, not a card, of a newer version, or impossible.
     """
     value = read_object(text, what, FORMAT, VERSION)
     try:

@@ -96,6 +96,7 @@ def _between(
     what: str,
     band: tuple[float, float, float],
     least: float | None,
+    *,
     most: float | None,
     said: object,
     remedy: str,
@@ -120,15 +121,31 @@ def _amounts(limits: Limits, offer: Offer) -> Iterator[Verdict]:
     seconds = max(offer.seconds, 1e-9)
     low, likely, safe = (value * 8 / seconds for value in offer.bytes)
     yield from _between(
-        "size", offer.bytes, limits.bytes_least, limits.bytes_most, size_text,
-        f"{rate_bits_text((limits.bytes_most or 0) * 8 / seconds)} in all would fit" if limits.bytes_most else "",
-    )  # fmt: skip
+        "size",
+        offer.bytes,
+        limits.bytes_least,
+        most=limits.bytes_most,
+        said=size_text,
+        remedy=f"{rate_bits_text((limits.bytes_most or 0) * 8 / seconds)} in all would fit"
+        if limits.bytes_most
+        else "",
+    )
     yield from _between(
-        "length", (offer.seconds,) * 3, limits.seconds_least, limits.seconds_most, time_text, "Choose another range"
-    )  # fmt: skip
+        "length",
+        (offer.seconds,) * 3,
+        limits.seconds_least,
+        most=limits.seconds_most,
+        said=time_text,
+        remedy="Choose another range",
+    )
     yield from _between(
-        "bit rate", (low, likely, safe), limits.bits_least, limits.bits_most, rate_bits_text, "Ask for another rate"
-    )  # fmt: skip
+        "bit rate",
+        (low, likely, safe),
+        limits.bits_least,
+        most=limits.bits_most,
+        said=rate_bits_text,
+        remedy="Ask for another rate",
+    )
     if limits.peak_bits_most is not None and offer.codec:
         buffer = limits.buffer_bits or limits.peak_bits_most
         wanted = f"at most {rate_bits_text(limits.peak_bits_most)} through {buffer / 1e6:.4g} Mbit"
@@ -138,12 +155,21 @@ def _amounts(limits: Limits, offer: Offer) -> Iterator[Verdict]:
             over = offer.peak > limits.peak_bits_most or (offer.buffer or offer.peak) > buffer
             have = f"{rate_bits_text(offer.peak)} through {(offer.buffer or offer.peak) / 1e6:.4g} Mbit"
             yield Verdict(
-                "peak rate", "breaks" if over else "fits", wanted, have, offer.peak / limits.peak_bits_most,
+                "peak rate",
+                "breaks" if over else "fits",
+                wanted,
+                have,
+                offer.peak / limits.peak_bits_most,
                 "Lower the recipe's peak or its buffer" if over else "",
-            )  # fmt: skip
+            )
     if limits.free_bytes is not None:
         yield from _between(
-            "room at the receiver", offer.bytes, None, limits.free_bytes or 1, size_text, "Ask for less"
+            "room at the receiver",
+            offer.bytes,
+            None,
+            most=limits.free_bytes or 1,
+            said=size_text,
+            remedy="Ask for less",
         )
 
 
@@ -162,14 +188,18 @@ def _one_of(what: str, have: str, wanted: Sequence[str], remedy: str) -> Iterato
 
 def _picture(limits: Limits, offer: Offer) -> Iterator[Verdict]:
     yield from _one_of(
-        "container", CONTAINERS[offer.container].name if offer.container in CONTAINERS else offer.container,
-        [CONTAINERS[item].name for item in limits.containers], "Choose one of its containers",
-    )  # fmt: skip
+        "container",
+        CONTAINERS[offer.container].name if offer.container in CONTAINERS else offer.container,
+        [CONTAINERS[item].name for item in limits.containers],
+        "Choose one of its containers",
+    )
     if limits.codecs:
         yield from _one_of(
-            "picture codec", PICTURE[offer.codec].name if offer.codec in PICTURE else offer.codec or "no picture",
-            [PICTURE[item].name for item in limits.codecs], "Choose one of its codecs",
-        )  # fmt: skip
+            "picture codec",
+            PICTURE[offer.codec].name if offer.codec in PICTURE else offer.codec or "no picture",
+            [PICTURE[item].name for item in limits.codecs],
+            "Choose one of its codecs",
+        )
     if offer.codec is None:
         return
     frame = f"{offer.width}×{offer.height}"
@@ -181,15 +211,23 @@ def _picture(limits: Limits, offer: Offer) -> Iterator[Verdict]:
     )
     for what, value in (("width", offer.width), ("height", offer.height)):
         yield from _between(
-            what, (value,) * 3, getattr(limits, f"{what}_least"), getattr(limits, f"{what}_most"), lambda n: f"{n:g} pixels",
-            "Choose another frame size",
-        )  # fmt: skip
+            what,
+            (value,) * 3,
+            getattr(limits, f"{what}_least"),
+            most=getattr(limits, f"{what}_most"),
+            said=lambda n: f"{n:g} pixels",
+            remedy="Choose another frame size",
+        )
     if limits.rates:
         fits = any(parse_rate(item) == offer.rate for item in limits.rates)
         yield Verdict(
-            "frame rate", "fits" if fits else "breaks", " or ".join(limits.rates), rate_text(offer.rate), None,
+            "frame rate",
+            "fits" if fits else "breaks",
+            " or ".join(limits.rates),
+            rate_text(offer.rate),
+            None,
             "" if fits else "Convert the rate",
-        )  # fmt: skip
+        )
     yield from _one_of("scan", offer.scan, list(limits.scans), "Choose another scan")
     if wanted := limits.level_most.get(offer.codec):
         yield _level(wanted, offer)
@@ -205,15 +243,25 @@ def _level(wanted: str, offer: Offer) -> Verdict:
     level = offer.level
     if level is None:
         least = least_level(
-            codec, offer.profile, offer.width, offer.height, offer.rate or Fraction(25), offer.peak or 0, offer.buffer or 0,
-            offer.scan != "progressive",
-        )  # fmt: skip
+            codec,
+            offer.profile,
+            width=offer.width,
+            height=offer.height,
+            rate=offer.rate or Fraction(25),
+            bits=offer.peak or 0,
+            buffer=offer.buffer or 0,
+            interlaced=offer.scan != "progressive",
+        )
         level = least.name if least else None
     over = level is None or names.index(level) > names.index(wanted)
     return Verdict(
-        "level", "breaks" if over else "fits", f"at most {wanted}", f"at least {level}" if level else "above every level", None,
+        "level",
+        "breaks" if over else "fits",
+        f"at most {wanted}",
+        f"at least {level}" if level else "above every level",
+        None,
         "Ask for a smaller frame size, rate or peak" if over else "",
-    )  # fmt: skip
+    )
 
 
 def _sound(limits: Limits, offer: Offer) -> Iterator[Verdict]:
@@ -221,9 +269,13 @@ def _sound(limits: Limits, offer: Offer) -> Iterator[Verdict]:
         there = offer.sound_codec is not None
         fits = there == (limits.sound == "needed")
         yield Verdict(
-            "sound", "fits" if fits else "breaks", limits.sound, "there" if there else "none", None,
+            "sound",
+            "fits" if fits else "breaks",
+            limits.sound,
+            "there" if there else "none",
+            None,
             "" if fits else "Give the recipe sound" if limits.sound == "needed" else "Take the sound out",
-        )  # fmt: skip
+        )
     if offer.sound_codec is None:
         return
     codec = SOUND[offer.sound_codec].name if offer.sound_codec in SOUND else offer.sound_codec
@@ -235,16 +287,22 @@ def _sound(limits: Limits, offer: Offer) -> Iterator[Verdict]:
     )
     yield from _one_of("sound layout", offer.layout or "", list(limits.layouts), "Choose another layout")
     yield from _one_of(
-        "sampling rate", f"{offer.sample_rate or 0:,} Hz", [f"{item:,} Hz" for item in limits.sample_rates], "Choose another sampling rate"
-    )  # fmt: skip
+        "sampling rate",
+        f"{offer.sample_rate or 0:,} Hz",
+        [f"{item:,} Hz" for item in limits.sample_rates],
+        "Choose another sampling rate",
+    )
     if limits.loudness is not None:
         off = None if offer.loudness is None else abs(offer.loudness - limits.loudness)
         state: State = "unknown" if off is None else "fits" if off <= limits.loudness_within else "breaks"
         yield Verdict(
-            "loudness", state, f"{limits.loudness:g} ± {limits.loudness_within:g} LUFS",
-            "" if offer.loudness is None else f"{offer.loudness:.1f} LUFS", None,
+            "loudness",
+            state,
+            f"{limits.loudness:g} ± {limits.loudness_within:g} LUFS",
+            "" if offer.loudness is None else f"{offer.loudness:.1f} LUFS",
+            None,
             "Set the level of the source: it can't be changed here yet" if state == "breaks" else "",
-        )  # fmt: skip
+        )
     if limits.true_peak_most is not None:
         peak = offer.true_peak
         state = "unknown" if peak is None else "fits" if peak <= limits.true_peak_most + 0.05 else "breaks"
@@ -260,12 +318,22 @@ def _name(limits: Limits, offer: Offer) -> Iterator[Verdict]:
     if limits.name:
         fits = fits_name(limits.name, offer.name)
         yield Verdict(
-            "name", "fits" if fits else "breaks", limits.name, offer.name, None, "" if fits else "Name the file by its pattern"
-        )  # fmt: skip
+            "name",
+            "fits" if fits else "breaks",
+            limits.name,
+            offer.name,
+            None,
+            "" if fits else "Name the file by its pattern",
+        )
     if limits.name_longest is not None:
         yield from _between(
-            "length of the name", (len(offer.name),) * 3, None, limits.name_longest, lambda n: f"{n:g} signs", "Name it shorter"
-        )  # fmt: skip
+            "length of the name",
+            (len(offer.name),) * 3,
+            None,
+            most=limits.name_longest,
+            said=lambda n: f"{n:g} signs",
+            remedy="Name it shorter",
+        )
 
 
 def contradictions(cards: Sequence[ReceiverCard]) -> list[str]:
@@ -282,17 +350,25 @@ def contradictions(cards: Sequence[ReceiverCard]) -> list[str]:
 
 def _against(one: Limits, two: Limits) -> Iterator[str]:
     for what, words, say in (
-        ("bytes", "a size of", size_text), ("seconds", "a length of", time_text), ("bits", "a rate of", rate_bits_text),
-        ("width", "a width of", str), ("height", "a height of", str),
-    ):  # fmt: skip
+        ("bytes", "a size of", size_text),
+        ("seconds", "a length of", time_text),
+        ("bits", "a rate of", rate_bits_text),
+        ("width", "a width of", str),
+        ("height", "a height of", str),
+    ):
         for a, b in ((one, two), (two, one)):
             least, most = getattr(a, f"{what}_least"), getattr(b, f"{what}_most")
             if least is not None and most is not None and least > most:
                 yield f"one wants {words} at least {say(least)}, the other at most {say(most)}"
     for what, words in (
-        ("codecs", "picture codecs"), ("containers", "containers"), ("sizes", "frame sizes"), ("scans", "scans"),
-        ("sound_codecs", "sound codecs"), ("layouts", "sound layouts"), ("sample_rates", "sampling rates"),
-    ):  # fmt: skip
+        ("codecs", "picture codecs"),
+        ("containers", "containers"),
+        ("sizes", "frame sizes"),
+        ("scans", "scans"),
+        ("sound_codecs", "sound codecs"),
+        ("layouts", "sound layouts"),
+        ("sample_rates", "sampling rates"),
+    ):
         these, those = set(getattr(one, what)), set(getattr(two, what))
         if these and those and not these & those:
             yield f"they allow no {words} in common"

@@ -17,6 +17,7 @@ class Check:
     proof: str
 
     def as_json(self) -> dict[str, Any]:
+        """As answers have it."""
         return asdict(self)
 
 

@@ -31,6 +31,15 @@ def assumed(tags: Colour, height: int, pixel_format: str = "") -> Colour:
     """Tags with what is not said filled in as players do: up to 576 lines BT.601, above BT.709; limited range.
 
     RGB pictures have full range and no matrix.
+
+    Parameters
+    ----------
+    tags
+        Code points as the stream has them.
+    height
+        Of the frame, in pixels.
+    pixel_format
+        By the libraries' name.
     """
     if pixel_format.startswith(("rgb", "bgr", "gbr", "argb", "abgr", "pal8")):
         return (tags[0] if tags[0] != 2 else 1, tags[1] if tags[1] != 2 else 1, RGB_MATRIX, 2)
@@ -57,6 +66,15 @@ def tags_for(tags: Colour, composed: Colour, height: int) -> Colour:
 
     An untagged source stays untagged only where players take the output for
     what it is; a small picture of a large source would be taken for BT.601.
+
+    Parameters
+    ----------
+    tags
+        Code points as the stream has them.
+    composed
+        What pictures are composed in.
+    height
+        Of the frame, in pixels.
     """
     if tags[:3] != (2, 2, 2) or same_look(assumed((2, 2, 2, composed[3]), height), composed):
         return tags

@@ -70,6 +70,8 @@ class View(FrozenModel):
 
 @dataclass(frozen=True)
 class Rect:
+    """A rectangle by its upper left corner and its sides, in whatever unit is spoken of."""
+
     x: Fraction
     y: Fraction
     w: Fraction
@@ -122,20 +124,46 @@ def _even(value: Fraction) -> int:
 
 
 def place(
-    picture: tuple[int, int], shape: Fraction, placing: Placing, canvas: tuple[int, int], view: View,
-    output: tuple[int, int], frame: int = 0, output_shape: Fraction = Fraction(1),
-) -> Placement | None:  # fmt: skip
+    picture: tuple[int, int],
+    shape: Fraction,
+    placing: Placing,
+    *,
+    canvas: tuple[int, int],
+    view: View,
+    output: tuple[int, int],
+    frame: int = 0,
+    output_shape: Fraction = Fraction(1),
+) -> Placement | None:
     """Where a picture of ``picture`` pixels (of aspect ``shape``, upright) goes.
 
     It is placed in the source's ``canvas`` first, then that is viewed in a
     frame of ``output`` pixels (of aspect ``output_shape``); both at once, so
     that it is scaled only once.  None when nothing of it is seen.
 
-    >>> place((640, 360), Fraction(1), "fit", (640, 360), View(), (1280, 720)).size
+    Parameters
+    ----------
+    picture
+        Width and height of the picture.
+    shape
+        Width of a pixel against its height.
+    placing
+        Fit, fill or pad.
+    canvas
+        Width and height of the source's picture.
+    view
+        Crop and centre.
+    output
+        Width and height of the output's picture.
+    frame
+        Of the piece, from 0.
+    output_shape
+        Width of an output's pixel against its height.
+
+    >>> place((640, 360), Fraction(1), "fit", canvas=(640, 360), view=View(), output=(1280, 720)).size
     (1280, 720)
-    >>> place((720, 1280), Fraction(1), "fit", (720, 1280), View(), (1280, 720)).at
+    >>> place((720, 1280), Fraction(1), "fit", canvas=(720, 1280), view=View(), output=(1280, 720)).at
     (436, 0)
-    >>> place((1920, 1080), Fraction(1), "fit", (1920, 1080), View(placing="fill"), (608, 1080)).crop
+    >>> place((1920, 1080), Fraction(1), "fit", canvas=(1920, 1080), view=View(placing="fill"), output=(608, 1080)).crop
     (656, 0, 608, 1080)
     """
     width, height = Fraction(picture[0]), Fraction(picture[1])
@@ -149,9 +177,11 @@ def place(
             taken = _window(taken, whole.w / whole.h / shape, (Fraction(1, 2), Fraction(1, 2)))
     frame_box = Rect(Fraction(0), Fraction(0), output[0] * output_shape, Fraction(output[1]))
     seen = Rect(
-        whole.w * view.left, whole.h * view.top,
-        whole.w * (1 - view.left - view.right), whole.h * (1 - view.top - view.bottom),
-    )  # fmt: skip
+        whole.w * view.left,
+        whole.h * view.top,
+        whole.w * (1 - view.left - view.right),
+        whole.h * (1 - view.top - view.bottom),
+    )
     if view.placing == "fit":
         area = _inside(seen.w, seen.h, frame_box)
     else:
@@ -172,6 +202,9 @@ def place(
     x = max(0, min(round(taken.x + (both.x - lies.x) * kx), picture[0] - 2))
     y = max(0, min(round(taken.y + (both.y - lies.y) * ky), picture[1] - 2))
     crop = (
-        x, y, max(2, min(round(both.w * kx), picture[0] - x)), max(2, min(round(both.h * ky), picture[1] - y)),
-    )  # fmt: skip
+        x,
+        y,
+        max(2, min(round(both.w * kx), picture[0] - x)),
+        max(2, min(round(both.h * ky), picture[1] - y)),
+    )
     return Placement(crop, (w, h), at, (float(out.w / (both.w * kx)), float(out.h / (both.h * ky))))

@@ -55,12 +55,14 @@ class Weight(BaseModel):
         return self if frames == 0 or len(self.terms) == 1 else self.affine(Fraction(frames), Fraction(1))
 
     def plus(self, other: Weight) -> Weight:
+        """The two added up."""
         size = max(len(self.terms), len(other.terms))
         mine = self.terms + (Fraction(0),) * (size - len(self.terms))
         theirs = other.terms + (Fraction(0),) * (size - len(other.terms))
         return Weight(terms=tuple(a + b for a, b in zip(mine, theirs, strict=True)))._trimmed()
 
     def times(self, other: Weight) -> Weight:
+        """The two multiplied."""
         terms = [Fraction(0)] * (len(self.terms) + len(other.terms) - 1)
         for i, a in enumerate(self.terms):
             for j, b in enumerate(other.terms):
@@ -73,10 +75,12 @@ class Weight(BaseModel):
 
     @property
     def is_all(self) -> bool:
+        """Whether it is 1 throughout."""
         return len(self.terms) == 1 and self.terms[0] == 1
 
     @property
     def is_none(self) -> bool:
+        """Whether it is 0 throughout."""
         return len(self.terms) == 1 and self.terms[0] == 0
 
     def _trimmed(self) -> Weight:

@@ -61,6 +61,17 @@ def stored_shape(picture: PictureRecipe, container: str, origin: Origin, view: V
     """The shape of an output's pixels: the source's own where it is kept, else square.
 
     It can be kept where the picture is neither cropped nor made another size.
+
+    Parameters
+    ----------
+    picture
+        What is asked of the picture.
+    container
+        Our own word for it.
+    origin
+        What the source is.
+    view
+        How the picture is framed.
     """
     kept = (
         picture.shape == "source"

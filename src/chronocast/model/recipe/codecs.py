@@ -30,6 +30,7 @@ class Sampling:
 
     @property
     def name(self) -> str:
+        """What people call it."""
         return f"{self.depth} bit {self.chroma}" + (" with alpha" if self.alpha else "")
 
     @property
@@ -138,7 +139,19 @@ class PictureCodec:
     def sampling(
         self, depth: int | None, chroma: str | None, grade: str | None = None, alpha: bool = False
     ) -> Sampling:
-        """What is encoded for a depth and a chroma asked for; the usual one where nothing is said."""
+        """What is encoded for a depth and a chroma asked for; the usual one where nothing is said.
+
+        Parameters
+        ----------
+        depth
+            Bits a sample; None for as usual.
+        chroma
+            Colour resolution; empty for as usual.
+        grade
+            The strength of a mezzanine codec.
+        alpha
+            Whether it is to be see-through.
+        """
         if chosen := self.grade(grade):
             return (chosen.with_alpha or chosen.sampling) if alpha else chosen.sampling
         fits = [
@@ -155,16 +168,31 @@ class PictureCodec:
         return tuple(item for item in self.samplings if not item.alpha)
 
     def nearest(self, depth: int, chroma: str, alpha: bool) -> Sampling:
-        """The sampling that holds all of a source's, at the least cost; where none does, the one that loses least."""
+        """The sampling that holds all of a source's, at the least cost; where none does, the one that loses least.
+
+        Parameters
+        ----------
+        depth
+            Bits a sample; None for as usual.
+        chroma
+            Colour resolution; empty for as usual.
+        alpha
+            Whether it is to be see-through.
+        """
         fineness = {"gray": 0, "4:2:0": 1, "4:2:2": 2, "4:4:4": 3, "RGB": 3}
 
         def loss(item: Sampling) -> tuple[bool, bool, int, int, bool, int, int]:
             wanted, have = fineness[chroma], fineness[item.chroma]
             other_kind = (item.chroma == "RGB") != (chroma == "RGB")
             return (
-                alpha and not item.alpha, item.depth < depth, max(0, wanted - have), max(0, depth - item.depth),
-                other_kind, max(0, have - wanted) + (item.alpha and not alpha), item.depth,
-            )  # fmt: skip
+                alpha and not item.alpha,
+                item.depth < depth,
+                max(0, wanted - have),
+                max(0, depth - item.depth),
+                other_kind,
+                max(0, have - wanted) + (item.alpha and not alpha),
+                item.depth,
+            )
 
         return min(self.samplings, key=loss)
 
@@ -224,17 +252,29 @@ _422_10 = Sampling(10, "4:2:2", "yuv422p10le")
 _444_10 = Sampling(10, "4:4:4", "yuv444p10le")
 _YUVA = tuple(
     Sampling(depth, f"4:{name[1]}:{name[2]}", f"yuva{name}p{'' if depth == 8 else f'{depth}le'}", alpha=True)
-    for depth, names in ((8, ("420", "422", "444")), (10, ("420", "422", "444")), (12, ("422", "444")), (16, ("420", "422", "444")))
+    for depth, names in (
+        (8, ("420", "422", "444")),
+        (10, ("420", "422", "444")),
+        (12, ("422", "444")),
+        (16, ("420", "422", "444")),
+    )
     for name in names
-)  # fmt: skip
+)
 _YUV_DEEP = tuple(
-    Sampling(depth, f"4:{name[1]}:{name[2]}", f"yuv{name}p{depth}le") for depth in (12, 16) for name in ("420", "422", "444")
-)  # fmt: skip
+    Sampling(depth, f"4:{name[1]}:{name[2]}", f"yuv{name}p{depth}le")
+    for depth in (12, 16)
+    for name in ("420", "422", "444")
+)
 _FFV1_RGB = (
-    Sampling(8, "RGB", "bgr0", "gbrp"), Sampling(10, "RGB", "gbrp10le"), Sampling(12, "RGB", "gbrp12le"), Sampling(16, "RGB", "gbrp16le"),
-    Sampling(8, "RGB", "bgra", "gbrap", alpha=True), Sampling(10, "RGB", "gbrap10le", alpha=True),
-    Sampling(12, "RGB", "gbrap12le", alpha=True), Sampling(16, "RGB", "gbrap16le", alpha=True),
-)  # fmt: skip
+    Sampling(8, "RGB", "bgr0", "gbrp"),
+    Sampling(10, "RGB", "gbrp10le"),
+    Sampling(12, "RGB", "gbrp12le"),
+    Sampling(16, "RGB", "gbrp16le"),
+    Sampling(8, "RGB", "bgra", "gbrap", alpha=True),
+    Sampling(10, "RGB", "gbrap10le", alpha=True),
+    Sampling(12, "RGB", "gbrap12le", alpha=True),
+    Sampling(16, "RGB", "gbrap16le", alpha=True),
+)
 _GRAYS = (Sampling(8, "gray", "gray"), Sampling(10, "gray", "gray10le"), Sampling(16, "gray", "gray16le"))
 _FIELDS: tuple[Scan, ...] = ("progressive", "top first", "bottom first")
 _444_10_ALPHA = Sampling(10, "4:4:4", "yuva444p10le", alpha=True)
@@ -561,12 +601,47 @@ PICTURE: dict[str, PictureCodec] = {
 SOUND: dict[str, SoundCodec] = {
     item.id: item
     for item in (
-        SoundCodec("aac", "AAC", "plays everywhere", any_layout=True, containers=("mp4", "mov", "mkv", "ts", "m4a")),
         SoundCodec(
-            "opus", "Opus", "best at small rates; for the web", rates=(48000,), bits=(16_000, 510_000, 112_000), packet=960, any_layout=True, containers=("mp4", "mkv", "webm", "opus")),
-        SoundCodec("pcm", "PCM", "as it is, for editing and broadcast", lossless=True, depths=(16, 24), any_layout=True, containers=("mov", "mkv", "mxf", "wav")),
-        SoundCodec("flac", "FLAC", "lossless, about half of PCM", lossless=True, depths=(16, 24), packet=4608, share=0.6, any_layout=True, containers=("mp4", "mkv", "flac")),
+            "aac", "AAC", "plays everywhere", any_layout=True, containers=("mp4", "mov", "mkv", "ts", "m4a")
+        ),
         SoundCodec(
-            "mp3", "MP3", "for old players", channels=(1, 2), bits=(32_000, 320_000, 192_000), packet=1152, containers=("mp4", "mkv", "ts", "mp3")),
+            "opus",
+            "Opus",
+            "best at small rates; for the web",
+            rates=(48000,),
+            bits=(16_000, 510_000, 112_000),
+            packet=960,
+            any_layout=True,
+            containers=("mp4", "mkv", "webm", "opus"),
+        ),
+        SoundCodec(
+            "pcm",
+            "PCM",
+            "as it is, for editing and broadcast",
+            lossless=True,
+            depths=(16, 24),
+            any_layout=True,
+            containers=("mov", "mkv", "mxf", "wav"),
+        ),
+        SoundCodec(
+            "flac",
+            "FLAC",
+            "lossless, about half of PCM",
+            lossless=True,
+            depths=(16, 24),
+            packet=4608,
+            share=0.6,
+            any_layout=True,
+            containers=("mp4", "mkv", "flac"),
+        ),
+        SoundCodec(
+            "mp3",
+            "MP3",
+            "for old players",
+            channels=(1, 2),
+            bits=(32_000, 320_000, 192_000),
+            packet=1152,
+            containers=("mp4", "mkv", "ts", "mp3"),
+        ),
     )
-}  # fmt: skip
+}

@@ -50,37 +50,77 @@ CONTAINERS: dict[str, Container] = {
     item.id: item
     for item in (
         Container(
-            "mp4", "MP4", "mp4", ".mp4",
-            "plays everywhere", (("movflags", "+faststart"), _BITEXACT), timecode=True,
+            "mp4",
+            "MP4",
+            "mp4",
+            ".mp4",
+            "plays everywhere",
+            (("movflags", "+faststart"), _BITEXACT),
+            timecode=True,
         ),
         Container(
-            "mov", "MOV", "mov", ".mov",
-            "for editing seats", (("movflags", "+faststart"), _BITEXACT), timecode=True,
+            "mov",
+            "MOV",
+            "mov",
+            ".mov",
+            "for editing seats",
+            (("movflags", "+faststart"), _BITEXACT),
+            timecode=True,
         ),
         Container(
-            "mkv", "MKV", "matroska", ".mkv", "open, for archives and players", (_BITEXACT,), timecode=True,
+            "mkv",
+            "MKV",
+            "matroska",
+            ".mkv",
+            "open, for archives and players",
+            (_BITEXACT,),
+            timecode=True,
         ),
         Container(
-            "webm", "WebM", "webm", ".webm", "for web pages", (_BITEXACT,), (48000,),
+            "webm",
+            "WebM",
+            "webm",
+            ".webm",
+            "for web pages",
+            (_BITEXACT,),
+            (48000,),
             read_as="matroska",
         ),
         Container(
-            "mxf", "MXF", "mxf", ".mxf", "for broadcast servers", (_BITEXACT,), (48000,), timecode=True, rates=MPEG2_RATES,
+            "mxf",
+            "MXF",
+            "mxf",
+            ".mxf",
+            "for broadcast servers",
+            (_BITEXACT,),
+            (48000,),
+            timecode=True,
+            rates=MPEG2_RATES,
         ),
         Container(
-            "ts", "MPEG-TS", "mpegts", ".ts",
-            "for lines and play-out", (("mpegts_flags", "+resend_headers"), _BITEXACT), (44100, 48000),
+            "ts",
+            "MPEG-TS",
+            "mpegts",
+            ".ts",
+            "for lines and play-out",
+            (("mpegts_flags", "+resend_headers"), _BITEXACT),
+            (44100, 48000),
         ),
         Container("wav", "WAV", "wav", ".wav", "sound only, for editing", (_BITEXACT,), most_tracks=1),
-        Container("m4a", "M4A", "mp4", ".m4a", "sound only, plays everywhere", (("movflags", "+faststart"), _BITEXACT)),
+        Container(
+            "m4a",
+            "M4A",
+            "mp4",
+            ".m4a",
+            "sound only, plays everywhere",
+            (("movflags", "+faststart"), _BITEXACT),
+        ),
         Container("flac", "FLAC", "flac", ".flac", "sound only, lossless", (_BITEXACT,), most_tracks=1),
         Container("mp3", "MP3", "mp3", ".mp3", "sound only, old players", (_BITEXACT,), most_tracks=1),
-        Container(
-            "opus", "Opus", "ogg", ".opus", "sound only, small", (_BITEXACT,), (48000,), most_tracks=1
-        ),
+        Container("opus", "Opus", "ogg", ".opus", "sound only, small", (_BITEXACT,), (48000,), most_tracks=1),
         Container("images", "Images", "", "", "a folder of numbered stills", pixel_shape=False),
     )
-}  # fmt: skip
+}
 IMAGE_EXTENSIONS = {"jpeg": ".jpg", "png": ".png", "tiff": ".tif", "dpx": ".dpx", "exr": ".exr"}
 
 

@@ -3,10 +3,27 @@
 from __future__ import annotations
 
 _ENGLISH = {
-    "sqi": "alb", "hye": "arm", "eus": "baq", "mya": "bur", "zho": "chi", "ces": "cze", "nld": "dut", "fra": "fre", "kat": "geo",
-    "deu": "ger", "ell": "gre", "isl": "ice", "mkd": "mac", "mri": "mao", "msa": "may", "fas": "per", "ron": "rum", "slk": "slo",
-    "bod": "tib", "cym": "wel",
-}  # fmt: skip
+    "sqi": "alb",
+    "hye": "arm",
+    "eus": "baq",
+    "mya": "bur",
+    "zho": "chi",
+    "ces": "cze",
+    "nld": "dut",
+    "fra": "fre",
+    "kat": "geo",
+    "deu": "ger",
+    "ell": "gre",
+    "isl": "ice",
+    "mkd": "mac",
+    "mri": "mao",
+    "msa": "may",
+    "fas": "per",
+    "ron": "rum",
+    "slk": "slo",
+    "bod": "tib",
+    "cym": "wel",
+}
 _OWN = {english: own for own, english in _ENGLISH.items()}
 
 

@@ -3,9 +3,18 @@
 from __future__ import annotations
 
 LAYOUTS = {
-    "mono": 1, "stereo": 2, "2.1": 3, "4.0": 4, "quad": 4, "5.0": 5, "5.0(side)": 5, "5.1": 6, "5.1(side)": 6,
-    "6.1": 7, "7.1": 8,
-}  # fmt: skip
+    "mono": 1,
+    "stereo": 2,
+    "2.1": 3,
+    "4.0": 4,
+    "quad": 4,
+    "5.0": 5,
+    "5.0(side)": 5,
+    "5.1": 6,
+    "5.1(side)": 6,
+    "6.1": 7,
+    "7.1": 8,
+}
 """The libraries' names of the layouts that are written, with their channels."""
 USUAL = {1: "mono", 2: "stereo", 3: "2.1", 4: "4.0", 5: "5.0", 6: "5.1", 7: "6.1", 8: "7.1"}
 """What so many channels are taken for where a file doesn't say."""

@@ -10,10 +10,25 @@ from chronocast.model.recipe.wording import telling_name
 from chronocast.model.source.facts import ClipFacts
 
 _CODECS = {
-    "h264": "h264", "hevc": "hevc", "av1": "av1", "libdav1d": "av1", "vp9": "vp9", "libvpx-vp9": "vp9", "mpeg2video": "mpeg2",
-    "prores": "prores", "dnxhd": "dnxhr", "cfhd": "cineform", "ffv1": "ffv1", "qtrle": "rle", "mjpeg": "prores",
-    "rawvideo": "ffv1", "huffyuv": "ffv1", "utvideo": "ffv1", "v210": "prores", "png": "rle",
-}  # fmt: skip
+    "h264": "h264",
+    "hevc": "hevc",
+    "av1": "av1",
+    "libdav1d": "av1",
+    "vp9": "vp9",
+    "libvpx-vp9": "vp9",
+    "mpeg2video": "mpeg2",
+    "prores": "prores",
+    "dnxhd": "dnxhr",
+    "cfhd": "cineform",
+    "ffv1": "ffv1",
+    "qtrle": "rle",
+    "mjpeg": "prores",
+    "rawvideo": "ffv1",
+    "huffyuv": "ffv1",
+    "utvideo": "ffv1",
+    "v210": "prores",
+    "png": "rle",
+}
 _SOUNDS = {
     "aac": "aac",
     "opus": "opus",
@@ -23,15 +38,30 @@ _SOUNDS = {
     "mp3float": "mp3",
     "alac": "flac",
 }
-_BOXES = {".mp4": "mp4", ".m4v": "mp4", ".mov": "mov", ".mkv": "mkv", ".webm": "webm", ".mxf": "mxf", ".ts": "ts", ".m2ts": "ts",
-          ".wav": "wav", ".flac": "flac", ".mp3": "mp3", ".opus": "opus", ".m4a": "m4a"}  # fmt: skip
+_BOXES = {
+    ".mp4": "mp4",
+    ".m4v": "mp4",
+    ".mov": "mov",
+    ".mkv": "mkv",
+    ".webm": "webm",
+    ".mxf": "mxf",
+    ".ts": "ts",
+    ".m2ts": "ts",
+    ".wav": "wav",
+    ".flac": "flac",
+    ".mp3": "mp3",
+    ".opus": "opus",
+    ".m4a": "m4a",
+}
 
 
 def as_the_source(facts: ClipFacts) -> tuple[Recipe, list[str]]:
     """A recipe that makes files as this one is, and where it can't: sentences.
 
-    Raises:
-        ModelError: nothing like it can be written.
+    Raises
+    ------
+    ModelError
+        Nothing like it can be written.
     """
     told: list[str] = []
     picture = _picture(facts, told) if facts.width else None
@@ -57,9 +87,15 @@ def as_the_source(facts: ClipFacts) -> tuple[Recipe, list[str]]:
         )
         box = fits[0]
     made = Recipe.model_validate(
-        {"id": "as-the-source", "name": "As the source", "purpose": "As the source is, as near as can be written here.",
-         "container": box, "picture": picture.model_dump() if picture else None, "sound": sound.model_dump() if sound else None}
-    )  # fmt: skip
+        {
+            "id": "as-the-source",
+            "name": "As the source",
+            "purpose": "As the source is, as near as can be written here.",
+            "container": box,
+            "picture": picture.model_dump() if picture else None,
+            "sound": sound.model_dump() if sound else None,
+        }
+    )
     return made.model_copy(update={"name": telling_name(made)}), told
 
 
@@ -68,9 +104,16 @@ def _picture(facts: ClipFacts, told: list[str]) -> PictureRecipe:
     if not codec:
         codec = "h264"
         told.append(f"{facts.video_codec} is not written here; H.264 stands for it.")
-    elif PICTURE[codec].name.lower().replace(".", "") not in facts.video_codec.replace("video", "").replace("-", "") and codec not in (
-        "av1", "mpeg2", "dnxhr", "cineform", "rle", "vp9",
-    ):  # fmt: skip
+    elif PICTURE[codec].name.lower().replace(".", "") not in facts.video_codec.replace("video", "").replace(
+        "-", ""
+    ) and codec not in (
+        "av1",
+        "mpeg2",
+        "dnxhr",
+        "cineform",
+        "rle",
+        "vp9",
+    ):
         told.append(f"{facts.video_codec} is not written here; {PICTURE[codec].name} stands for it.")
     kind = PICTURE[codec]
     sound = (
@@ -92,9 +135,17 @@ def _picture(facts: ClipFacts, told: list[str]) -> PictureRecipe:
         told.append(f"{kind.name} is written progressive here; its fields become frames.")
     mode = "two pass" if "two pass" in kind.modes else "variable"
     return PictureRecipe.model_validate(
-        {"codec": codec, "grade": grade, "depth": depth if exact else None, "chroma": chroma if exact else None, "scan": scan,
-         "rate_control": RateControl(mode=mode, target_bits_per_second=bits, peak_bits_per_second=bits * 2).model_dump()}
-    )  # fmt: skip
+        {
+            "codec": codec,
+            "grade": grade,
+            "depth": depth if exact else None,
+            "chroma": chroma if exact else None,
+            "scan": scan,
+            "rate_control": RateControl(
+                mode=mode, target_bits_per_second=bits, peak_bits_per_second=bits * 2
+            ).model_dump(),
+        }
+    )
 
 
 def _sound(facts: ClipFacts, told: list[str]) -> SoundRecipe | None:
@@ -108,7 +159,12 @@ def _sound(facts: ClipFacts, told: list[str]) -> SoundRecipe | None:
     layout = {1: "mono", 2: "stereo"}.get(first.channels, "5.1" if first.channels >= 6 else "stereo")
     rate = first.sample_rate if first.sample_rate in (44100, 48000) else 48000
     return SoundRecipe.model_validate(
-        {"codec": codec, "layout": layout, "sample_rate": 48000 if codec == "opus" else rate,
-         "depth": 16 if "16" in first.codec else 24, "tracks": "each" if len(facts.audio) > 1 else "mixed",
-         "bits_per_second": {"mono": 96_000, "stereo": 192_000, "5.1": 384_000}[layout]}
-    )  # fmt: skip
+        {
+            "codec": codec,
+            "layout": layout,
+            "sample_rate": 48000 if codec == "opus" else rate,
+            "depth": 16 if "16" in first.codec else 24,
+            "tracks": "each" if len(facts.audio) > 1 else "mixed",
+            "bits_per_second": {"mono": 96_000, "stereo": 192_000, "5.1": 384_000}[layout],
+        }
+    )

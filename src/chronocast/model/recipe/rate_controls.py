@@ -53,22 +53,33 @@ RATE_CONTROLS: dict[str, RateControlKind] = {
     kind.id: kind
     for kind in (
         RateControlKind(
-            "constant", "the same rate at every moment: for lines and players that can't store",
-            rated=True, usual_peak=1.0, word="constant",
+            "constant",
+            "the same rate at every moment: for lines and players that can't store",
+            rated=True,
+            usual_peak=1.0,
+            word="constant",
         ),
         RateControlKind(
-            "variable", "an average rate, in one pass: quickest, its size is near what is asked",
-            rated=True, usual_peak=2.0, eases="rate",
+            "variable",
+            "an average rate, in one pass: quickest, its size is near what is asked",
+            rated=True,
+            usual_peak=2.0,
+            eases="rate",
         ),
         RateControlKind(
-            "two pass", "an average rate met within 1 %: one quality for the whole film, found in a few rounds",
-            rated=True, searched=True, word="two pass",
+            "two pass",
+            "an average rate met within 1 %: one quality for the whole film, found in a few rounds",
+            rated=True,
+            searched=True,
+            word="two pass",
         ),
         RateControlKind(
-            "quality", "the same look everywhere, whatever it takes: its size is forecast, not asked", eases="quality",
+            "quality",
+            "the same look everywhere, whatever it takes: its size is forecast, not asked",
+            eases="quality",
             word="quality",
         ),
     )
-}  # fmt: skip
+}
 GRADED = RateControlKind("grade", "the strength of a mezzanine codec says it")
 LOSSLESS = RateControlKind("lossless", "nothing is lost, whatever it takes")

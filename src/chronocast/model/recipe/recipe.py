@@ -260,6 +260,17 @@ def frame_size(
 
     ``multiple`` is what its codec wants widths to be a multiple of.
 
+    Parameters
+    ----------
+    size
+        What is asked for.
+    width, height
+        Of the source, in pixels.
+    pixel_aspect
+        Width of a pixel of the source against its height.
+    multiple
+        What a frame's sides must be multiples of.
+
     >>> frame_size(FrameSize(mode="ceiling", width=640, height=360), 1280, 720)
     (640, 360)
     >>> frame_size(FrameSize(mode="ceiling", width=1920, height=1080), 1080, 1920)

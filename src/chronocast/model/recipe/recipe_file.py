@@ -18,8 +18,10 @@ VERSION = 1
 def read_recipe(text: str, what: str = "The recipe") -> Recipe:
     """A recipe from the text of its file, taken as saved.
 
-    Raises:
-        ModelError: not JSON, not a recipe, of a newer version, or with values that make no sense.
+    Raises
+    ------
+    ModelError
+        Not JSON, not a recipe, of a newer version, or with values that make no sense.
     """
     value = read_object(text, what, FORMAT, VERSION)
     told = {key: item for key, item in value.items() if key not in ("format", "version", "saved")}
@@ -43,7 +45,9 @@ def recipe_schema() -> dict[str, Any]:
     schema["title"] = "Chronocast recipe"
     schema["properties"].pop("saved", None)
     schema["properties"] = {
-        "format": {"const": FORMAT, "type": "string"}, "version": {"minimum": 1, "type": "integer"}, **schema["properties"],
-    }  # fmt: skip
+        "format": {"const": FORMAT, "type": "string"},
+        "version": {"minimum": 1, "type": "integer"},
+        **schema["properties"],
+    }
     schema["required"] = ["format", "version", *schema.get("required", [])]
     return schema

@@ -26,9 +26,21 @@ _BITS = {
     "gbit": 1e9,
 }
 _BYTES = {
-    "": 0, "b": 1, "kb": 1e3, "mb": 1e6, "gb": 1e9, "tb": 1e12, "kib": 2**10, "mib": 2**20, "gib": 2**30, "tib": 2**40,
-    "k": 1e3, "m": 1e6, "g": 1e9, "t": 1e12,
-}  # fmt: skip
+    "": 0,
+    "b": 1,
+    "kb": 1e3,
+    "mb": 1e6,
+    "gb": 1e9,
+    "tb": 1e12,
+    "kib": 2**10,
+    "mib": 2**20,
+    "gib": 2**30,
+    "tib": 2**40,
+    "k": 1e3,
+    "m": 1e6,
+    "g": 1e9,
+    "t": 1e12,
+}
 
 
 def _read(text: str, units: dict[str, float], plain: float, what: str, example: str) -> float:
@@ -64,8 +76,10 @@ def parse_bytes(text: str) -> int:
 def typed_value(field: str, text: str) -> Any:
     """What is typed for a dotted field of a recipe.
 
-    Raises:
-        ModelError: a rate that is none.
+    Raises
+    ------
+    ModelError
+        A rate that is none.
     """
     if text in ("", "none", "null"):
         return None

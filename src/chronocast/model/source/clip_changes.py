@@ -30,12 +30,22 @@ def changes(cut: CutList, facts: Mapping[str, ClipFacts]) -> list[str]:
 
 
 def layer_changes(layer: Layer, cut: CutList, clip: ClipFacts) -> Iterator[str]:
-    """What is done to one layer's pictures, each as a clause."""
+    """What is done to one layer's pictures, each as a clause.
+
+    Parameters
+    ----------
+    layer
+        The layer.
+    cut
+        The cut it is of.
+    clip
+        What is known of its file.
+    """
     size, shape = (clip.width, clip.height), clip.pixel_aspect
     if clip.turned in (90, 270):
         size, shape = (clip.height, clip.width), 1 / clip.pixel_aspect
     canvas = (cut.width, cut.height)
-    lies = place(size, shape, layer.placing, canvas, View(), canvas)
+    lies = place(size, shape, layer.placing, canvas=canvas, view=View(), output=canvas)
     if lies and lies.enlarged > 1.02:
         yield f"enlarged to {lies.enlarged:.0%}"
     if layer.placing == "stretch" and lies and abs(lies.scale[0] / lies.scale[1] / float(shape) - 1) > 0.01:

@@ -153,6 +153,7 @@ class PictureSpan(FrozenModel):
 
     @property
     def range(self) -> FrameRange:
+        """The frames it is shown in."""
         return FrameRange(self.start, self.start + self.frames)
 
     def part(self, both: FrameRange, first: int) -> PictureSpan:
@@ -338,6 +339,20 @@ def _at_rate(layer: Layer, inside: Fraction, step: Fraction, retime: Retime) -> 
 def plain_span(
     start: int, frames: int, media: MediaRef | None, media_start: int = 0, name: str = ""
 ) -> PictureSpan:
-    """Consecutive pictures of one file, or black."""
+    """Consecutive pictures of one file, or black.
+
+    Parameters
+    ----------
+    start
+        Where it begins, in frames.
+    frames
+        How long it is.
+    media
+        The file.
+    media_start
+        Where it begins in the file, in frames.
+    name
+        What it is called.
+    """
     layers = (Layer(media=media, start=Fraction(media_start)),) if media else ()
     return PictureSpan(start=start, frames=frames, layers=layers, name=name)

@@ -86,4 +86,5 @@ class ClipFacts:
 
     @property
     def interlaced(self) -> bool:
+        """Whether its pictures are of fields."""
         return self.scan.startswith("interlaced")

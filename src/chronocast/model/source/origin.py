@@ -51,16 +51,38 @@ class Origin(FrozenModel):
 
 
 _PACKED = {
-    "rgb24": (8, "RGB", False), "bgr24": (8, "RGB", False), "rgba": (8, "RGB", True), "bgra": (8, "RGB", True),
-    "argb": (8, "RGB", True), "abgr": (8, "RGB", True), "rgb0": (8, "RGB", False), "bgr0": (8, "RGB", False),
-    "pal8": (8, "RGB", True), "monow": (8, "gray", False), "monob": (8, "gray", False), "ya8": (8, "gray", True),
-    "nv12": (8, "4:2:0", False), "nv21": (8, "4:2:0", False), "uyvy422": (8, "4:2:2", False),
-    "yuyv422": (8, "4:2:2", False), "rgb48": (16, "RGB", False), "bgr48": (16, "RGB", False),
-    "rgba64": (16, "RGB", True), "bgra64": (16, "RGB", True), "ya16": (16, "gray", True), "gray": (8, "gray", False),
-    "xyz12": (12, "RGB", False), "p010": (10, "4:2:0", False), "p210": (10, "4:2:2", False), "v210": (10, "4:2:2", False),
-    "gbrpf32": (16, "RGB", False), "gbrapf32": (16, "RGB", True), "grayf32": (16, "gray", False),
-    "rgb555": (8, "RGB", False), "rgb565": (8, "RGB", False),
-}  # fmt: skip
+    "rgb24": (8, "RGB", False),
+    "bgr24": (8, "RGB", False),
+    "rgba": (8, "RGB", True),
+    "bgra": (8, "RGB", True),
+    "argb": (8, "RGB", True),
+    "abgr": (8, "RGB", True),
+    "rgb0": (8, "RGB", False),
+    "bgr0": (8, "RGB", False),
+    "pal8": (8, "RGB", True),
+    "monow": (8, "gray", False),
+    "monob": (8, "gray", False),
+    "ya8": (8, "gray", True),
+    "nv12": (8, "4:2:0", False),
+    "nv21": (8, "4:2:0", False),
+    "uyvy422": (8, "4:2:2", False),
+    "yuyv422": (8, "4:2:2", False),
+    "rgb48": (16, "RGB", False),
+    "bgr48": (16, "RGB", False),
+    "rgba64": (16, "RGB", True),
+    "bgra64": (16, "RGB", True),
+    "ya16": (16, "gray", True),
+    "gray": (8, "gray", False),
+    "xyz12": (12, "RGB", False),
+    "p010": (10, "4:2:0", False),
+    "p210": (10, "4:2:2", False),
+    "v210": (10, "4:2:2", False),
+    "gbrpf32": (16, "RGB", False),
+    "gbrapf32": (16, "RGB", True),
+    "grayf32": (16, "gray", False),
+    "rgb555": (8, "RGB", False),
+    "rgb565": (8, "RGB", False),
+}
 _PLANAR = re.compile(r"^(yuvj?|yuva)(420|422|444|440|411|410)p(\d+)?$")
 _GBR = re.compile(r"^gbr(a?)p(\d+)?$")
 _GRAY = re.compile(r"^gray(\d+)$")

@@ -43,6 +43,15 @@ def judge_end(luma: Sequence[float], differences: Sequence[float], shots: Sequen
     in, ``shots`` which edit each belongs to, where that is known.  A fade, a
     long black and a still picture are no slips.
 
+    Parameters
+    ----------
+    luma
+        Brightness of the pictures around the end, 0 to 255.
+    differences
+        Mean absolute difference of each picture to the one before.
+    shots
+        Which of them begin another shot.
+
     >>> judge_end([16, 90, 91, 90], [74, 3, 3])
     End(kind='black', frames=1)
     >>> judge_end([16, 17, 20, 26, 34, 45], [1, 3, 6, 8, 11]) is None

@@ -57,8 +57,10 @@ class SourceClock:
         >>> SourceClock(Fraction(25), 100, 90000).typed("2:00")
         50
 
-        Raises:
-            TimecodeError: no time, or one that doesn't exist at this rate.
+        Raises
+        ------
+        TimecodeError
+            No time, or one that doesn't exist at this rate.
         """
         frame = parse_timecode(text, self.rate, here=here, drop=self.drop)
         of_day = re.fullmatch(r"[\d:;.]+", text.strip()) is not None
@@ -67,8 +69,10 @@ class SourceClock:
     def span(self, text: str) -> int:
         """The number of frames that a typed length means: ``20s``, ``20:00``, ``500f``, ``500`` frames.
 
-        Raises:
-            TimecodeError: no length, or of no frames.
+        Raises
+        ------
+        TimecodeError
+            No length, or of no frames.
         """
         typed = text.strip().lstrip("+")
         frames = parse_timecode(f"+{typed}" if typed[:1] != "-" else typed, self.rate)

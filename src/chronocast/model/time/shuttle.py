@@ -21,6 +21,7 @@ class Shuttle:
 
     @property
     def moving(self) -> bool:
+        """Whether it plays."""
         return self.speed != 0
 
     def at(self, moment: float) -> int:

@@ -34,8 +34,10 @@ def parse_rate(text: str | int | float | Fraction) -> Rate:
     >>> parse_rate("25/1")
     Fraction(25, 1)
 
-    Raises:
-        ModelError: not a positive rate of at most 1000 frames per second.
+    Raises
+    ------
+    ModelError
+        Not a positive rate of at most 1000 frames per second.
     """
     try:
         rate = Fraction(text.strip()) if isinstance(text, str) else Fraction(text)
@@ -78,8 +80,10 @@ class FrameRange:
     def last(self) -> int:
         """The last frame that is shown.
 
-        Raises:
-            ModelError: the range is empty.
+        Raises
+        ------
+        ModelError
+            The range is empty.
         """
         if not len(self):
             raise ModelError("An empty range has no last frame.")
@@ -125,6 +129,15 @@ def format_timecode(frame: int, rate: Rate, drop: bool = False) -> str:
     Drop-frame counting skips 2 (at 29.97) or 4 (at 59.94) numbers each minute
     that is not a multiple of ten, after SMPTE ST 12-1.
 
+    Parameters
+    ----------
+    frame
+        Counted from midnight.
+    rate
+        Frames a second.
+    drop
+        Whether drop-frame timecode is counted.
+
     >>> format_timecode(1800, Fraction(30000, 1001), drop=True)
     '00:01:00;02'
     """
@@ -153,13 +166,26 @@ def parse_timecode(text: str, rate: Rate, *, here: int = 0, drop: bool = False) 
     ``250f`` (a frame number).  With ``drop`` a time of day is counted as
     drop-frame however it is written.
 
+    Parameters
+    ----------
+    text
+        What was typed or read.
+    rate
+        Frames a second.
+    here
+        The frame that signed times count from.
+    drop
+        Whether drop-frame timecode is counted.
+
     >>> parse_timecode("1020304", Fraction(25))
     93079
     >>> parse_timecode("+48", Fraction(25), here=100)
     148
 
-    Raises:
-        TimecodeError: no time, or one that does not exist at this rate.
+    Raises
+    ------
+    TimecodeError
+        No time, or one that does not exist at this rate.
     """
     typed = text.strip().lower()
     if not typed or len(typed) > 40:
@@ -179,14 +205,16 @@ def _absolute(typed: str, text: str, rate: Rate, *, count_frames: bool, drop: bo
         if count_frames:
             return int(typed)
         padded = typed.rjust(8, "0")
-        return _counted(padded[:-6], padded[-6:-4], padded[-4:-2], padded[-2:], drop, text, rate)
+        return _counted(padded[:-6], padded[-6:-4], padded[-4:-2], padded[-2:], drop, text=text, rate=rate)
     if match := re.fullmatch(r"(?:(?:(\d+):)?(\d+):)?(\d+)([:;.])(\d+)", typed):
         hours, minutes, seconds, mark, frames = match.groups()
-        return _counted(hours or "0", minutes or "0", seconds, frames, drop or mark == ";", text, rate)
+        return _counted(
+            hours or "0", minutes or "0", seconds, frames, drop or mark == ";", text=text, rate=rate
+        )
     raise TimecodeError(f"“{text}” is not a time.", "Type it as 1:02:03:04, +48, 12s or 250f.")
 
 
-def _counted(h: str, m: str, s: str, f: str, drop: bool, text: str, rate: Rate) -> int:
+def _counted(h: str, m: str, s: str, f: str, drop: bool, *, text: str, rate: Rate) -> int:
     base = nominal_rate(rate)
     hours, minutes, seconds, frames = int(h), int(m), int(s), int(f)
     if minutes > 59 or seconds > 59 or frames >= base:

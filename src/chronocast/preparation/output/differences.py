@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from typing import TYPE_CHECKING
 
 from chronocast.media.encoders.settings import sampling_of
+from chronocast.model.messages.jobs import SoundJob
 from chronocast.model.picture.colour import high_range, same_look
 from chronocast.model.picture.colour import told as colour_told
 from chronocast.model.picture.geometry import place
@@ -53,10 +54,38 @@ def _picture(ready: OutputReady) -> Iterator[Difference]:
     if ready.source.timeline is not None:
         for told in changes(cut, ready.source.facts):
             yield Difference("clip", told.rstrip("."), loss=False)
+    yield from _shape(ready)
+    if plan.rate != cut.rate:
+        how = {"nearest": "nearest picture", "blend": "blended", "motion": "by motion"}[picture.retime]
+        yield Difference(
+            "rate", f"{rate_text(cut.rate)} becomes {rate_text(plan.rate)} frames per second ({how})"
+        )
+    yield from _scan(ready, origin)
+    yield from _samples(ready, origin)
+    yield from _colour(ready)
+    if origin.timecode and not ready.timecode and (ready.source.timeline is None or cut.start_timecode):
+        why = (
+            ""
+            if CONTAINERS[ready.recipe.container].timecode
+            else f": {CONTAINERS[ready.recipe.container].name} carries none"
+        )
+        yield Difference("timecode", f"its start timecode is left out{why}")
+
+
+def _shape(ready: OutputReady) -> Iterator[Difference]:
+    """Crop, size, bars, the shape of pixels."""
+    plan, cut, origin = ready.plan, ready.source.cut, ready.source.cut.origin
     piece = plan.pieces[0]
     lies = place(
-        (cut.width, cut.height), Fraction(1), "fit", (cut.width, cut.height), piece.view, (plan.width, plan.height), 0, piece.shape
-    )  # fmt: skip
+        (cut.width, cut.height),
+        Fraction(1),
+        "fit",
+        canvas=(cut.width, cut.height),
+        view=piece.view,
+        output=(plan.width, plan.height),
+        frame=0,
+        output_shape=piece.shape,
+    )
     if lies is not None:
         wide, high = lies.scale[0] * float(piece.shape), lies.scale[1]
         if lies.crop[2] < cut.width - 1 or lies.crop[3] < cut.height - 1:
@@ -86,37 +115,25 @@ def _picture(ready: OutputReady) -> Iterator[Difference]:
             "pixel shape",
             f"pixels of {shape} become square: {origin.width}×{origin.height} is resampled to {plan.width}×{plan.height}",
         )
-    if plan.rate != cut.rate:
-        how = {"nearest": "nearest picture", "blend": "blended", "motion": "by motion"}[picture.retime]
-        yield Difference(
-            "rate", f"{rate_text(cut.rate)} becomes {rate_text(plan.rate)} frames per second ({how})"
-        )
-    yield from _scan(ready, origin)
-    yield from _samples(ready, origin)
+
+
+def _colour(ready: OutputReady) -> Iterator[Difference]:
+    """What the stream says of colour and light."""
+    picture, settings, cut = ready.recipe.picture, ready.plan.settings, ready.source.cut
+    assert picture is not None and settings is not None
+    origin, piece = cut.origin, ready.plan.pieces[0]
     if high_range(cut.colour) and (origin.mastering or origin.light) and not picture.kind.light:
         yield Difference(
             "HDR10", f"{picture.kind.name} is written without HDR10's mastering display and light levels"
         )
-    if plan.settings.colour[:3] != (2, 2, 2) and picture.kind.tags != "none":
+    if settings.colour[:3] != (2, 2, 2) and picture.kind.tags != "none":
         composed = piece.colour
         if not same_look(cut.colour, composed) and composed[2] != 0 and cut.colour[3] == composed[3]:
             yield Difference(
                 "colour", f"{colour_told(cut.colour)} becomes {colour_told(composed)}", loss=False
             )
-    if (
-        cut.colour[3] == 2
-        and plan.settings.colour[3] == 1
-        and cut.colour[2] != 0
-        and picture.kind.tags != "none"
-    ):
+    if cut.colour[3] == 2 and settings.colour[3] == 1 and cut.colour[2] != 0 and picture.kind.tags != "none":
         yield Difference("range", "full range becomes limited range", loss=False)
-    if origin.timecode and not ready.timecode and (ready.source.timeline is None or cut.start_timecode):
-        why = (
-            ""
-            if CONTAINERS[ready.recipe.container].timecode
-            else f": {CONTAINERS[ready.recipe.container].name} carries none"
-        )
-        yield Difference("timecode", f"its start timecode is left out{why}")
 
 
 def _scan(ready: OutputReady, origin: Origin) -> Iterator[Difference]:
@@ -168,41 +185,45 @@ def _sound(ready: OutputReady) -> Iterator[Difference]:
         yield Difference(
             "tracks", f"{len(cut.sound_tracks)} sound tracks are mixed to one, as they are heard", loss=False
         )
-    for place_in_file, number in enumerate(taken if job.tracks else taken[:1]):
-        if number >= len(origin.sound):
-            continue
-        own, made = origin.sound[number], job.layout_of(place_in_file)
-        channels = (
-            sum(origin.sound[n].channels for n in taken)
-            if not job.tracks and len(cut.sound[0].tracks) > 1
-            else own.channels
+    known = (number for number in (taken if job.tracks else taken[:1]) if number < len(origin.sound))
+    if (first := next(known, None)) is not None:
+        yield from _track(ready, job, first, taken)
+
+
+def _track(ready: OutputReady, job: SoundJob, number: int, taken: Sequence[int]) -> Iterator[Difference]:
+    """What becomes of a track: its layout, its rate, its depth, its language."""
+    cut, origin = ready.source.cut, ready.source.cut.origin
+    own, made = origin.sound[number], job.layout_of(taken.index(number) if job.tracks else 0)
+    channels = (
+        sum(origin.sound[n].channels for n in taken)
+        if not job.tracks and len(cut.sound[0].tracks) > 1
+        else own.channels
+    )
+    if channels > channels_of(made):
+        yield Difference(
+            "layout",
+            f"{layout_told(own.layout)} is folded to {layout_told(made)}"
+            if channels == own.channels
+            else f"{channels} channels are folded to {layout_told(made)}",
         )
-        if channels > channels_of(made):
-            yield Difference(
-                "layout",
-                f"{layout_told(own.layout)} is folded to {layout_told(made)}"
-                if channels == own.channels
-                else f"{channels} channels are folded to {layout_told(made)}",
-            )
-        elif channels < channels_of(made):
-            yield Difference("layout", f"{layout_told(own.layout)} becomes {layout_told(made)}", loss=False)
-        if own.sample_rate != job.sample_rate:
-            yield Difference(
-                "sampling rate",
-                f"{own.sample_rate:,} Hz becomes {job.sample_rate:,} Hz",
-                own.sample_rate > job.sample_rate,
-            )
-        if own.depth and SOUND[job.codec].lossless and own.depth > job.depth:
-            yield Difference("sound depth", f"{own.depth} bits become {job.depth}")
-        if (
-            own.language
-            and not job.languages
-            and ready.recipe.container not in ("mp4", "mov", "mkv", "webm", "ts")
-        ):
-            yield Difference(
-                "language", f"{CONTAINERS[ready.recipe.container].name} doesn't say the language of sound"
-            )
-        break
+    elif channels < channels_of(made):
+        yield Difference("layout", f"{layout_told(own.layout)} becomes {layout_told(made)}", loss=False)
+    if own.sample_rate != job.sample_rate:
+        yield Difference(
+            "sampling rate",
+            f"{own.sample_rate:,} Hz becomes {job.sample_rate:,} Hz",
+            own.sample_rate > job.sample_rate,
+        )
+    if own.depth and SOUND[job.codec].lossless and own.depth > job.depth:
+        yield Difference("sound depth", f"{own.depth} bits become {job.depth}")
+    if (
+        own.language
+        and not job.languages
+        and ready.recipe.container not in ("mp4", "mov", "mkv", "webm", "ts")
+    ):
+        yield Difference(
+            "language", f"{CONTAINERS[ready.recipe.container].name} doesn't say the language of sound"
+        )
 
 
 def _count(items: list[int]) -> str:

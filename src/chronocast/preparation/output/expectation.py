@@ -22,44 +22,92 @@ def expected_file(ready: OutputReady, sound_is_silent: bool) -> Expected:
     """What the finished file must be."""
     plan = ready.plan
     found = expected_of(
-        ready.recipe, plan.frames, plan.width, plan.height, plan.rate, plan.sound, sound_is_silent
+        ready.recipe,
+        plan.frames,
+        plan.width,
+        height=plan.height,
+        rate=plan.rate,
+        sound=plan.sound,
+        silent=sound_is_silent,
     )
     found = replace(
-        found, name=path_text(ready.path.name), cards=tuple(card.model_dump(mode="json") for card in ready.cards),
-        timecode=ready.timecode, shape=str(plan.pieces[0].shape) if plan.pieces else "1",
-        differences=tuple(item.sentence for item in differences_from_source(ready)), compared=True,
+        found,
+        name=path_text(ready.path.name),
+        cards=tuple(card.model_dump(mode="json") for card in ready.cards),
+        timecode=ready.timecode,
+        shape=str(plan.pieces[0].shape) if plan.pieces else "1",
+        differences=tuple(item.sentence for item in differences_from_source(ready)),
+        compared=True,
         source_damage=tuple(item.sentence for item in ready.damage),
-    )  # fmt: skip
+    )
     picture, settings = ready.recipe.picture, plan.settings
     if picture is None or settings is None:
         return found
     if picture.steering.searched and ready.rounds and ready.rounds.settled:
         found = replace(
-            found, picture_bytes=round(ready.target_bytes), picture_bytes_off=ready.rounds.off_allowed,
+            found,
+            picture_bytes=round(ready.target_bytes),
+            picture_bytes_off=ready.rounds.off_allowed,
             picture_bytes_most=ready.rounds.at_best,
-        )  # fmt: skip
+        )
     return replace(found, colour=settings.colour if picture.kind.tags != "none" else None)
 
 
 def expected_of(
-    recipe: Recipe, frames: int, width: int, height: int, rate: Rate, sound: SoundJob | None, silent: bool
+    recipe: Recipe, frames: int, width: int, *, height: int, rate: Rate, sound: SoundJob | None, silent: bool
 ) -> Expected:
-    """What a file of a recipe must be, at a size, a rate and a length."""
+    """What a file of a recipe must be, at a size, a rate and a length.
+
+    Parameters
+    ----------
+    recipe
+        What it is made by.
+    frames
+        How many.
+    width, height
+        Of the frame, in pixels.
+    rate
+        Frames a second.
+    sound
+        Its sound's job.
+    silent
+        Whether its sound is silent, as the source's is.
+    """
     picture = recipe.picture
     found = Expected(
-        frames if picture else 0, width if picture else 0, height if picture else 0, str(rate), "",
-        CONTAINERS[recipe.container].opened_as or "images", sound_stream(sound.codec, sound.depth) if sound else None,
-        sound.samples if sound else None, sound.sample_rate if sound else 0, channels_of(sound.layout_of(0)) if sound else 0, silent,
-        sound_tracks=len(sound.each_track) if sound else 1, sound_packet=SOUND[sound.codec].packet if sound else 1024,
-        languages=sound.languages if sound and recipe.container in ("mp4", "mov", "mkv", "webm", "ts") else (),
-        box=recipe.container, layouts=tuple(sound.layout_of(n) for n in range(len(sound.each_track))) if sound else (),
-    )  # fmt: skip
+        frames if picture else 0,
+        width if picture else 0,
+        height if picture else 0,
+        str(rate),
+        "",
+        CONTAINERS[recipe.container].opened_as or "images",
+        sound_stream(sound.codec, sound.depth) if sound else None,
+        sound.samples if sound else None,
+        sound.sample_rate if sound else 0,
+        channels_of(sound.layout_of(0)) if sound else 0,
+        silent,
+        sound_tracks=len(sound.each_track) if sound else 1,
+        sound_packet=SOUND[sound.codec].packet if sound else 1024,
+        languages=sound.languages
+        if sound and recipe.container in ("mp4", "mov", "mkv", "webm", "ts")
+        else (),
+        box=recipe.container,
+        layouts=tuple(sound.layout_of(n) for n in range(len(sound.each_track))) if sound else (),
+    )
     if picture is None:
         return found
     peak = picture.peak if picture.kind.keeps_peak else None
     return replace(
-        found, video_codec=picture.kind.stream_name, scan=picture.scan, profile=picture.profile or "",
-        level=picture.level or "" if picture.kind.keeps_peak else "", peak=peak or 0, buffer=(picture.buffer or 0) if peak else 0, full=FULLNESS,
+        found,
+        video_codec=picture.kind.stream_name,
+        scan=picture.scan,
+        profile=picture.profile or "",
+        level=picture.level or "" if picture.kind.keeps_peak else "",
+        peak=peak or 0,
+        buffer=(picture.buffer or 0) if peak else 0,
+        full=FULLNESS,
         # of 4444 the decoder says 12 bits, whatever was written
-        pixel_format=sampling_of(picture).pixel_format if picture.kind.kind != "images" and picture.grade != "4444" else "",
-    )  # fmt: skip
+        pixel_format=sampling_of(picture).pixel_format
+        if picture.kind.kind != "images" and picture.grade != "4444"
+        else "",
+    )

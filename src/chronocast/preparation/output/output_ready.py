@@ -191,4 +191,5 @@ class Prospect:
     refused: dict[str, Problem] = field(default_factory=dict)
 
     def output(self, identifier: str) -> OutputReady | None:
+        """One output, if it can be made."""
         return next((item for item in self.outputs if item.output.id == identifier), None)

@@ -50,12 +50,28 @@ def _look_ahead(
 
 
 def prepare(
-    batch: Batch, folder: Path, workspace: Workspace, progress: Callable[[int, int], None] | None = None,
+    batch: Batch,
+    folder: Path,
+    workspace: Workspace,
+    progress: Callable[[int, int], None] | None = None,
     newest: frozenset[str] = frozenset(),
-) -> Prospect:  # fmt: skip
+) -> Prospect:
     """Look at every source, plan every output.  Never raises for one bad source or output.
 
     ``newest`` are sources whose timeline file is to be taken as it is now.
+
+    Parameters
+    ----------
+    batch
+        The batch.
+    folder
+        The batch's folder, which relative paths begin at.
+    workspace
+        What is kept of all batches.
+    progress
+        Told now and then how far it is.
+    newest
+        Sources whose timeline file is taken as it is now.
     """
     prospect = Prospect(batch, folder, resolve(batch.folder, folder))
     store = workspace.facts
@@ -124,16 +140,30 @@ def _plan_outputs(prospect: Prospect, decided: RoundsStore) -> None:
             plan = have.plan(part, recipe, output.framing, rounds)
         except ChronocastError as error:
             problem = Problem(
-                f"{recipe.title} for {have.source.name}", error.sentence, error.remedy, source=output.source, output=output.id
-            )  # fmt: skip
+                f"{recipe.title} for {have.source.name}",
+                error.sentence,
+                error.remedy,
+                source=output.source,
+                output=output.id,
+            )
             prospect.refused[output.id] = problem
             prospect.problems.append(problem)
             continue
         folder = resolve(output.folder, prospect.folder) if output.folder else prospect.target
         ready_output = OutputReady(
-            output, have, recipe, part, plan, folder / real_path(name), named.name if named else "",
-            named.kind if named else FULL, rounds, key, tuple(cards[card] for card in output.cards), asked,
-        )  # fmt: skip
+            output,
+            have,
+            recipe,
+            part,
+            plan,
+            folder / real_path(name),
+            named.name if named else "",
+            named.kind if named else FULL,
+            rounds,
+            key,
+            tuple(cards[card] for card in output.cards),
+            asked,
+        )
         if refusal := _damage_refused(ready_output):
             prospect.refused[output.id] = refusal
             if (refusal.where, refusal.sentence) not in told:
@@ -150,22 +180,40 @@ def _damage_refused(ready: OutputReady) -> Problem | None:
         return None
     more = f", and at {len(open_damage) - 1} more places" if len(open_damage) > 1 else ""
     return Problem(
-        ready.source.source.name, f"{open_damage[0].sentence}{more}, and that would be seen.", DAMAGE_REMEDY,
-        source=ready.output.source, output=ready.output.id,
+        ready.source.source.name,
+        f"{open_damage[0].sentence}{more}, and that would be seen.",
+        DAMAGE_REMEDY,
+        source=ready.output.source,
+        output=ready.output.id,
         accepts=tuple(dict.fromkeys(item.fingerprint for item in open_damage)),
-    )  # fmt: skip
+    )
 
 
 def rounds_key(have: SourceReady, output: Output, recipe: Recipe) -> str:
     """A key for what is decided for an output as a whole; empty where nothing is.
 
     The cut is not in it: after an edit, pieces that are as they were keep what was decided for them.
+
+    Parameters
+    ----------
+    have
+        Its source, looked at.
+    output
+        The output, as the batch has it.
+    recipe
+        What it is made by.
     """
     picture = recipe.picture
     if picture is None or not (picture.steering.searched or (picture.peak and picture.kind.keeps_peak)):
         return ""
-    return digest({"source": str(have.path), "range": output.range, "picture": picture.model_dump(mode="json"),
-                   "framing": output.framing.model_dump(mode="json") if output.framing else None})  # fmt: skip
+    return digest(
+        {
+            "source": str(have.path),
+            "range": output.range,
+            "picture": picture.model_dump(mode="json"),
+            "framing": output.framing.model_dump(mode="json") if output.framing else None,
+        }
+    )
 
 
 def _contradiction(output: Output, have: SourceReady, recipe: Recipe) -> Problem | None:

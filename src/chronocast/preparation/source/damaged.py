@@ -57,7 +57,17 @@ def damage_lines(facts: ClipFacts) -> list[str]:
 
 
 def damage_shown(cut: CutList, part: FrameRange, facts: Mapping[str, ClipFacts]) -> list[Shown]:
-    """Damaged stretches of media that are shown in a part of a source, in order, each once."""
+    """Damaged stretches of media that are shown in a part of a source, in order, each once.
+
+    Parameters
+    ----------
+    cut
+        The source's cut.
+    part
+        The range, in frames of the source.
+    facts
+        What is known of its media, by path.
+    """
     return list(dict.fromkeys(_shown(cut, part, facts)))
 
 

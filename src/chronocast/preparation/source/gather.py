@@ -64,6 +64,19 @@ def gather(
     ``rate`` is for edit lists, which don't say theirs.  What can't be used is
     listed, the rest comes in; a sequence whose media is missing comes in too,
     since its media can be searched for.
+
+    Parameters
+    ----------
+    batch
+        The batch.
+    folder
+        The batch's folder, which relative paths begin at.
+    paths
+        Files and folders.
+    store
+        What is known of media.
+    rate
+        Frames a second of edit lists, which don't say theirs.
     """
     refused: list[Refused] = []
     files = [path.absolute() for path in expand(paths)]

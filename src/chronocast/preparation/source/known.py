@@ -9,7 +9,17 @@ from chronocast.preparation.source.source_ready import SourceReady
 
 
 def remembered(source: Source, ready: SourceReady, folder: Path) -> Source:
-    """A source with what is known of it now: what its media is, where it was found; of a sequence, whose cut it is."""
+    """A source with what is known of it now: what its media is, where it was found; of a sequence, whose cut it is.
+
+    Parameters
+    ----------
+    source
+        The source, as the batch has it.
+    ready
+        The same, looked at.
+    folder
+        The batch's folder, which relative paths begin at.
+    """
     if source.kind == "clip":
         (facts,) = ready.facts.values()
         return source.model_copy(update={"known": {source.path: facts.fingerprint}})

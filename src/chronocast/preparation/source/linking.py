@@ -90,9 +90,11 @@ class Shelves:
         return self._by_name
 
     def named(self, name: str) -> list[Path]:
+        """Files of a name."""
         return self.by_name.get(name.lower(), [])
 
     def all(self) -> list[Path]:
+        """Every file."""
         return [path for paths in self.by_name.values() for path in paths]
 
 
@@ -100,10 +102,23 @@ def link(timeline: Timeline, source: Source, folder: Path, shelves: Shelves, sto
     """Find every media file of a sequence and look at it, several at a time.
 
     Nothing is raised for a missing one; it is in ``missing`` with its reason.
+
+    Parameters
+    ----------
+    timeline
+        The sequence.
+    source
+        The source, as the batch has it.
+    folder
+        The batch's folder, which relative paths begin at.
+    shelves
+        Folders it is looked for in.
+    store
+        What is known of media.
     """
     linked = Linked(timeline)
     if timeline.by_timecode:
-        linked.timeline = _conform(timeline, source, folder, shelves, store, linked)
+        linked.timeline = _conform(timeline, source, folder, shelves=shelves, store=store, linked=linked)
     names = [name for name in linked.timeline.media if name not in linked.facts]
     places = {name: _place(name, source, folder, shelves, store) for name in names}
     for name, place in places.items():
@@ -120,9 +135,12 @@ def link(timeline: Timeline, source: Source, folder: Path, shelves: Shelves, sto
         if name in linked.facts and name not in source.relinked:
             sure = source.known.get(name) == linked.facts[name].fingerprint
             linked.notes.append(
-                Note(where=Path(name).name, sentence=f"is missing where the sequence names it; {place} is used"
-                     f"{', which is the same file' if sure else ', found by its name'}.")
-            )  # fmt: skip
+                Note(
+                    where=Path(name).name,
+                    sentence=f"is missing where the sequence names it; {place} is used"
+                    f"{', which is the same file' if sure else ', found by its name'}.",
+                )
+            )
     for name in list(linked.facts):
         facts = linked.facts[name]
         if source.known.get(name, facts.fingerprint) != facts.fingerprint:
@@ -144,8 +162,21 @@ def clip_place(source: Source, folder: Path, search: Iterable[Path], store: Fact
 
     Once it is known what is in a clip, nothing else ever stands for it.
 
-    Raises:
-        ChronocastError: the file that was brought in is nowhere to be found; the sentence says what is there instead.
+    Parameters
+    ----------
+    source
+        The source, as the batch has it.
+    folder
+        The batch's folder, which relative paths begin at.
+    search
+        Folders it is looked for in.
+    store
+        What is known of media.
+
+    Raises
+    ------
+    ChronocastError
+        The file that was brought in is nowhere to be found; the sentence says what is there instead.
     """
     path = resolve(source.relinked.get(source.path, source.path), folder)
     wanted = source.known.get(source.path)
@@ -213,7 +244,7 @@ def _place(name: str, source: Source, folder: Path, shelves: Shelves, store: Fac
 
 
 def basename(name: str) -> str:
-    """The last part of a path as any system writes it, backslashes too.
+    r"""The last part of a path as any system writes it, backslashes too.
 
     >>> basename("D:\\\\Reels\\\\reef.mov")
     'reef.mov'
@@ -225,6 +256,15 @@ def beside(name: str, old: str, new: str) -> str | None:
     """Where ``name`` lies if it moved the way ``old`` moved to ``new``; None if nothing is there.
 
     The folders both paths end in alike are taken off; what is left was moved.
+
+    Parameters
+    ----------
+    name
+        A path as a timeline has it.
+    old
+        A neighbour's path as the timeline has it.
+    new
+        Where that neighbour was found.
     """
     was, now = Path(old), Path(new)
     if was.name != now.name:
@@ -244,7 +284,7 @@ def beside(name: str, old: str, new: str) -> str | None:
 
 
 def _conform(
-    timeline: Timeline, source: Source, folder: Path, shelves: Shelves, store: FactsStore, linked: Linked
+    timeline: Timeline, source: Source, folder: Path, *, shelves: Shelves, store: FactsStore, linked: Linked
 ) -> Timeline:
     """An edit list with files for its reels: by clip name, else by reel; then by timecode and length."""
     seen: dict[str, ClipFacts | ChronocastError] = {}

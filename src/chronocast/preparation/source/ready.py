@@ -46,8 +46,23 @@ def ready_source(
 ) -> SourceReady:
     """Look at a source and its media, unless it was looked at before and none of its files has changed since.
 
-    Raises:
-        MediaError, TimelineError: it can't be used; the sentence says why.
+    Parameters
+    ----------
+    source
+        The source, as the batch has it.
+    folder
+        The batch's folder, which relative paths begin at.
+    store
+        What is known of media.
+    search
+        Folders it is looked for in.
+    newest
+        Whether its timeline file is taken as it is now.
+
+    Raises
+    ------
+    MediaError, TimelineError
+        It can't be used; the sentence says why.
     """
     key = (
         source.model_dump_json(exclude={"ranges"}),
@@ -76,8 +91,10 @@ def _look_at(
     A sequence whose file was changed keeps the cut that was taken, unless the
     ``newest`` is asked for.
 
-    Raises:
-        MediaError, TimelineError: it can't be used; the sentence says why.
+    Raises
+    ------
+    MediaError, TimelineError
+        It can't be used; the sentence says why.
     """
     path = resolve(source.path, folder)
     if source.kind == "clip":
@@ -165,29 +182,45 @@ def notices(ready: SourceReady) -> list[Problem]:
         damaged = facts.fingerprint in ready.source.accepted
         found += [
             Problem(
-                name, f"{shown(media_title(facts.path))}: {sentence}" + (" You have accepted that." if damaged else ""),
-                "" if damaged else DAMAGE_REMEDY, False, accepts=() if damaged else (facts.fingerprint,),
+                name,
+                f"{shown(media_title(facts.path))}: {sentence}"
+                + (" You have accepted that." if damaged else ""),
+                "" if damaged else DAMAGE_REMEDY,
+                False,
+                accepts=() if damaged else (facts.fingerprint,),
             )
             for sentence in damage_lines(facts)
-        ]  # fmt: skip
+        ]
     if ready.cut.origin.guessed_colour:
         found.append(
-            Problem(name, f"{name} doesn't say its colour; {colour_told(ready.cut.colour)} is guessed from its size.",
-                    "Tag it where it comes from if that is wrong.", False)
-        )  # fmt: skip
+            Problem(
+                name,
+                f"{name} doesn't say its colour; {colour_told(ready.cut.colour)} is guessed from its size.",
+                "Tag it where it comes from if that is wrong.",
+                False,
+            )
+        )
     found += [Problem(name, f"{note.where} {note.sentence}", "", False) for note in ready.notes]
     if high := high_range(ready.cut.colour):
         found.append(
-            Problem(name, f"{name} is of high dynamic range ({high}); it is passed through with its tags; in recipes of 8 bits its gradients may show bands.",
-                    "Make it of standard range first if its receiver can't show it.", False)
-        )  # fmt: skip
+            Problem(
+                name,
+                f"{name} is of high dynamic range ({high}); it is passed through with its tags; in recipes of 8 bits its gradients may show bands.",
+                "Make it of standard range first if its receiver can't show it.",
+                False,
+            )
+        )
     if ready.source.kind == "sequence":
         found += [Problem(name, told, "", False) for told in changes(ready.cut, ready.facts)]
         if ready.changed and ready.present:
             found.append(
-                Problem(name, f"{name} has changed on disk since its cut was taken; the cut taken then is used.",
-                        "Take the new cut, or leave it.", False)
-            )  # fmt: skip
+                Problem(
+                    name,
+                    f"{name} has changed on disk since its cut was taken; the cut taken then is used.",
+                    "Take the new cut, or leave it.",
+                    False,
+                )
+            )
         elif ready.changed:
             found.append(
                 Problem(

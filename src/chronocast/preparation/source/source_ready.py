@@ -38,8 +38,21 @@ class SourceReady:
     ) -> OutputPlan:
         """The plan of an output of it; worked out once for as long as the source stays as it is.
 
-        Raises:
-            MediaError: no encoder for it is here.
+        Parameters
+        ----------
+        part
+            The range, in frames of the source.
+        recipe
+            What it is made by.
+        framing
+            How it is framed.
+        rounds
+            What was decided so far.
+
+        Raises
+        ------
+        MediaError
+            No encoder for it is here.
         """
         key = (
             str(part),
@@ -50,7 +63,9 @@ class SourceReady:
         )
         if key not in self.plans:
             view = framing_view(framing, recipe)
-            self.plans[key] = plan_output(self.cut, part, recipe, view, rounds, self.damage_accepted)
+            self.plans[key] = plan_output(
+                self.cut, part, recipe, view=view, rounds=rounds, accept_damage=self.damage_accepted
+            )
         return self.plans[key]
 
     @property
@@ -82,6 +97,10 @@ def framing_view(framing: Framing | None, recipe: Recipe) -> View:
         for frame, x, y in framing.centres
     )
     return View(
-        placing=framing.placing or usual, left=exact[0], top=exact[1], right=exact[2],
-        bottom=exact[3], centres=centres,
-    )  # fmt: skip
+        placing=framing.placing or usual,
+        left=exact[0],
+        top=exact[1],
+        right=exact[2],
+        bottom=exact[3],
+        centres=centres,
+    )

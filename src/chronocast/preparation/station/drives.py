@@ -79,8 +79,19 @@ def looked_at_anew(room: Room, reserve: bool = True) -> Room:
 def need_room(folder: Path, size: int, reserve: bool = True) -> None:
     """See that there is room for ``size`` bytes.
 
-    Raises:
-        NoRoom: there isn't.
+    Parameters
+    ----------
+    folder
+        Where they are to be written.
+    size
+        Bytes.
+    reserve
+        Whether what is left free on purpose is left free.
+
+    Raises
+    ------
+    NoRoom
+        There isn't.
     """
     room = room_on(folder, Band(size, size, size), reserve=reserve)
     if not room.writable:

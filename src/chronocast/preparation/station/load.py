@@ -60,6 +60,16 @@ class LoadMeter:
 
 
 def load_of(others: float, slots: int, cores: int) -> Load:
-    """How much longer work takes when others use a share of a machine's cores (0 to 1)."""
+    """How much longer work takes when others use a share of a machine's cores (0 to 1).
+
+    Parameters
+    ----------
+    others
+        Share of the cores that others use, 0 to 1.
+    slots
+        Tasks at once.
+    cores
+        Of the machine.
+    """
     free = max(0.15, 1.0 - others) * cores
     return Load(max(1.0, min(slots, cores) / free))

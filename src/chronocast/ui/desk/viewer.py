@@ -61,14 +61,30 @@ class Viewer(QObject):
             self._send(line)
 
     def show(
-        self, slot: str, source: str, frame: int, size: tuple[int, int], view: View | None = None,
-        first: int = 0, rate: str = "", ahead: int = 0,
-    ) -> None:  # fmt: skip
+        self,
+        slot: str,
+        source: str,
+        frame: int,
+        size: tuple[int, int],
+        view: View | None = None,
+        *,
+        first: int = 0,
+        rate: str = "",
+        ahead: int = 0,
+    ) -> None:
         """Ask for a picture; an older one of the same slot is no longer wanted."""
         order = {
-            "do": "show", "slot": slot, "source": source, "frame": frame, "width": size[0], "height": size[1],
-            "view": view.model_dump(mode="json") if view else None, "first": first, "rate": rate, "ahead": ahead,
-        }  # fmt: skip
+            "do": "show",
+            "slot": slot,
+            "source": source,
+            "frame": frame,
+            "width": size[0],
+            "height": size[1],
+            "view": view.model_dump(mode="json") if view else None,
+            "first": first,
+            "rate": rate,
+            "ahead": ahead,
+        }
         self._asked[slot] = order
         self._send(json.dumps(order).encode() + b"\n")
 
@@ -108,10 +124,12 @@ class Viewer(QObject):
         if self.child is None and not self._start():
             for slot, order in self._asked.items():
                 self.failed.emit(
-                    slot, order["source"], order["frame"],
+                    slot,
+                    order["source"],
+                    order["frame"],
                     f"What shows pictures ended {MOST_STARTS} times within a minute and is left alone for now. "
                     "The file may be damaged; ranges can still be typed.",
-                )  # fmt: skip
+                )
             return
         self._orders.put(line)
 
@@ -127,8 +145,10 @@ class Viewer(QObject):
         try:
             child = subprocess.Popen(
                 [sys.executable, "-m", "chronocast.preview.picture_server", str(os.getpid())],
-                stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL,
-            )  # fmt: skip
+                stdin=subprocess.PIPE,
+                stdout=subprocess.PIPE,
+                stderr=subprocess.DEVNULL,
+            )
         except OSError as error:
             log.warning("no process for pictures: %s", error)
             return False

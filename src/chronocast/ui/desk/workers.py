@@ -67,8 +67,10 @@ class Worker(QObject):
     def rest(self, seconds: float | None = None) -> None:
         """Sleep until it is woken, or so long.
 
-        Raises:
-            Left: it is to leave.
+        Raises
+        ------
+        Left
+            It is to leave.
         """
         self._woken.wait(seconds)
         self._woken.clear()

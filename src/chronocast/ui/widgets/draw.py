@@ -13,9 +13,15 @@ CENTRE = Qt.AlignmentFlag.AlignCenter
 
 
 def text(
-    painter: QPainter, box: QRectF, words: str, made: QFont, colour: QColor, align: Qt.AlignmentFlag = LEFT,
+    painter: QPainter,
+    box: QRectF,
+    words: str,
+    made: QFont,
+    colour: QColor,
+    *,
+    align: Qt.AlignmentFlag = LEFT,
     middle: bool = False,
-) -> float:  # fmt: skip
+) -> float:
     """Words in a box, shortened at the end (or in the middle) when they don't fit; the width they take."""
     painter.setFont(made)
     painter.setPen(colour)

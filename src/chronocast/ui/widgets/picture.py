@@ -47,8 +47,9 @@ class PictureBox(QWidget):
         box, ratio = self.picture_box(), self.devicePixelRatioF()
         share = min(1.0, 1280 / max(1.0, box.width() * ratio), 1280 / max(1.0, box.height() * ratio))
         return (
-            max(16, round(box.width() * ratio * share / 2) * 2), max(16, round(box.height() * ratio * share / 2) * 2),
-        )  # fmt: skip
+            max(16, round(box.width() * ratio * share / 2) * 2),
+            max(16, round(box.height() * ratio * share / 2) * 2),
+        )
 
     def show_image(self, image: QImage | None, frame: int, near: bool = False) -> None:
         """Show a picture; ``near`` is one that only stands for it until the right one comes."""
@@ -100,7 +101,9 @@ class PictureBox(QWidget):
             )
         if self.caption:
             below = QRectF(0, self.rect().bottom() - 19 * scale(), self.width(), 18 * scale())
-            draw.text(painter, below, self.caption, font(13, narrow=True), t.color("quiet"), draw.CENTRE)
+            draw.text(
+                painter, below, self.caption, font(13, narrow=True), t.color("quiet"), align=draw.CENTRE
+            )
 
     def paint_over(self, painter: QPainter, box: QRectF) -> None:
         """What lies over the picture; nothing here."""

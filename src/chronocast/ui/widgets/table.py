@@ -113,7 +113,7 @@ class _Header(QHeaderView):
             column.title,
             font(13, narrow=True),
             self.theme.color("quiet"),
-            draw.RIGHT if column.right else draw.LEFT,
+            align=draw.RIGHT if column.right else draw.LEFT,
         )
         painter.restore()
 
@@ -143,7 +143,12 @@ class _Painter(QStyledItemDelegate):
             made = font(13.5, 600 if column.strong else 400, narrow=not column.strong)
             colour = t.color("quiet" if column.quiet else "text")
             draw.text(
-                painter, inner, column.words(row), made, colour, draw.RIGHT if column.right else draw.LEFT
+                painter,
+                inner,
+                column.words(row),
+                made,
+                colour,
+                align=draw.RIGHT if column.right else draw.LEFT,
             )
         painter.restore()
 

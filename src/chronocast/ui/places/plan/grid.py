@@ -209,7 +209,7 @@ class CellPainter(QStyledItemDelegate):
             width = metrics.horizontalAdvance(words)
             if left + metrics.horizontalAdvance(row.title) * 1.2 + width < right:
                 place = QRectF(right - width - 2, box.top() + 9 * unit, width + 2, 16 * unit)
-                draw.text(painter, place, words, font(12.5, narrow=True), t.color("dusk"), draw.RIGHT)
+                draw.text(painter, place, words, font(12.5, narrow=True), t.color("dusk"), align=draw.RIGHT)
 
     def _cell(self, painter: QPainter, box: QRectF, cell: Cell) -> None:
         t, unit = self.theme, scale()
@@ -262,7 +262,7 @@ class CellPainter(QStyledItemDelegate):
             cell.time,
             font(14, 600),
             t.color("text"),
-            draw.RIGHT,
+            align=draw.RIGHT,
         )
         draw.text(
             painter,
@@ -270,7 +270,7 @@ class CellPainter(QStyledItemDelegate):
             cell.size,
             font(13, narrow=True),
             t.color("quiet"),
-            draw.RIGHT,
+            align=draw.RIGHT,
         )
 
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
@@ -383,7 +383,7 @@ class Totals(QWidget):
                 words,
                 font(13.5, narrow=True),
                 t.color("text"),
-                draw.RIGHT,
+                align=draw.RIGHT,
             )
 
 

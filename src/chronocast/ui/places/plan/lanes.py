@@ -155,7 +155,7 @@ class Lanes(QWidget):
             "now",
             font(12.5, 600, narrow=True),
             t.color("text"),
-            draw.CENTRE,
+            align=draw.CENTRE,
         )
 
     def _axis(self, painter: QPainter, data: LaneData, left: float, width: float, end: float) -> None:
@@ -176,7 +176,7 @@ class Lanes(QWidget):
                     words,
                     font(12.5, narrow=True),
                     t.color("quiet"),
-                    draw.CENTRE,
+                    align=draw.CENTRE,
                 )
             at += step
 
@@ -213,8 +213,9 @@ class Lanes(QWidget):
         start = self.data.start
         self.setToolTip(
             f"{block.title}\nlikely {clock_text(start + timedelta(seconds=block.finish.likely))}, safe {clock_text(start + timedelta(seconds=block.finish.safe))}"
-            if block else ""
-        )  # fmt: skip
+            if block
+            else ""
+        )
 
     def _at(self, point: QPointF) -> Block | None:
         return next((block for box, block in reversed(self._boxes) if box.contains(point)), None)

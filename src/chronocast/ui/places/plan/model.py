@@ -55,7 +55,9 @@ class Column:
 
 @dataclass(frozen=True)
 class Cell:
-    """A possible output.  Shares are of the column's largest; ``own`` are its exceptions in words,
+    """A possible output.
+
+    Shares are of the column's largest; ``own`` are its exceptions in words,
     ``card`` the worst verdict of its receivers' cards.
     """
 
@@ -139,9 +141,12 @@ def _stills(cut: CutList) -> tuple[tuple[int, ...], str, float]:
 
 
 def plan_model(
-    batch: Batch, prospect: Prospect | None, view: Outlook | None, before: Outlook | None = None,
+    batch: Batch,
+    prospect: Prospect | None,
+    view: Outlook | None,
+    before: Outlook | None = None,
     ends: Mapping[tuple[str, int, int], str] | None = None,
-) -> PlanModel:  # fmt: skip
+) -> PlanModel:
     """What *Plan* says of a batch.  ``prospect`` and ``view`` may still be missing or be of the batch before an edit.
 
     ``ends`` is what is wrong at the ends of ranges, by source, first frame and the one after the last.
@@ -168,11 +173,18 @@ def plan_model(
             facts = problem.sentence
         rows.append(
             Row(
-                source.id, FULL, source.name, facts, f"{problem.sentence} {problem.remedy}" if problem else "", frames, mark,
-                notes=notes, seconds=seconds,
+                source.id,
+                FULL,
+                source.name,
+                facts,
+                f"{problem.sentence} {problem.remedy}" if problem else "",
+                frames,
+                mark,
+                notes=notes,
+                seconds=seconds,
                 bytes=sum(clip.bytes for clip in ready.facts.values()) if ready else 0,
             )
-        )  # fmt: skip
+        )
         for part in source.ranges:
             wrong = (ends or {}).get((source.id, part.start, part.stop), "")
             rows.append(
@@ -199,7 +211,9 @@ def plan_model(
     outlooks = {item.ready.output.id: item for item in view.outputs} if view else {}
     judged = {item.output: item for item in judged_outputs(view)} if view and batch.cards else {}
     refused = prospect.refused if prospect else {}
-    cells = _cells(batch.outputs, places, recipes, outlooks, bool(view), judged, refused)
+    cells = _cells(
+        batch.outputs, places, recipes, outlooks=outlooks, forecast=bool(view), judged=judged, refused=refused
+    )
     totals = []
     for column in columns:
         group = [outlooks[o.id] for o in batch.outputs if o.recipe == column.recipe and o.id in outlooks]
@@ -277,9 +291,10 @@ def arranged(
     )
     places = {old: new for new, old in enumerate(numbers)}
     return replace(
-        plan, rows=rows,
+        plan,
+        rows=rows,
         cells={(places[row], column): cell for (row, column), cell in plan.cells.items() if row in places},
-    )  # fmt: skip
+    )
 
 
 @dataclass(frozen=True)
@@ -355,10 +370,15 @@ def source_sheet(batch: Batch, prospect: Prospect | None, source: str) -> Source
             if clip.frames and not clip.looked_through:
                 lines.append(("damage", "not looked for yet"))
     return SourceSheet(
-        source, owner.name, tuple(lines), tuple(p.sentence for p in mine if not p.blocks),
+        source,
+        owner.name,
+        tuple(lines),
+        tuple(p.sentence for p in mine if not p.blocks),
         tuple(f"{p.sentence} {p.remedy}".strip() for p in mine if p.blocks),
-        ready is None and bool(mine), _can_be_taken(owner, ready, mine), damaged,
-    )  # fmt: skip
+        ready is None and bool(mine),
+        _can_be_taken(owner, ready, mine),
+        damaged,
+    )
 
 
 def _can_be_taken(owner: Source, ready: SourceReady | None, mine: list[Problem]) -> bool:
@@ -369,9 +389,15 @@ def _can_be_taken(owner: Source, ready: SourceReady | None, mine: list[Problem])
 
 
 def _cells(
-    outputs: tuple[Output, ...], places: dict[tuple[str, str], int], recipes: dict[str, int],
-    outlooks: dict[str, OutputOutlook], forecast: bool, judged: Mapping[str, Judged], refused: Mapping[str, Problem],
-) -> dict[tuple[int, int], Cell]:  # fmt: skip
+    outputs: tuple[Output, ...],
+    places: dict[tuple[str, str], int],
+    recipes: dict[str, int],
+    *,
+    outlooks: dict[str, OutputOutlook],
+    forecast: bool,
+    judged: Mapping[str, Judged],
+    refused: Mapping[str, Problem],
+) -> dict[tuple[int, int], Cell]:
     longest: dict[str, float] = {}
     largest: dict[str, float] = {}
     for output in outputs:
@@ -396,12 +422,23 @@ def _cells(
             )
             continue
         cells[key] = Cell(
-            output.id, output.held, "made" if item.made else time_text(item.seconds.likely), size_text(item.bytes.likely),
-            item.seconds.likely / longest[output.recipe], item.bytes.likely / largest[output.recipe], item.kept_share, item.made,
-            share="" if item.ready.extent.full else item.ready.extent.share_text, own=_own_words(output),
+            output.id,
+            output.held,
+            "made" if item.made else time_text(item.seconds.likely),
+            size_text(item.bytes.likely),
+            item.seconds.likely / longest[output.recipe],
+            item.bytes.likely / largest[output.recipe],
+            item.kept_share,
+            item.made,
+            share="" if item.ready.extent.full else item.ready.extent.share_text,
+            own=_own_words(output),
             card=judged[output.id].state if output.id in judged else "",
-            card_told="; ".join(f"{card.name}: {verdict.told}" for card, verdict in judged[output.id].broken[:2]) if output.id in judged else "",
-        )  # fmt: skip
+            card_told="; ".join(
+                f"{card.name}: {verdict.told}" for card, verdict in judged[output.id].broken[:2]
+            )
+            if output.id in judged
+            else "",
+        )
     return cells
 
 
@@ -482,10 +519,21 @@ def _headline(batch: Batch, view: Outlook | None, before: Outlook | None) -> Hea
     saved_more = f"kept · −{time_text(view.saved_seconds)}" if view.saved_seconds >= 1 else "nothing kept yet"
     sentence = f"Finished {finished}, {more}. Size {size_text(view.bytes.likely)}, {size_more}. Room: {verdict}, {room_more}. Saved {saved}, {saved_more}."
     return Headline(
-        finished, more + (f" · {time_change}" if time_change else ""), size_text(view.bytes.likely),
-        size_more + (f" · {size_change}" if size_change else ""), verdict, room_more, ok, role, refused,
-        saved.replace("%", " %").replace("  ", " "), saved_more, view.fan, len(todo), sentence,
-    )  # fmt: skip
+        finished,
+        more + (f" · {time_change}" if time_change else ""),
+        size_text(view.bytes.likely),
+        size_more + (f" · {size_change}" if size_change else ""),
+        verdict,
+        room_more,
+        ok,
+        role,
+        refused,
+        saved.replace("%", " %").replace("  ", " "),
+        saved_more,
+        view.fan,
+        len(todo),
+        sentence,
+    )
 
 
 @dataclass(frozen=True)
@@ -512,15 +560,31 @@ def detail(view: Outlook, output: str) -> Detail | None:
     length = plan.seconds
     lines: tuple[tuple[str, str], ...] = (
         ("range", f"{ready.range_name}: {ready.extent.text}" if ready.range_name else ready.extent.text),
-        ("time", "made already" if item.made else f"{time_text(item.seconds.likely)} likely, {time_text(item.seconds.safe)} safe"),
-        ("pace", f"{length / item.seconds.likely:.2g} × real time on one slot" if item.seconds.likely > 0.05 else "nothing to do"),
+        (
+            "time",
+            "made already"
+            if item.made
+            else f"{time_text(item.seconds.likely)} likely, {time_text(item.seconds.safe)} safe",
+        ),
+        (
+            "pace",
+            f"{length / item.seconds.likely:.2g} × real time on one slot"
+            if item.seconds.likely > 0.05
+            else "nothing to do",
+        ),
         ("size", f"{size_text(item.bytes.likely)} likely, {size_text(item.bytes.safe)} safe"),
         *_differences(ready),
-        ("rate", f"{rate_bits_text(item.bytes.likely * 8 / length)} in all, sound {item.sound_bytes / max(1.0, item.bytes.likely):.0%}"),
-        ("picture", f"{plan.width}×{plan.height}, {rate_text(plan.rate)} frames a second, {plan.frames} frames"),
+        (
+            "rate",
+            f"{rate_bits_text(item.bytes.likely * 8 / length)} in all, sound {item.sound_bytes / max(1.0, item.bytes.likely):.0%}",
+        ),
+        (
+            "picture",
+            f"{plan.width}×{plan.height}, {rate_text(plan.rate)} frames a second, {plan.frames} frames",
+        ),
         ("pieces", f"{item.pieces_total}, of which {item.pieces_kept} kept"),
         ("rests on", item.basis + ("" if view.calibrated else "; this machine is not measured yet")),
-    )  # fmt: skip
+    )
     judged = (
         next((one for one in judged_outputs(view) if one.output == output), None) if ready.cards else None
     )
@@ -533,10 +597,19 @@ def detail(view: Outlook, output: str) -> Detail | None:
     if own := _own_words(ready.output):
         lines += (("exceptions", own),)
     points = tuple(
-        (o.ready.recipe.title, o.seconds.p10, o.seconds.likely, o.seconds.safe, o.bytes.p10, o.bytes.likely, o.bytes.safe, o is item)
+        (
+            o.ready.recipe.title,
+            o.seconds.p10,
+            o.seconds.likely,
+            o.seconds.safe,
+            o.bytes.p10,
+            o.bytes.likely,
+            o.bytes.safe,
+            o is item,
+        )
         for o in view.outputs
         if (o.ready.output.source, o.ready.output.range) == (ready.output.source, ready.output.range)
-    )  # fmt: skip
+    )
     stages = tuple((stage.kind.id, stage.seconds.likely) for stage in item.stages)
     return Detail(f"{ready.title} · {ready.recipe.title}", str(ready.path), lines, stages, item.basis, points)
 

@@ -106,7 +106,7 @@ class ForecastPanel(QWidget):
             "time",
             font(12.5, narrow=True),
             t.color("quiet"),
-            draw.RIGHT,
+            align=draw.RIGHT,
         )
         area = box.adjusted(26, 24 * unit, -26, -26 * unit)
         times = [log10(max(value, 0.5)) for p in points for value in (p[1], p[3])]

@@ -240,13 +240,18 @@ def lane_data(view: Outlook) -> LaneData:
     outputs = {item.ready.output.id: item for item in view.outputs if not item.made}
     blocks = tuple(
         Block(
-            span.output, _title(outputs[span.output]), span.begin, span.end,
+            span.output,
+            _title(outputs[span.output]),
+            span.begin,
+            span.end,
             max(span.end, outputs[span.output].finish.safe) if span.end == last[span.output] else span.end,
-            outputs[span.output].kept_share, slot=span.slot, finish=outputs[span.output].finish,
+            outputs[span.output].kept_share,
+            slot=span.slot,
+            finish=outputs[span.output].finish,
         )
         for span in view.spans
         if span.output in outputs
-    )  # fmt: skip
+    )
     pieces = f"{view.slots} pieces at once" if view.slots > 1 else "one piece at a time"
     more = pieces if view.calibrated else f"{pieces}, not measured yet"
     return LaneData("This machine", more, view.at, blocks, view.slots)

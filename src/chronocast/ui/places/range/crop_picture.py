@@ -43,9 +43,11 @@ class CropPicture(PictureBox):
 
     def _place(self, box: QRectF, shares: QRectF) -> QRectF:
         return QRectF(
-            box.left() + shares.left() * box.width(), box.top() + shares.top() * box.height(),
-            shares.width() * box.width(), shares.height() * box.height(),
-        )  # fmt: skip
+            box.left() + shares.left() * box.width(),
+            box.top() + shares.top() * box.height(),
+            shares.width() * box.width(),
+            shares.height() * box.height(),
+        )
 
     def crop_box(self) -> QRectF:
         """The crop on the widget."""
@@ -74,9 +76,11 @@ class CropPicture(PictureBox):
         painter.drawRect(taken)
         painter.setPen(QPen(t.color("text"), 3))
         for at, across in (
-            (QPointF(crop.left(), crop.center().y()), False), (QPointF(crop.right(), crop.center().y()), False),
-            (QPointF(crop.center().x(), crop.top()), True), (QPointF(crop.center().x(), crop.bottom()), True),
-        ):  # fmt: skip
+            (QPointF(crop.left(), crop.center().y()), False),
+            (QPointF(crop.right(), crop.center().y()), False),
+            (QPointF(crop.center().x(), crop.top()), True),
+            (QPointF(crop.center().x(), crop.bottom()), True),
+        ):
             half = QPointF(9, 0) if across else QPointF(0, 9)
             painter.drawLine(at - half, at + half)
         if self.movable:
@@ -156,11 +160,13 @@ class CropPicture(PictureBox):
 
 def _cursor(grips: set[str]) -> Qt.CursorShape:
     shapes: dict[frozenset[str], Qt.CursorShape] = {
-        frozenset({"left"}): Qt.CursorShape.SizeHorCursor, frozenset({"right"}): Qt.CursorShape.SizeHorCursor,
-        frozenset({"top"}): Qt.CursorShape.SizeVerCursor, frozenset({"bottom"}): Qt.CursorShape.SizeVerCursor,
+        frozenset({"left"}): Qt.CursorShape.SizeHorCursor,
+        frozenset({"right"}): Qt.CursorShape.SizeHorCursor,
+        frozenset({"top"}): Qt.CursorShape.SizeVerCursor,
+        frozenset({"bottom"}): Qt.CursorShape.SizeVerCursor,
         frozenset({"left", "top"}): Qt.CursorShape.SizeFDiagCursor,
         frozenset({"right", "bottom"}): Qt.CursorShape.SizeFDiagCursor,
         frozenset({"right", "top"}): Qt.CursorShape.SizeBDiagCursor,
         frozenset({"left", "bottom"}): Qt.CursorShape.SizeBDiagCursor,
-    }  # fmt: skip
+    }
     return shapes.get(frozenset(grips), Qt.CursorShape.SizeAllCursor if grips else Qt.CursorShape.ArrowCursor)

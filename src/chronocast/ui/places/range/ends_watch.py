@@ -54,9 +54,10 @@ class EndsWatch(QObject):
             for source in batch.sources
             if (ready := prospect.sources.get(source.id))
             for part in source.ranges
-            if (source.id, part.id) in asked and part.stop <= ready.cut.frames
+            if (source.id, part.id) in asked
+            and part.stop <= ready.cut.frames
             and (part.start, part.stop) not in self.known(source.id, ready)
-        ][:MOST]  # fmt: skip
+        ][:MOST]
         if self._waiting and self._now is None:
             self._later.start()
 

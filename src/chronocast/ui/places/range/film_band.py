@@ -202,9 +202,10 @@ class FilmBand(QWidget):
             return
         span = (self.high - self.low) / max(1, len(self._tile_frames()))
         frames = [
-            frame for frame, _ in self._tile_frames()
+            frame
+            for frame, _ in self._tile_frames()
             if not any(abs(known - frame) < span * 0.2 for known in self.stills)
-        ]  # fmt: skip
+        ]
         if frames and frames != self._asked:
             self._asked = frames
             height = round(STRIP * scale() * self.devicePixelRatioF() / 2) * 2
@@ -337,10 +338,14 @@ class FilmBand(QWidget):
                     painter.setPen(QPen(t.color("tide"), 2.4))
                     painter.drawPolyline(
                         QPolygonF(
-                            [QPointF(x + 7 * way, box.top() - 3), QPointF(x, box.top() - 3), QPointF(x, box.bottom() + 3),
-                             QPointF(x + 7 * way, box.bottom() + 3)]
+                            [
+                                QPointF(x + 7 * way, box.top() - 3),
+                                QPointF(x, box.top() - 3),
+                                QPointF(x, box.bottom() + 3),
+                                QPointF(x + 7 * way, box.bottom() + 3),
+                            ]
                         )
-                    )  # fmt: skip
+                    )
         for key in self.keys:
             x = self.x_of(key + 0.5)
             if box.left() <= x <= box.right():

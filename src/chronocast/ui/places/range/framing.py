@@ -138,10 +138,10 @@ class FramingDesk(QObject):
             title,
             framing,
             said,
-            recipe.picture.framing,
-            keys[0] if keys else None,
-            alike,
-            recipe.picture.size.mode == "fixed",
+            by_recipe=recipe.picture.framing,
+            key=keys[0] if keys else None,
+            alike=alike,
+            fixed=recipe.picture.size.mode == "fixed",
         )
 
     def ask_after(self, frame: int) -> None:

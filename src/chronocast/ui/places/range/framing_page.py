@@ -69,13 +69,13 @@ class FramingPage(QWidget):
         grid.setVerticalSpacing(4)
         self.sides: dict[str, Line] = {}
         for number, side in enumerate(SIDES):
-            self._field(grid, number // 2, number % 2, f"cut off {side}", side, self.sides)
+            self._field(grid, number // 2, number % 2, words=f"cut off {side}", key=side, into=self.sides)
             self.sides[side].returnPressed.connect(
                 lambda s=side: self.crop_typed.emit(s, self.sides[s].text())
             )
         self.centre: dict[str, Line] = {}
         for number, (axis, words) in enumerate((("x", "centre across"), ("y", "centre down"))):
-            self._field(grid, 2, number, words, axis, self.centre)
+            self._field(grid, 2, number, words=words, key=axis, into=self.centre)
             self.centre[axis].returnPressed.connect(
                 lambda a=axis: self.centre_typed.emit(a, self.centre[a].text())
             )
@@ -128,7 +128,7 @@ class FramingPage(QWidget):
         layout.addStretch(1)
 
     def _field(
-        self, grid: QGridLayout, row: int, column: int, words: str, key: str, into: dict[str, Line]
+        self, grid: QGridLayout, row: int, column: int, *, words: str, key: str, into: dict[str, Line]
     ) -> None:
         label = QLabel(words)
         label.setObjectName("quiet")
@@ -148,6 +148,7 @@ class FramingPage(QWidget):
         title: str,
         framing: Framing,
         said: Framed,
+        *,
         by_recipe: str,
         key: int | None,
         alike: int,

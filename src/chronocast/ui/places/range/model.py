@@ -133,9 +133,15 @@ def _facts(source: Source, ready: SourceReady) -> str:
 
 
 def range_sheet(
-    batch: Batch, prospect: Prospect | None, view: Outlook | None, before: Outlook | None, source: str,
-    draft: Draft | None = None, ends: dict[tuple[int, int], tuple[End | None, End | None]] | None = None,
-) -> RangeSheet | None:  # fmt: skip
+    batch: Batch,
+    prospect: Prospect | None,
+    view: Outlook | None,
+    *,
+    before: Outlook | None,
+    source: str,
+    draft: Draft | None = None,
+    ends: dict[tuple[int, int], tuple[End | None, End | None]] | None = None,
+) -> RangeSheet | None:
     """The sheet of one source; None for one that isn't in the batch.  ``ends`` is what was seen at the ends of ranges."""
     owner = batch.source(source)
     if owner is None:
@@ -170,9 +176,17 @@ def range_sheet(
         if stop > cut.frames:
             note = f"It ends {stop - cut.frames} frames beyond the source."
         return RangeRow(
-            part, name, extent, start, stop, clock.timecode(start), clock.timecode(stop - 1), clock.length(stop - start),
-            asked, note,
-        )  # fmt: skip
+            part,
+            name,
+            extent,
+            start,
+            stop,
+            clock.timecode(start),
+            clock.timecode(stop - 1),
+            clock.length(stop - start),
+            asked,
+            note,
+        )
 
     rows = [row(FULL, "The whole", FULL, 0, cut.frames)]
     rows += [row(part.id, part.name, part.kind, part.start, part.stop) for part in owner.ranges]
@@ -192,10 +206,20 @@ def range_sheet(
     edges = tuple(shot.part.start for shot in shots(cut)[1:])
     files, total = _files(batch, prospect, view, before, owner)
     return RangeSheet(
-        source, owner.name, _facts(owner, ready), tuple(notes), clock, tuple(rows), files, total, recipes,
-        tuple(mark for mark in cut.marked if (mark.start, mark.stop) not in taken), edges,
-        sum(bool(shot.media) for shot in shots(cut)), owner.kind == "sequence",
-    )  # fmt: skip
+        source,
+        owner.name,
+        _facts(owner, ready),
+        tuple(notes),
+        clock,
+        tuple(rows),
+        files,
+        total,
+        recipes,
+        tuple(mark for mark in cut.marked if (mark.start, mark.stop) not in taken),
+        edges,
+        sum(bool(shot.media) for shot in shots(cut)),
+        owner.kind == "sequence",
+    )
 
 
 def _files(
@@ -220,13 +244,27 @@ def _files(
         recipe = batch.made_by(output) if batch.recipe(output.recipe) else None
         found.append(
             MadeFile(
-                output.id, output.range, recipe.title if recipe else output.recipe,
-                ready.path.name if ready else output.name or output.id, ready.extent.text if ready else "",
-                output.range == FULL, "held" if output.held else "made" if item and item.made else time_text(item.seconds.likely) if item else "…",
-                size_text(item.bytes.likely) if item else "", change, item.kept_share if item else 0.0,
-                output.framing is not None, output.held, "" if ready or not prospect else "can't be made",
+                output.id,
+                output.range,
+                recipe.title if recipe else output.recipe,
+                ready.path.name if ready else output.name or output.id,
+                ready.extent.text if ready else "",
+                output.range == FULL,
+                "held"
+                if output.held
+                else "made"
+                if item and item.made
+                else time_text(item.seconds.likely)
+                if item
+                else "…",
+                size_text(item.bytes.likely) if item else "",
+                change,
+                item.kept_share if item else 0.0,
+                output.framing is not None,
+                output.held,
+                "" if ready or not prospect else "can't be made",
             )
-        )  # fmt: skip
+        )
     count = len(found)
     whole = [known[made.output] for made in found if made.output in known]
     told = f"{count} file{'s' if count != 1 else ''}" if count else "No file is made of it yet"

@@ -54,7 +54,7 @@ def _paint_share(painter: QPainter, box: QRectF, row: RangeRow, t: Theme) -> Non
         QRectF(room.left(), room.top(), max(2.0, room.width() * row.extent.share), room.height()),
         t.color("tide"),
     )
-    draw.text(painter, box, words, font(13, narrow=True), t.color("text"), draw.RIGHT)
+    draw.text(painter, box, words, font(13, narrow=True), t.color("text"), align=draw.RIGHT)
 
 
 def _paint_file(painter: QPainter, box: QRectF, made: MadeFile, t: Theme) -> None:
@@ -80,7 +80,9 @@ def _paint_cost(painter: QPainter, box: QRectF, made: MadeFile, t: Theme) -> Non
     upper = QRectF(box.left(), box.top() + 3, box.width(), box.height() / 2)
     lower = QRectF(box.left(), box.center().y() - 2, box.width(), box.height() / 2)
     told = f"{made.time} · {made.size}" if made.size else made.time
-    draw.text(painter, upper, told, font(13.5, 600), t.color("quiet" if made.draft else "text"), draw.RIGHT)
+    draw.text(
+        painter, upper, told, font(13.5, 600), t.color("quiet" if made.draft else "text"), align=draw.RIGHT
+    )
     change = made.change or (f"{made.kept_share:.0%} kept".replace("%", " %") if made.kept_share else "")
     draw.text(
         painter,
@@ -88,7 +90,7 @@ def _paint_cost(painter: QPainter, box: QRectF, made: MadeFile, t: Theme) -> Non
         change,
         font(12.5, narrow=True),
         t.color("text" if made.change else "quiet"),
-        draw.RIGHT,
+        align=draw.RIGHT,
     )
 
 
@@ -101,11 +103,19 @@ class FileTable(RowsTable):
         super().__init__(
             theme,
             (
-                Col("files this source makes", lambda f: f"{'if taken: ' if f.draft else ''}{f.name}, {f.extent}", 0.66, _paint_file),
-                Col("time · size", lambda f: f"{f.time}, {f.size}, {f.change}", 0.34, _paint_cost, right=True),
+                Col(
+                    "files this source makes",
+                    lambda f: f"{'if taken: ' if f.draft else ''}{f.name}, {f.extent}",
+                    0.66,
+                    _paint_file,
+                ),
+                Col(
+                    "time · size", lambda f: f"{f.time}, {f.size}, {f.change}", 0.34, _paint_cost, right=True
+                ),
             ),
-            "Files that will be made of this source", 40,
-        )  # fmt: skip
+            "Files that will be made of this source",
+            40,
+        )
         self.clicked.connect(lambda index: self.row_chosen.emit(self.rows_model.rows[index.row()].output))
         self.activated.connect(lambda index: self.row_chosen.emit(self.rows_model.rows[index.row()].output))
 
@@ -136,8 +146,9 @@ class RangeTable(RowsTable):
                 Col("of the whole", lambda r: r.extent.share_text, 0.14, _paint_share, right=True),
                 Col("makes", self._makes_words, 0.12, self._paint_makes),
             ),
-            "Ranges of this source", 28,
-        )  # fmt: skip
+            "Ranges of this source",
+            28,
+        )
         self._theme = theme
         selection = self.selectionModel()
         assert selection is not None
@@ -302,9 +313,14 @@ class RangeParts(QWidget):
         self.total = QLabel()
         self.total.setFont(font(13.5, 600))
         keys = (
-            ("back", "Back", "J"), ("less", "−1", "←"), ("play", "Play", "Space"), ("more", "+1", "→"), ("on", "On", "L"),
-            ("in", "In", "I"), ("out", "Out", "O"),
-        )  # fmt: skip
+            ("back", "Back", "J"),
+            ("less", "−1", "←"),
+            ("play", "Play", "Space"),
+            ("more", "+1", "→"),
+            ("on", "On", "L"),
+            ("in", "In", "I"),
+            ("out", "Out", "O"),
+        )
         for key, text, shortcut in keys:
             setattr(self, f"button_{key}", self._button(text, f"{text} ({shortcut})"))
         self.take = self._button("Take (Return)", "What is marked becomes a range beside the whole")
@@ -398,8 +414,12 @@ class RangeParts(QWidget):
         layout.addLayout(below, 3)
 
     def _side(
-        self, picture: PictureBox, fields: tuple[tuple[str, TimeField], ...], note: QLabel, mend: QPushButton | None
-    ) -> QWidget:  # fmt: skip
+        self,
+        picture: PictureBox,
+        fields: tuple[tuple[str, TimeField], ...],
+        note: QLabel,
+        mend: QPushButton | None,
+    ) -> QWidget:
         column = QWidget()
         layout = QVBoxLayout(column)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -439,9 +459,14 @@ class RangeParts(QWidget):
         lower = QHBoxLayout()
         lower.setSpacing(4)
         for button in (
-            self.button_back, self.button_less, self.button_play, self.button_more, self.button_on, self.button_in,
+            self.button_back,
+            self.button_less,
+            self.button_play,
+            self.button_more,
+            self.button_on,
+            self.button_in,
             self.button_out,
-        ):  # fmt: skip
+        ):
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
             lower.addWidget(button)
         lower.addStretch(1)
@@ -476,9 +501,16 @@ class RangeParts(QWidget):
             box.update()
 
     def show_sheet(
-        self, sheet: RangeSheet | None, batch: Batch, source: str, part: str, output: str, becoming: tuple[str, ...],
+        self,
+        sheet: RangeSheet | None,
+        batch: Batch,
+        source: str,
+        *,
+        part: str,
+        output: str,
+        becoming: tuple[str, ...],
         framing: bool,
-    ) -> None:  # fmt: skip
+    ) -> None:
         """Say what the sheet says."""
         self._show_sources(batch, source)
         for widget in (self.column_first, self.column_last):

@@ -135,7 +135,7 @@ class RangePictures(QObject):
     def show_after(self, frame: int, size: tuple[int, int], view: View, first: int, rate: str) -> None:
         """Ask for the picture of the file at a frame of the source."""
         if self.loaded is not None:
-            self.viewer.show("after", self.standing.source, frame, size, view, first, rate)
+            self.viewer.show("after", self.standing.source, frame, size, view, first=first, rate=rate)
 
     def show(self) -> None:
         """Ask for the first and last picture where they are others, or the room for them is."""

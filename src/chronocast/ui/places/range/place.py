@@ -111,13 +111,21 @@ class RangePlace(QWidget):
         parts.name.editingFinished.connect(self._renamed)
         parts.mend.clicked.connect(self.mend)
         for button, do in (
-            (parts.button_back, lambda: self.player.faster(-1)), (parts.button_on, lambda: self.player.faster(1)),
-            (parts.button_play, self.player.play_or_stand), (parts.button_less, lambda: self.player.step(-1)),
-            (parts.button_more, lambda: self.player.step(1)), (parts.button_in, self.mark_in),
-            (parts.button_out, self.mark_out), (parts.take, self.take), (parts.instead, lambda: self.take(True)),
-            (parts.remove, self.remove), (parts.split, self.split), (parts.marked, self.take_marked),
-            (parts.mode_time, lambda: self.framing.switch(False)), (parts.mode_framing, lambda: self.framing.switch(True)),
-        ):  # fmt: skip
+            (parts.button_back, lambda: self.player.faster(-1)),
+            (parts.button_on, lambda: self.player.faster(1)),
+            (parts.button_play, self.player.play_or_stand),
+            (parts.button_less, lambda: self.player.step(-1)),
+            (parts.button_more, lambda: self.player.step(1)),
+            (parts.button_in, self.mark_in),
+            (parts.button_out, self.mark_out),
+            (parts.take, self.take),
+            (parts.instead, lambda: self.take(True)),
+            (parts.remove, self.remove),
+            (parts.split, self.split),
+            (parts.marked, self.take_marked),
+            (parts.mode_time, lambda: self.framing.switch(False)),
+            (parts.mode_framing, lambda: self.framing.switch(True)),
+        ):
             button.clicked.connect(lambda _=False, d=do: d())
         parts.becomes.changed.connect(self._becomes)
 
@@ -238,12 +246,14 @@ class RangePlace(QWidget):
             self.standing.batch,
             self.standing.prospect,
             self.view,
-            self.before,
-            self.standing.source,
-            self.draft,
-            seen,
+            before=self.before,
+            source=self.standing.source,
+            draft=self.draft,
+            ends=seen,
         )
-        trial = range_sheet(*self.trial, self.view, self.standing.source) if self.trial else None
+        trial = None
+        if self.trial:
+            trial = range_sheet(*self.trial, before=self.view, source=self.standing.source)
         if sheet and trial:
             asked = {output.id for output in self.standing.batch.outputs}
             files = tuple(replace(made, draft=made.output not in asked) for made in trial.files)
@@ -261,10 +271,10 @@ class RangePlace(QWidget):
             sheet,
             self.standing.batch,
             self.standing.source,
-            self.standing.part,
-            self.standing.output,
-            self._becoming(),
-            self.standing.framing,
+            part=self.standing.part,
+            output=self.standing.output,
+            becoming=self._becoming(),
+            framing=self.standing.framing,
         )
         self._show_marks()
         self.framing.show()
@@ -317,11 +327,17 @@ class RangePlace(QWidget):
         whole = self.standing.part == FULL and self.standing.live is None
         parts.film.set_marks((part.start, part.stop))
         bands = tuple(
-            Band(row.part, row.name, part.start if row.part == self.standing.part else row.start,
-                 part.stop if row.part == self.standing.part else row.stop, row.part == self.standing.part, row.part == DRAFT)
+            Band(
+                row.part,
+                row.name,
+                part.start if row.part == self.standing.part else row.start,
+                part.stop if row.part == self.standing.part else row.stop,
+                row.part == self.standing.part,
+                row.part == DRAFT,
+            )
             for row in sheet.rows
             if row.part != FULL
-        )  # fmt: skip
+        )
         parts.film.set_bands(bands, self._pieces(), self.framing.key_frames())
         parts.field_in.say(clock.timecode(part.start))
         parts.field_last.say(clock.timecode(part.stop - 1))
@@ -630,7 +646,15 @@ class RangePlace(QWidget):
             return one_for_each_clip(self.standing.batch, self.standing.source, clips, recipes, instead)
 
         try:
-            box = SplitBox(self.theme, sheet, self.standing.batch, self._becoming(), clips, planned, self)
+            box = SplitBox(
+                self.theme,
+                sheet,
+                self.standing.batch,
+                recipes=self._becoming(),
+                clips=clips,
+                planned=planned,
+                parent=self,
+            )
         except ModelError as error:
             self.trouble.emit(str(error))
             return

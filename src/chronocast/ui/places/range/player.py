@@ -34,8 +34,10 @@ class Hearing:
         self._over = False
         self._child = subprocess.Popen(
             [sys.executable, "-m", "chronocast.preview.sound_server", str(os.getpid())],
-            stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.PIPE,
-        )  # fmt: skip
+            stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.PIPE,
+        )
 
     def begin(self, cut: str, frame: int, speed: Fraction) -> None:
         """Play from a frame on; ``cut`` is the cut list as JSON."""

@@ -22,9 +22,16 @@ class SplitBox(QDialog):
     """``SplitBox(...)``: recipes, instead of the whole or beside it, and the names of all files; ``batch()`` when taken."""
 
     def __init__(
-        self, theme: Theme, sheet: RangeSheet, batch: Batch, recipes: tuple[str, ...],
-        clips: Sequence[tuple[str, FrameRange]], planned: Callable[[tuple[str, ...], bool], Batch], parent: QWidget,
-    ) -> None:  # fmt: skip
+        self,
+        theme: Theme,
+        sheet: RangeSheet,
+        batch: Batch,
+        *,
+        recipes: tuple[str, ...],
+        clips: Sequence[tuple[str, FrameRange]],
+        planned: Callable[[tuple[str, ...], bool], Batch],
+        parent: QWidget,
+    ) -> None:
         super().__init__(parent)
         self._sheet, self._planned, self._before = sheet, planned, batch
         self.setWindowTitle("One file for each clip")
@@ -51,9 +58,13 @@ class SplitBox(QDialog):
         self.instead.toggled.connect(self._list)
         self.table = RowsTable(
             theme,
-            (Col("file", lambda r: r[0], 0.72), Col("clip's length", lambda r: r[1], 0.28, right=True, quiet=True)),
-            "Files that would be made", 26,
-        )  # fmt: skip
+            (
+                Col("file", lambda r: r[0], 0.72),
+                Col("clip's length", lambda r: r[1], 0.28, right=True, quiet=True),
+            ),
+            "Files that would be made",
+            26,
+        )
         self.yes, buttons = decision(self)
         layout = QVBoxLayout(self)
         layout.addWidget(self.title)
@@ -80,13 +91,16 @@ class SplitBox(QDialog):
         had = {output.id for output in self._before.outputs}
         lengths = {part.id: part.stop - part.start for part in owner.ranges}
         made = [
-            o for o in batch.outputs if o.source == owner.id and o.range in lengths and o.recipe in recipes and o.id not in had
-        ]  # fmt: skip
+            o
+            for o in batch.outputs
+            if o.source == owner.id and o.range in lengths and o.recipe in recipes and o.id not in had
+        ]
         endings = {recipe.id: extension(recipe.container) for recipe in batch.recipes}
         stems = zip(proposed_stems(batch, made), (endings[o.recipe] for o in made), strict=True)
         rows = [
-            (name, short_time(self._sheet.clock.seconds(lengths[o.range]))) for o, name in zip(made, unlike(stems), strict=True)
-        ]  # fmt: skip
+            (name, short_time(self._sheet.clock.seconds(lengths[o.range])))
+            for o, name in zip(made, unlike(stems), strict=True)
+        ]
         self.table.show_rows(rows)
         there = len(self.clips) * len(recipes) - len(made)
         files = f"{len(made)} file{'s' if len(made) != 1 else ''}"

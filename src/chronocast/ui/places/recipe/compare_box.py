@@ -32,9 +32,14 @@ class CompareBox(QDialog):
         self.told.setFont(font(13.5))
         self.table = RowsTable(
             theme,
-            (Col("setting", lambda row: row[0], 0.34, quiet=True), Col(recipe.title[:30], lambda row: row[1], 0.33, strong=True), Col("the other", lambda row: row[2], 0.33)),
-            "What differs", 30,
-        )  # fmt: skip
+            (
+                Col("setting", lambda row: row[0], 0.34, quiet=True),
+                Col(recipe.title[:30], lambda row: row[1], 0.33, strong=True),
+                Col("the other", lambda row: row[2], 0.33),
+            ),
+            "What differs",
+            30,
+        )
         close = QPushButton("Close")
         close.clicked.connect(self.accept)
         line = QHBoxLayout()

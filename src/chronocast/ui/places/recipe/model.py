@@ -141,9 +141,15 @@ class _Maker:
         )
 
     def choices(
-        self, key: str, label: str, told: str, options: Sequence[tuple[str, Mapping[str, Any]]], why: Mapping[str, str] | None = None,
+        self,
+        key: str,
+        label: str,
+        told: str,
+        *,
+        options: Sequence[tuple[str, Mapping[str, Any]]],
+        why: Mapping[str, str] | None = None,
         weighed: bool = True,
-    ) -> Setting:  # fmt: skip
+    ) -> Setting:
         """A setting of a few choices."""
         fields = list(
             dict.fromkeys(name for _, values in options for name in values if not name.startswith("+"))
@@ -164,17 +170,30 @@ class _Maker:
                 )
             )
         return Setting(
-            key, label, told, tuple(made), chosen, changed=self.changed(fields), mixed=mixed, wrong=self.wrong(fields)
-        )  # fmt: skip
+            key,
+            label,
+            told,
+            tuple(made),
+            chosen,
+            changed=self.changed(fields),
+            mixed=mixed,
+            wrong=self.wrong(fields),
+        )
 
     def line(self, key: str, label: str, told: str, kind: Any, say: Any = str) -> Setting:
         """A setting to type."""
         value = common(self.recipes, key)
         mixed = value is MIXED
         return Setting(
-            key, label, told, kind=kind, text="" if mixed or value in (None, ()) else say(value), changed=self.changed([key]),
-            mixed=mixed, wrong=self.wrong([key]),
-        )  # fmt: skip
+            key,
+            label,
+            told,
+            kind=kind,
+            text="" if mixed or value in (None, ()) else say(value),
+            changed=self.changed([key]),
+            mixed=mixed,
+            wrong=self.wrong([key]),
+        )
 
 
 def _same(one: Any, two: Any) -> bool:
@@ -213,8 +232,10 @@ def _purpose(make: _Maker) -> Group:
     first = make.first
     whole: Mapping[str, Any] = {"picture": {}, "container": "mp4", "sound": {}}
     options: list[tuple[str, Mapping[str, Any]]] = [
-        ("picture and sound", {}), ("picture only", {"sound": None}), ("sound only", {"picture": None, "container": "wav", "sound": {"codec": "pcm"}}),
-    ]  # fmt: skip
+        ("picture and sound", {}),
+        ("picture only", {"sound": None}),
+        ("sound only", {"picture": None, "container": "wav", "sound": {"codec": "pcm"}}),
+    ]
     chosen = 2 if first.picture is None else 1 if first.sound is None else 0
     made = []
     for number, (words, values) in enumerate(options):
@@ -223,8 +244,19 @@ def _purpose(make: _Maker) -> Group:
         if number == 1 and chosen == 2:
             values = {"picture": {}, "sound": None, "container": "mp4"}
         made.append(Choice(words, values, make.effect(values) if number != chosen else ""))
-    carries = Setting("carries", "Carries", "Nothing is left out by accident: no sound and no picture are choices.", tuple(made), chosen,
-                      changed=make.changed(["picture", "sound"]) and make.saved is not None and ((make.saved.picture is None) != (first.picture is None) or (make.saved.sound is None) != (first.sound is None)))  # fmt: skip
+    carries = Setting(
+        "carries",
+        "Carries",
+        "Nothing is left out by accident: no sound and no picture are choices.",
+        tuple(made),
+        chosen,
+        changed=make.changed(["picture", "sound"])
+        and make.saved is not None
+        and (
+            (make.saved.picture is None) != (first.picture is None)
+            or (make.saved.sound is None) != (first.sound is None)
+        ),
+    )
     picture, sound = (
         first.picture.codec if first.picture else None,
         first.sound.codec if first.sound else None,
@@ -242,9 +274,13 @@ def _purpose(make: _Maker) -> Group:
                 f"{box.name} doesn't hold {SOUND[sound].name}" if box.sound else f"{box.name} hold no sound"
             )
     container = make.choices(
-        "container", "Container", "The kind of file, and with it its extension; it costs nothing in time and next to nothing in size.",
-        options, why, weighed=False,
-    )  # fmt: skip
+        "container",
+        "Container",
+        "The kind of file, and with it its extension; it costs nothing in time and next to nothing in size.",
+        options=options,
+        why=why,
+        weighed=False,
+    )
     return Group("What is it for?", (carries, container))
 
 
@@ -277,50 +313,77 @@ def _picture(make: _Maker) -> Group:
     codec = picture.kind
     found = [
         make.choices(
-            "codec", "Codec", f"{codec.name}: {codec.use}.",
-            [(item.name.split(" (")[0], {"picture.codec": item.id}) for item in PICTURE.values()],
+            "codec",
+            "Codec",
+            f"{codec.name}: {codec.use}.",
+            options=[(item.name.split(" (")[0], {"picture.codec": item.id}) for item in PICTURE.values()],
         )
-    ]  # fmt: skip
+    ]
     if len(codec.encoders) > 1:
-        names = [(name + (" (faster)" if number == 0 else " (smaller)"), {"picture.encoder": name if number else None})
-                 for number, name in enumerate(codec.encoders)]  # fmt: skip
+        names = [
+            (
+                name + (" (faster)" if number == 0 else " (smaller)"),
+                {"picture.encoder": name if number else None},
+            )
+            for number, name in enumerate(codec.encoders)
+        ]
         found.append(
             make.choices(
-                "encoder", "Encoder", "Both write the same format; without a choice the faster one.", names
+                "encoder",
+                "Encoder",
+                "Both write the same format; without a choice the faster one.",
+                options=names,
             )
         )
     if codec.grades:
         found.append(
             make.choices(
-                "grade", "Grade", "Each grade about half as large again as the one before, and safer to work on.",
-                [(item.name, {"picture.grade": item.id}) for item in codec.grades],
+                "grade",
+                "Grade",
+                "Each grade about half as large again as the one before, and safer to work on.",
+                options=[(item.name, {"picture.grade": item.id}) for item in codec.grades],
             )
-        )  # fmt: skip
+        )
     elif len(codec.samplings) > 1:
         found.append(
             make.choices(
-                "samples", "Samples", "More bits keep gradients smooth, fuller colour keeps its edges; old players take 8 bit 4:2:0 only.",
-                [("as usual", {"picture.depth": None, "picture.chroma": None}),
-                 ("as the source", {"picture.depth": "source", "picture.chroma": "source"}),
-                 *((item.name, {"picture.depth": item.depth, "picture.chroma": item.chroma}) for item in codec.choices)],
+                "samples",
+                "Samples",
+                "More bits keep gradients smooth, fuller colour keeps its edges; old players take 8 bit 4:2:0 only.",
+                options=[
+                    ("as usual", {"picture.depth": None, "picture.chroma": None}),
+                    ("as the source", {"picture.depth": "source", "picture.chroma": "source"}),
+                    *(
+                        (item.name, {"picture.depth": item.depth, "picture.chroma": item.chroma})
+                        for item in codec.choices
+                    ),
+                ],
             )
-        )  # fmt: skip
+        )
     able = any(item.alpha for item in codec.samplings) or any(grade.with_alpha for grade in codec.grades)
     if able or picture.alpha != "drop":
         found.append(
             make.choices(
-                "alpha", "See-through", "Alpha is for titles and graphics that are laid over something else; most players show none.",
-                [("laid over black", {"picture.alpha": "drop"}), ("as the source", {"picture.alpha": "source"}),
-                 ("always kept", {"picture.alpha": "keep"})],
-                None if able else dict.fromkeys(("as the source", "always kept"), f"{codec.name} holds no alpha"), weighed=False,
+                "alpha",
+                "See-through",
+                "Alpha is for titles and graphics that are laid over something else; most players show none.",
+                options=[
+                    ("laid over black", {"picture.alpha": "drop"}),
+                    ("as the source", {"picture.alpha": "source"}),
+                    ("always kept", {"picture.alpha": "keep"}),
+                ],
+                why=None
+                if able
+                else dict.fromkeys(("as the source", "always kept"), f"{codec.name} holds no alpha"),
+                weighed=False,
             )
-        )  # fmt: skip
+        )
     found.append(
         make.choices(
             "size",
             "Frame size",
             "Half the sides are a quarter of the work; nothing is enlarged unless a size is fixed.",
-            _SIZES,
+            options=_SIZES,
         )
     )
     found.append(
@@ -336,27 +399,47 @@ def _picture(make: _Maker) -> Group:
     if picture.size.mode == "fixed":
         found.append(
             make.choices(
-                "framing", "Placed", "What happens where the source has another shape; each file can be framed for itself in Range.",
-                [("fit, with bars", {"picture.framing": "fit"}), ("fill, sides cut", {"picture.framing": "fill"}), ("stretch", {"picture.framing": "stretch"})],
+                "framing",
+                "Placed",
+                "What happens where the source has another shape; each file can be framed for itself in Range.",
+                options=[
+                    ("fit, with bars", {"picture.framing": "fit"}),
+                    ("fill, sides cut", {"picture.framing": "fill"}),
+                    ("stretch", {"picture.framing": "stretch"}),
+                ],
                 weighed=False,
             )
-        )  # fmt: skip
+        )
     if codec.kind == "images":
         found.append(_stills(make))
     else:
         found.append(
             make.choices(
-                "rate", "Frames a second", "Work grows with it; another rate than the source's is made as the next line says.",
-                [("as the source", {"picture.rate": None}), *((rate, {"picture.rate": rate}) for rate in ("23.976", "24", "25", "29.97", "30", "50", "59.94", "60"))],
+                "rate",
+                "Frames a second",
+                "Work grows with it; another rate than the source's is made as the next line says.",
+                options=[
+                    ("as the source", {"picture.rate": None}),
+                    *(
+                        (rate, {"picture.rate": rate})
+                        for rate in ("23.976", "24", "25", "29.97", "30", "50", "59.94", "60")
+                    ),
+                ],
             )
-        )  # fmt: skip
+        )
         if picture.rate:
             found.append(
                 make.choices(
-                    "retime", "In between", "Nearest repeats or drops pictures, blend softens movement, motion draws new pictures (slow, may tear).",
-                    [("nearest", {"picture.retime": "nearest"}), ("blend", {"picture.retime": "blend"}), ("motion", {"picture.retime": "motion"})],
+                    "retime",
+                    "In between",
+                    "Nearest repeats or drops pictures, blend softens movement, motion draws new pictures (slow, may tear).",
+                    options=[
+                        ("nearest", {"picture.retime": "nearest"}),
+                        ("blend", {"picture.retime": "blend"}),
+                        ("motion", {"picture.retime": "motion"}),
+                    ],
                 )
-            )  # fmt: skip
+            )
         words = {
             "source": "as the source",
             "progressive": "progressive",
@@ -370,24 +453,39 @@ def _picture(make: _Maker) -> Group:
         }
         found.append(
             make.choices(
-                "scan", "Scan", "Fields are for broadcast servers that ask for them; they take twice the pictures to make.",
-                [(text, {"picture.scan": scan}) for scan, text in words.items()], why,
+                "scan",
+                "Scan",
+                "Fields are for broadcast servers that ask for them; they take twice the pictures to make.",
+                options=[(text, {"picture.scan": scan}) for scan, text in words.items()],
+                why=why,
             )
-        )  # fmt: skip
+        )
         found.append(
             make.choices(
-                "shape", "Pixels", "Square pixels are shown right everywhere; the source's own shape keeps every stored pixel as it is.",
-                [("square", {"picture.shape": "square"}), ("as the source", {"picture.shape": "source"})], weighed=False,
+                "shape",
+                "Pixels",
+                "Square pixels are shown right everywhere; the source's own shape keeps every stored pixel as it is.",
+                options=[
+                    ("square", {"picture.shape": "square"}),
+                    ("as the source", {"picture.shape": "source"}),
+                ],
+                weighed=False,
             )
-        )  # fmt: skip
+        )
         box = CONTAINERS[make.first.container]
         found.append(
             make.choices(
-                "timecode", "Start timecode", "What an editor relinks and counts by; players ignore it.",
-                [("none", {"picture.timecode": "none"}), ("as the source", {"picture.timecode": "source"})],
-                None if box.timecode else {"as the source": f"{box.name} carries none"}, weighed=False,
+                "timecode",
+                "Start timecode",
+                "What an editor relinks and counts by; players ignore it.",
+                options=[
+                    ("none", {"picture.timecode": "none"}),
+                    ("as the source", {"picture.timecode": "source"}),
+                ],
+                why=None if box.timecode else {"as the source": f"{box.name} carries none"},
+                weighed=False,
             )
-        )  # fmt: skip
+        )
     return Group("What picture?", tuple(found))
 
 
@@ -403,7 +501,7 @@ def _stills(make: _Maker) -> Setting:
     ]
     ending = IMAGE_EXTENSIONS[make.first.picture.codec] if make.first.picture else ""
     return make.choices(
-        "stills", "Which", f"Numbered {ending} files in a folder of the file's name.", options
+        "stills", "Which", f"Numbered {ending} files in a folder of the file's name.", options=options
     )
 
 
@@ -423,10 +521,13 @@ def _bits(make: _Maker) -> Group:
     closed = unavailable(picture)
     found.append(
         make.choices(
-            "mode", "Rate control", RATE_CONTROLS[picture.rate_control.mode].use if codec.modes else next(iter(closed.values()), ""),
-            [(mode, {MODE: mode}) for mode in RATE_CONTROLS], closed,
+            "mode",
+            "Rate control",
+            RATE_CONTROLS[picture.rate_control.mode].use if codec.modes else next(iter(closed.values()), ""),
+            options=[(mode, {MODE: mode}) for mode in RATE_CONTROLS],
+            why=closed,
         )
-    )  # fmt: skip
+    )
     if picture.steering is RATE_CONTROLS["quality"]:
         best, worst, usual = codec.quality or (0, 51, 20)
         found.append(
@@ -471,10 +572,12 @@ def _bits(make: _Maker) -> Group:
     if codec.kind == "long" and codec.efforts:
         found.append(
             make.choices(
-                "effort", "Effort", "More effort looks better at the same rate, and takes longer.",
-                [(effort, {"picture.effort": effort}) for effort in ("fast", "medium", "slow")],
+                "effort",
+                "Effort",
+                "More effort looks better at the same rate, and takes longer.",
+                options=[(effort, {"picture.effort": effort}) for effort in ("fast", "medium", "slow")],
             )
-        )  # fmt: skip
+        )
     if codec.kind == "long":
         found.append(
             make.line(
@@ -489,11 +592,17 @@ def _bits(make: _Maker) -> Group:
         usual_one = usual_profile(picture)
         found.append(
             make.choices(
-                "profile", "Profile", "What a player must be able to do.",
-                [(f"as needed ({usual_one})", {"picture.profile": None}), *((name, {"picture.profile": name}) for name in codec.profiles)],
-                profile_reasons(picture), weighed=False,
+                "profile",
+                "Profile",
+                "What a player must be able to do.",
+                options=[
+                    (f"as needed ({usual_one})", {"picture.profile": None}),
+                    *((name, {"picture.profile": name}) for name in codec.profiles),
+                ],
+                why=profile_reasons(picture),
+                weighed=False,
             )
-        )  # fmt: skip
+        )
     if table := levels(codec.id, picture.profile or usual_profile(picture)):
         found.append(_levels(make, table))
     return Group("How many bits?", tuple(found))
@@ -509,18 +618,25 @@ def _levels(make: _Maker, table: Sequence[Any]) -> Setting:
         if clause := broken(
             picture.codec,
             level,
-            width,
-            height,
-            rate,
-            picture.peak or 0,
-            picture.buffer or 0,
-            picture.scan != "progressive",
+            width=width,
+            height=height,
+            rate=rate,
+            bits=picture.peak or 0,
+            buffer=picture.buffer or 0,
+            interlaced=picture.scan != "progressive",
         ):
             why[level.name] = clause
     return make.choices(
-        "level", "Level", "How much a player must keep up with; grey ones are too low for this size, rate and peak.",
-        [("as needed", {"picture.level": None}), *((level.name, {"picture.level": level.name}) for level in table)], why, weighed=False,
-    )  # fmt: skip
+        "level",
+        "Level",
+        "How much a player must keep up with; grey ones are too low for this size, rate and peak.",
+        options=[
+            ("as needed", {"picture.level": None}),
+            *((level.name, {"picture.level": level.name}) for level in table),
+        ],
+        why=why,
+        weighed=False,
+    )
 
 
 def _sound(make: _Maker) -> Group:
@@ -537,8 +653,8 @@ def _sound(make: _Maker) -> Group:
             "sound.codec",
             "Codec",
             f"{codec.name}: {codec.use}.",
-            [(item.name, {"sound.codec": item.id}) for item in SOUND.values()],
-            why,
+            options=[(item.name, {"sound.codec": item.id}) for item in SOUND.values()],
+            why=why,
         )
     ]
     if codec.lossless:
@@ -547,7 +663,7 @@ def _sound(make: _Maker) -> Group:
                 "sound.depth",
                 "Depth",
                 "16 bits are enough to listen to, 24 to go on working.",
-                [
+                options=[
                     ("as the source", {"sound.depth": "source"}),
                     ("16 bit", {"sound.depth": 16}),
                     ("24 bit", {"sound.depth": 24}),
@@ -567,17 +683,25 @@ def _sound(make: _Maker) -> Group:
         )
     found.append(
         make.choices(
-            "sound.layout", "Layout", "5.1 becomes stereo with its centre and surrounds mixed in; mono is stereo folded.",
-            [("as the source", {"sound.layout": "source"}), *((name, {"sound.layout": name}) for name in ("mono", "stereo", "5.1"))],
+            "sound.layout",
+            "Layout",
+            "5.1 becomes stereo with its centre and surrounds mixed in; mono is stereo folded.",
+            options=[
+                ("as the source", {"sound.layout": "source"}),
+                *((name, {"sound.layout": name}) for name in ("mono", "stereo", "5.1")),
+            ],
         )
-    )  # fmt: skip
+    )
     found.append(
         make.choices(
-            "sound.tracks", "Tracks", "One: a sequence's tracks as they are heard together, a clip's first or chosen track. Each keeps them all.",
-            [("one", {"sound.tracks": "mixed"}), ("each as it is", {"sound.tracks": "each"})],
-            {"each as it is": f"{box.name} holds one sound track"} if box.most_tracks == 1 else None, weighed=False,
+            "sound.tracks",
+            "Tracks",
+            "One: a sequence's tracks as they are heard together, a clip's first or chosen track. Each keeps them all.",
+            options=[("one", {"sound.tracks": "mixed"}), ("each as it is", {"sound.tracks": "each"})],
+            why={"each as it is": f"{box.name} holds one sound track"} if box.most_tracks == 1 else None,
+            weighed=False,
         )
-    )  # fmt: skip
+    )
     rates = {
         f"{rate:,} Hz": f"{codec.name} works at {codec.rates[0]:,} Hz only"
         for rate in (44100, 48000)
@@ -588,11 +712,11 @@ def _sound(make: _Maker) -> Group:
             "sound.sample_rate",
             "Sampling rate",
             "48,000 Hz is usual with pictures.",
-            [
+            options=[
                 ("as the source", {"sound.sample_rate": "source"}),
                 *((f"{rate:,} Hz", {"sound.sample_rate": rate}) for rate in (44100, 48000)),
             ],
-            rates,
+            why=rates,
             weighed=False,
         )
     )
@@ -618,9 +742,17 @@ def _sound(make: _Maker) -> Group:
 
 
 _LABELS = {
-    BITS: "rate", PEAK: "peak", BUFFER: "buffer", QUALITY: "quality", MODE: "rate control", "picture.key_frame_seconds": "key frames",
-    "sound.bits_per_second": "sound rate", "picture.size.mode": "frame size", "picture.size.width": "width", "picture.size.height": "height",
-}  # fmt: skip
+    BITS: "rate",
+    PEAK: "peak",
+    BUFFER: "buffer",
+    QUALITY: "quality",
+    MODE: "rate control",
+    "picture.key_frame_seconds": "key frames",
+    "sound.bits_per_second": "sound rate",
+    "picture.size.mode": "frame size",
+    "picture.size.width": "width",
+    "picture.size.height": "height",
+}
 
 
 def label_of(name: str) -> str:

@@ -46,7 +46,7 @@ def _paint_shelved(painter: QPainter, box: QRectF, row: Shelved, theme: Theme) -
                 row.mark,
                 font(12.5, narrow=True),
                 theme.color("lichen" if row.mark == "changed" else "dusk"),
-                draw.RIGHT,
+                align=draw.RIGHT,
             )
             + 6
         )
@@ -294,24 +294,8 @@ class Outcome(QScrollArea):
         self.mends: list[QPushButton] = []
         self.cards: dict[str, QPushButton] = {}
 
-    def show_outcome(
-        self, answers: Sequence[tuple[str, str, str]], model: RecipeModel, verdicts: Sequence[tuple[str, str]],
-        cards: Sequence[tuple[str, str, bool]], exceptions: Sequence[str], names: Sequence[str],
-    ) -> None:  # fmt: skip
-        """Answers are (question, answer, more); verdicts (state, sentence); cards (id, name, whether they judge)."""
-        body = QWidget()
-        layout = QVBoxLayout(body)
-        layout.setContentsMargins(16, 10, 14, 10)
-        layout.setSpacing(3)
-        for question, answer, more in answers:
-            line = QHBoxLayout()
-            line.setSpacing(10)
-            word = self._label(question, 13, "quiet", True)
-            word.setFixedWidth(round(40 * scale()))
-            line.addWidget(word, 0, Qt.AlignmentFlag.AlignBottom)
-            line.addWidget(self._label(answer, 19, ""), 0, Qt.AlignmentFlag.AlignBottom)
-            line.addWidget(self._label(more, 12.5, "quiet", True), 1, Qt.AlignmentFlag.AlignBottom)
-            layout.addLayout(line)
+    def _show_conflicts(self, layout: QVBoxLayout, model: RecipeModel) -> None:
+        """What contradicts itself, with what mends it."""
         self.mends = []
         for number, item in enumerate(model.conflicts[:3]):
             layout.addSpacing(6)
@@ -326,6 +310,9 @@ class Outcome(QScrollArea):
                 layout.addWidget(mend, 0, Qt.AlignmentFlag.AlignLeft)
             else:
                 layout.addWidget(self._label(item.remedy, 12.5, "quiet", True))
+
+    def _show_cards(self, layout: QVBoxLayout, cards: Sequence[tuple[str, str, bool]]) -> None:
+        """Which cards judge."""
         self._section(layout, "Who receives it?")
         self.cards = {}
         line = QHBoxLayout()
@@ -345,6 +332,33 @@ class Outcome(QScrollArea):
         line.addWidget(more_cards)
         line.addStretch(1)
         layout.addLayout(line)
+
+    def show_outcome(
+        self,
+        answers: Sequence[tuple[str, str, str]],
+        model: RecipeModel,
+        verdicts: Sequence[tuple[str, str]],
+        cards: Sequence[tuple[str, str, bool]],
+        exceptions: Sequence[str],
+        *,
+        names: Sequence[str],
+    ) -> None:
+        """Answers are (question, answer, more); verdicts (state, sentence); cards (id, name, whether they judge)."""
+        body = QWidget()
+        layout = QVBoxLayout(body)
+        layout.setContentsMargins(16, 10, 14, 10)
+        layout.setSpacing(3)
+        for question, answer, more in answers:
+            line = QHBoxLayout()
+            line.setSpacing(10)
+            word = self._label(question, 13, "quiet", True)
+            word.setFixedWidth(round(40 * scale()))
+            line.addWidget(word, 0, Qt.AlignmentFlag.AlignBottom)
+            line.addWidget(self._label(answer, 19, ""), 0, Qt.AlignmentFlag.AlignBottom)
+            line.addWidget(self._label(more, 12.5, "quiet", True), 1, Qt.AlignmentFlag.AlignBottom)
+            layout.addLayout(line)
+        self._show_conflicts(layout, model)
+        self._show_cards(layout, cards)
         for state, sentence in verdicts[:12]:
             colour = {"breaks": "rust", "tight": "lichen", "unknown": "quiet"}.get(state, "")
             sign = {"breaks": "◆ ", "tight": "◇ ", "unknown": "○ "}.get(state, "· ")

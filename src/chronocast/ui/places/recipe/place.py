@@ -298,22 +298,34 @@ class RecipePlace(QWidget):
         rows += [
             Shelved("recipe", recipe.id, recipe.name, recipe_facts(recipe), self._mark(recipe, favourite))
             for recipe in self.batch.recipes
-        ]  # fmt: skip
+        ]
         away = [recipe for recipe in self.saved if self.batch.recipe(recipe.id) is None]
         rows += [
-            Shelved("saved", recipe.id, recipe.name, recipe_facts(recipe), "own" if self.library.is_own(recipe.id) else "favourite" if recipe.id == favourite else "")
+            Shelved(
+                "saved",
+                recipe.id,
+                recipe.name,
+                recipe_facts(recipe),
+                "own" if self.library.is_own(recipe.id) else "favourite" if recipe.id == favourite else "",
+            )
             for recipe in away
-        ]  # fmt: skip
+        ]
         self.shelf.show_rows(rows, (self.kind, self.id))
         recipe = next(iter(self.recipes()), None)
         column = self.kind == "recipe"
         on = {
-            "save": column and bool(recipe and self._unsaved(recipe)), "as new": recipe is not None,
-            "reset": (column and bool(recipe and self._unsaved(recipe) and self.saved_one())) or (self.kind == "cells" and any(o.own for o in self.outputs()))
+            "save": column and bool(recipe and self._unsaved(recipe)),
+            "as new": recipe is not None,
+            "reset": (column and bool(recipe and self._unsaved(recipe) and self.saved_one()))
+            or (self.kind == "cells" and any(o.own for o in self.outputs()))
             or (self.kind == "saved" and self.library.is_own(self.id)),
-            "column": self.kind == "saved", "favourite": self.kind != "cells", "share": self.kind != "cells", "bring in": True, "remove": column,
+            "column": self.kind == "saved",
+            "favourite": self.kind != "cells",
+            "share": self.kind != "cells",
+            "bring in": True,
+            "remove": column,
             "compare": recipe is not None,
-        }  # fmt: skip
+        }
         for key, value in on.items():
             self.shelf.buttons[key].setEnabled(value)
 
@@ -391,10 +403,10 @@ class RecipePlace(QWidget):
             f"{self._source_name(output)}: {', '.join(f'{label_of(field)} {say(field, value)}' for field, value in own.items())}"
             for output, own in exceptions(self.batch)
             if column is None or output.recipe == column
-        ]  # fmt: skip
+        ]
         ending = extension(self.recipes()[0].container) if self.recipes() else ""
         names = [stem + ending for stem in proposed_stems(self.batch, outputs[:3])]
-        self.outcome.show_outcome(answers, self.model, verdicts, cards, told, names)
+        self.outcome.show_outcome(answers, self.model, verdicts, cards, told, names=names)
 
     def _source_name(self, output: Output) -> str:
         source = self.batch.source(output.source)
@@ -524,9 +536,16 @@ class RecipePlace(QWidget):
     def do(self, what: str) -> None:
         """What the shelf's buttons and their commands do."""
         acts: dict[str, Callable[[], None]] = {
-            "save": self._save, "as new": self._save_as, "reset": self._reset, "column": self._as_column, "favourite": self._favourite,
-            "share": self._share, "bring in": self._bring_in, "remove": self._remove, "compare": self._compare,
-        }  # fmt: skip
+            "save": self._save,
+            "as new": self._save_as,
+            "reset": self._reset,
+            "column": self._as_column,
+            "favourite": self._favourite,
+            "share": self._share,
+            "bring in": self._bring_in,
+            "remove": self._remove,
+            "compare": self._compare,
+        }
         try:
             acts[what]()
         except (ChronocastError, OSError) as error:
@@ -663,8 +682,10 @@ def _worst_each(judged: list[Judged]) -> list[Any]:
 def _read(setting: Setting, text: str) -> dict[str, Any]:
     """What was typed, as fields.
 
-    Raises:
-        ModelError: it can't be read.
+    Raises
+    ------
+    ModelError
+        It can't be read.
     """
     text = text.strip()
     if setting.kind == "bits":

@@ -122,12 +122,12 @@ class SizeRuler(QWidget):
                             rate_bits_text(bits),
                             font(12.5, narrow=True),
                             t.color("text"),
-                            draw.CENTRE,
+                            align=draw.CENTRE,
                         )
                         size = size_text(bits * self.ruled.seconds / 8) if self.ruled.seconds else ""
                         low_box = QRectF(x - 40, base + 19 * unit, 80, 14 * unit)
                         draw.text(
-                            painter, low_box, size, font(12, narrow=True), t.color("quiet"), draw.CENTRE
+                            painter, low_box, size, font(12, narrow=True), t.color("quiet"), align=draw.CENTRE
                         )
             exponent *= 10
 
@@ -155,13 +155,22 @@ class SizeRuler(QWidget):
         painter.setPen(QPen(t.color("text"), 1.6 if self.hasFocus() else 1))
         painter.setBrush(t.color("tide") if self.hasFocus() else t.color("raised"))
         painter.drawPolygon(
-            QPolygonF([QPointF(x, base - 12 * unit), QPointF(x + 6, base - 19 * unit), QPointF(x + 6, base - 31 * unit),
-                       QPointF(x - 6, base - 31 * unit), QPointF(x - 6, base - 19 * unit)])
-        )  # fmt: skip
+            QPolygonF(
+                [
+                    QPointF(x, base - 12 * unit),
+                    QPointF(x + 6, base - 19 * unit),
+                    QPointF(x + 6, base - 31 * unit),
+                    QPointF(x - 6, base - 31 * unit),
+                    QPointF(x - 6, base - 19 * unit),
+                ]
+            )
+        )
         words = "differs" if self.ruled.mixed and self.live is None else rate_bits_text(target)
         left = x + 10 < self.width() - 70
         box = QRectF(x + 10 if left else x - 80, base - 33 * unit, 70, 16 * unit)
-        draw.text(painter, box, words, font(13.5, 600), t.color("text"), draw.LEFT if left else draw.RIGHT)
+        draw.text(
+            painter, box, words, font(13.5, 600), t.color("text"), align=draw.LEFT if left else draw.RIGHT
+        )
 
     def _move(self, x: float) -> None:
         if self.ruled.target is None:

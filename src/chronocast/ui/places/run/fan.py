@@ -79,7 +79,7 @@ class FanChart(QWidget):
                 words,
                 font(12, narrow=True),
                 t.color("quiet"),
-                draw.RIGHT,
+                align=draw.RIGHT,
             )
             value += step
         painter.save()
@@ -102,5 +102,5 @@ class FanChart(QWidget):
                 words,
                 font(12, narrow=True),
                 t.color("quiet"),
-                align,
+                align=align,
             )

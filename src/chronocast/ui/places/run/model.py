@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
+from typing import NamedTuple
 
 from chronocast.model.show import clock_text, size_text, time_text
 from chronocast.run.view import Condition, OutputView, RunView
@@ -67,9 +69,17 @@ class RunModel:
 
 
 ROLES: dict[str, str] = {
-    "none": "quiet", "going": "tide", "paused": "lichen", "full": "rust", "away": "rust", "no slot": "lichen",
-    "still": "rust", "silent": "rust", "interrupted": "rust", "ended": "tide",
-}  # fmt: skip
+    "none": "quiet",
+    "going": "tide",
+    "paused": "lichen",
+    "full": "rust",
+    "away": "rust",
+    "no slot": "lichen",
+    "still": "rust",
+    "silent": "rust",
+    "interrupted": "rust",
+    "ended": "tide",
+}
 STANDS: dict[str, tuple[str, str]] = {
     "none": ("—", "nothing has been rendered yet"),
     "paused": ("paused", "nothing moves and nothing is lost; Resume goes on"),
@@ -111,23 +121,38 @@ def run_row(view: RunView, output: OutputView, at: datetime | None) -> RunRow:
     checks = tuple((c["name"], bool(c["ok"]), c["expected"], c["found"], c["proof"]) for c in output.checks)
     name = output.title or (Path(output.path).stem if output.path else output.id)
     return RunRow(
-        output.id, name + (f" · {output.range}" if output.range else ""), output.recipe, output.extent, view.shown_state(output),
-        min(1.0, share), min(kept, share), time, size, finish, output.reason, output.path, checks,
+        output.id,
+        name + (f" · {output.range}" if output.range else ""),
+        output.recipe,
+        output.extent,
+        view.shown_state(output),
+        min(1.0, share),
+        min(kept, share),
+        time,
+        size,
+        finish,
+        output.reason,
+        output.path,
+        checks,
         output.note if output.state in GOING else "",
-    )  # fmt: skip
+    )
 
 
-def run_model(view: RunView, now: float) -> RunModel:
-    """A run as *Run* shows it; ``now`` is the time in seconds."""
-    at = datetime.fromisoformat(view.finish["at"]) if view.finish.get("at") else None
-    rows = tuple(run_row(view, view.outputs[name], at) for name in view.order)
-    proved = [output for output in view.outputs.values() if output.state == "proved"]
-    needs = tuple(f"{row.title} · {row.recipe}: {row.reason}" for row in rows if row.state == "needs you")
-    going = view.lives and not view.outcome
+class FinishTold(NamedTuple):
+    """What the head says of the finish: what it is called, the time or the state, more of it, a colour's role."""
+
+    name: str
+    finished: str
+    more: str
+    role: str
+
+
+def _finish_told(view: RunView, rows: Sequence[RunRow], active: float, now: float) -> FinishTold:
+    """When it will be finished, or why nothing can be promised."""
+    needs = [row for row in rows if row.state == "needs you"]
     role = ROLES[view.condition]
     name, finished, more = "will be finished", "…", "the first forecast is being made"
     told = view.finish.get("finish")
-    active = view.active_seconds(now)
     if view.condition == "ended":
         name, finished = "finished", clock_text(datetime.fromtimestamp(view.ended).astimezone())
         words = {
@@ -159,6 +184,18 @@ def run_model(view: RunView, now: float) -> RunModel:
         likely, safe = datetime.fromisoformat(told["likely"]), datetime.fromisoformat(told["safe"])
         finished = clock_text(likely)
         more = f"safe by {clock_text(safe)} · {time_text(max(0.0, likely.timestamp() - now))} to go"
+    return FinishTold(name, finished, more, role)
+
+
+def run_model(view: RunView, now: float) -> RunModel:
+    """A run as *Run* shows it; ``now`` is the time in seconds."""
+    at = datetime.fromisoformat(view.finish["at"]) if view.finish.get("at") else None
+    rows = tuple(run_row(view, view.outputs[name], at) for name in view.order)
+    proved = [output for output in view.outputs.values() if output.state == "proved"]
+    needs = tuple(f"{row.title} · {row.recipe}: {row.reason}" for row in rows if row.state == "needs you")
+    going = view.lives and not view.outcome
+    active = view.active_seconds(now)
+    name, finished, more, role = _finish_told(view, rows, active, now)
     made = sum(o.bytes for o in proved)
     total = view.finish.get("bytes") or view.forecast.get("total", {}).get("bytes")
     if view.condition == "ended":
@@ -191,10 +228,30 @@ def run_model(view: RunView, now: float) -> RunModel:
         else "Nothing has been rendered yet."
     )
     return RunModel(
-        rows, str(view.batch.get("title", "")), view.condition, role, name, finished, more, size, size_more, room, room_more,
-        room_ok, done, done_more, view.frames_done / view.frames if view.frames else 0.0, going, view.paused, view.lives,
-        bool(view.outcome), tuple(fan), datetime.fromtimestamp(view.began or now).astimezone(), needs, sentence,
-    )  # fmt: skip
+        rows,
+        str(view.batch.get("title", "")),
+        view.condition,
+        role,
+        name,
+        finished,
+        more,
+        size,
+        size_more,
+        room,
+        room_more,
+        room_ok,
+        done,
+        done_more,
+        view.frames_done / view.frames if view.frames else 0.0,
+        going,
+        view.paused,
+        view.lives,
+        bool(view.outcome),
+        tuple(fan),
+        datetime.fromtimestamp(view.began or now).astimezone(),
+        needs,
+        sentence,
+    )
 
 
 def _room(view: RunView) -> tuple[str, str, bool]:

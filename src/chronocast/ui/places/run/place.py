@@ -84,7 +84,7 @@ def paint_progress(painter: QPainter, box: QRectF, row: RunRow, t: Theme) -> Non
         f"{row.share:.0%}",
         font(13, narrow=True),
         t.color("quiet"),
-        draw.RIGHT,
+        align=draw.RIGHT,
     )
 
 
@@ -131,9 +131,17 @@ class RunHead(QWidget):
         columns = (
             (run.finished_name, run.finished, run.finished_more, still, run.role, 0.0, 0.40),
             ("size", run.size, run.size_more, "text", "quiet", 0.40, 0.20),
-            ("room", run.room, run.room_more, "text" if run.room_ok else "rust", "quiet" if run.room_ok else "rust", 0.60, 0.19),
+            (
+                "room",
+                run.room,
+                run.room_more,
+                "text" if run.room_ok else "rust",
+                "quiet" if run.room_ok else "rust",
+                0.60,
+                0.19,
+            ),
             ("outputs", run.done, run.done_more, "text", "quiet", 0.79, 0.21),
-        )  # fmt: skip
+        )
         for title, value, more, role, more_role, start, share in columns:
             left, width = 16 * unit + self.width() * start, self.width() * share - 20 * unit
             draw.text(
@@ -164,7 +172,9 @@ class RunHead(QWidget):
 
 
 class RunPlace(QWidget):
-    """``RunPlace(theme)``.  Reports: ``pause_asked``, ``resume_asked``, ``stop_asked``, ``again_asked``, ``open_asked``,
+    """``RunPlace(theme)``.
+
+    Reports: ``pause_asked``, ``resume_asked``, ``stop_asked``, ``again_asked``, ``open_asked``,
     ``folder_asked`` (a path), ``move_asked`` (an output, how many places further).
     """
 
