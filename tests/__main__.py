@@ -7,8 +7,10 @@ Each module runs in a process of its own, some side by side.  The last line is
 from __future__ import annotations
 
 import json
+import os
 import subprocess
 import sys
+import tempfile
 import time
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
@@ -78,7 +80,11 @@ def main() -> int:
         print(f"There is no test module {', '.join(wanted)}.")
         return 2
     total = {"passed": 0, "failed": 0, "skipped": 0}
-    with ThreadPoolExecutor(AT_ONCE) as pool:
+    with (
+        tempfile.TemporaryDirectory(prefix="chronocast-clips-") as clips,
+        ThreadPoolExecutor(AT_ONCE) as pool,
+    ):
+        os.environ["CHRONOCAST_TEST_CLIPS"] = clips
         for name, counts, said, seconds in pool.map(run, names):
             for key in total:
                 total[key] += counts[key]

@@ -9,6 +9,7 @@ import os
 import signal
 import sys
 import tempfile
+import time
 import unittest
 from pathlib import Path
 
@@ -25,6 +26,21 @@ def leave_nothing_running(state: str) -> None:
                 os.kill(int(lock.read_text()), signal.SIGKILL)
 
 
+class Timed(unittest.TextTestResult):
+    """Says how long each test took, where that is long."""
+
+    LONG = 3.0
+
+    def startTest(self, test: unittest.TestCase) -> None:
+        self.begun = time.monotonic()
+        super().startTest(test)
+
+    def stopTest(self, test: unittest.TestCase) -> None:
+        super().stopTest(test)
+        if (seconds := time.monotonic() - self.begun) > self.LONG:
+            self.stream.writeln(f"      {seconds:.1f} s")
+
+
 def main(name: str) -> None:
     faulthandler.enable()
     with tempfile.TemporaryDirectory(prefix="chronocast-test-", ignore_cleanup_errors=True) as folder:
@@ -37,7 +53,7 @@ def main(name: str) -> None:
         settings.register_profile("noisy", deadline=None, suppress_health_check=[HealthCheck.too_slow])
         settings.load_profile("noisy")
         suite = unittest.defaultTestLoader.loadTestsFromName(name)
-        result = unittest.TextTestRunner(stream=sys.stderr, verbosity=2).run(suite)
+        result = unittest.TextTestRunner(stream=sys.stderr, verbosity=2, resultclass=Timed).run(suite)
         leave_nothing_running(os.environ["CHRONOCAST_STATE"])
         bad = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
         skipped = len(result.skipped)

@@ -56,6 +56,7 @@ def small_batch(
     recipes: tuple[Recipe, ...] = (QUICK,),
     size: tuple[int, int] = (320, 180),
     first: int = 1,
+    sound: bool = True,
 ) -> Path:
     """A batch of counted clips numbered from ``first``, every recipe asked for; its path."""
     folder.mkdir(parents=True, exist_ok=True)
@@ -64,7 +65,7 @@ def small_batch(
         batch = add_recipe(batch, recipe)
     for number in range(clips):
         name = f"clip {number}.mp4"
-        clip(folder / name, number + first, frames, width=size[0], height=size[1])
+        clip(folder / name, number + first, frames, width=size[0], height=size[1], sound=sound)
         batch = add_source(batch, name, f"Clip {number}", "clip")
     batch = fill(batch, [(s.id, FULL, r.id) for s in batch.sources for r in batch.recipes])
     path = folder / "small.batch.json"

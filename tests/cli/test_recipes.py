@@ -12,6 +12,7 @@ from typer.testing import CliRunner
 from chronocast.cli.app import app
 from chronocast.journal.documents import load_batch
 from chronocast.journal.library import Library
+from chronocast.journal.places import config_folder
 from tests.runs import QUICK, RATED, small_batch
 
 
@@ -42,7 +43,7 @@ class Commands(unittest.TestCase):
         self.assertIn("two pass", self.run_it("recipes", "formats"))
         self.run_it("recipes", "favourite", "kiosk-quality")
         self.assertIn("* kiosk-quality", self.run_it("recipes", "list"))
-        Library().favourite = "web-720"
+        Library(config_folder()).favourite = "web-720"
 
     def test_cells_are_filled_set_placed_and_judged(self) -> None:
         path = small_batch(Path(tempfile.mkdtemp()) / "films", 2, 60, (RATED, QUICK), first=240)

@@ -40,7 +40,7 @@ class Kills(unittest.TestCase):
         Kills.number += 2
         folder = Path(tempfile.mkdtemp()) / "films"
         self.path = small_batch(
-            folder, clips=2, frames=FRAMES, recipes=(HEAVY,), size=(256, 144), first=self.first
+            folder, clips=2, frames=FRAMES, recipes=(HEAVY,), size=(256, 144), first=self.first, sound=False
         )
         self.batch = load_batch(self.path)
 

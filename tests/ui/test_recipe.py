@@ -12,6 +12,7 @@ from PyQt6.QtTest import QTest
 
 from chronocast.journal.documents import load_batch
 from chronocast.journal.library import Library
+from chronocast.journal.places import config_folder
 from chronocast.model.cards.card import Limits, ReceiverCard
 from chronocast.model.recipe.recipe import Recipe
 from chronocast.model.recipe.supplied import supplied
@@ -79,7 +80,7 @@ class Tasks(unittest.TestCase):
     def test_a_recipe_is_changed_saved_reset_and_never_passes_for_the_saved_one(self) -> None:
         desk = self.desk()
         place = desk.window.recipe_place
-        library = Library()
+        library = Library(config_folder())
         library.save_recipe(RATED)
         self.open_recipe(desk, 1)
         self.assertEqual(place.name.text(), "Rated, 400 kb/s")
@@ -102,7 +103,7 @@ class Tasks(unittest.TestCase):
         desk.click(place.shelf.buttons["save"])
         desk.settle()
         self.assertFalse(desk.session.batch.recipes[0].changed)
-        kept = Library().recipe("rated")
+        kept = Library(config_folder()).recipe("rated")
         self.assertEqual(kept.picture.effort if kept and kept.picture else "", "slow")
         library.reset("rated")
 
@@ -194,16 +195,16 @@ class Tasks(unittest.TestCase):
         desk.click_cell(0, 2)
         desk.key(Qt.Key.Key_Delete, CTRL | SHIFT, table)
         self.assertEqual([r.id for r in desk.session.batch.recipes], ["sound-wav", "rated"])
-        Library().favourite = "stills-5s"
+        Library(config_folder()).favourite = "stills-5s"
         desk.click_cell(1, 0)
         desk.key(Qt.Key.Key_F6, NONE, table)
         self.assertEqual(
             [o.source for o in desk.session.batch.outputs if o.recipe == "stills-5s"], [sources[1]]
         )
-        Library().favourite = "web-720"
+        Library(config_folder()).favourite = "web-720"
 
     def test_cards_judge_live_with_headroom_and_stops_on_the_ruler(self) -> None:
-        library = Library()
+        library = Library(config_folder())
         library.save_card(
             ReceiverCard(
                 id="door",
@@ -239,7 +240,7 @@ class Tasks(unittest.TestCase):
 
     def test_a_card_is_written_refused_and_kept(self) -> None:
         desk = self.desk(clips=1)
-        box = CardsBox(desk.window.theme, desk.window)
+        box = CardsBox(desk.session.workspace.library, desk.window.theme, desk.window)
         box.new()
         box.name.setText("Ferry screens")
         for field, text in (
@@ -258,12 +259,12 @@ class Tasks(unittest.TestCase):
         self.assertIn("Betamax", box.told.text())
         box.lines["codecs"].setText("h.264")
         self.assertTrue(box.save())
-        kept = Library().card("ferry-screens")
+        kept = Library(config_folder()).card("ferry-screens")
         self.assertEqual(
             (kept.limits.bytes_most, kept.limits.codecs, kept.limits.loudness) if kept else None,
             (500_000_000, ("h264",), -23.0),
         )
-        Library().remove_card("ferry-screens")
+        Library(config_folder()).remove_card("ferry-screens")
 
     def test_the_recipe_of_a_finished_file_is_reopened_to_change_one_thing(self) -> None:
         desk = self.desk(clips=1, recipes=(QUICK,))
@@ -284,7 +285,9 @@ class Tasks(unittest.TestCase):
         good, bad = self.folder / "theirs.recipe.json", self.folder / "bad.recipe.json"
         recipe = supplied("phone-540")
         assert recipe
-        Library().write_recipe(recipe.model_copy(update={"id": "theirs", "name": "Theirs"}), good)
+        Library(config_folder()).write_recipe(
+            recipe.model_copy(update={"id": "theirs", "name": "Theirs"}), good
+        )
         bad.write_text(
             json.dumps(
                 {"format": "chronocast recipe", "version": 1, "id": "x", "name": "X", "container": "avi"}
@@ -297,7 +300,7 @@ class Tasks(unittest.TestCase):
         desk.settle()
         self.assertIn("can't be used", desk.window.notice.text())
         self.assertEqual(len(desk.session.batch.recipes), count)
-        Library().reset("theirs")
+        Library(config_folder()).reset("theirs")
 
     def test_every_supplied_recipe_is_shown_and_walked_by_keys(self) -> None:
         desk = self.desk(clips=1)

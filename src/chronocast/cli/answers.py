@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Annotated, Any, NoReturn
 
 import typer
 
-from chronocast.journal.places import data_folder, state_folder
+from chronocast.journal.places import config_folder, data_folder, state_folder
 from chronocast.journal.workspace import Workspace
 from chronocast.model.errors import ChronocastError
 
@@ -68,10 +68,10 @@ def save(batch: Batch, path: Path) -> None:
 
 
 @cache
-def _workspace(data: Path, state: Path) -> Workspace:
-    return Workspace(data, state)
+def _workspace(data: Path, state: Path, config: Path) -> Workspace:
+    return Workspace(data, state, config)
 
 
 def workspace() -> Workspace:
     """The workspace of this command."""
-    return _workspace(data_folder(), state_folder())
+    return _workspace(data_folder(), state_folder(), config_folder())

@@ -70,7 +70,7 @@ def fill_cells(
     clear: Annotated[bool, typer.Option("--clear", help="Clear these cells instead.")] = False,
 ) -> None:
     """Ask for sources in recipes: N × M cells in one act."""
-    from chronocast.journal.library import Library, needed_recipe
+    from chronocast.journal.library import needed_recipe
     from chronocast.model.batch.batch import FULL
     from chronocast.model.batch.edits import add_recipe, fill
 
@@ -78,7 +78,7 @@ def fill_cells(
         ids = []
         for name in recipe:
             if loaded.recipe(name) is None and not clear:
-                made = needed_recipe(Library(), name)
+                made = needed_recipe(workspace().library, name)
                 loaded = add_recipe(loaded, made)
                 ids.append(made.id)
             else:
@@ -96,14 +96,14 @@ def card_cells(
     off: Annotated[bool, typer.Option("--off", help="No longer judge them by it.")] = False,
 ) -> None:
     """Judge some outputs by a receiver card, before and after."""
-    from chronocast.journal.library import Library, needed_card
+    from chronocast.journal.library import needed_card
     from chronocast.model.batch.columns import add_card, set_card
 
     def change(loaded: Any) -> Any:
         chosen = _chosen(loaded, outputs)
         if off:
             return set_card(loaded, chosen, card, False)
-        made = needed_card(Library(), card)
+        made = needed_card(workspace().library, card)
         return set_card(add_card(loaded, made), chosen, made.id)
 
     for output in _edit(batch, change).outputs:

@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from chronocast.cli.answers import workspace
-from chronocast.journal.library import Library, needed_card, needed_recipe
+from chronocast.journal.library import needed_card, needed_recipe
 from chronocast.model.batch.batch import Batch
 from chronocast.model.errors import ModelError
 from chronocast.model.messages.check import Check, Expected
@@ -93,7 +93,7 @@ def check_file(path: Path, recipe_id: str, cards: list[str] | None = None) -> di
     NotMedia
         The file can't be opened.
     """
-    library = Library()
+    library = workspace().library
     if not recipe_id:
         raise ModelError(
             "A single file is checked against a recipe: add --recipe ID.",

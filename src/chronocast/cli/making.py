@@ -9,7 +9,7 @@ from chronocast.cli.answers import save, workspace
 from chronocast.deliver.names import proposed_stems, unlike
 from chronocast.journal.documents import BATCH_ENDING, save_batch
 from chronocast.journal.facts import FactsStore
-from chronocast.journal.library import Library, needed_recipe
+from chronocast.journal.library import needed_recipe
 from chronocast.model.batch.batch import FULL, Batch, NamedRange, portable
 from chronocast.model.batch.edits import add_recipe, fill, identifier
 from chronocast.model.batch.naming import read_pattern
@@ -46,7 +46,7 @@ def make_batch(
     folder = file.absolute().parent
     _make_home(to.absolute())
     batch = Batch(title=title or file.name.removesuffix(BATCH_ENDING), folder=portable(to.absolute(), folder))
-    library = Library()
+    library = workspace().library
     for name in recipes:
         batch = add_recipe(batch, needed_recipe(library, name))
     store = workspace().facts

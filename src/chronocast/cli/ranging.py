@@ -8,7 +8,7 @@ from typing import Any
 
 from chronocast.cli.answers import save, workspace
 from chronocast.journal.facts import FactsStore
-from chronocast.journal.library import Library, needed_recipe
+from chronocast.journal.library import needed_recipe
 from chronocast.model.batch.batch import Batch, Framing
 from chronocast.model.batch.framing import crop_share, framed, with_centre, with_crop
 from chronocast.model.batch.ranges import (
@@ -37,7 +37,7 @@ def _recipes(batch: Batch, names: list[str]) -> tuple[Batch, list[str]]:
 
     for name in names:
         if batch.recipe(name) is None:
-            batch = add_recipe(batch, needed_recipe(Library(), name))
+            batch = add_recipe(batch, needed_recipe(workspace().library, name))
     return batch, names
 
 

@@ -19,9 +19,9 @@ CardId = Annotated[str, typer.Argument(metavar="ID", help="A card's id, or the p
 
 
 def _need(name: str) -> Any:
-    from chronocast.journal.library import Library, needed_recipe
+    from chronocast.journal.library import needed_recipe
 
-    library = Library()
+    library = workspace().library
     try:
         return library, needed_recipe(library, name)
     except ChronocastError as error:
@@ -31,10 +31,9 @@ def _need(name: str) -> Any:
 @recipes_app.command("list")
 def recipes_list(json_: Json = False) -> None:
     """Saved recipes, and what each is for."""
-    from chronocast.journal.library import Library
     from chronocast.model.recipe.containers import ending_told
 
-    library = Library()
+    library = workspace().library
     recipes, favourite = library.recipes(), library.favourite
     if json_:
         put(
@@ -188,10 +187,8 @@ def recipes_export(
 @recipes_app.command("import")
 def recipes_import(file: Annotated[Path, typer.Argument(metavar="FILE", help="A recipe's file.")]) -> None:
     """Save a shared recipe here."""
-    from chronocast.journal.library import Library
-
     try:
-        kept = Library().bring_in_recipe(file)
+        kept = workspace().library.bring_in_recipe(file)
     except ChronocastError as error:
         complain(error, WRONG_USE)
     _tell_conflicts(kept)
@@ -288,9 +285,7 @@ def recipes_formats(json_: Json = False) -> None:
 @cards_app.command("list")
 def cards_list(json_: Json = False) -> None:
     """Saved receiver cards."""
-    from chronocast.journal.library import Library
-
-    library = Library()
+    library = workspace().library
     cards = library.cards()
     if json_:
         put(
@@ -310,11 +305,11 @@ def cards_list(json_: Json = False) -> None:
 @cards_app.command("show")
 def cards_show(identifier: CardId) -> None:
     """One card as JSON, as its file has it."""
-    from chronocast.journal.library import Library, needed_card
+    from chronocast.journal.library import needed_card
     from chronocast.model.cards.card import write_card
 
     try:
-        sys.stdout.write(write_card(needed_card(Library(), identifier)))
+        sys.stdout.write(write_card(needed_card(workspace().library, identifier)))
     except ChronocastError as error:
         complain(error, WRONG_USE)
 
@@ -322,10 +317,8 @@ def cards_show(identifier: CardId) -> None:
 @cards_app.command("import")
 def cards_import(file: Annotated[Path, typer.Argument(metavar="FILE", help="A card's file.")]) -> None:
     """Save a shared card here."""
-    from chronocast.journal.library import Library
-
     try:
-        kept = Library().bring_in_card(file)
+        kept = workspace().library.bring_in_card(file)
     except ChronocastError as error:
         complain(error, WRONG_USE)
     sys.stdout.write(f"{kept.id}  {kept.name}\n")
@@ -334,13 +327,13 @@ def cards_import(file: Annotated[Path, typer.Argument(metavar="FILE", help="A ca
 @cards_app.command("remove")
 def cards_remove(identifier: CardId) -> None:
     """Take a saved card away."""
-    from chronocast.journal.library import Library, needed_card
+    from chronocast.journal.library import needed_card
 
     try:
-        needed_card(Library(), identifier)
+        needed_card(workspace().library, identifier)
     except ChronocastError as error:
         complain(error, WRONG_USE)
-    Library().remove_card(identifier)
+    workspace().library.remove_card(identifier)
 
 
 @cards_app.command("schema")
@@ -362,14 +355,14 @@ def cards_judge(
 ) -> None:
     """Every output of a batch against receiver cards, before anything is made."""
     from chronocast.cli.answers import load
-    from chronocast.journal.library import Library, needed_card
-    from chronocast.preparation.judging import judged_outputs
+    from chronocast.journal.library import needed_card
+    from chronocast.preparation.judging import judge_outputs
     from chronocast.preparation.today import outlook_now, prepared
 
     loaded = load(batch)
     try:
-        cards = [needed_card(Library(), name) for name in card or ()]
-        found = judged_outputs(outlook_now(prepared(loaded, batch, workspace()), workspace()), cards)
+        cards = [needed_card(workspace().library, name) for name in card or ()]
+        found = judge_outputs(outlook_now(prepared(loaded, batch, workspace()), workspace()).outputs, cards)
     except ChronocastError as error:
         complain(error, WRONG_USE)
     if json_:

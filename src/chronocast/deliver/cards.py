@@ -10,6 +10,7 @@ from chronocast.model.cards.fits import Offer, headroom, judge
 from chronocast.model.messages.check import Check, Expected
 from chronocast.model.recipe.codecs import PICTURE
 from chronocast.model.recipe.layouts import USUAL
+from chronocast.model.recipe.level_codes import level_name
 
 _OURS = {codec.stream_name: codec.id for codec in PICTURE.values()}
 _SOUNDS = {"pcm_s16le": "pcm", "pcm_s24le": "pcm", "pcm_s16be": "pcm", "pcm_s24be": "pcm"}
@@ -23,21 +24,6 @@ def needs_luma(cards: Iterable[ReceiverCard]) -> bool:
 def needs_loudness(cards: Iterable[ReceiverCard]) -> bool:
     """Whether any of the cards wants loudness or true peak measured."""
     return any(card.limits.loudness is not None or card.limits.true_peak_most is not None for card in cards)
-
-
-def level_name(codec: str, level: int) -> str | None:
-    """A level as people say it, from the stream's code."""
-    if level <= 0:
-        return None
-    if codec == "hevc":
-        text = f"{level / 30:.1f}"
-    elif codec == "h264":
-        text = "1b" if level == 9 else f"{level / 10:.1f}"
-    elif codec == "mpeg2video":
-        return {10: "low", 8: "main", 6: "high1440", 4: "high", 5: "main", 2: "high"}.get(level)
-    else:
-        return None
-    return text.removesuffix(".0")
 
 
 def offer_of(found: Found, expected: Expected, name: str, container: str) -> Offer:

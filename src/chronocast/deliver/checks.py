@@ -13,6 +13,7 @@ from chronocast.model.picture.colour import same_tags, told
 from chronocast.model.recipe.codecs import PICTURE
 from chronocast.model.recipe.languages import own_code
 from chronocast.model.recipe.layouts import layout_told
+from chronocast.model.recipe.level_codes import level_code
 from chronocast.model.show import rate_bits_text, size_text
 from chronocast.model.time.timing import parse_rate, rate_text
 
@@ -203,28 +204,6 @@ _PROFILES = {
     for profile, name in codec.profile_names.items()
 }
 """What the libraries call the profiles of streams."""
-
-
-def level_code(codec: str, level: str, profile: str = "") -> int:
-    """A level as the stream codes it: tenths in H.264 (9 for 1b), thirtieths in HEVC, a table in MPEG-2.
-
-    Parameters
-    ----------
-    codec
-        Our own word for it.
-    level
-        As its standard writes it.
-    profile
-        Our own word for it; None where the codec has none.
-    """
-    if codec == "mpeg2video":
-        if profile == "4:2:2":
-            return {"main": 5, "high": 2}.get(level, 0)
-        return {"low": 10, "main": 8, "high1440": 6, "high": 4}.get(level, 0)
-    if level == "1b":
-        return 9
-    number = Fraction(level)
-    return int(number * (30 if codec == "hevc" else 10))
 
 
 def _scan(found: Found, expected: Expected) -> Check:

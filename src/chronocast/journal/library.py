@@ -8,7 +8,6 @@ from pathlib import Path
 from typing import TypeVar
 
 from chronocast.journal.documents import DocumentError, load_json, read_text, save_json, write_text
-from chronocast.journal.places import config_folder
 from chronocast.model.batch.edits import identifier
 from chronocast.model.cards.card import ReceiverCard, read_card, write_card
 from chronocast.model.errors import ChronocastError, ModelError
@@ -23,10 +22,10 @@ FIRST_FAVOURITE = "web-720"
 
 
 class Library:
-    """``Library()``: everything saved, read from disk each time it is asked for."""
+    """``Library(folder)``: everything saved, read from disk each time it is asked for."""
 
-    def __init__(self, folder: Path | None = None) -> None:
-        self.folder = folder or config_folder()
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
         self.problems: list[str] = []
 
     # Recipes

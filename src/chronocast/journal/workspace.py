@@ -8,8 +8,9 @@ from pathlib import Path
 
 from chronocast.journal.facts import FactsStore
 from chronocast.journal.ledger import Ledger
+from chronocast.journal.library import Library
 from chronocast.journal.paces import PaceStore
-from chronocast.journal.places import data_folder, state_folder
+from chronocast.journal.places import config_folder, data_folder, state_folder
 from chronocast.journal.rounds_store import RoundsStore
 from chronocast.pieces.stock import Stock
 
@@ -19,16 +20,21 @@ class Workspace:
 
     ``stock`` are finished pieces, ``facts`` what is known of media (with the
     sources that were made ready of them), ``rounds`` what was decided for
-    outputs, ``paces`` how fast stations are.  What it has looked at stays looked at from forecast to forecast.
+    outputs, ``paces`` how fast stations are, ``library`` saved recipes and
+    receiver cards.  What it has looked at stays looked at from forecast to
+    forecast.
     """
 
-    def __init__(self, data: Path | None = None, state: Path | None = None) -> None:
+    def __init__(
+        self, data: Path | None = None, state: Path | None = None, config: Path | None = None
+    ) -> None:
         self.data = data or data_folder()
         self.state = state or state_folder()
         self.stock = Stock(self.data / "stock")
         self.facts = FactsStore(self.data / "facts")
         self.rounds = RoundsStore(self.data / "rounds")
         self.paces = PaceStore(self.data / "pace.json")
+        self.library = Library(config or config_folder())
 
     @property
     def slots_folder(self) -> Path:

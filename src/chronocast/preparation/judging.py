@@ -11,7 +11,7 @@ from chronocast.forecast.band import Band
 from chronocast.model.cards.card import ReceiverCard
 from chronocast.model.cards.fits import Offer, State, Verdict, contradictions, judge, worst
 from chronocast.model.recipe.contradictions import usual_profile
-from chronocast.preparation.outlook import Outlook, OutputOutlook, together
+from chronocast.preparation.output_outlook import OutputOutlook, together
 from chronocast.preparation.problem import Problem
 
 
@@ -102,15 +102,10 @@ def offered(item: OutputOutlook) -> Offer:
     return Offer(**values)
 
 
-_LAST: list[tuple[Outlook, list[Judged]]] = []
-
-
-def judged_outputs(view: Outlook, extra: Sequence[ReceiverCard] = ()) -> list[Judged]:
+def judge_outputs(outputs: Sequence[OutputOutlook], extra: Sequence[ReceiverCard] = ()) -> tuple[Judged, ...]:
     """Every output with cards, or by those given.  A receiver's room is judged against all its outputs together."""
-    if not extra and _LAST and _LAST[0][0] is view:
-        return _LAST[0][1]
     found: list[Judged] = []
-    wanted = [(item, tuple(extra) or item.ready.cards) for item in view.outputs]
+    wanted = [(item, tuple(extra) or item.ready.cards) for item in outputs]
     theirs: dict[str, list[OutputOutlook]] = {}
     for item, cards in wanted:
         for card in cards:
@@ -130,9 +125,7 @@ def judged_outputs(view: Outlook, extra: Sequence[ReceiverCard] = ()) -> list[Ju
                 ]
             told.append((card, tuple(verdicts)))
         found.append(Judged(item.ready.output.id, item.ready.path, tuple(told), tuple(contradictions(cards))))
-    if not extra:
-        _LAST[:] = [(view, found)]
-    return found
+    return tuple(found)
 
 
 def _room(card: ReceiverCard, total: Band, one: Verdict) -> Verdict:
@@ -150,10 +143,10 @@ def _room(card: ReceiverCard, total: Band, one: Verdict) -> Verdict:
     )
 
 
-def refusals(view: Outlook) -> dict[str, str]:
+def refusals(judged: Sequence[Judged]) -> dict[str, str]:
     """Outputs that can't meet their receivers' cards, each with the sentence why and the way out."""
     found = {}
-    for item in judged_outputs(view):
+    for item in judged:
         if item.contradictions:
             found[item.output] = f"{item.contradictions[0]} Take one of the cards away."
         elif broken := [(card, verdict) for card, verdict in item.broken if verdict.state == "breaks"]:
@@ -169,13 +162,11 @@ def refusals(view: Outlook) -> dict[str, str]:
     return found
 
 
-def card_problems(view: Outlook) -> list[Problem]:
+def card_problems(judged: Sequence[Judged]) -> list[Problem]:
     """What stands between files and their receivers, said before anything runs."""
-    by_id = {item.ready.output.id: item.ready for item in view.outputs}
-    found = [
-        Problem(by_id[name].path.name, sentence, output=name) for name, sentence in refusals(view).items()
-    ]
-    for item in judged_outputs(view):
+    names = {item.output: item.path.name for item in judged}
+    found = [Problem(names[name], sentence, output=name) for name, sentence in refusals(judged).items()]
+    for item in judged:
         for card, verdict in item.broken:
             if verdict.state == "tight":
                 found.append(

@@ -4,12 +4,11 @@ from __future__ import annotations
 
 import os
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from datetime import datetime, timedelta
 from pathlib import Path
 
 import numpy as np
-from numpy.typing import NDArray
 
 from chronocast.forecast.band import Band, Chance, Draws, band, exact
 from chronocast.forecast.experience import Experience
@@ -23,77 +22,13 @@ from chronocast.media.encoders.registry import ENCODERS
 from chronocast.model.messages.jobs import SoundJob
 from chronocast.model.recipe.codecs import SOUND
 from chronocast.model.recipe.layouts import channels_of
-from chronocast.model.stages import StageKind
 from chronocast.pieces.stock import Stock
+from chronocast.preparation.judging import Judged, judge_outputs
 from chronocast.preparation.output.output_ready import OutputReady, Prospect
+from chronocast.preparation.output_outlook import OutputOutlook, StageOutlook
 from chronocast.preparation.problem import Problem
 from chronocast.preparation.station.drives import existing_parent, room_on
 from chronocast.schedule.clock import Finish, Span, finish_fan, simulate, typical_spans
-
-
-@dataclass(frozen=True)
-class StageOutlook:
-    """How long one kind of an output's work takes on its station."""
-
-    kind: StageKind
-    station: str
-    seconds: Band
-
-
-@dataclass(frozen=True)
-class OutputOutlook:
-    """The forecast of one output.
-
-    Parameters
-    ----------
-    ready
-        What it is of.
-    seconds, bytes
-        Its work that is left, its file.
-    begin, finish
-        Seconds from now.
-    stages
-        What the work consists of.
-    pieces_kept, kept_names, kept_share
-        Its pieces that need no more work: how many, which, how much of the picture by frames.
-    sound_bytes
-        What its sound takes.
-    basis
-        What its size rests on, in words.
-    made
-        Whether it is made already.
-    draws
-        What the bands of seconds and bytes come from, shape (2, draws): several outputs together are the
-        sum of theirs.
-    """
-
-    ready: OutputReady
-    seconds: Band
-    bytes: Band
-    begin: Band
-    finish: Band
-    stages: tuple[StageOutlook, ...]
-    pieces_kept: int
-    kept_names: frozenset[str]
-    kept_share: float
-    sound_bytes: float
-    basis: str
-    made: bool = False
-    draws: NDArray[np.float32] | None = field(default=None, compare=False, repr=False)
-
-    @property
-    def pieces_total(self) -> int:
-        """How many pieces it is cut into."""
-        return len(self.ready.plan.pieces)
-
-
-def together(outputs: Sequence[OutputOutlook]) -> tuple[Band, Band]:
-    """Seconds of work and bytes of several outputs: what they have in common is in error together."""
-    drawn = [item.draws for item in outputs if item.draws is not None]
-    if not drawn:
-        return exact(0.0), exact(0.0)
-    whole = np.array(drawn, np.float64).sum(axis=0)
-    return band(whole[0]), band(whole[1])
 
 
 @dataclass(frozen=True)
@@ -122,6 +57,8 @@ class Outlook:
         Of all its media.
     spans
         What each slot does in a typical draw.
+    judged
+        Outputs by their receivers' cards.
     """
 
     at: datetime
@@ -137,6 +74,7 @@ class Outlook:
     saved_seconds: float
     source_bytes: int
     spans: tuple[Span, ...] = ()
+    judged: tuple[Judged, ...] = ()
 
     @property
     def slots(self) -> int:
@@ -332,6 +270,7 @@ def outlook(
         saved_seconds=float(told.saved.sum()) / station.slots,
         source_bytes=sum(media.values()),
         spans=typical_spans(told.work, finishes, slots),
+        judged=judge_outputs(outputs),
     )
 
 

@@ -95,7 +95,7 @@ def outlook_now(
         experienced if experienced is not None else learned(workspace),
         what_is_made(prospect.outputs, workspace),
     )
-    return replace(view, problems=(*view.problems, *card_problems(view)))
+    return replace(view, problems=(*view.problems, *card_problems(view.judged)))
 
 
 def recipe_of(path: Path, workspace: Workspace) -> Recipe:

@@ -232,7 +232,7 @@ class Runner:
         if self.crew is None:
             self.crew = LocalCrew(self.workspace.slots_folder, self.options.slots, self.child_log)
         first = await asyncio.to_thread(self.outlook)
-        self.refused_by_cards = refusals(first)
+        self.refused_by_cards = refusals(first.judged)
         if not self.promised:
             self.promised = as_json(first)
             self.journal.append("forecast", self.promised)
@@ -708,7 +708,7 @@ class Runner:
         if replace:
             self.options = self.options.model_copy(update={"replace": True})
         self.prospect = await asyncio.to_thread(prepare, self.batch, self.batch_path.parent, self.workspace)
-        self.refused_by_cards = refusals(await asyncio.to_thread(self.outlook))
+        self.refused_by_cards = refusals((await asyncio.to_thread(self.outlook)).judged)
         for name in outputs or tuple(self.unready):
             if name in self.unready:
                 await self._admit(name, self.prospect)
@@ -725,7 +725,7 @@ class Runner:
             if present and present.state in ("placing", "proved", "stopped"):
                 return f"The output “{name}” is {present.state} and can't be changed any more."
         self.batch, self.prospect = batch, prospect
-        self.refused_by_cards = refusals(await asyncio.to_thread(self.outlook))
+        self.refused_by_cards = refusals((await asyncio.to_thread(self.outlook)).judged)
         for name in outputs:
             await self._admit(name, prospect, amended=name in self.machine.outputs)
         return ""

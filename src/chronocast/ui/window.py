@@ -69,7 +69,7 @@ class Window(QMainWindow):
         self.begin.setObjectName("act")
         self.plan_place = PlanPlace(session, theme)
         self.range_place = RangePlace(theme)
-        self.recipe_place = RecipePlace(theme)
+        self.recipe_place = RecipePlace(session.workspace.library, theme)
         self.run_place = RunPlace(theme)
         self.check_place = CheckPlace(theme)
         self.places: dict[str, Place] = {
@@ -374,7 +374,7 @@ class Window(QMainWindow):
         """The saved receiver cards: brought in, looked at, changed."""
         from chronocast.ui.places.recipe.cards_box import CardsBox
 
-        CardsBox(self.theme, self).exec()
+        CardsBox(self.session.workspace.library, self.theme, self).exec()
         self.recipe_place.show_now()
 
     def find_sources(self) -> None:

@@ -11,6 +11,7 @@ from typing import cast
 import av
 import numpy as np
 from av.container import OutputContainer
+from av.video.reformatter import ColorRange, Colorspace, VideoReformatter
 from numpy.typing import NDArray
 
 from chronocast.media.filter_graph import FilterGraph
@@ -116,13 +117,15 @@ def write_footage(
             audios.append(audio)
         told = 0
         written = [0] * len(tracks)
+        scaler = VideoReformatter()
         for picture in pictures:
             if not told:
                 video.height, video.width = picture.shape[:2]
-            frame = av.VideoFrame.from_ndarray(picture, format="rgb24").reformat(
+            frame = scaler.reformat(
+                av.VideoFrame.from_ndarray(picture, format="rgb24"),
                 format=form.pixel_format,
-                dst_colorspace=matrix,
-                dst_color_range="JPEG" if form.colour[3] == 2 else "MPEG",
+                dst_colorspace=Colorspace[matrix],
+                dst_color_range=ColorRange.JPEG if form.colour[3] == 2 else ColorRange.MPEG,
             )
             if form.interlaced:
                 frame = _upper_first(frame)

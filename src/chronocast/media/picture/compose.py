@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from chronocast.media.errors import MediaError
 from chronocast.media.filter_graph import Filter, FilterGraph
+from chronocast.media.matrices import MATRICES
 from chronocast.model.picture.colour import RGB_MATRIX, Colour, is_wide, same_look
 from chronocast.model.picture.colour import told as colour_told
 from chronocast.model.picture.geometry import Placement, View, place
@@ -21,7 +22,6 @@ from chronocast.model.picture.terms import Placing
 from chronocast.model.source.origin import Alpha, samples_of
 
 MOST_GRAPHS = 24
-_MATRIX = {1: "bt709", 4: "fcc", 5: "bt470bg", 6: "smpte170m", 7: "smpte240m", 9: "bt2020", 10: "bt2020"}
 _TURNS = {90: ("transpose=clock",), 180: ("hflip", "vflip"), 270: ("transpose=cclock",)}
 
 
@@ -311,10 +311,10 @@ def _range(colour: Colour) -> str:
 
 
 def _matrix(colour: Colour) -> str:
-    found = _MATRIX.get(colour[2])
+    found = MATRICES.get(colour[2])
     if found is None:
         raise MediaError(f"Pictures in {colour_told(colour)} can't be converted.", "Convert the clip first.")
-    return found
+    return found.filters
 
 
 def _family(colour: Colour) -> str:

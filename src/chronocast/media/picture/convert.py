@@ -11,12 +11,10 @@ import numpy as np
 
 from chronocast.media.errors import MediaError
 from chronocast.media.filter_graph import Filter, FilterGraph
+from chronocast.media.matrices import JPEG_MATRIX, MATRICES, USUAL_MATRIX
 from chronocast.media.picture.compose import from_planes, planes
 from chronocast.model.messages.jobs import EncoderSettings
 from chronocast.model.picture.colour import RGB_MATRIX, Colour
-
-_MATRIX = {1: "bt709", 4: "fcc", 5: "bt470bg", 6: "smpte170m", 7: "smpte240m", 9: "bt2020", 10: "bt2020"}
-JPEG_MATRIX = "bt470bg"
 
 
 def converted(
@@ -37,12 +35,12 @@ def converted(
     """
     graph: FilterGraph | None = None
     primaries, _, matrix, spread = colour
-    source = _MATRIX.get(matrix if matrix not in (2, RGB_MATRIX) else primaries, "bt709")
+    source = MATRICES.get(matrix if matrix not in (2, RGB_MATRIX) else primaries, USUAL_MATRIX).filters
     incoming = "pc" if spread == 2 else "tv"
     if settings.working.startswith("gbr"):
         told = "in_range=pc:out_range=pc"
     elif settings.pixel_format.startswith("yuvj"):
-        told = f"in_color_matrix={source}:out_color_matrix={JPEG_MATRIX}:in_range={incoming}:out_range=pc"
+        told = f"in_color_matrix={source}:out_color_matrix={JPEG_MATRIX.filters}:in_range={incoming}:out_range=pc"
     else:
         told = f"in_color_matrix={source}:in_range={incoming}:out_range=pc"
     for picture in pictures:

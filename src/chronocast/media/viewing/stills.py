@@ -11,6 +11,7 @@ import av
 import numpy as np
 from numpy.typing import NDArray
 
+from chronocast.media.matrices import MATRICES, USUAL_MATRIX
 from chronocast.media.picture.compose import Composer
 from chronocast.media.picture.layers import SpanPictures
 from chronocast.media.source.decode import PictureSource
@@ -22,7 +23,6 @@ from chronocast.model.time.timing import Rate
 
 Picture = NDArray[np.uint8]
 REMEMBERED = 3
-_MATRIX = {1: "ITU709", 4: "FCC", 5: "ITU601", 6: "SMPTE170M", 7: "SMPTE240M", 9: "BT2020", 10: "BT2020"}
 
 
 class _Remembering:
@@ -154,7 +154,7 @@ def to_rgb(picture: av.VideoFrame, colour: Colour) -> Picture:
     """A composed picture as RGB: uint8, height × width × 3."""
     made = picture.reformat(
         format="rgb24",
-        src_colorspace=_MATRIX.get(colour[2], "ITU709"),
+        src_colorspace=MATRICES.get(colour[2], USUAL_MATRIX).scaler,
         dst_colorspace="ITU709",
         src_color_range="JPEG" if colour[3] == 2 else "MPEG",
         dst_color_range="JPEG",

@@ -76,7 +76,7 @@ class PictureCodec:
     the libraries' names, the first the usual one; ``without`` says why a rate control can't be had;
     with ``peaks`` a peak is kept through a buffer.  ``tags``: *all* colour tags are carried, only *limited* range,
     limited range with tags that must be *said*, or *none*.  ``containers`` hold it; ``stream`` is what the libraries
-    call it; ``file_tag`` the FourCC in MP4 and MOV where it isn't the usual one (``own_tag``: that of its grade).
+    call it, ``stands_for`` streams that aren't written here and are nearest to it; ``file_tag`` the FourCC in MP4 and MOV where it isn't the usual one (``own_tag``: that of its grade).
     ``profile_of`` says which profile holds a sampling: the first whose key is part of its name.  ``rates`` are the
     only ones it has; ``light``: HDR10's static data are carried.  ``typical``, ``graded`` and ``lossless`` are what
     pictures take, measured over all kinds of content: the first by quality, the others as the mean and the sd of the
@@ -104,6 +104,7 @@ class PictureCodec:
     piece: Literal["mp4", "mov"] = "mp4"
     containers: tuple[str, ...] = ()
     stream: str = ""
+    stands_for: tuple[str, ...] = ()
     file_tag: str = ""
     own_tag: bool = False
     profile_names: Mapping[str, str] = field(default_factory=dict)
@@ -201,6 +202,7 @@ class PictureCodec:
 class SoundCodec:
     """A sound codec; ``rates`` in Hz, none for any; ``lossless`` ones have depths instead of a rate.
 
+    ``stands_for`` are streams that aren't written here and are nearest to it.
     ``share`` is what it takes of the same in PCM, over all kinds of sound.
     """
 
@@ -213,6 +215,7 @@ class SoundCodec:
     bits: tuple[int, int, int] = (16_000, 512_000, 128_000)
     depths: tuple[int, ...] = ()
     packet: int = 1024
+    stands_for: tuple[str, ...] = ()
     share: float = 1.0
     any_layout: bool = False
     containers: tuple[str, ...] = ()
@@ -434,6 +437,7 @@ PICTURE: dict[str, PictureCodec] = {
             "ProRes",
             use="intra mezzanine for editing and hand-over, read by every editing seat",
             kind="intra",
+            stands_for=("mjpeg", "v210"),
             encoders=("prores_aw", "prores_ks"),
             samplings=(_422_10, _444_10),
             grades=(
@@ -497,6 +501,7 @@ PICTURE: dict[str, PictureCodec] = {
             "FFV1",
             use="lossless, with a sum for every slice: for archives",
             kind="lossless",
+            stands_for=("rawvideo", "huffyuv", "utvideo"),
             encoders=("ffv1",),
             samplings=(_420, _422, _444, _420_10, _422_10, _444_10, *_YUV_DEEP, *_FFV1_RGB, *_GRAYS, *_YUVA),
             scans=_FIELDS,
@@ -526,6 +531,7 @@ PICTURE: dict[str, PictureCodec] = {
             piece="mov",
             containers=("mov",),
             stream="qtrle",
+            stands_for=("png",),
             lossless=(12.0, 1.0),
         ),
         PictureCodec(
@@ -630,6 +636,7 @@ SOUND: dict[str, SoundCodec] = {
             lossless=True,
             depths=(16, 24),
             packet=4608,
+            stands_for=("alac",),
             share=0.6,
             any_layout=True,
             containers=("mp4", "mkv", "flac"),

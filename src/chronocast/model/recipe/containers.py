@@ -12,6 +12,7 @@ from chronocast.model.time.timing import Rate
 class Container:
     """A kind of file: FFmpeg's muxer, its extension.  What it holds is said by the codecs.
 
+    ``other_extensions`` are those of files of its kind that aren't written here.
     ``timecode`` says whether it carries a start timecode, ``pixel_shape`` whether pixels that aren't square,
     ``rates`` the only frame rates it takes.
     """
@@ -28,6 +29,7 @@ class Container:
     timecode: bool = False
     pixel_shape: bool = True
     rates: frozenset[Rate] | None = None
+    other_extensions: tuple[str, ...] = ()
 
     @property
     def picture(self) -> tuple[str, ...]:
@@ -55,7 +57,8 @@ CONTAINERS: dict[str, Container] = {
             "mp4",
             ".mp4",
             "plays everywhere",
-            (("movflags", "+faststart"), _BITEXACT),
+            other_extensions=(".m4v",),
+            options=(("movflags", "+faststart"), _BITEXACT),
             timecode=True,
         ),
         Container(
@@ -105,6 +108,7 @@ CONTAINERS: dict[str, Container] = {
             "for lines and play-out",
             (("mpegts_flags", "+resend_headers"), _BITEXACT),
             (44100, 48000),
+            other_extensions=(".m2ts",),
         ),
         Container("wav", "WAV", "wav", ".wav", "sound only, for editing", (_BITEXACT,), most_tracks=1),
         Container(

@@ -3,56 +3,25 @@
 from __future__ import annotations
 
 from chronocast.model.errors import ModelError
-from chronocast.model.recipe.codecs import PICTURE
+from chronocast.model.recipe.codecs import PICTURE, SOUND, PictureCodec, SoundCodec
 from chronocast.model.recipe.containers import CONTAINERS, holding
 from chronocast.model.recipe.recipe import PictureRecipe, RateControl, Recipe, SoundRecipe
 from chronocast.model.recipe.wording import telling_name
 from chronocast.model.source.facts import ClipFacts
 
-_CODECS = {
-    "h264": "h264",
-    "hevc": "hevc",
-    "av1": "av1",
-    "libdav1d": "av1",
-    "vp9": "vp9",
-    "libvpx-vp9": "vp9",
-    "mpeg2video": "mpeg2",
-    "prores": "prores",
-    "dnxhd": "dnxhr",
-    "cfhd": "cineform",
-    "ffv1": "ffv1",
-    "qtrle": "rle",
-    "mjpeg": "prores",
-    "rawvideo": "ffv1",
-    "huffyuv": "ffv1",
-    "utvideo": "ffv1",
-    "v210": "prores",
-    "png": "rle",
-}
-_SOUNDS = {
-    "aac": "aac",
-    "opus": "opus",
-    "libopus": "opus",
-    "flac": "flac",
-    "mp3": "mp3",
-    "mp3float": "mp3",
-    "alac": "flac",
-}
-_BOXES = {
-    ".mp4": "mp4",
-    ".m4v": "mp4",
-    ".mov": "mov",
-    ".mkv": "mkv",
-    ".webm": "webm",
-    ".mxf": "mxf",
-    ".ts": "ts",
-    ".m2ts": "ts",
-    ".wav": "wav",
-    ".flac": "flac",
-    ".mp3": "mp3",
-    ".opus": "opus",
-    ".m4a": "m4a",
-}
+
+def picture_codec(stream: str) -> PictureCodec | None:
+    """The codec that a stream is written in here, or the nearest to it; by what the libraries call the stream."""
+    films = [codec for codec in PICTURE.values() if codec.kind != "images"]
+    same = next((codec for codec in films if codec.stream_name == stream), None)
+    return same or next((codec for codec in films if stream in codec.stands_for), None)
+
+
+def sound_codec(stream: str) -> SoundCodec | None:
+    """The codec that a track is written in here, or the nearest to it."""
+    if stream.startswith("pcm"):
+        return SOUND["pcm"]
+    return SOUND.get(stream) or next((codec for codec in SOUND.values() if stream in codec.stands_for), None)
 
 
 def as_the_source(facts: ClipFacts) -> tuple[Recipe, list[str]]:
@@ -70,7 +39,9 @@ def as_the_source(facts: ClipFacts) -> tuple[Recipe, list[str]]:
         raise ModelError(f"{facts.path} has neither picture nor sound that can be written.")
     ending = "." + facts.path.rsplit(".", 1)[-1].lower()
     fits = holding(picture.codec if picture else None, sound.codec if sound else None)
-    box = _BOXES.get(ending, "")
+    box = next(
+        (item.id for item in CONTAINERS.values() if ending in (item.extension, *item.other_extensions)), ""
+    )
     if box not in fits:
         if not fits and picture and sound:
             sound = sound.model_copy(
@@ -100,22 +71,9 @@ def as_the_source(facts: ClipFacts) -> tuple[Recipe, list[str]]:
 
 
 def _picture(facts: ClipFacts, told: list[str]) -> PictureRecipe:
-    codec = _CODECS.get(facts.video_codec, "")
-    if not codec:
-        codec = "h264"
-        told.append(f"{facts.video_codec} is not written here; H.264 stands for it.")
-    elif PICTURE[codec].name.lower().replace(".", "") not in facts.video_codec.replace("video", "").replace(
-        "-", ""
-    ) and codec not in (
-        "av1",
-        "mpeg2",
-        "dnxhr",
-        "cineform",
-        "rle",
-        "vp9",
-    ):
-        told.append(f"{facts.video_codec} is not written here; {PICTURE[codec].name} stands for it.")
-    kind = PICTURE[codec]
+    kind = picture_codec(facts.video_codec) or PICTURE["h264"]
+    if kind.stream_name != facts.video_codec:
+        told.append(f"{facts.video_codec} is not written here; {kind.name} stands for it.")
     sound = (
         sum(track.sample_rate * track.channels * 2 for track in facts.audio)
         if not kind.modes
@@ -136,7 +94,7 @@ def _picture(facts: ClipFacts, told: list[str]) -> PictureRecipe:
     mode = "two pass" if "two pass" in kind.modes else "variable"
     return PictureRecipe.model_validate(
         {
-            "codec": codec,
+            "codec": kind.id,
             "grade": grade,
             "depth": depth if exact else None,
             "chroma": chroma if exact else None,
@@ -152,9 +110,9 @@ def _sound(facts: ClipFacts, told: list[str]) -> SoundRecipe | None:
     if not facts.audio:
         return None
     first = facts.audio[0]
-    codec = "pcm" if first.codec.startswith("pcm") else _SOUNDS.get(first.codec, "")
-    if not codec:
-        codec = "aac"
+    found = sound_codec(first.codec)
+    codec = found.id if found else "aac"
+    if found is None:
         told.append(f"{first.codec} is not written here; AAC stands for it.")
     layout = {1: "mono", 2: "stereo"}.get(first.channels, "5.1" if first.channels >= 6 else "stereo")
     rate = first.sample_rate if first.sample_rate in (44100, 48000) else 48000

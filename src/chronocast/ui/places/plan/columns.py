@@ -8,7 +8,7 @@ from PyQt6.QtCore import QObject, QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QFileDialog
 
-from chronocast.journal.library import CARD_ENDING, RECIPE_ENDING, Library
+from chronocast.journal.library import CARD_ENDING, RECIPE_ENDING
 from chronocast.model.batch.batch import FULL
 from chronocast.model.batch.columns import (
     clear_own,
@@ -127,7 +127,7 @@ class PlanColumns(QObject):
 
     def add(self) -> None:
         """Choose one of the saved recipes by a few letters of it."""
-        batch, library = self.session.batch, Library()
+        batch, library = self.session.batch, self.session.workspace.library
         acts = []
         for recipe in library.recipes():
             if batch.recipe(recipe.id) is None:
@@ -149,7 +149,7 @@ class PlanColumns(QObject):
 
     def favourite(self) -> None:
         """The favourite recipe for every selected row; it becomes a column if it isn't one."""
-        library, batch = Library(), self.session.batch
+        library, batch = self.session.workspace.library, self.session.batch
         try:
             recipe = batch.recipe(library.favourite) or library.recipe(library.favourite)
         except ChronocastError as error:
@@ -264,7 +264,7 @@ class PlanColumns(QObject):
                 if path.name.endswith(RECIPE_ENDING):
                     self.recipe_dropped.emit(path)
                 elif path.name.endswith(CARD_ENDING):
-                    card = Library().bring_in_card(path)
+                    card = self.session.workspace.library.bring_in_card(path)
                     self.said.emit(f"{card.name} is saved among the receiver cards: choose it in Recipe.")
                 else:
                     rest.append(path)

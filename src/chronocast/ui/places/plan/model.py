@@ -16,10 +16,11 @@ from chronocast.model.show import clock_text, rate_bits_text, size_text, time_te
 from chronocast.model.source.cutlist import CutList
 from chronocast.model.source.source_clock import SourceClock
 from chronocast.model.time.timing import format_timecode, rate_text
-from chronocast.preparation.judging import Judged, judged_outputs
-from chronocast.preparation.outlook import Outlook, OutputOutlook, clock, together
+from chronocast.preparation.judging import Judged
+from chronocast.preparation.outlook import Outlook, clock
 from chronocast.preparation.output.differences import differences_from_source
 from chronocast.preparation.output.output_ready import OutputReady, Prospect
+from chronocast.preparation.output_outlook import OutputOutlook, together
 from chronocast.preparation.problem import Problem
 from chronocast.preparation.recut import Recut
 from chronocast.preparation.source.source_ready import SourceReady
@@ -209,7 +210,7 @@ def plan_model(
     places = {(row.source, row.part): n for n, row in enumerate(rows)}
     recipes = {column.recipe: n for n, column in enumerate(columns)}
     outlooks = {item.ready.output.id: item for item in view.outputs} if view else {}
-    judged = {item.output: item for item in judged_outputs(view)} if view and batch.cards else {}
+    judged = {item.output: item for item in view.judged} if view and batch.cards else {}
     refused = prospect.refused if prospect else {}
     cells = _cells(
         batch.outputs, places, recipes, outlooks=outlooks, forecast=bool(view), judged=judged, refused=refused
@@ -585,9 +586,7 @@ def detail(view: Outlook, output: str) -> Detail | None:
         ("pieces", f"{item.pieces_total}, of which {item.pieces_kept} kept"),
         ("rests on", item.basis + ("" if view.calibrated else "; this machine is not measured yet")),
     )
-    judged = (
-        next((one for one in judged_outputs(view) if one.output == output), None) if ready.cards else None
-    )
+    judged = next((one for one in view.judged if one.output == output), None) if ready.cards else None
     if judged is not None:
         told = [f"{card.name}: {v.told}" for card, v in judged.broken] or [
             f"{card.name}: " + next((v.told for v in verdicts if v.use is not None), "everything fits")

@@ -20,8 +20,9 @@ from PyQt6.QtWidgets import (
 
 from chronocast.model.batch.batch import Batch
 from chronocast.model.batch.edits import hold, remove_source
-from chronocast.preparation.outlook import Outlook, OutputOutlook
+from chronocast.preparation.outlook import Outlook
 from chronocast.preparation.output.output_ready import Prospect
+from chronocast.preparation.output_outlook import OutputOutlook
 from chronocast.ui.commands import Actions
 from chronocast.ui.desk.desk import Desk
 from chronocast.ui.desk.session import Session

@@ -136,11 +136,11 @@ LIMITS = (
 
 
 class CardsBox(QDialog):
-    """``CardsBox(theme, parent)``."""
+    """``CardsBox(library, theme, parent)``."""
 
-    def __init__(self, theme: Theme, parent: QWidget | None) -> None:
+    def __init__(self, library: Library, theme: Theme, parent: QWidget | None) -> None:
         super().__init__(parent)
-        self.theme, self.library = theme, Library()
+        self.theme, self.library = theme, library
         self.card: ReceiverCard | None = None
         self.setWindowTitle("Receiver cards")
         self.resize(round(860 * scale()), round(620 * scale()))

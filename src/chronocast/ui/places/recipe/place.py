@@ -40,9 +40,10 @@ from chronocast.model.recipe.recipe import Recipe
 from chronocast.model.recipe.typed import parse_bits
 from chronocast.model.recipe.wording import recipe_facts, telling_name
 from chronocast.model.show import rate_bits_text, size_text, time_text
-from chronocast.preparation.judging import Judged, judged_outputs
-from chronocast.preparation.outlook import Outlook, OutputOutlook, together
+from chronocast.preparation.judging import Judged
+from chronocast.preparation.outlook import Outlook
 from chronocast.preparation.output.output_ready import Prospect
+from chronocast.preparation.output_outlook import OutputOutlook, together
 from chronocast.preparation.ruler import Ruled, ruled_files, ruled_typical
 from chronocast.ui.commands import Actions
 from chronocast.ui.desk.desk import Desk
@@ -55,7 +56,7 @@ from chronocast.ui.widgets.later import queue
 
 
 class RecipePlace(QWidget):
-    """``RecipePlace(theme)``: a recipe, or the exceptions of some files.
+    """``RecipePlace(library, theme)``: a recipe, or the exceptions of some files.
 
     ``edited`` with what was done and the batch after it; ``preview`` with the batch as it would be while
     something is dragged; ``trouble`` and ``said`` with sentences; ``names_asked`` for the box of names.
@@ -69,10 +70,10 @@ class RecipePlace(QWidget):
     names_asked = pyqtSignal()
     cards_asked = pyqtSignal()
 
-    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
+    def __init__(self, library: Library, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.theme = theme
-        self.library = Library()
+        self.library = library
         self.batch = Batch()
         self.prospect: Prospect | None = None
         self.view: Outlook | None = None
@@ -363,9 +364,7 @@ class RecipePlace(QWidget):
         assert self.model is not None
         items = self._forecast(outputs, self.view)
         judged = [
-            item
-            for item in (judged_outputs(self.view) if self.view else [])
-            if item.output in {o.id for o in outputs}
+            item for item in (self.view.judged if self.view else []) if item.output in {o.id for o in outputs}
         ]
         self.ruler.show_ruled(self._ruled(items, judged))
         old = self._forecast(outputs, self.before)

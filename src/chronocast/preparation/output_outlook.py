@@ -1,0 +1,78 @@
+"""The forecast of one output, and of several together."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from chronocast.forecast.band import Band, band, exact
+from chronocast.model.stages import StageKind
+from chronocast.preparation.output.output_ready import OutputReady
+
+
+@dataclass(frozen=True)
+class StageOutlook:
+    """How long one kind of an output's work takes on its station."""
+
+    kind: StageKind
+    station: str
+    seconds: Band
+
+
+@dataclass(frozen=True)
+class OutputOutlook:
+    """The forecast of one output.
+
+    Parameters
+    ----------
+    ready
+        What it is of.
+    seconds, bytes
+        Its work that is left, its file.
+    begin, finish
+        Seconds from now.
+    stages
+        What the work consists of.
+    pieces_kept, kept_names, kept_share
+        Its pieces that need no more work: how many, which, how much of the picture by frames.
+    sound_bytes
+        What its sound takes.
+    basis
+        What its size rests on, in words.
+    made
+        Whether it is made already.
+    draws
+        What the bands of seconds and bytes come from, shape (2, draws): several outputs together are the
+        sum of theirs.
+    """
+
+    ready: OutputReady
+    seconds: Band
+    bytes: Band
+    begin: Band
+    finish: Band
+    stages: tuple[StageOutlook, ...]
+    pieces_kept: int
+    kept_names: frozenset[str]
+    kept_share: float
+    sound_bytes: float
+    basis: str
+    made: bool = False
+    draws: NDArray[np.float32] | None = field(default=None, compare=False, repr=False)
+
+    @property
+    def pieces_total(self) -> int:
+        """How many pieces it is cut into."""
+        return len(self.ready.plan.pieces)
+
+
+def together(outputs: Sequence[OutputOutlook]) -> tuple[Band, Band]:
+    """Seconds of work and bytes of several outputs: what they have in common is in error together."""
+    drawn = [item.draws for item in outputs if item.draws is not None]
+    if not drawn:
+        return exact(0.0), exact(0.0)
+    whole = np.array(drawn, np.float64).sum(axis=0)
+    return band(whole[0]), band(whole[1])
