@@ -15,7 +15,7 @@ from PyQt6.QtWidgets import QLabel
 from chronocast.journal.documents import load_batch, save_batch
 from chronocast.model.batch.edits import hold
 from chronocast.model.show import clock_text, size_text, time_text
-from chronocast.preparation.outlook import Outlook, clock
+from chronocast.preparation.outlook import Outlook
 from chronocast.preparation.output_outlook import together
 from chronocast.ui.commands import CHECK, PLAN, RANGE, RECIPE, RUN
 from chronocast.ui.places.plan.place import lane_data
@@ -61,7 +61,7 @@ class OneBatch(unittest.TestCase):
         assert isinstance(view, Outlook)
         head, plan = window.plan.headline, window.plan
         self.assertEqual((len(view.outputs), head.begin, head.refused), (3, 3, 2))
-        for told in ("1 held", "2 can't be made", f"safe by {clock_text(clock(view.at, view.finish.safe))}"):
+        for told in ("1 held", "2 can't be made", f"safe by {clock_text(view.time_after(view.finish.safe))}"):
             self.assertIn(told, head.finished_more)
         self.assertEqual(head.size, size_text(view.bytes.likely))
         self.assertIn(head.size, window.headline.accessibleName() + window.headline.accessibleDescription())

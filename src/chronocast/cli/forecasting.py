@@ -11,7 +11,7 @@ from chronocast.model.batch.batch import Batch
 from chronocast.model.errors import ChronocastError
 from chronocast.model.paths import shown
 from chronocast.model.show import clock_text, size_text, time_text
-from chronocast.preparation.outlook import Outlook, clock
+from chronocast.preparation.outlook import Outlook
 from chronocast.preparation.output.differences import differences_from_source
 from chronocast.preparation.today import outlook_now, prepared
 
@@ -38,7 +38,7 @@ def print_forecast(batch: Batch, view: Outlook) -> None:
         if told := differences_from_source(ready):
             sys.stdout.write(f"    ≠ source: {'; '.join(item.sentence for item in told)}\n")
     sys.stdout.write("\n")
-    likely, safe = clock(view.at, view.finish.likely), clock(view.at, view.finish.safe)
+    likely, safe = view.time_after(view.finish.likely), view.time_after(view.finish.safe)
     with contextlib.suppress(ChronocastError):
         sys.stdout.write(
             f"finished  {clock_text(likely)}, safe by {clock_text(safe)}  (in {time_text(view.finish.likely)}, safe {time_text(view.finish.safe)})\n"

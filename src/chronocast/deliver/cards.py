@@ -6,7 +6,7 @@ from collections.abc import Iterable
 
 from chronocast.media.files.prove import Found
 from chronocast.model.cards.card import ReceiverCard
-from chronocast.model.cards.fits import Offer, headroom, judge
+from chronocast.model.cards.fits import Amount, Offer, headroom, judge
 from chronocast.model.messages.check import Check, Expected
 from chronocast.model.recipe.codecs import PICTURE
 from chronocast.model.recipe.layouts import USUAL
@@ -53,7 +53,7 @@ def offer_of(found: Found, expected: Expected, name: str, container: str) -> Off
         name,
         container,
         seconds,
-        (found.bytes, found.bytes, found.bytes),
+        Amount(found.bytes, found.bytes, found.bytes),
         codec,
         expected.profile or None,
         found.width,

@@ -238,7 +238,7 @@ def plan_output(
                 picture.rate_control.target_bits_per_second,
                 width * height,
                 float(rate),
-                picture.kind.quality[2] if picture.kind.quality else 20,
+                picture.kind.quality.usual if picture.kind.quality else 20,
                 picture.kind.typical.bits if picture.kind.typical else TYPICAL_BITS,
             )
         )

@@ -9,7 +9,7 @@ from typing import Any
 
 from chronocast.forecast.band import Band
 from chronocast.model.cards.card import ReceiverCard
-from chronocast.model.cards.fits import Offer, State, Verdict, contradictions, judge, worst
+from chronocast.model.cards.fits import Amount, Offer, State, Verdict, contradictions, judge, worst
 from chronocast.model.recipe.contradictions import usual_profile
 from chronocast.preparation.output_outlook import OutputOutlook, together
 from chronocast.preparation.problem import Problem
@@ -78,7 +78,7 @@ def offered(item: OutputOutlook) -> Offer:
         ready.path.name,
         ready.recipe.container,
         plan.seconds,
-        (item.bytes.p10, item.bytes.likely, item.bytes.safe),
+        Amount(item.bytes.p10, item.bytes.likely, item.bytes.safe),
     )
     values: dict[str, Any] = dict(common.__dict__)
     if picture is not None:

@@ -44,7 +44,7 @@ class Outlook:
     seconds, bytes, finish
         Of all of them.
     fan
-        For each number of outputs, when so many are finished: seconds from now (P10, likely, safe).
+        For each number of outputs, when so many are finished, in seconds from now.
     room
         Every drive involved.
     problems
@@ -66,7 +66,7 @@ class Outlook:
     seconds: Band
     bytes: Band
     finish: Band
-    fan: tuple[tuple[float, float, float], ...]
+    fan: tuple[Band, ...]
     room: tuple[Room, ...]
     problems: tuple[Problem, ...]
     station: Station
@@ -85,6 +85,10 @@ class Outlook:
     def calibrated(self) -> bool:
         """Whether the station's pace was measured."""
         return self.station.pace.calibrated
+
+    def time_after(self, seconds: float) -> datetime:
+        """The time by the clock, so long after the forecast was made."""
+        return self.at + timedelta(seconds=seconds)
 
     def output(self, identifier: str) -> OutputOutlook | None:
         """The forecast of one output, if it is in it."""
@@ -312,8 +316,3 @@ def _drive(folder: Path) -> int:
         return os.stat(existing_parent(folder)).st_dev
     except OSError:
         return -1
-
-
-def clock(at: datetime, seconds: float) -> datetime:
-    """The time by the clock, ``seconds`` after ``at``."""
-    return at + timedelta(seconds=seconds)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from chronocast.forecast.band import Band
 from chronocast.model.answers import Answer
-from chronocast.preparation.outlook import Outlook, clock
+from chronocast.preparation.outlook import Outlook
 from chronocast.preparation.output.differences import differences_from_source
 from chronocast.preparation.output_outlook import OutputOutlook
 
@@ -101,7 +101,7 @@ def room_json(view: Outlook) -> list[Answer]:
 
 def _moment(view: Outlook, value: Band) -> dict[str, str]:
     return {
-        key: clock(view.at, seconds).isoformat(timespec="seconds")
+        key: view.time_after(seconds).isoformat(timespec="seconds")
         for key, seconds in (("p10", value.p10), ("likely", value.likely), ("safe", value.safe))
     }
 

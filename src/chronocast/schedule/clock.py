@@ -13,6 +13,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from chronocast.forecast.band import Band
 from chronocast.forecast.stage import Stage, Work
 
 Draws = NDArray[np.float64]
@@ -191,10 +192,10 @@ def _of_draw(work: Work, number: int) -> Work:
     return replace(work, stages=stages)
 
 
-def finish_fan(finishes: Sequence[Finish]) -> tuple[tuple[float, float, float], ...]:
-    """How many outputs are finished by when: for each, (P10, likely, safe) seconds of the n-th finish."""
+def finish_fan(finishes: Sequence[Finish]) -> tuple[Band, ...]:
+    """How many outputs are finished by when: for each number of them, seconds from now."""
     if not finishes:
         return ()
     ends = np.sort(np.array([finish.end for finish in finishes]), axis=0)
     rows = np.quantile(ends, (0.1, 0.5, 0.9), axis=1)
-    return tuple((float(low), float(likely), float(safe)) for low, likely, safe in rows.T)
+    return tuple(Band(float(low), float(likely), float(safe)) for low, likely, safe in rows.T)

@@ -85,7 +85,7 @@ class HeadlineBand(QWidget):
         fan, t = self.headline.fan, self.theme
         if len(fan) > 120:  # more than can be seen
             fan = tuple(fan[round(n * (len(fan) - 1) / 119)] for n in range(120))
-        longest = max(safe for _, _, safe in fan)
+        longest = max(band.safe for band in fan)
         if longest <= 0 or box.width() < 30:
             return
         count = len(fan)
@@ -95,13 +95,13 @@ class HeadlineBand(QWidget):
                 box.left() + box.width() * seconds / longest, box.bottom() - box.height() * number / count
             )
 
-        early = [at(0, 0)] + [at(p10, n + 1) for n, (p10, _, _) in enumerate(fan)]
-        late = [at(0, 0)] + [at(safe, n + 1) for n, (_, _, safe) in enumerate(fan)]
+        early = [at(0, 0)] + [at(band.p10, n + 1) for n, band in enumerate(fan)]
+        late = [at(0, 0)] + [at(band.safe, n + 1) for n, band in enumerate(fan)]
         painter.save()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(QPen(t.color("tide", 0)))
         painter.setBrush(t.color("tide", 70))
         painter.drawPolygon(QPolygonF([*early, *reversed(late)]))
         painter.setPen(QPen(t.color("tide"), 1.6))
-        painter.drawPolyline(QPolygonF([at(0, 0)] + [at(mid, n + 1) for n, (_, mid, _) in enumerate(fan)]))
+        painter.drawPolyline(QPolygonF([at(0, 0)] + [at(band.likely, n + 1) for n, band in enumerate(fan)]))
         painter.restore()

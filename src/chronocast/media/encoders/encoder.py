@@ -79,7 +79,7 @@ def rated_or_crf(asked: Asked) -> Told:
     picture, control = asked.picture, asked.picture.rate_control
     options = buffered(picture)
     if picture.steering.searched:
-        usual = picture.kind.quality[2] if picture.kind.quality else 20.0
+        usual = picture.kind.quality.usual if picture.kind.quality else 20.0
         return Told(options | {"crf": f"{usual if asked.quality is None else asked.quality:.4f}"})
     if not picture.steering.rated:
         return Told(options | {"crf": f"{control.quality:g}"})

@@ -8,6 +8,7 @@ from chronocast.media.encoders.encoder import Asked
 from chronocast.media.encoders.here import encoder_of
 from chronocast.media.encoders.registry import ENCODERS
 from chronocast.model.messages.jobs import EncoderSettings
+from chronocast.model.picture.colour import Colour
 from chronocast.model.recipe.codecs import PICTURE, Sampling
 from chronocast.model.recipe.recipe import PictureRecipe
 from chronocast.model.time.timing import Rate
@@ -27,7 +28,7 @@ def encoder_settings(
     height: int,
     *,
     rate: Rate,
-    colour: tuple[int, int, int, int],
+    colour: Colour,
     quality: float | None = None,
     rgb: bool = False,
     light: tuple[str, str] = ("", ""),

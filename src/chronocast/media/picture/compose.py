@@ -41,7 +41,7 @@ class Composer:
     ) -> None:
         self.width, self.height, self.pixel_format = width, height, pixel_format
         self.canvas, self.view, self.colour, self.output_shape = canvas, view, colour, output_shape
-        self.alpha = samples_of(pixel_format)[2]
+        self.alpha = samples_of(pixel_format).alpha
         self._graphs: OrderedDict[tuple[Any, ...], FilterGraph] = OrderedDict()
 
     def see_through(self) -> Composer:
@@ -292,7 +292,7 @@ def with_alpha(pixel_format: str) -> str:
     >>> with_alpha("yuv422p10le")
     'yuva422p10le'
     """
-    if samples_of(pixel_format)[2]:
+    if samples_of(pixel_format).alpha:
         return pixel_format
     if pixel_format.startswith("gbr"):
         return pixel_format.replace("gbrp", "gbrap")

@@ -139,7 +139,7 @@ class _LayerPictures:
             return None
         if picture.format.name == composer.pixel_format:
             return picture
-        rgb = samples_of(picture.format.name)[1] == "RGB"
+        rgb = samples_of(picture.format.name).chroma == "RGB"
         if rgb and composer.pixel_format.startswith("gbrap") and _deep_enough(picture, composer.pixel_format):
             return picture.reformat(format=composer.pixel_format)
         return None
@@ -207,7 +207,7 @@ class _LayerPictures:
 
 
 def _deep_enough(picture: av.VideoFrame, pixel_format: str) -> bool:
-    return samples_of(picture.format.name)[0] <= samples_of(pixel_format)[0]
+    return samples_of(picture.format.name).depth <= samples_of(pixel_format).depth
 
 
 def go_between(around: list[av.VideoFrame], part: float) -> av.VideoFrame:

@@ -188,7 +188,7 @@ AT_ONCE = 300_000_000
 
 def alpha_of(codec: str, pixel_format: str) -> Alpha:
     """How a clip's pictures are see-through: OpenEXR's are multiplied by their alpha by its own rule, others are not."""
-    if not samples_of(pixel_format)[2] or pixel_format == "pal8":
+    if not samples_of(pixel_format).alpha or pixel_format == "pal8":
         return ""
     return "premultiplied" if codec == "exr" else "straight"
 

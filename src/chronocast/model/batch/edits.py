@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
-from typing import Literal
+from typing import Literal, NamedTuple
 
 from chronocast.model.batch.batch import FULL, Batch, Output, Source
 from chronocast.model.errors import ModelError
@@ -104,7 +104,15 @@ def in_order(batch: Batch, outputs: Iterable[str]) -> Batch:
     return batch.model_copy(update={"outputs": tuple(ordered)})
 
 
-def fill(batch: Batch, cells: Iterable[tuple[str, str, str]], filled: bool = True) -> Batch:
+class Cell(NamedTuple):
+    """A cell of the grid: a source's id, a range's id (*full* for the whole), a recipe's id."""
+
+    source: str
+    part: str
+    recipe: str
+
+
+def fill(batch: Batch, cells: Iterable[Cell | tuple[str, str, str]], filled: bool = True) -> Batch:
     """Fill or clear cells, each (source, range, recipe).
 
     Parameters

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
-from typing import Literal
+from typing import Literal, NamedTuple
 
 from chronocast.model.cards.card import Limits, ReceiverCard, fits_name
 from chronocast.model.recipe.codecs import PICTURE, SOUND
@@ -17,9 +17,17 @@ from chronocast.model.time.timing import parse_rate, rate_text
 State = Literal["fits", "tight", "breaks", "unknown"]
 
 
+class Amount(NamedTuple):
+    """A number that is forecast, or known: then it is thrice the same."""
+
+    p10: float
+    likely: float
+    safe: float
+
+
 @dataclass(frozen=True)
 class Offer:
-    """A file as it will be, or is.  Bytes are (P10, likely, safe), the same number thrice once it is made.
+    """A file as it will be, or is.
 
     What isn't known yet is None: loudness, true peak and range before there is a file.
     """
@@ -27,7 +35,7 @@ class Offer:
     name: str
     container: str
     seconds: float
-    bytes: tuple[float, float, float]
+    bytes: Amount
     codec: str | None = None
     profile: str | None = None
     width: int = 0

@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import asdict, dataclass
 from typing import Any
 
+from chronocast.model.picture.colour import Colour
+
 
 @dataclass(frozen=True)
 class Check:
@@ -48,7 +50,7 @@ class Expected:
     sample_rate: int
     channels: int
     sound_is_silent: bool = False
-    colour: tuple[int, int, int, int] | None = None
+    colour: Colour | None = None
     sound_tracks: int = 1
     scan: str = "progressive"
     profile: str = ""

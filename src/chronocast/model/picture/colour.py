@@ -88,7 +88,7 @@ _SAME_MATRIX = {5: 6}
 def same_tags(one: Colour, other: Colour) -> bool:
     """Whether two tags mean the same: H.273 has several codes for one curve and for one matrix."""
 
-    def plain(tags: Colour) -> tuple[int, int, int, int]:
+    def plain(tags: Colour) -> Colour:
         return tags[0], _SAME_CURVE.get(tags[1], tags[1]), _SAME_MATRIX.get(tags[2], tags[2]), tags[3] or 1
 
     return plain(one) == plain(other)

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import Literal
+from typing import Literal, NamedTuple
 
 from chronocast.model.picture.terms import Scan
 from chronocast.model.recipe.rate_controls import Mode
@@ -68,11 +68,30 @@ class Typical:
     sd: float = 0.75
 
 
+class QualityScale(NamedTuple):
+    """A codec's own scale of constant quality."""
+
+    best: float
+    worst: float
+    usual: float
+
+
+class RateScale(NamedTuple):
+    """Rates of a sound codec in bit/s."""
+
+    least: int
+    most: int
+    usual: int
+
+
+USUAL_RATES = RateScale(16_000, 512_000, 128_000)
+
+
 @dataclass(frozen=True)
 class PictureCodec:
     """A picture codec as a person chooses it.
 
-    ``quality`` is (best, worst, usual) of its constant-quality scale; ``encoders`` are
+    ``quality`` is its constant-quality scale; ``encoders`` are
     the libraries' names, the first the usual one; ``without`` says why a rate control can't be had;
     with ``peaks`` a peak is kept through a buffer.  ``tags``: *all* colour tags are carried, only *limited* range,
     limited range with tags that must be *said*, or *none*.  ``containers`` hold it; ``stream`` is what the libraries
@@ -92,7 +111,7 @@ class PictureCodec:
     encoders: tuple[str, ...]
     samplings: tuple[Sampling, ...]
     modes: tuple[Mode, ...] = ()
-    quality: tuple[float, float, float] | None = None
+    quality: QualityScale | None = None
     grades: tuple[Grade, ...] = ()
     scans: tuple[Scan, ...] = ("progressive",)
     profiles: tuple[str, ...] = ()
@@ -212,7 +231,7 @@ class SoundCodec:
     lossless: bool = False
     rates: tuple[int, ...] = (44100, 48000)
     channels: tuple[int, ...] = (1, 2, 6)
-    bits: tuple[int, int, int] = (16_000, 512_000, 128_000)
+    bits: RateScale = USUAL_RATES
     depths: tuple[int, ...] = ()
     packet: int = 1024
     stands_for: tuple[str, ...] = ()
@@ -324,7 +343,7 @@ PICTURE: dict[str, PictureCodec] = {
             encoders=("libx264",),
             samplings=(_420, _422, _444, _420_10, _422_10, _444_10),
             modes=("constant", "variable", "two pass", "quality"),
-            quality=(0, 51, 20),
+            quality=QualityScale(0, 51, 20),
             scans=("progressive", "top first", "bottom first"),
             profiles=("baseline", "main", "high", "high10", "high422", "high444"),
             peaks=("constant", "variable", "two pass", "quality"),
@@ -351,7 +370,7 @@ PICTURE: dict[str, PictureCodec] = {
             encoders=("libx265",),
             samplings=(_420, _422, _444, _420_10, _422_10, _444_10),
             modes=("constant", "variable", "two pass", "quality"),
-            quality=(0, 51, 23),
+            quality=QualityScale(0, 51, 23),
             profiles=("main", "main10", "main422-10", "main444-8", "main444-10"),
             least=(32, 32),
             peaks=("constant", "variable", "two pass", "quality"),
@@ -383,7 +402,7 @@ PICTURE: dict[str, PictureCodec] = {
             encoders=("libsvtav1",),
             samplings=(_420, _420_10),
             modes=("variable", "quality"),
-            quality=(1, 63, 30),
+            quality=QualityScale(1, 63, 30),
             without=_NOT_CONSTANT | _ONE_PASS,
             profiles=("main",),
             least=(64, 64),
@@ -400,7 +419,7 @@ PICTURE: dict[str, PictureCodec] = {
             encoders=("libvpx-vp9",),
             samplings=(_420, _422, _444),
             modes=("constant", "variable", "quality"),
-            quality=(0, 63, 31),
+            quality=QualityScale(0, 63, 31),
             without=_ONE_PASS,
             profiles=("0", "1"),
             peaks=("constant", "variable"),
@@ -417,7 +436,7 @@ PICTURE: dict[str, PictureCodec] = {
             encoders=("mpeg2video",),
             samplings=(_420, _422),
             modes=("constant", "variable", "quality"),
-            quality=(1, 31, 4),
+            quality=QualityScale(1, 31, 4),
             scans=("progressive", "top first", "bottom first"),
             without=_ONE_PASS,
             profiles=("main", "4:2:2"),
@@ -545,7 +564,7 @@ PICTURE: dict[str, PictureCodec] = {
                 Sampling(8, "4:4:4", "yuvj444p", "yuv444p"),
             ),
             modes=("quality",),
-            quality=(1, 31, 3),
+            quality=QualityScale(1, 31, 3),
             without=dict.fromkeys(("constant", "variable", "two pass"), "stills have a quality, not a rate"),
             tags="none",
             piece="mov",
@@ -615,7 +634,7 @@ SOUND: dict[str, SoundCodec] = {
             "Opus",
             "best at small rates; for the web",
             rates=(48000,),
-            bits=(16_000, 510_000, 112_000),
+            bits=RateScale(16_000, 510_000, 112_000),
             packet=960,
             any_layout=True,
             containers=("mp4", "mkv", "webm", "opus"),
@@ -646,7 +665,7 @@ SOUND: dict[str, SoundCodec] = {
             "MP3",
             "for old players",
             channels=(1, 2),
-            bits=(32_000, 320_000, 192_000),
+            bits=RateScale(32_000, 320_000, 192_000),
             packet=1152,
             containers=("mp4", "mkv", "ts", "mp3"),
         ),

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from fractions import Fraction
-from typing import Literal
+from typing import Literal, NamedTuple
 
 from chronocast.model.frozen import FrozenModel
 from chronocast.model.picture.terms import Scan
@@ -88,22 +88,30 @@ _GBR = re.compile(r"^gbr(a?)p(\d+)?$")
 _GRAY = re.compile(r"^gray(\d+)$")
 
 
-def samples_of(pixel_format: str) -> tuple[int, str, bool]:
+class Samples(NamedTuple):
+    """Bits a sample, colour resolution (or *RGB*), whether there is alpha."""
+
+    depth: int
+    chroma: str
+    alpha: bool
+
+
+def samples_of(pixel_format: str) -> Samples:
     """Bits a sample, colour resolution and whether there is alpha, from the libraries' name of a pixel format.
 
     >>> samples_of("yuva444p10le")
-    (10, '4:4:4', True)
+    Samples(depth=10, chroma='4:4:4', alpha=True)
     >>> samples_of("rgb24")
-    (8, 'RGB', False)
+    Samples(depth=8, chroma='RGB', alpha=False)
     """
     name = pixel_format.removesuffix("le").removesuffix("be")
     if found := _PLANAR.match(name):
         chroma = {"440": "4:4:4", "411": "4:2:0", "410": "4:2:0"}.get(
             found[2], f"4:{found[2][1]}:{found[2][2]}"
         )
-        return int(found[3] or 8), chroma, found[1] == "yuva"
+        return Samples(int(found[3] or 8), chroma, found[1] == "yuva")
     if found := _GBR.match(name):
-        return int(found[2] or 8), "RGB", bool(found[1])
+        return Samples(int(found[2] or 8), "RGB", bool(found[1]))
     if found := _GRAY.match(name):
-        return int(found[1]), "gray", False
-    return _PACKED.get(name, (8, "4:2:0", False))
+        return Samples(int(found[1]), "gray", False)
+    return Samples(*_PACKED.get(name, (8, "4:2:0", False)))

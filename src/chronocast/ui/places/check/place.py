@@ -11,23 +11,23 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidg
 from chronocast.ui.commands import Actions
 from chronocast.ui.desk.desk import Desk
 from chronocast.ui.places.place import Touched
-from chronocast.ui.places.run.model import RunModel, RunRow, run_model
+from chronocast.ui.places.run.model import ProofTold, RunModel, RunRow, run_model
 from chronocast.ui.places.run.place import paint_state, paint_title
 from chronocast.ui.theme import Theme, font, scale
 from chronocast.ui.widgets import draw
 from chronocast.ui.widgets.table import Col, RowsTable
 
-Proof = tuple[str, bool, str, str, str]
+Proof = ProofTold
 
 
 def _paint_verdict(painter: QPainter, box: QRectF, row: Proof, t: Theme) -> None:
     draw.mark(
         painter,
         QRectF(box.left(), box.top(), 14, box.height()).center(),
-        "proved" if row[1] else "needs you",
+        "proved" if row.ok else "needs you",
         t,
     )
-    draw.text(painter, box.adjusted(22, 0, 0, 0), row[0], font(14), t.color("text" if row[1] else "rust"))
+    draw.text(painter, box.adjusted(22, 0, 0, 0), row.name, font(14), t.color("text" if row.ok else "rust"))
 
 
 OUTPUTS = (
@@ -37,10 +37,10 @@ OUTPUTS = (
     Col("size, of promised", lambda r: r.size, 0.25, right=True),
 )
 PROOFS = (
-    Col("check", lambda p: p[0] + ("" if p[1] else ", not proved"), 0.26, _paint_verdict),
-    Col("asked", lambda p: p[2], 0.22, quiet=True),
-    Col("came out", lambda p: p[3], 0.28),
-    Col("how it was looked at", lambda p: p[4], 0.24, quiet=True),
+    Col("check", lambda p: p.name + ("" if p.ok else ", not proved"), 0.26, _paint_verdict),
+    Col("asked", lambda p: p.expected, 0.22, quiet=True),
+    Col("came out", lambda p: p.found, 0.28),
+    Col("how it was looked at", lambda p: p.proof, 0.24, quiet=True),
 )
 
 
@@ -137,7 +137,7 @@ class CheckPlace(QWidget):
         if row is None:
             self.proofs.show_rows([])
             return
-        good = sum(1 for check in row.checks if check[1])
+        good = sum(1 for check in row.checks if check.ok)
         self.title.setText(
             f"{row.title} · {row.recipe}: {good} of {len(row.checks)} proved"
             if row.checks

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from datetime import datetime
-from typing import Any
+from typing import Any, NamedTuple
 
+from chronocast.forecast.band import Band
 from chronocast.model.batch.batch import FULL, Batch, NamedRange, Output, Source
 from chronocast.model.batch.extent import Extent, short_time
 from chronocast.model.picture.colour import told as colour_told
@@ -17,7 +18,7 @@ from chronocast.model.source.cutlist import CutList
 from chronocast.model.source.source_clock import SourceClock
 from chronocast.model.time.timing import format_timecode, rate_text
 from chronocast.preparation.judging import Judged
-from chronocast.preparation.outlook import Outlook, clock
+from chronocast.preparation.outlook import Outlook
 from chronocast.preparation.output.differences import differences_from_source
 from chronocast.preparation.output.output_ready import OutputReady, Prospect
 from chronocast.preparation.output_outlook import OutputOutlook, together
@@ -97,7 +98,7 @@ class Headline:
     refused: int = 0
     saved: str = ""
     saved_more: str = ""
-    fan: tuple[tuple[float, float, float], ...] = ()
+    fan: tuple[Band, ...] = ()
     begin: int = 0
     sentence: str = ""
 
@@ -471,7 +472,7 @@ def _headline(batch: Batch, view: Outlook | None, before: Outlook | None) -> Hea
         return Headline(begin=len(waiting), sentence="The forecast is being made.")
     todo = [item for item in view.outputs if not item.made]
     now = datetime.now().astimezone()
-    likely, safe = clock(view.at, view.finish.likely), clock(view.at, view.finish.safe)
+    likely, safe = view.time_after(view.finish.likely), view.time_after(view.finish.safe)
     changed = before is not None and before.outputs != view.outputs
     time_change = (
         difference(view.finish.likely - before.finish.likely, "seconds") if changed and before else ""
@@ -537,6 +538,15 @@ def _headline(batch: Batch, view: Outlook | None, before: Outlook | None) -> Hea
     )
 
 
+class Point(NamedTuple):
+    """A file on the plot of time against size: its recipe, its forecast, whether it is the one spoken of."""
+
+    name: str
+    seconds: Band
+    bytes: Band
+    mine: bool
+
+
 @dataclass(frozen=True)
 class Detail:
     """What the panel says of one output."""
@@ -546,14 +556,11 @@ class Detail:
     lines: tuple[tuple[str, str], ...]
     stages: tuple[tuple[str, float], ...]
     basis: str
-    points: tuple[tuple[str, float, float, float, float, float, float, bool], ...]
+    points: tuple[Point, ...]
 
 
 def detail(view: Outlook, output: str) -> Detail | None:
-    """The forecast of one output: numbers, what the time is spent on, and its siblings beside it.
-
-    Points are (name, seconds p10, likely, safe, bytes p10, likely, safe, whether it is this one).
-    """
+    """The forecast of one output: numbers, what the time is spent on, and its siblings beside it."""
     item = view.output(output)
     if item is None:
         return None
@@ -596,16 +603,7 @@ def detail(view: Outlook, output: str) -> Detail | None:
     if own := _own_words(ready.output):
         lines += (("exceptions", own),)
     points = tuple(
-        (
-            o.ready.recipe.title,
-            o.seconds.p10,
-            o.seconds.likely,
-            o.seconds.safe,
-            o.bytes.p10,
-            o.bytes.likely,
-            o.bytes.safe,
-            o is item,
-        )
+        Point(o.ready.recipe.title, o.seconds, o.bytes, o is item)
         for o in view.outputs
         if (o.ready.output.source, o.ready.output.range) == (ready.output.source, ready.output.range)
     )

@@ -109,8 +109,8 @@ class ForecastPanel(QWidget):
             align=draw.RIGHT,
         )
         area = box.adjusted(26, 24 * unit, -26, -26 * unit)
-        times = [log10(max(value, 0.5)) for p in points for value in (p[1], p[3])]
-        sizes = [log10(max(value, 1e3)) for p in points for value in (p[4], p[6])]
+        times = [log10(max(value, 0.5)) for p in points for value in (p.seconds.p10, p.seconds.safe)]
+        sizes = [log10(max(value, 1e3)) for p in points for value in (p.bytes.p10, p.bytes.safe)]
         low_x, high_x = min(times) - 0.08, max(times) + 0.08
         low_y, high_y = min(sizes) - 0.05, max(sizes) + 0.05
         if high_y - low_y < 0.5:
@@ -126,15 +126,15 @@ class ForecastPanel(QWidget):
 
         painter.save()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        for _name, p10, likely, safe, b10, blikely, bsafe, mine in sorted(points, key=lambda p: p[7]):
+        for _name, work, size, mine in sorted(points, key=lambda p: p.mine):
             role = "tide" if mine else "quiet"
-            band = QRectF(QPointF(x(p10), y(bsafe)), QPointF(x(safe), y(b10)))
+            band = QRectF(QPointF(x(work.p10), y(size.safe)), QPointF(x(work.safe), y(size.p10)))
             if band.height() < 6:
                 band.adjust(0, -3, 0, 3)
             painter.setPen(QPen(t.color(role, 110), 1))
             painter.setBrush(t.color(role, 60 if mine else 26))
             painter.drawEllipse(band)
-            centre = QPointF(x(likely), y(blikely))
+            centre = QPointF(x(work.likely), y(size.likely))
             painter.setBrush(t.color(role))
             painter.setPen(QPen(t.color("raised"), 1))
             painter.drawEllipse(centre, 5 if mine else 3.5, 5 if mine else 3.5)
@@ -142,9 +142,9 @@ class ForecastPanel(QWidget):
         room = box.adjusted(4, 22 * unit, -4, -22 * unit)
         taken: list[QRectF] = []
         # this one's name first; a sibling's where there is room for it
-        for name, _p10, likely, _safe, _b10, blikely, _bsafe, mine in sorted(points, key=lambda p: not p[7]):
+        for name, work, size, mine in sorted(points, key=lambda p: not p.mine):
             short, made = name.split(",")[0], font(12.5, 600 if mine else 400, narrow=True)
-            centre = QPointF(x(likely), y(blikely))
+            centre = QPointF(x(work.likely), y(size.likely))
             wide = QFontMetricsF(made).horizontalAdvance(short) + 8
             label = QRectF(centre.x() + 9, centre.y() - 17 * unit, wide, 16 * unit)
             if label.right() > box.right() - 4:
@@ -155,8 +155,8 @@ class ForecastPanel(QWidget):
                     taken.append(place)
                     draw.text(painter, place, short, made, t.color("text" if mine else "quiet"))
                     break
-        mine_point = next(p for p in points if p[7])
-        words = f"{time_text(mine_point[2])}, {size_text(mine_point[5])}"
+        mine_point = next(p for p in points if p.mine)
+        words = f"{time_text(mine_point.seconds.likely)}, {size_text(mine_point.bytes.likely)}"
         draw.text(
             painter,
             QRectF(box.left() + 8, box.bottom() - 20 * unit, box.width() - 80, 16 * unit),

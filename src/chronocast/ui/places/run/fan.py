@@ -51,9 +51,9 @@ class FanChart(QWidget):
                 t.color("quiet"),
             )
             return
-        last = run.fan[-1][0]
-        highest = max(high for *_, high in run.fan)
-        lowest = min(min(low for _, low, _, _ in run.fan), last)
+        last = run.fan[-1].at
+        highest = max(moment.safe for moment in run.fan)
+        lowest = min(min(moment.p10 for moment in run.fan), last)
         top, bottom = (
             highest + (highest - lowest) * 0.08 + 1,
             max(0.0, lowest - (highest - lowest) * 0.08 - 1),
@@ -86,11 +86,11 @@ class FanChart(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(t.color("tide", 64))
-        upper = [at(x, high) for x, _, _, high in run.fan]
-        lower = [at(x, low) for x, low, _, _ in run.fan]
+        upper = [at(moment.at, moment.safe) for moment in run.fan]
+        lower = [at(moment.at, moment.p10) for moment in run.fan]
         painter.drawPolygon(QPolygonF([*upper, *reversed(lower)]))
         painter.setPen(QPen(t.color("tide"), 1.8))
-        painter.drawPolyline(QPolygonF([at(x, mid) for x, _, mid, _ in run.fan]))
+        painter.drawPolyline(QPolygonF([at(moment.at, moment.likely) for moment in run.fan]))
         painter.restore()
         for x, words, align in (
             (area.left(), run.fan_start.strftime("%H:%M:%S"), draw.LEFT),

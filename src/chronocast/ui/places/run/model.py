@@ -14,6 +14,25 @@ from chronocast.run.view import Condition, OutputView, RunView
 GOING = ("waiting", "rendering", "joining", "checking", "placing")
 
 
+class ProofTold(NamedTuple):
+    """A check of a file: what was asked, what came out, how it was looked at."""
+
+    name: str
+    ok: bool
+    expected: str
+    found: str
+    proof: str
+
+
+class FanMoment(NamedTuple):
+    """What was forecast of the finish at a moment of the run; all in seconds since it began."""
+
+    at: float
+    p10: float
+    likely: float
+    safe: float
+
+
 @dataclass(frozen=True)
 class RunRow:
     """One output on screen."""
@@ -30,7 +49,7 @@ class RunRow:
     finish: str
     reason: str
     path: str
-    checks: tuple[tuple[str, bool, str, str, str], ...] = ()
+    checks: tuple[ProofTold, ...] = ()
     note: str = ""
 
 
@@ -57,7 +76,7 @@ class RunModel:
     paused: bool
     lives: bool
     ended: bool
-    fan: tuple[tuple[float, float, float, float], ...]
+    fan: tuple[FanMoment, ...]
     fan_start: datetime
     needs: tuple[str, ...]
     sentence: str
@@ -118,7 +137,9 @@ def run_row(view: RunView, output: OutputView, at: datetime | None) -> RunRow:
             finish = clock_text(datetime.fromtimestamp(at.timestamp() + band["likely"]).astimezone())
     share = 1.0 if output.state == "proved" else output.frames_done / output.frames if output.frames else 0.0
     kept = output.kept / output.pieces if output.pieces else 0.0
-    checks = tuple((c["name"], bool(c["ok"]), c["expected"], c["found"], c["proof"]) for c in output.checks)
+    checks = tuple(
+        ProofTold(c["name"], bool(c["ok"]), c["expected"], c["found"], c["proof"]) for c in output.checks
+    )
     name = output.title or (Path(output.path).stem if output.path else output.id)
     return RunRow(
         output.id,
@@ -220,7 +241,7 @@ def run_model(view: RunView, now: float) -> RunModel:
         low, mid, high = (
             datetime.fromisoformat(band[key]).timestamp() - view.began for key in ("p10", "likely", "safe")
         )
-        fan.append((moment - view.began, low, mid, high))
+        fan.append(FanMoment(moment - view.began, low, mid, high))
     done = f"{len(proved)} of {len(rows)}"
     sentence = (
         f"{done} outputs proved. {name[0].upper()}{name[1:]}: {finished}, {more}. Size {size}, {size_more}."

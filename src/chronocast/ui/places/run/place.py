@@ -291,8 +291,8 @@ class RunPlace(QWidget):
         if row.state == "needs you":
             self.needs.setText(f"{row.title} · {row.recipe} needs you.\n{row.reason}")
         elif row.checks:
-            good = sum(1 for check in row.checks if check[1])
-            lines = " · ".join(f"{name}: {found}" for name, _, _, found, _ in row.checks)
+            good = sum(1 for check in row.checks if check.ok)
+            lines = " · ".join(f"{check.name}: {check.found}" for check in row.checks)
             self.needs.setText(
                 f"{good} of {len(row.checks)} checks proved, decoded in a fresh process\n{lines}"
             )
