@@ -262,6 +262,27 @@ class World:
         assert self.ended, "the run never ended"
 
 
+class Stopping(unittest.TestCase):
+    def test_a_drive_that_comes_back_while_a_run_is_being_stopped_begins_nothing(self) -> None:
+        machine = Machine()
+        told: list[e.Instruction] = []
+        for event in (
+            e.Added(e.OutputSpec("one", ("p",)), kept=frozenset({"p"})),
+            e.Added(e.OutputSpec("two", ("p",)), kept=frozenset({"p"})),
+            e.Sealed(),
+            e.SlotGranted("slot"),
+            e.Done(e.TaskId("join", "one"), 1),
+            e.Done(e.TaskId("check", "one"), 2),
+            e.Done(e.TaskId("join", "two"), 3),
+            e.StopAsked(),
+            e.PlaceRefused("one", "The drive is gone.", away=True),
+            e.DriveReturned(("one",)),
+            e.Failed(e.TaskId("check", "two"), 4, "stopped"),
+        ):
+            told = machine.step(event)
+        self.assertIn(e.End("stopped"), told)
+
+
 class RandomRuns(unittest.TestCase):
     @settings(max_examples=6000, deadline=None)
     @given(st.binary(min_size=10, max_size=150))

@@ -21,7 +21,7 @@ from chronocast.crew import contract as c
 from chronocast.journal.documents import load_batch, save_batch
 from chronocast.journal.runs import RunJournal
 from chronocast.model.batch.edits import add_source, fill
-from chronocast.run import runner as runner_room
+from chronocast.run import watch
 from chronocast.run.client import RunError, ask, begin_run, stop_run
 from chronocast.run.runner import Runner
 from chronocast.run.runner_lock import runner_lives
@@ -115,7 +115,7 @@ class Trust(unittest.TestCase):
     def test_an_attempt_nobody_works_on_any_more_is_tried_again(self) -> None:
         path = self.batch()
         journal, crew = self.begun(path), OddCrew(loses=2)
-        with mock.patch.object(runner_room, "CREW_SECONDS", 0.05):
+        with mock.patch.object(watch, "CREW_SECONDS", 0.05):
             outcome = asyncio.run(asyncio.wait_for(Runner(journal, crew).run(), 30))
         self.assertEqual(outcome, "needs you")
         faults = [record.body["fault"] for record in journal.records() if record.kind == "failed"]

@@ -14,7 +14,7 @@ LONGEST_BYTES = 200
 
 
 def safe_stem(text: str) -> str:
-    r"""A file name's stem from any text: one line, no separators, no leading dot, at most 200 bytes.
+    """A file name's stem from any text: one line, no separators, no leading dot, at most 200 bytes.
 
     >>> safe_stem("../Reef\\nat night?")
     'Reef at night'

@@ -15,7 +15,7 @@ _FIRST = 0x10FE00
 
 
 def path_text(path: str | PathLike[str]) -> str:
-    r"""A path as text that can be written anywhere.
+    """A path as text that can be written anywhere.
 
     >>> real_path(path_text(b"caf\\xe9".decode(errors="surrogateescape"))) == "caf\\udce9"
     True
@@ -35,7 +35,7 @@ def real_path(text: str | PathLike[str]) -> str:
 
 
 def shown(path: str | PathLike[str]) -> str:
-    r"""A path or name for people: what is no letter of any script is escaped.
+    """A path or name for people: what is no letter of any script is escaped.
 
     >>> shown("caf\\udce9\\n.mov")
     'caf\\\\xe9\\\\n.mov'

@@ -29,7 +29,8 @@ class InHand:
     task and attempt number.
 
     ``counts`` are frames or samples done of tasks; ``moved`` is when anything
-    last moved (seconds since 1970); ``finish`` the last forecast, as it is told.
+    last moved (seconds since 1970); ``ended_still`` are attempts that were ended since they stood still;
+    ``finish`` the last forecast, as it is told.
     """
 
     ready: dict[str, OutputReady] = field(default_factory=dict)
@@ -38,4 +39,5 @@ class InHand:
     attempts: dict[tuple[str, int], Attempt] = field(default_factory=dict)
     counts: dict[str, int] = field(default_factory=dict)
     moved: float = field(default_factory=time.time)
+    ended_still: set[tuple[str, int]] = field(default_factory=set)
     finish: Answer = field(default_factory=dict)

@@ -333,7 +333,7 @@ class Machine:
     def _retry(self, event: RetryAsked) -> None:
         for name in event.outputs:
             tracked = self.outputs.get(name)
-            if tracked and tracked.state == "needs you" and not self.stopping:
+            if tracked and tracked.state == "needs you":
                 self._try_again(tracked)
 
     def _space_freed(self, _: SpaceFreed) -> None:
@@ -354,6 +354,8 @@ class Machine:
     # What follows from them
 
     def _try_again(self, tracked: Tracked) -> None:
+        if self.stopping:
+            return  # a run that is being stopped begins nothing any more
         for key in [*tracked.tasks, *_steps(tracked.spec.id)]:
             task = self.tasks[key]
             task.failures = task.losses = 0

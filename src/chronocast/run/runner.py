@@ -30,7 +30,6 @@ from chronocast.deliver.place import (
     measured,
     place,
 )
-from chronocast.forecast.band import Band
 from chronocast.forecast.experience import PieceFact, learn_from
 from chronocast.journal.database import JournalError
 from chronocast.journal.ledger import Ledger, MadeFile
@@ -42,13 +41,13 @@ from chronocast.model.batch.batch import Batch, read_batch
 from chronocast.model.errors import ChronocastError
 from chronocast.model.frozen import FrozenModel
 from chronocast.model.paths import path_text
-from chronocast.model.stages import CHECK, JOIN
+from chronocast.model.stages import JOIN
 from chronocast.preparation.judging import refusals
 from chronocast.preparation.outlook import Outlook, outlook
 from chronocast.preparation.outlook_json import as_json
 from chronocast.preparation.output.output_ready import OutputReady, Prospect
 from chronocast.preparation.output.prepare import prepare
-from chronocast.preparation.station.drives import PIECE_BYTES, NoRoom, room_on
+from chronocast.preparation.station.drives import NoRoom
 from chronocast.preparation.station.load import LoadMeter
 from chronocast.preparation.station.this import machine_slots, this_station
 from chronocast.preparation.today import made_record
@@ -57,29 +56,22 @@ from chronocast.run.folders import Folders
 from chronocast.run.in_hand import Attempt, InHand
 from chronocast.run.jobs import Jobs
 from chronocast.run.lease import Leased, take_lease
-from chronocast.run.lessons import DamagedPicture, damaged_parts, does_not_fit, learn, remember_damage
 from chronocast.run.machine import Machine
+from chronocast.run.own_errors import own_error
 from chronocast.run.recovery import tidy
 from chronocast.run.reporter import Reporter
+from chronocast.run.results import Results
 from chronocast.run.runner_lock import hold_lock
 from chronocast.run.settling import decide, superseded
+from chronocast.run.watch import Watch
 
 log = logging.getLogger("chronocast.runner")
 
 POLL_SECONDS = 0.1
-ROOM_SECONDS = 2.0
-CREW_SECONDS = 2.0
-STILL_SECONDS = 180.0
-"""How long an attempt may show neither progress nor any use of a processor before it is ended."""
 
 
 class StoppedEarly(ChronocastError):
     """The run was stopped while it was still being prepared."""
-
-
-def own_error(error: BaseException, doing: str) -> str:
-    """An error of our own as a sentence: what was being done, what came in the way, where the detail is."""
-    return f"The runner failed at {doing} ({type(error).__name__}: {error}). Its log has the detail."
 
 
 def first_of(group: BaseExceptionGroup[Any]) -> BaseException:
@@ -119,9 +111,6 @@ class Runner:
         self.in_hand = InHand()
         self.unready: dict[str, str] = {}
         self.refused_by_cards: dict[str, str] = {}
-        self.spent: dict[str, list[float]] = {}
-        self.cpu_spent: dict[str, float] = {}
-        self.checks: dict[str, list[dict[str, Any]]] = {}
         self.promised: dict[str, Any] = {}
         self.options = Options()
         self.batch = Batch()
@@ -129,12 +118,11 @@ class Runner:
         self.prospect = Prospect(self.batch, Path(), Path())
         self.folders = Folders(self.batch_path)
         self.jobs = Jobs(self.in_hand, self.stock, self.folders)
+        self.results = Results(self.in_hand, self.folders, journal, self.workspace, self.ledger)
         self.crew = crew
         self.leaving = False
-        self.full_since = 0.0
         self.lease: Lock | None = None
         self.seen_requests: set[int] = set()
-        self.ended_still: set[tuple[str, int]] = set()
         self.stop_asked = False
         self.reporter = Reporter(journal, self.machine, self.in_hand)
         self.meter: LoadMeter | None = None
@@ -155,6 +143,7 @@ class Runner:
         self.batch_path = Path(begin.body["path"])
         self.folders = Folders(self.batch_path)
         self.jobs = Jobs(self.in_hand, self.stock, self.folders, not self.options.any_room)
+        self.results = Results(self.in_hand, self.folders, self.journal, self.workspace, self.ledger)
         self.reporter.beat()
         if len(records) > 1:  # it had a runner before, which has been gone for so long
             self.journal.append(
@@ -181,13 +170,23 @@ class Runner:
                 helpers = [group.create_task(job) for job in (self.reporter.report(), self._read_requests())]
                 try:
                     await self._prepare(records)
+                    assert self.crew is not None
+                    watch = Watch(
+                        self.machine,
+                        self.in_hand,
+                        self.stock,
+                        self.folders,
+                        self.queue.put_nowait,
+                        reserve=not self.options.any_room,
+                        patience_seconds=self.options.space_wait_seconds,
+                    )
                     helpers += [
                         group.create_task(job)
                         for job in (
                             self._listen(),
                             self.reporter.forecast(self.outlook),
-                            self._watch_room(),
-                            self._watch_crew(),
+                            watch.room(),
+                            watch.crew(self.crew, self._lost),
                         )
                     ]
                     await self._steps()
@@ -214,13 +213,15 @@ class Runner:
     async def _prepare(self, records: list[Record]) -> None:
         """Look at the batch, forecast it, bring every output into the machine."""
         with contextlib.suppress(ChronocastError):
-            self.ledger = self.workspace.open_ledger()
+            self.ledger = self.results.ledger = self.workspace.open_ledger()
         self.machine.attempts = max(
             (int(r.body["attempt"]) for r in records if r.kind == "started"), default=0
         )  # attempts of an earlier life never count
         for record in records:
             if record.kind == "finished":
-                self._count(record.body["output"], record.body["wall_seconds"], record.body["cpu_seconds"])
+                self.results.count(
+                    record.body["output"], record.body["wall_seconds"], record.body["cpu_seconds"]
+                )
             elif record.kind == "forecast":
                 self.promised = record.body
             elif record.kind == "output ready" and record.body.get("drive"):
@@ -310,7 +311,7 @@ class Runner:
             },
         )
         if made:
-            self.checks[identifier] = made.checks
+            self.results.checks[identifier] = made.checks
             self.journal.append(
                 "made",
                 {
@@ -393,6 +394,9 @@ class Runner:
         body = {"task": str(task), "attempt": attempt, "fault": fault, "sentence": sentence, "detail": detail}
         self.journal.append("failed", body)
         self.queue.put_nowait(e.Failed(task, attempt, fault, sentence))
+
+    def _lost(self, task: e.TaskId, attempt: int) -> None:
+        self._failed(task, attempt, "lost", "Nobody is working on it any more.")
 
     async def _carry_out(self, item: e.Instruction) -> None:
         assert self.crew is not None
@@ -497,9 +501,9 @@ class Runner:
         body: Answer = {
             "path": str(ready.path),
             "bytes": size,
-            "seconds": round(sum(self.spent.get(output, ())), 3),
-            "cpu_seconds": round(self.cpu_spent.get(output, 0.0), 3),
-            "checks": self.checks.get(output, []),
+            "seconds": round(self.results.wall_seconds.get(output, 0.0), 3),
+            "cpu_seconds": round(self.results.cpu_seconds.get(output, 0.0), 3),
+            "checks": self.results.checks.get(output, []),
         }
         self.journal.append("made", {"id": output, **body})
         if self.ledger:
@@ -528,7 +532,7 @@ class Runner:
         async for event in self.crew.events():
             self.in_hand.moved = time.time()
             try:
-                translated = await self._translate(event)
+                translated = await self.results.take(event)
             except JournalError:
                 raise
             except Exception as error:
@@ -540,110 +544,6 @@ class Runner:
                 continue
             if translated is not None:
                 self.queue.put_nowait(translated)
-
-    async def _translate(self, event: c.CrewEvent) -> e.Event | None:
-        match event:
-            case c.Granted(slot, station):
-                return e.SlotGranted(slot, station)
-            case c.Returned(slot):
-                return e.SlotWithdrawn(slot)
-            case c.StationGone(station):
-                return e.StationLost(station)
-            case c.Progressed(task, attempt, count, _):
-                if (task, attempt) in self.in_hand.attempts:
-                    self.in_hand.counts[task] = count
-                return None
-            case c.Finished():
-                return await self._finished(event)
-            case c.AttemptFailed(task, attempt, fault, sentence, detail):
-                started = self.in_hand.attempts.pop((task, attempt), None)
-                self.in_hand.counts.pop(task, None)
-                if started is None:
-                    return None
-                known: Any = fault if fault in e.Fault.__args__ else "encode"  # type: ignore[attr-defined]
-                if (task, attempt) in self.ended_still:
-                    known = "encode"
-                    sentence = (
-                        f"Nothing moved for {STILL_SECONDS / 60:.0f} minutes, so this attempt was ended."
-                    )
-                of = None if started.task.is_part else self.in_hand.ready.get(started.task.name)
-                if of is not None and (gone := self.folders.gone(of)):
-                    known, sentence = "away", gone
-                self.journal.append(
-                    "failed",
-                    {
-                        "task": task,
-                        "attempt": attempt,
-                        "fault": known,
-                        "sentence": sentence,
-                        "detail": detail,
-                    },
-                )
-                if known == "media" and detail.startswith('{"damaged"'):
-                    pictures = [DamagedPicture(*entry) for entry in json.loads(detail)["damaged"]]
-                    shows = self.in_hand.planned_for.get(started.task)
-                    sentence = remember_damage(self.workspace, shows, pictures, sentence)
-                unjoined = started.task.kind == JOIN.id and known in ("encode", "media")
-                damaged = damaged_parts(of, self.stock) if of is not None and unjoined else ()
-                return e.Failed(started.task, attempt, "pieces" if damaged else known, sentence, damaged)
-        return None
-
-    async def _finished(self, event: c.Finished) -> e.Event | None:
-        started = self.in_hand.attempts.pop((event.task, event.attempt), None)
-        self.in_hand.counts.pop(event.task, None)
-        if started is None:
-            return None
-        task = started.task
-        self._count(started.output, event.wall_seconds, event.cpu_seconds)
-        if task.is_part:
-            temporary = self.stock.temporary(task.name, f"{self.folders.mark}-{event.attempt}")
-            facts = {
-                **event.result,
-                "wall_seconds": round(event.wall_seconds, 4),
-                "cpu_seconds": round(event.cpu_seconds, 4),
-            }
-            shows = self.in_hand.planned_for.get(task)
-            if sentence := does_not_fit(shows, self.stock, task.name, facts.get("sets")):
-                return e.Failed(task, event.attempt, "encode", sentence)
-            try:
-                await asyncio.to_thread(self.stock.keep, temporary, task.name, facts)
-            except ChronocastError as error:
-                return e.Failed(task, event.attempt, "place", str(error))
-            self._learn(task, event)
-        elif task.kind == CHECK.id:
-            self.checks[task.name] = event.result["checks"]
-        body = {
-            "task": event.task,
-            "attempt": event.attempt,
-            "wall_seconds": event.wall_seconds,
-            "cpu_seconds": event.cpu_seconds,
-            "memory_bytes": event.memory_bytes,
-            "output": started.output,
-            "result": event.result,
-        }
-        self.journal.append("finished", body)
-        if task.kind == CHECK.id:
-            wrong = [check for check in event.result["checks"] if not check["ok"]]
-            if wrong:
-                first = wrong[0]
-                sentence = f"The finished file is not what was asked: {first['name']} is {first['found']}, not {first['expected']}."
-                return e.Failed(task, event.attempt, "disproved", sentence)
-        return e.Done(task, event.attempt)
-
-    def _count(self, output: str, wall_seconds: float, cpu_seconds: float) -> None:
-        """Count an attempt as work for an output: every round of it, whatever became of its pieces."""
-        self.spent.setdefault(output, []).append(wall_seconds)
-        self.cpu_spent[output] = self.cpu_spent.get(output, 0.0) + cpu_seconds
-
-    def _learn(self, task: e.TaskId, event: c.Finished) -> None:
-        """Put what a piece took into the ledger.  The piece is finished, whatever becomes of that."""
-        if self.ledger is None:
-            return
-        try:
-            learn(self.in_hand, self.ledger, self.stock, task, event)
-        except Exception as error:
-            log.exception("nothing could be learned from %s", task)
-            self.journal.append("trouble", {"sentence": own_error(error, "learning from a piece")})
 
     async def _read_requests(self) -> None:
         seen: object = None
@@ -729,56 +629,6 @@ class Runner:
         for name in outputs:
             await self._admit(name, prospect, amended=name in self.machine.outputs)
         return ""
-
-    async def _watch_room(self) -> None:
-        """See whether what outputs wait for has come: room on a drive, or the drive itself."""
-        while True:
-            await asyncio.sleep(ROOM_SECONDS if self.machine.waits_for not in ("space", "drive") else 0.3)
-            waiting = {name: t.waits_for for name, t in self.machine.outputs.items() if t.waits_for}
-            if not waiting:
-                self.full_since = 0.0
-                continue
-            self.full_since = self.full_since or time.monotonic()
-            places = {self.stock.folder, *(item.path.parent for item in self.in_hand.ready.values())}
-            if "space" in waiting.values() and all(self._has_room(folder) for folder in places):
-                self.queue.put_nowait(e.SpaceFreed())
-            back = tuple(
-                name
-                for name, what in waiting.items()
-                if what == "drive" and self.folders.is_back(self.in_hand.ready[name])
-            )
-            if back:
-                self.queue.put_nowait(e.DriveReturned(back))
-            elif time.monotonic() - self.full_since > self.options.space_wait_seconds:
-                self.queue.put_nowait(e.WaitingOver())
-
-    async def _watch_crew(self) -> None:
-        """See that every attempt the machine counts on is in somebody's hands, and that it moves."""
-        assert self.crew is not None
-        missing: dict[tuple[str, int], int] = {}
-        while True:
-            await asyncio.sleep(CREW_SECONDS)
-            signs = self.crew.signs()
-            missing = {key: missing.get(key, 0) + 1 for key in self.in_hand.attempts if key not in signs}
-            for key, looks in list(missing.items()):
-                if looks > 3 and key in self.in_hand.attempts:
-                    self._failed(
-                        self.in_hand.attempts[key].task, key[1], "lost", "Nobody is working on it any more."
-                    )
-            for key, seconds in signs.items():
-                if seconds > STILL_SECONDS and not self.machine.paused and key not in self.ended_still:
-                    self.ended_still.add(key)
-                    await self.crew.control("stop", *key)
-
-    def _has_room(self, folder: Path) -> bool:
-        """Whether outputs that wait for room in a folder can be tried again."""
-        needs = [
-            sum(self.stock.size(piece.name) or 0 for piece in item.plan.pieces) * 1.05
-            for name, item in self.in_hand.ready.items()
-            if item.path.parent == folder and self.machine.outputs[name].waits_for == "space"
-        ]
-        need = PIECE_BYTES if folder == self.stock.folder else max(needs, default=0.0) + 2**16
-        return need <= room_on(folder, Band(need, need, need), reserve=not self.options.any_room).usable
 
     def leave(self) -> None:
         """Go without ending the run: it can be taken up again."""

@@ -142,6 +142,8 @@ class FrameReader:
             )
         if not self._listen:
             return self._frame(number)
+        if self._container is None:  # what is said while it is opened isn't about this picture
+            self._open()
         with listening() as said:
             found = self._frame(number)
         if said:

@@ -244,7 +244,7 @@ def _place(name: str, source: Source, folder: Path, shelves: Shelves, store: Fac
 
 
 def basename(name: str) -> str:
-    r"""The last part of a path as any system writes it, backslashes too.
+    """The last part of a path as any system writes it, backslashes too.
 
     >>> basename("D:\\\\Reels\\\\reef.mov")
     'reef.mov'

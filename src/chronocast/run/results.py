@@ -1,0 +1,161 @@
+"""What the crew says, as events of the machine: results kept, failures named, lessons learned."""
+
+from __future__ import annotations
+
+import asyncio
+import json
+import logging
+from typing import Any
+
+from chronocast.crew import contract as c
+from chronocast.journal.ledger import Ledger
+from chronocast.journal.runs import RunJournal
+from chronocast.journal.workspace import Workspace
+from chronocast.model.answers import Answer
+from chronocast.model.errors import ChronocastError
+from chronocast.model.stages import CHECK, JOIN
+from chronocast.run import events as e
+from chronocast.run.folders import Folders
+from chronocast.run.in_hand import InHand
+from chronocast.run.lessons import DamagedPicture, damaged_parts, does_not_fit, learn, remember_damage
+from chronocast.run.own_errors import own_error
+from chronocast.run.watch import STILL_SECONDS
+
+log = logging.getLogger("chronocast.runner")
+
+
+class Results:
+    """``Results(in_hand, folders, journal, workspace, ledger)``.
+
+    ``checks`` are what was proved of outputs; ``wall_seconds`` and
+    ``cpu_seconds`` what attempts for them took, every round included.
+    """
+
+    def __init__(
+        self,
+        in_hand: InHand,
+        folders: Folders,
+        journal: RunJournal,
+        workspace: Workspace,
+        ledger: Ledger | None,
+    ) -> None:
+        self.in_hand, self.folders, self.journal = in_hand, folders, journal
+        self.workspace, self.stock, self.ledger = workspace, workspace.stock, ledger
+        self.checks: dict[str, list[Answer]] = {}
+        self.wall_seconds: dict[str, float] = {}
+        self.cpu_seconds: dict[str, float] = {}
+
+    def count(self, output: str, wall_seconds: float, cpu_seconds: float) -> None:
+        """Count an attempt as work for an output: every round of it, whatever became of its pieces.
+
+        Parameters
+        ----------
+        output
+            Its id.
+        wall_seconds, cpu_seconds
+            What the attempt took, by the clock and by the processor.
+        """
+        self.wall_seconds[output] = self.wall_seconds.get(output, 0.0) + wall_seconds
+        self.cpu_seconds[output] = self.cpu_seconds.get(output, 0.0) + cpu_seconds
+
+    async def take(self, event: c.CrewEvent) -> e.Event | None:
+        """Take in what the crew says; what it is to the machine, if anything."""
+        match event:
+            case c.Granted(slot, station):
+                return e.SlotGranted(slot, station)
+            case c.Returned(slot):
+                return e.SlotWithdrawn(slot)
+            case c.StationGone(station):
+                return e.StationLost(station)
+            case c.Progressed(task, attempt, count, _):
+                if (task, attempt) in self.in_hand.attempts:
+                    self.in_hand.counts[task] = count
+                return None
+            case c.Finished():
+                return await self._finished(event)
+            case c.AttemptFailed():
+                return self._failed(event)
+        return None
+
+    def _failed(self, event: c.AttemptFailed) -> e.Event | None:
+        task, attempt, sentence, detail = event.task, event.attempt, event.sentence, event.detail
+        started = self.in_hand.attempts.pop((task, attempt), None)
+        self.in_hand.counts.pop(task, None)
+        if started is None:
+            return None
+        known: Any = event.fault if event.fault in e.Fault.__args__ else "encode"  # type: ignore[attr-defined]
+        if (task, attempt) in self.in_hand.ended_still:
+            known = "encode"
+            sentence = f"Nothing moved for {STILL_SECONDS / 60:.0f} minutes, so this attempt was ended."
+        of = None if started.task.is_part else self.in_hand.ready.get(started.task.name)
+        if of is not None and (gone := self.folders.gone(of)):
+            known, sentence = "away", gone
+        self.journal.append(
+            "failed",
+            {
+                "task": task,
+                "attempt": attempt,
+                "fault": known,
+                "sentence": sentence,
+                "detail": detail,
+            },
+        )
+        if known == "media" and detail.startswith('{"damaged"'):
+            pictures = [DamagedPicture(*entry) for entry in json.loads(detail)["damaged"]]
+            shows = self.in_hand.planned_for.get(started.task)
+            sentence = remember_damage(self.workspace, shows, pictures, sentence)
+        unjoined = started.task.kind == JOIN.id and known in ("encode", "media")
+        damaged = damaged_parts(of, self.stock) if of is not None and unjoined else ()
+        return e.Failed(started.task, attempt, "pieces" if damaged else known, sentence, damaged)
+
+    async def _finished(self, event: c.Finished) -> e.Event | None:
+        started = self.in_hand.attempts.pop((event.task, event.attempt), None)
+        self.in_hand.counts.pop(event.task, None)
+        if started is None:
+            return None
+        task = started.task
+        self.count(started.output, event.wall_seconds, event.cpu_seconds)
+        if task.is_part:
+            temporary = self.stock.temporary(task.name, f"{self.folders.mark}-{event.attempt}")
+            facts = {
+                **event.result,
+                "wall_seconds": round(event.wall_seconds, 4),
+                "cpu_seconds": round(event.cpu_seconds, 4),
+            }
+            shows = self.in_hand.planned_for.get(task)
+            if sentence := does_not_fit(shows, self.stock, task.name, facts.get("sets")):
+                return e.Failed(task, event.attempt, "encode", sentence)
+            try:
+                await asyncio.to_thread(self.stock.keep, temporary, task.name, facts)
+            except ChronocastError as error:
+                return e.Failed(task, event.attempt, "place", str(error))
+            self._learn(task, event)
+        elif task.kind == CHECK.id:
+            self.checks[task.name] = event.result["checks"]
+        body = {
+            "task": event.task,
+            "attempt": event.attempt,
+            "wall_seconds": event.wall_seconds,
+            "cpu_seconds": event.cpu_seconds,
+            "memory_bytes": event.memory_bytes,
+            "output": started.output,
+            "result": event.result,
+        }
+        self.journal.append("finished", body)
+        if task.kind == CHECK.id:
+            wrong = [check for check in event.result["checks"] if not check["ok"]]
+            if wrong:
+                first = wrong[0]
+                sentence = f"The finished file is not what was asked: {first['name']} is {first['found']}, not {first['expected']}."
+                return e.Failed(task, event.attempt, "disproved", sentence)
+        return e.Done(task, event.attempt)
+
+    def _learn(self, task: e.TaskId, event: c.Finished) -> None:
+        """Put what a piece took into the ledger.  The piece is finished, whatever becomes of that."""
+        if self.ledger is None:
+            return
+        try:
+            learn(self.in_hand, self.ledger, self.stock, task, event)
+        except Exception as error:
+            log.exception("nothing could be learned from %s", task)
+            self.journal.append("trouble", {"sentence": own_error(error, "learning from a piece")})
