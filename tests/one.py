@@ -26,6 +26,19 @@ def leave_nothing_running(state: str) -> None:
                 os.kill(int(lock.read_text()), signal.SIGKILL)
 
 
+SIDE_BY_SIDE = frozenset(
+    {
+        "run.test_kills",
+        "run.test_trouble",
+        "run.test_whole",
+        "run.test_trust",
+        "ui.test_window",
+        "ui.test_numbers",
+    }
+)
+"""Modules about pieces that are encoded side by side; to the others a second child is only a second start."""
+
+
 class Timed(unittest.TextTestResult):
     """Says how long each test took, where that is long."""
 
@@ -47,7 +60,7 @@ def main(name: str) -> None:
         for place in ("DATA", "STATE", "CONFIG"):
             os.environ[f"CHRONOCAST_{place}"] = os.path.join(folder, place.lower())
         os.environ["QT_QPA_PLATFORM"] = "offscreen"
-        os.environ.setdefault("CHRONOCAST_SLOTS", "2")
+        os.environ["CHRONOCAST_SLOTS"] = "2" if name.removeprefix("tests.") in SIDE_BY_SIDE else "1"
         os.environ["TMPDIR"] = tempfile.tempdir = folder
         # machines are noisy: how long drawing an example took says nothing about the code
         settings.register_profile("noisy", deadline=None, suppress_health_check=[HealthCheck.too_slow])

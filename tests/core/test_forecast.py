@@ -289,7 +289,7 @@ class Clock(unittest.TestCase):
         self.assertEqual(
             {span.station for span in typical_spans(works, [a, b, made], {HERE: 2, "far": 1})}, {HERE, "far"}
         )
-        self.assertEqual([fan[1] for fan in finish_fan([a, b, made])], [0, 5, 6])
+        self.assertEqual([at.likely for at in finish_fan([a, b, made])], [0, 5, 6])
 
     @settings(max_examples=60)
     @given(
