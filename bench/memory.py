@@ -38,7 +38,7 @@ def _see(journal: Path) -> tuple[RunView, dict[str, tuple[float, dict[str, objec
         memory = [
             int(r.body["memory_bytes"])
             for r in records
-            if r.kind == "finished" and r.body["task"].startswith("piece:")
+            if r.kind == "finished" and r.body["task"].startswith("encode:")
         ]
         return read_view(opened, runner_lives(journal)), opened.now(), memory
     finally:

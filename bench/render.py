@@ -52,14 +52,15 @@ def whole(path: Path, recipe: str) -> tuple[float, int, float]:
     """One process, one loop over the whole output: (seconds, bytes, CPU seconds)."""
     code = (
         "import sys, time\nfrom pathlib import Path\n"
-        "from chronocast.journal.documents import load_batch\nfrom chronocast.preparation.today import prepared\n"
-        "from chronocast.media.source.decode import Readers\nfrom chronocast.media.encoders.encode import encode_piece\n"
+        "from chronocast.journal.documents import load_batch\nfrom chronocast.journal.workspace import Workspace\n"
+        "from chronocast.preparation.today import prepared\n"
+        "from chronocast.media.source.readers import Readers\nfrom chronocast.media.encoders.encode import encode_piece\n"
         "path = Path(sys.argv[1]); item = next(o for o in prepared(load_batch(path), path, Workspace()).outputs if o.recipe.id == sys.argv[2])\n"
         "spans = tuple(s for p in item.plan.pieces for s in p.spans)\n"
         "job = item.plan.pieces[0].model_copy(update={'spans': spans, 'target': sys.argv[3]})\n"
         "threads = int(sys.argv[4])\n"
         "job = job.model_copy(update={'settings': job.settings.model_copy(update={'threads': threads})})\n"
-        "begin = time.perf_counter(); size = encode_piece(job, Readers())\n"
+        "begin = time.perf_counter(); size = encode_piece(job, Readers()).bytes\n"
         "print(time.perf_counter() - begin, size, time.process_time())\n"
     )
     target = path.parent / f"whole-{recipe}.mp4"
@@ -93,7 +94,7 @@ def pieces(batch: Batch, path: Path, recipe: str) -> tuple[float, int, list[floa
     gaps = []
     by_slot: dict[str, list[tuple[float, float]]] = {}
     for record in starts:
-        if record.body["task"].startswith("piece:"):
+        if record.body["task"].startswith("encode:"):
             by_slot.setdefault(record.body["slot"], []).append((record.time, ends[record.body["task"]].time))
     for spans in by_slot.values():
         gaps += [max(0.0, later[0] - earlier[1]) for earlier, later in itertools.pairwise(spans)]

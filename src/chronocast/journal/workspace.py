@@ -5,14 +5,17 @@ from __future__ import annotations
 import contextlib
 from collections.abc import Iterator
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from chronocast.journal.facts import FactsStore
-from chronocast.journal.ledger import Ledger
 from chronocast.journal.library import Library
 from chronocast.journal.paces import PaceStore
 from chronocast.journal.places import config_folder, data_folder, state_folder
 from chronocast.journal.rounds_store import RoundsStore
 from chronocast.pieces.stock import Stock
+
+if TYPE_CHECKING:
+    from chronocast.journal.ledger import Ledger
 
 
 class Workspace:
@@ -54,6 +57,8 @@ class Workspace:
         JournalError
             It can't be opened.
         """
+        from chronocast.journal.ledger import Ledger  # its library takes a third of a second to import
+
         return Ledger(self.data / "ledger.sqlite")
 
     @contextlib.contextmanager
