@@ -11,6 +11,7 @@ from pathlib import Path
 from hypothesis import given
 from hypothesis import strategies as st
 
+from chronocast.forecast.size import sound_bits
 from chronocast.journal.library import Library
 from chronocast.model.batch.batch import FULL, Batch, read_batch, write_batch
 from chronocast.model.batch.columns import (
@@ -30,8 +31,9 @@ from chronocast.model.errors import ChronocastError, ModelError
 from chronocast.model.recipe.codecs import PICTURE, SOUND
 from chronocast.model.recipe.containers import CONTAINERS, holding
 from chronocast.model.recipe.contradictions import conflicts, level_conflicts, unavailable
+from chronocast.model.recipe.level_codes import level_code, level_name
 from chronocast.model.recipe.levels import broken, least_level, level_of, levels
-from chronocast.model.recipe.nearest import as_the_source
+from chronocast.model.recipe.nearest import as_the_source, picture_codec, sound_codec
 from chronocast.model.recipe.recipe import PictureRecipe, RateControl, Recipe, SoundRecipe
 from chronocast.model.recipe.recipe_file import read_recipe, recipe_schema, write_recipe
 from chronocast.model.recipe.supplied import SUPPLIED, supplied
@@ -425,3 +427,46 @@ class Cells(unittest.TestCase):
     def test_leaves_are_every_setting(self) -> None:
         self.assertIn("picture.rate_control.peak_bits_per_second", leaves(WEB.model_dump()))
         self.assertEqual(effective(WEB, {}), WEB)
+
+
+class Names(unittest.TestCase):
+    """Every name of a codec, a level or a kind of file is read back as what it names."""
+
+    def test_what_is_written_here_is_known_when_it_is_a_source(self) -> None:
+        for codec in PICTURE.values():
+            if codec.kind != "images":
+                self.assertIs(picture_codec(codec.stream_name), codec)
+            for other in codec.stands_for:
+                self.assertIs(picture_codec(other), codec)
+                self.assertNotIn(
+                    other, {item.stream_name for item in PICTURE.values() if item.kind != "images"}
+                )
+        for codec in SOUND.values():
+            for name in (codec.id, *codec.stands_for):
+                self.assertIs(sound_codec(name), codec)
+        self.assertIs(sound_codec("pcm_s24be"), SOUND["pcm"])
+        self.assertIsNone(picture_codec("theora"))
+        self.assertIsNone(sound_codec("vorbis"))
+
+    def test_a_level_s_code_is_read_as_that_level(self) -> None:
+        for codec in ("h264", "hevc"):
+            for level in levels(codec, "high" if codec == "h264" else "main"):
+                self.assertEqual(level_name(codec, level_code(codec, level.name)), level.name)
+        for profile in ("main", "4:2:2"):
+            for name in ("main", "high"):
+                self.assertEqual(level_name("mpeg2video", level_code("mpeg2video", name, profile)), name)
+        self.assertIsNone(level_name("vp9", 30))
+        self.assertIsNone(level_name("h264", 0))
+
+    def test_no_two_kinds_of_files_share_an_extension(self) -> None:
+        endings = [
+            end for item in CONTAINERS.values() for end in (item.extension, *item.other_extensions) if end
+        ]
+        self.assertEqual(len(endings), len(set(endings)))
+
+    def test_sound_takes_its_rate_or_its_share_of_pcm(self) -> None:
+        heard = {"sample_rate": 48_000, "channels": 2, "bits_per_second": 128_000}
+        self.assertEqual(sound_bits(SOUND["aac"], depth=0, **heard), 128_000)
+        pcm = sound_bits(SOUND["pcm"], depth=24, **heard)
+        self.assertEqual(pcm, 48_000 * 2 * 24)
+        self.assertLess(sound_bits(SOUND["flac"], depth=24, **heard), pcm)

@@ -10,7 +10,7 @@ import sys
 from dataclasses import asdict, replace
 from fractions import Fraction
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 import psutil
 
@@ -31,6 +31,18 @@ VERSION = 7
 
 MOST_READY = 4096
 """Sources made ready that are kept in memory."""
+
+
+class FileMark(NamedTuple):
+    """What changes when a file does, or what is known of it.
+
+    ``changed`` and ``noted`` are when the file and the note about it were
+    written last, in ns since 1970.
+    """
+
+    bytes: int
+    changed: int
+    noted: int
 
 
 class FactsStore:
@@ -76,13 +88,15 @@ class FactsStore:
         self._known[key] = (written, facts)
         return facts
 
-    def mark(self, path: str) -> tuple[int, int, int]:
+    def mark(self, path: str) -> FileMark:
         """What changes when a file does, or when somebody, a run say, learns more of it; all 0 for one that is gone."""
         try:
             size, changed = stamp(path)
         except (OSError, ValueError):
-            return 0, 0, 0
-        return size, changed, _written(note_place(self.folder, (path, size, changed)).with_suffix(".json"))
+            return FileMark(0, 0, 0)
+        return FileMark(
+            size, changed, _written(note_place(self.folder, (path, size, changed)).with_suffix(".json"))
+        )
 
     def looked_through(self, path: str) -> ClipFacts:
         """Facts of a media file all of which was decoded once, so that what is damaged in it is known.

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import NamedTuple
 
 from chronocast.model.errors import ChronocastError
 from chronocast.model.paths import shown
@@ -23,10 +24,18 @@ class MediaGone(NotMedia):
 DAMAGE_REMEDY = "Copy it again from where it came from, leave that part out, or accept it as it is."
 
 
-class SourceDamaged(MediaError):
-    """Pictures that a piece shows are damaged, and nobody has accepted that.  ``pictures`` are (file, number, said)."""
+class DamagedPicture(NamedTuple):
+    """What a decoder said of a picture: its file, its number in the file, the sentence."""
 
-    def __init__(self, pictures: Sequence[tuple[str, int, str]]) -> None:
+    path: str
+    number: int
+    said: str
+
+
+class SourceDamaged(MediaError):
+    """Pictures that a piece shows are damaged, and nobody has accepted that.  ``pictures`` are which."""
+
+    def __init__(self, pictures: Sequence[DamagedPicture]) -> None:
         path, number, said = pictures[0]
         more = f", and {len(pictures) - 1} more" if len(pictures) > 1 else ""
         super().__init__(f"{shown(path)} is damaged at picture {number + 1}{more} ({said}).", DAMAGE_REMEDY)

@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 import contextlib
-from typing import NamedTuple
 
 from chronocast.crew.contract import Finished
 from chronocast.forecast.experience import PieceFact
 from chronocast.forecast.size import basis_value
 from chronocast.journal.ledger import Ledger
 from chronocast.journal.workspace import Workspace
-from chronocast.media.errors import DAMAGE_REMEDY
+from chronocast.media.errors import DAMAGE_REMEDY, DamagedPicture
 from chronocast.model.errors import ChronocastError
 from chronocast.model.messages.jobs import PieceJob, SoundJob
 from chronocast.model.paths import shown
@@ -21,14 +20,6 @@ from chronocast.preparation.output.output_ready import OutputReady
 from chronocast.preparation.source.damaged import picture_time
 from chronocast.run.events import TaskId
 from chronocast.run.in_hand import InHand
-
-
-class DamagedPicture(NamedTuple):
-    """What a decoder said of a picture: its file, its number in the file, the sentence."""
-
-    path: str
-    number: int
-    said: str
 
 
 def learn(in_hand: InHand, ledger: Ledger, stock: Stock, task: TaskId, event: Finished) -> None:

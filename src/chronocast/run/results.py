@@ -11,13 +11,14 @@ from chronocast.crew import contract as c
 from chronocast.journal.ledger import Ledger
 from chronocast.journal.runs import RunJournal
 from chronocast.journal.workspace import Workspace
+from chronocast.media.errors import DamagedPicture
 from chronocast.model.answers import Answer
 from chronocast.model.errors import ChronocastError
 from chronocast.model.stages import CHECK, JOIN
 from chronocast.run import events as e
 from chronocast.run.folders import Folders
 from chronocast.run.in_hand import InHand
-from chronocast.run.lessons import DamagedPicture, damaged_parts, does_not_fit, learn, remember_damage
+from chronocast.run.lessons import damaged_parts, does_not_fit, learn, remember_damage
 from chronocast.run.own_errors import own_error
 from chronocast.run.watch import STILL_SECONDS
 

@@ -9,7 +9,7 @@ from typing import Any
 
 from chronocast.crew.local.proof import proved_checks
 from chronocast.media.encoders.encode import encode_piece
-from chronocast.media.errors import NotMedia, SoundDamaged, SourceDamaged
+from chronocast.media.errors import DamagedPicture, NotMedia, SoundDamaged, SourceDamaged
 from chronocast.media.files.join import join
 from chronocast.media.files.sound import render_sound
 from chronocast.media.source.images import fingerprint_of
@@ -25,12 +25,12 @@ DAMAGE_AT_MOST = 50
 """So many damaged pictures of a piece are told."""
 
 
-def damaged_pictures(job: PieceJob, complaints: dict[str, dict[int, str]]) -> list[tuple[str, int, str]]:
-    """What decoders said of pictures that a piece shows: (file, picture, sentence).
+def damaged_pictures(job: PieceJob, complaints: dict[str, dict[int, str]]) -> list[DamagedPicture]:
+    """What decoders said of pictures that a piece shows.
 
     What they say of pictures on the way to those isn't about the piece.
     """
-    found: list[tuple[str, int, str]] = []
+    found: list[DamagedPicture] = []
     for span in job.spans:
         for layer in span.layers:
             needed = layer.needs(span.frames) if layer.media else None
@@ -39,7 +39,7 @@ def damaged_pictures(job: PieceJob, complaints: dict[str, dict[int, str]]) -> li
             each = 2 if layer.deinterlace == "field" else 1
             said = complaints.get(layer.media.path, {})
             found += [
-                (layer.media.path, number, told)
+                DamagedPicture(layer.media.path, number, told)
                 for number, told in sorted(said.items())
                 if layer.clock is not None or needed[0] // each <= number <= needed[1] // each
             ]

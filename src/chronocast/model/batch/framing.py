@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 from fractions import Fraction
+from typing import NamedTuple
 
 from chronocast.model.batch.batch import Framing
 from chronocast.model.errors import ModelError
@@ -12,6 +13,15 @@ from chronocast.model.picture.geometry import Placement, View, place
 from chronocast.model.recipe.recipe import FrameSize, frame_size
 
 SIDES = ("left", "top", "right", "bottom")
+
+
+class Sides(NamedTuple):
+    """Widths of something at each side of a picture, in pixels."""
+
+    left: int
+    top: int
+    right: int
+    bottom: int
 
 
 @dataclass(frozen=True)
@@ -24,11 +34,11 @@ class Framed:
     placing: str
 
     @property
-    def bars(self) -> tuple[int, int, int, int]:
+    def bars(self) -> Sides:
         """Bars at the left, top, right and bottom, in pixels of the output."""
         x, y = self.lies.at
         w, h = self.lies.size
-        return x, y, self.output[0] - x - w, self.output[1] - y - h
+        return Sides(x, y, self.output[0] - x - w, self.output[1] - y - h)
 
     @property
     def squeezed(self) -> float:
@@ -87,7 +97,7 @@ def framed(canvas: tuple[int, int], view: View, size: FrameSize, frame: int = 0)
 
     >>> f = framed((1920, 1080), View(placing="fill"), FrameSize(mode="fixed", width=1080, height=1920))
     >>> f.lies.crop, f.bars
-    ((656, 0, 608, 1080), (0, 0, 0, 0))
+    (Box(x=656, y=0, width=608, height=1080), Sides(left=0, top=0, right=0, bottom=0))
     """
     shown = view.shown(*canvas)
     output = frame_size(size, round(shown[0]), round(shown[1]))

@@ -6,7 +6,7 @@ import itertools
 from dataclasses import dataclass
 from fractions import Fraction
 from math import floor
-from typing import Literal
+from typing import Literal, NamedTuple
 
 from chronocast.model.frozen import FrozenModel
 from chronocast.model.picture.terms import Placing
@@ -87,11 +87,20 @@ class Rect:
         return Rect(x, y, right - x, bottom - y) if right > x and bottom > y else None
 
 
+class Box(NamedTuple):
+    """A part of a picture by its upper left corner and its sides, in whole pixels."""
+
+    x: int
+    y: int
+    width: int
+    height: int
+
+
 @dataclass(frozen=True)
 class Placement:
-    """Take ``crop`` (x, y, width, height) of the picture, make it ``size``, put it ``at``; all whole pixels."""
+    """Take ``crop`` of the picture, make it ``size``, put it ``at``; all whole pixels."""
 
-    crop: tuple[int, int, int, int]
+    crop: Box
     size: tuple[int, int]
     at: tuple[int, int]
     scale: tuple[float, float]
@@ -164,7 +173,7 @@ def place(
     >>> place((720, 1280), Fraction(1), "fit", canvas=(720, 1280), view=View(), output=(1280, 720)).at
     (436, 0)
     >>> place((1920, 1080), Fraction(1), "fit", canvas=(1920, 1080), view=View(placing="fill"), output=(608, 1080)).crop
-    (656, 0, 608, 1080)
+    Box(x=656, y=0, width=608, height=1080)
     """
     width, height = Fraction(picture[0]), Fraction(picture[1])
     whole = Rect(Fraction(0), Fraction(0), Fraction(canvas[0]), Fraction(canvas[1]))
@@ -201,7 +210,7 @@ def place(
     # two pixels are left however little of a small picture is seen
     x = max(0, min(round(taken.x + (both.x - lies.x) * kx), picture[0] - 2))
     y = max(0, min(round(taken.y + (both.y - lies.y) * ky), picture[1] - 2))
-    crop = (
+    crop = Box(
         x,
         y,
         max(2, min(round(both.w * kx), picture[0] - x)),
