@@ -7,7 +7,7 @@ import unittest
 from datetime import UTC, datetime, timedelta
 from fractions import Fraction
 
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from chronocast.forecast.band import Band, Chance, band, exact
@@ -120,6 +120,7 @@ class Colours(unittest.TestCase):
         self.assertIn(found[3], (1, 2))
         self.assertEqual(assumed(found, height), found)
 
+    @settings(max_examples=400)
     @given(colours, st.integers(16, 4320), st.integers(16, 4320))
     def test_what_is_written_is_read_as_it_was_composed(
         self, tags: tuple[int, int, int, int], height: int, made: int

@@ -64,8 +64,8 @@ def same_look(one: Colour, other: Colour) -> bool:
 def tags_for(tags: Colour, composed: Colour, height: int) -> Colour:
     """What an output of that height is tagged with: as its source is, unless that would be misread.
 
-    An untagged source stays untagged only where players take the output for
-    what it is; a small picture of a large source would be taken for BT.601.
+    What a source leaves unsaid stays unsaid only where players take the output
+    for what it is; a small picture of a large source would be taken for BT.601.
 
     Parameters
     ----------
@@ -76,7 +76,7 @@ def tags_for(tags: Colour, composed: Colour, height: int) -> Colour:
     height
         Of the frame, in pixels.
     """
-    if tags[:3] != (2, 2, 2) or same_look(assumed((2, 2, 2, composed[3]), height), composed):
+    if 2 not in tags[:3] or same_look(assumed((*tags[:3], composed[3]), height), composed):
         return tags
     return composed
 
