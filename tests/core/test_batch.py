@@ -16,7 +16,7 @@ from chronocast.deliver.names import proposed_stems, unlike
 from chronocast.demo.copy import demo_batch
 from chronocast.journal.documents import DocumentError, load_batch, save_batch
 from chronocast.model.batch.batch import FULL, Batch, read_batch, write_batch
-from chronocast.model.batch.edits import History, fill, hold, identifier, remove_source, reorder
+from chronocast.model.batch.edits import History, fill, hold, identifier, in_order, remove_source
 from chronocast.model.batch.naming import USUAL, read_pattern
 from chronocast.model.errors import ChronocastError, ModelError
 
@@ -138,9 +138,9 @@ class Edits(unittest.TestCase):
     def test_reordering_keeps_everything(self) -> None:
         batch = demo_batch()
         names = [o.id for o in batch.outputs]
-        self.assertEqual([o.id for o in reorder(batch, names[::-1]).outputs], names[::-1])
+        self.assertEqual([o.id for o in in_order(batch, names[::-1]).outputs], names[::-1])
         self.assertEqual(
-            [o.id for o in reorder(batch, [names[3], "nobody"]).outputs], [names[3], *names[:3], *names[4:]]
+            [o.id for o in in_order(batch, [names[3], "nobody"]).outputs], [names[3], *names[:3], *names[4:]]
         )
 
     @given(st.text(max_size=80), st.lists(st.text(max_size=10), max_size=4))

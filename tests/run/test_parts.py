@@ -118,7 +118,8 @@ class Parts(unittest.TestCase):
         piece = self.ready.plan.pieces[0]
         task = e.TaskId(ENCODE.id, piece.name)
         ledger = self.workspace.open_ledger()
-        learn(self.in_hand, ledger, self.stock, task, Finished(str(task), 1, {"bytes": 4321}, 2.0, 1.5, 0))
+        event = Finished(str(task), 1, {"bytes": 4321}, 2.0, 1.5, 0)
+        learn(self.in_hand, ledger, self.stock, task, event, station="far")
         (fact,) = ledger.pieces()
         ledger.close()
         self.assertEqual(
@@ -126,6 +127,7 @@ class Parts(unittest.TestCase):
         )
         self.assertEqual((fact.family, fact.film), (self.ready.family, self.ready.film))
         self.assertGreater(fact.target, 0)
+        self.assertEqual(fact.station, "far", "for the station it was made on")
 
     def test_a_piece_of_other_parameter_sets_is_refused_at_once(self) -> None:
         one, two = self.ready.plan.pieces[:2]

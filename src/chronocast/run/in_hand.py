@@ -8,17 +8,23 @@ from typing import NamedTuple
 
 from chronocast.model.answers import Answer
 from chronocast.model.messages.jobs import PieceJob, SoundJob
+from chronocast.model.stages import HERE
 from chronocast.preparation.output.output_ready import OutputReady
 from chronocast.run import events as e
 
 
 class Attempt(NamedTuple):
-    """An attempt that goes on: its task, the slot it has, when it began (seconds since 1970), the output it is for."""
+    """An attempt that goes on.
+
+    ``slot`` is the one it has and ``station`` whose that is; ``since`` when it
+    began (seconds since 1970); ``output`` the one it is for.
+    """
 
     task: e.TaskId
     slot: str
     since: float
     output: str
+    station: str = HERE
 
 
 @dataclass

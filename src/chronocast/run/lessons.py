@@ -22,7 +22,9 @@ from chronocast.run.events import TaskId
 from chronocast.run.in_hand import InHand
 
 
-def learn(in_hand: InHand, ledger: Ledger, stock: Stock, task: TaskId, event: Finished) -> None:
+def learn(
+    in_hand: InHand, ledger: Ledger, stock: Stock, task: TaskId, event: Finished, *, station: str
+) -> None:
     """Put what a piece took into the ledger.
 
     Parameters
@@ -37,6 +39,8 @@ def learn(in_hand: InHand, ledger: Ledger, stock: Stock, task: TaskId, event: Fi
         The piece's.
     event
         What the crew said of it.
+    station
+        Where it was made.
     """
     job, ready = in_hand.jobs.get(task), in_hand.planned_for.get(task)
     if not isinstance(job, PieceJob) or ready is None:
@@ -54,6 +58,7 @@ def learn(in_hand: InHand, ledger: Ledger, stock: Stock, task: TaskId, event: Fi
             target=target,
             cpu_seconds=event.cpu_seconds,
             wall_seconds=event.wall_seconds,
+            station=station,
         )
     )
 

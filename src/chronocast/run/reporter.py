@@ -15,7 +15,7 @@ from chronocast.journal.database import JournalError
 from chronocast.journal.runs import RunJournal
 from chronocast.model.errors import ChronocastError
 from chronocast.model.messages.jobs import PieceJob, SoundJob
-from chronocast.model.stages import ENCODE, HERE
+from chronocast.model.stages import ENCODE
 from chronocast.preparation.outlook import Outlook
 from chronocast.preparation.outlook_json import room_json, total_json
 from chronocast.run import events as e
@@ -54,7 +54,7 @@ class Reporter:
                     "since": attempt.since,
                     "output": attempt.output,
                     "kind": attempt.task.kind,
-                    "station": self.machine.stations.get(attempt.slot, HERE),
+                    "station": attempt.station,
                     "total": self.total(attempt.task),
                 }
                 for (name, number), attempt in self.in_hand.attempts.items()

@@ -130,7 +130,7 @@ class Results:
                 await asyncio.to_thread(self.stock.keep, temporary, task.name, facts)
             except ChronocastError as error:
                 return e.Failed(task, event.attempt, "place", str(error))
-            self._learn(task, event)
+            self._learn(task, event, started.station)
         elif task.kind == CHECK.id:
             self.checks[task.name] = event.result["checks"]
         body = {
@@ -151,12 +151,12 @@ class Results:
                 return e.Failed(task, event.attempt, "disproved", sentence)
         return e.Done(task, event.attempt)
 
-    def _learn(self, task: e.TaskId, event: c.Finished) -> None:
+    def _learn(self, task: e.TaskId, event: c.Finished, station: str) -> None:
         """Put what a piece took into the ledger.  The piece is finished, whatever becomes of that."""
         if self.ledger is None:
             return
         try:
-            learn(self.in_hand, self.ledger, self.stock, task, event)
+            learn(self.in_hand, self.ledger, self.stock, task, event, station=station)
         except Exception as error:
             log.exception("nothing could be learned from %s", task)
             self.journal.append("trouble", {"sentence": own_error(error, "learning from a piece")})

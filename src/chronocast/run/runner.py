@@ -426,7 +426,9 @@ class Runner:
         if task.kind == JOIN.id and await self._goes_on(task, attempt):
             return
         self.journal.append("started", {"task": str(task), "attempt": attempt, "slot": slot})
-        self.in_hand.attempts[(str(task), attempt)] = Attempt(task, slot, time.time(), self._for_output(task))
+        self.in_hand.attempts[(str(task), attempt)] = Attempt(
+            task, slot, time.time(), self._for_output(task), self.machine.stations[slot]
+        )
         try:
             joined = 0 if task.is_part else self.machine.outputs[task.name].joined
             job = await asyncio.to_thread(self.jobs.job, task, attempt, joined)

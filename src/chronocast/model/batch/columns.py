@@ -45,31 +45,6 @@ def _differs(one: Any, two: Any) -> bool:
     )
 
 
-def replace_recipe(batch: Batch, old: str, new: Recipe) -> Batch:
-    """The column of a recipe becomes another's: its cells are kept, their exceptions go.
-
-    Parameters
-    ----------
-    batch
-        The batch.
-    old
-        The recipe's id that the column has.
-    new
-        The recipe it gets.
-    """
-    if old != new.id and batch.recipe(new.id) is not None:
-        raise ModelError(f"{new.name} is a column of this batch already.")
-    return batch.model_copy(
-        update={
-            "recipes": tuple(new if item.id == old else item for item in batch.recipes),
-            "outputs": tuple(
-                o.model_copy(update={"recipe": new.id, "own": {}}) if o.recipe == old else o
-                for o in batch.outputs
-            ),
-        }
-    )
-
-
 def remove_recipe(batch: Batch, recipe: str) -> Batch:
     """The batch without a column and its outputs."""
     return batch.model_copy(

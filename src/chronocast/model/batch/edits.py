@@ -150,13 +150,6 @@ def fill(batch: Batch, cells: Iterable[Cell | tuple[str, str, str]], filled: boo
     return batch.model_copy(update={"outputs": tuple(outputs.values())})
 
 
-def reorder(batch: Batch, order: Iterable[str]) -> Batch:
-    """Outputs in the order of the ids given; those not named keep theirs, after them."""
-    first = [output for key in order if (output := batch.output(key))]
-    rest = [output for output in batch.outputs if output not in first]
-    return batch.model_copy(update={"outputs": (*first, *rest)})
-
-
 def hold(batch: Batch, outputs: Iterable[str], held: bool) -> Batch:
     """Hold outputs back, or release them.
 
