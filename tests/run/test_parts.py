@@ -21,11 +21,11 @@ from chronocast.preparation.output.output_ready import OutputReady
 from chronocast.preparation.station.drives import NoRoom
 from chronocast.preparation.today import prepared
 from chronocast.run import events as e
-from chronocast.run.folders import Folders, media_of
-from chronocast.run.in_hand import Attempt, InHand
-from chronocast.run.jobs import Jobs
-from chronocast.run.lessons import damaged_parts, does_not_fit, learn, remember_damage
-from chronocast.run.results import Results
+from chronocast.run.runner.folders import Folders, media_of
+from chronocast.run.runner.in_hand import Attempt, InHand
+from chronocast.run.runner.jobs import Jobs
+from chronocast.run.runner.lessons import damaged_parts, does_not_fit, learn, remember_damage
+from chronocast.run.runner.results import Results
 from tests.runs import QUICK, small_batch
 
 
@@ -67,7 +67,9 @@ class Parts(unittest.TestCase):
         self.assertEqual(self.folders.gone(self.ready), "")
         self.assertTrue(self.folders.is_back(self.ready))
         self.assertTrue(self.folders.drive_of(self.ready))
-        with mock.patch("chronocast.run.folders.make_folder", side_effect=FolderGone("The drive is gone.")):
+        with mock.patch(
+            "chronocast.run.runner.folders.make_folder", side_effect=FolderGone("The drive is gone.")
+        ):
             self.assertEqual(self.folders.gone(self.ready), "The drive is gone.")
         self.assertIn(self.ready.source.path, media_of(self.ready))
         media = self.ready.source.path

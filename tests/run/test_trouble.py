@@ -19,7 +19,7 @@ from chronocast.journal.places import data_folder
 from chronocast.journal.runs import RunJournal
 from chronocast.pieces.stock import Stock
 from chronocast.run.client import begin_run
-from chronocast.run.runner import Runner
+from chronocast.run.runner.runner import Runner
 from tests.footage import clip
 from tests.runs import HEAVY, QUICK, over, render, see, small_batch, wait
 

@@ -21,9 +21,9 @@ from chronocast.crew import contract as c
 from chronocast.journal.documents import load_batch, save_batch
 from chronocast.journal.runs import RunJournal
 from chronocast.model.batch.edits import add_source, fill
-from chronocast.run import watch
 from chronocast.run.client import RunError, ask, begin_run, stop_run
-from chronocast.run.runner import Runner
+from chronocast.run.runner import watch
+from chronocast.run.runner.runner import Runner
 from chronocast.run.runner_lock import runner_lives
 from chronocast.run.view import read_view
 from tests.runs import HEAVY, over, render, see, small_batch, wait

@@ -2,7 +2,7 @@
 
 To add one: a row here; its job in ``messages/jobs.py``; who does it in
 ``crew/local/work.py``; what it costs in ``forecast/work.py``; how the runner
-words its job in ``run/jobs.py``.
+words its job in ``run/runner/jobs.py``.
 """
 
 from __future__ import annotations

@@ -1,1 +1,1 @@
-"""The runner: its state machine, requests, and the view of a run."""
+"""A run from outside and from within: the state machine, who may hold it, how to ask of it and look at it."""

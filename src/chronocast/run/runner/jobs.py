@@ -13,9 +13,9 @@ from chronocast.preparation.output.expectation import expected_file
 from chronocast.preparation.output.output_ready import OutputReady
 from chronocast.preparation.station.drives import PIECE_BYTES, need_room
 from chronocast.run.events import OutputSpec, TaskId
-from chronocast.run.folders import Folders
-from chronocast.run.in_hand import InHand
-from chronocast.run.settling import wanted_pieces
+from chronocast.run.runner.folders import Folders
+from chronocast.run.runner.in_hand import InHand
+from chronocast.run.runner.settling import wanted_pieces
 
 PACKET_BYTES = 20
 """What a container takes for a frame, at most, when there is to be room for a join."""

@@ -1,8 +1,8 @@
 """The runner: one detached process that owns a run.
 
-``python -m chronocast.run.runner JOURNAL [LOCK]``.  It carries out what the
-state machine says, and tells it what came of it.  It believes the disk first,
-then the journal; so it can be killed and started again at any moment.
+It carries out what the state machine says, and tells it what came of it.  It
+believes the disk first, then the journal; so it can be killed and started again
+at any moment.
 
 No error is only logged: one that belongs to a task fails that task, one that
 belongs to a request refuses it, and any other ends the run as *needs you*.
@@ -15,8 +15,6 @@ import contextlib
 import json
 import logging
 import os
-import signal
-import sys
 import time
 from pathlib import Path
 from typing import Any
@@ -36,11 +34,9 @@ from chronocast.journal.ledger import Ledger, MadeFile
 from chronocast.journal.locks import Lock
 from chronocast.journal.runs import Record, Request, RunJournal
 from chronocast.journal.workspace import Workspace
-from chronocast.model.answers import Answer
 from chronocast.model.batch.batch import Batch, read_batch
 from chronocast.model.errors import ChronocastError
 from chronocast.model.frozen import FrozenModel
-from chronocast.model.paths import path_text
 from chronocast.model.stages import JOIN
 from chronocast.preparation.judging import refusals
 from chronocast.preparation.outlook import Outlook, outlook
@@ -52,18 +48,17 @@ from chronocast.preparation.station.load import LoadMeter
 from chronocast.preparation.station.this import machine_slots, this_station
 from chronocast.preparation.today import made_record
 from chronocast.run import events as e
-from chronocast.run.folders import Folders
-from chronocast.run.in_hand import Attempt, InHand
-from chronocast.run.jobs import Jobs
 from chronocast.run.lease import Leased, take_lease
 from chronocast.run.machine import Machine
-from chronocast.run.own_errors import own_error
-from chronocast.run.recovery import tidy
-from chronocast.run.reporter import Reporter
-from chronocast.run.results import Results
-from chronocast.run.runner_lock import hold_lock
-from chronocast.run.settling import decide, superseded
-from chronocast.run.watch import Watch
+from chronocast.run.runner.folders import Folders
+from chronocast.run.runner.in_hand import Attempt, InHand
+from chronocast.run.runner.jobs import Jobs
+from chronocast.run.runner.own_errors import own_error
+from chronocast.run.runner.recovery import tidy
+from chronocast.run.runner.reporter import Reporter
+from chronocast.run.runner.results import Results
+from chronocast.run.runner.settling import decide, superseded
+from chronocast.run.runner.watch import Watch
 
 log = logging.getLogger("chronocast.runner")
 
@@ -496,35 +491,8 @@ class Runner:
             gone = self.folders.gone(ready)
             self.queue.put_nowait(e.PlaceRefused(output, gone or str(error), away=bool(gone)))
             return
-        size, changed = measured(ready.path)
-        promised: dict[str, Any] = next(
-            (o for o in self.promised.get("outputs", []) if o["id"] == output), {}
-        )
-        body: Answer = {
-            "path": str(ready.path),
-            "bytes": size,
-            "seconds": round(self.results.wall_seconds.get(output, 0.0), 3),
-            "cpu_seconds": round(self.results.cpu_seconds.get(output, 0.0), 3),
-            "checks": self.results.checks.get(output, []),
-        }
-        self.journal.append("made", {"id": output, **body})
-        if self.ledger:
-            with contextlib.suppress(JournalError):
-                self.ledger.add_made(
-                    path_text(ready.path),
-                    MadeFile(
-                        digest=ready.digest,
-                        bytes=size,
-                        mtime_ns=changed,
-                        seconds=body["seconds"],
-                        cpu_seconds=body["cpu_seconds"],
-                        checks=body["checks"],
-                        forecast={key: promised.get(key) for key in ("seconds", "bytes")},
-                        recipe=(ready.asked or ready.recipe).model_dump(mode="json"),
-                        source=path_text(ready.source.path),
-                        quality=ready.plan.quality,
-                    ),
-                )
+        promised = next((o for o in self.promised.get("outputs", []) if o["id"] == output), {})
+        self.results.record_made(ready, promised)
         self.queue.put_nowait(e.Placed(output))
 
     # What comes in
@@ -636,34 +604,3 @@ class Runner:
         """Go without ending the run: it can be taken up again."""
         self.leaving = True
         self.queue.put_nowait(None)
-
-
-async def _main(path: Path) -> int:
-    journal = RunJournal(path)
-    runner = Runner(journal)
-    loop = asyncio.get_running_loop()
-    for number in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP):
-        loop.add_signal_handler(number, runner.leave)
-    try:
-        outcome = await runner.run()
-    except Exception as error:
-        log.exception("the run could not go on")
-        sentence = str(error) if isinstance(error, ChronocastError) else own_error(error, "this run")
-        journal.append("ended", {"outcome": "needs you", "sentence": sentence})
-        return 1
-    return {"done": 0, "needs you": 1, "stopped": 130, "left": 0}.get(outcome, 1)
-
-
-def main() -> None:
-    """Carry the run of a journal through."""
-    path = Path(sys.argv[1])
-    logging.basicConfig(level=logging.INFO, format="%(asctime)s %(name)s %(levelname)s %(message)s")
-    lock = hold_lock(path, int(sys.argv[2]) if len(sys.argv) > 2 else None)
-    if lock is None:
-        log.info("another runner has this journal")
-        sys.exit(0)
-    sys.exit(asyncio.run(_main(path)))
-
-
-if __name__ == "__main__":
-    main()

@@ -19,8 +19,8 @@ from chronocast.model.stages import ENCODE
 from chronocast.preparation.outlook import Outlook
 from chronocast.preparation.outlook_json import room_json, total_json
 from chronocast.run import events as e
-from chronocast.run.in_hand import InHand
 from chronocast.run.machine import Machine
+from chronocast.run.runner.in_hand import InHand
 
 log = logging.getLogger("chronocast.runner")
 

@@ -3,24 +3,30 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import json
 import logging
+from collections.abc import Mapping
 from typing import Any
 
 from chronocast.crew import contract as c
-from chronocast.journal.ledger import Ledger
+from chronocast.deliver.place import measured
+from chronocast.journal.database import JournalError
+from chronocast.journal.ledger import Ledger, MadeFile
 from chronocast.journal.runs import RunJournal
 from chronocast.journal.workspace import Workspace
 from chronocast.media.errors import DamagedPicture
 from chronocast.model.answers import Answer
 from chronocast.model.errors import ChronocastError
+from chronocast.model.paths import path_text
 from chronocast.model.stages import CHECK, JOIN
+from chronocast.preparation.output.output_ready import OutputReady
 from chronocast.run import events as e
-from chronocast.run.folders import Folders
-from chronocast.run.in_hand import InHand
-from chronocast.run.lessons import damaged_parts, does_not_fit, learn, remember_damage
-from chronocast.run.own_errors import own_error
-from chronocast.run.watch import STILL_SECONDS
+from chronocast.run.runner.folders import Folders
+from chronocast.run.runner.in_hand import InHand
+from chronocast.run.runner.lessons import damaged_parts, does_not_fit, learn, remember_damage
+from chronocast.run.runner.own_errors import own_error
+from chronocast.run.runner.watch import STILL_SECONDS
 
 log = logging.getLogger("chronocast.runner")
 
@@ -58,6 +64,45 @@ class Results:
         """
         self.wall_seconds[output] = self.wall_seconds.get(output, 0.0) + wall_seconds
         self.cpu_seconds[output] = self.cpu_seconds.get(output, 0.0) + cpu_seconds
+
+    def record_made(self, ready: OutputReady, promised: Mapping[str, Any]) -> None:
+        """Keep that an output's file is whole at its final place: in the journal, and in the ledger for other runs.
+
+        Parameters
+        ----------
+        ready
+            The output.
+        promised
+            What was forecast of it when the run began, as JSON; empty if nothing was.
+        """
+        output = ready.output.id
+        size, changed = measured(ready.path)
+        body: Answer = {
+            "path": str(ready.path),
+            "bytes": size,
+            "seconds": round(self.wall_seconds.get(output, 0.0), 3),
+            "cpu_seconds": round(self.cpu_seconds.get(output, 0.0), 3),
+            "checks": self.checks.get(output, []),
+        }
+        self.journal.append("made", {"id": output, **body})
+        if not self.ledger:
+            return
+        with contextlib.suppress(JournalError):
+            self.ledger.add_made(
+                path_text(ready.path),
+                MadeFile(
+                    digest=ready.digest,
+                    bytes=size,
+                    mtime_ns=changed,
+                    seconds=body["seconds"],
+                    cpu_seconds=body["cpu_seconds"],
+                    checks=body["checks"],
+                    forecast={key: promised.get(key) for key in ("seconds", "bytes")},
+                    recipe=(ready.asked or ready.recipe).model_dump(mode="json"),
+                    source=path_text(ready.source.path),
+                    quality=ready.plan.quality,
+                ),
+            )
 
     async def take(self, event: c.CrewEvent) -> e.Event | None:
         """Take in what the crew says; what it is to the machine, if anything."""

@@ -19,7 +19,7 @@ from chronocast.preparation.outlook import picture_ask
 from chronocast.preparation.output.output_ready import OutputReady
 from chronocast.preparation.source.damaged import picture_time
 from chronocast.run.events import TaskId
-from chronocast.run.in_hand import InHand
+from chronocast.run.runner.in_hand import InHand
 
 
 def learn(
