@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from fractions import Fraction
 from pathlib import Path
 
 from chronocast.deliver.checks import judge
@@ -15,6 +14,7 @@ from chronocast.media.source.inspect import inspect_clip
 from chronocast.media.source.readers import Readers
 from chronocast.model.messages.check import Check
 from chronocast.model.messages.jobs import JoinJob
+from chronocast.model.picture.geometry import PictureSize
 from chronocast.model.recipe.recipe import Recipe
 from chronocast.model.source.cutlist import CutList
 from chronocast.model.time.timing import FrameRange
@@ -66,10 +66,8 @@ class Maker:
         )
         expected = expected_of(
             recipe,
-            plan.frames,
-            plan.width,
-            height=plan.height,
-            rate=Fraction(plan.rate),
+            plan.duration,
+            PictureSize(plan.width, plan.height),
             sound=plan.sound,
             silent=False,
         )

@@ -28,7 +28,7 @@ from chronocast.model.recipe.recipe import FrameSize
 from chronocast.model.recipe.supplied import BASIC, supplied
 from chronocast.model.source.cutlist import CutList, Layer, MediaRef, PictureSpan, plain_span
 from chronocast.model.source.range_ends import judge_end
-from chronocast.model.source.shown_clips import shot_at, shots
+from chronocast.model.source.shown_clips import Shot, shot_at, shots
 from chronocast.model.source.source_clock import SourceClock
 from chronocast.model.time.shuttle import Shuttle
 from chronocast.model.time.timing import FrameRange
@@ -112,7 +112,11 @@ class Edits(unittest.TestCase):
             add_range(batch(), "nowhere", "x", FrameRange(0, 5))
 
     def test_one_file_for_each_clip_is_named_and_counted(self) -> None:
-        clips = [("reef", FrameRange(0, 50)), ("ray", FrameRange(50, 80)), ("reef", FrameRange(80, 200))]
+        clips = [
+            Shot("reef", FrameRange(0, 50)),
+            Shot("ray", FrameRange(50, 80)),
+            Shot("reef", FrameRange(80, 200)),
+        ]
         made = one_for_each_clip(batch(), "reef", clips, [BASIC[0].id], instead=True)
         self.assertEqual([part.name for part in made.sources[0].ranges], ["1 reef", "2 ray", "3 reef"])
         self.assertEqual({o.range for o in made.outputs}, {part.id for part in made.sources[0].ranges})

@@ -16,10 +16,11 @@ from chronocast.model.batch.batch import Batch
 from chronocast.model.errors import ModelError
 from chronocast.model.messages.check import Check, Expected
 from chronocast.model.paths import path_text
+from chronocast.model.picture.geometry import PictureSize
 from chronocast.model.recipe.as_source import definite
 from chronocast.model.recipe.recipe import frame_size
 from chronocast.model.source.cutlist import CutList
-from chronocast.model.time.timing import FrameRange
+from chronocast.model.time.timing import Duration, FrameRange
 from chronocast.pieces.plan import plan_sound
 from chronocast.pieces.stock import Stock
 from chronocast.preparation.output.expectation import expected_file, expected_of
@@ -123,7 +124,9 @@ def check_file(path: Path, recipe_id: str, cards: list[str] | None = None) -> di
         )
         sound = plan_sound(cut, FrameRange(0, 1), recipe)
         sound = sound.model_copy(update={"samples": round(seconds * sound.sample_rate)})
-    expected = expected_of(recipe, facts.frames, width, height=height, rate=rate, sound=sound, silent=True)
+    expected = expected_of(
+        recipe, Duration(facts.frames, rate), PictureSize(width, height), sound=sound, silent=True
+    )
     return _checked(path, replace(expected, cards=wanted, name=path.name))
 
 

@@ -119,7 +119,7 @@ def _sequence(ready: SourceReady) -> dict[str, Any]:
     first = next((ready.facts[s.media.path] for s in cut.sound), None)
     audio = first.audio[0] if first and first.audio else None
     size = sum(facts.bytes for facts in ready.facts.values())
-    seconds = float(cut.frames / cut.rate)
+    seconds = float(cut.duration)
     return {
         "path": shown(ready.path),
         "kind": "sequence",

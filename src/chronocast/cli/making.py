@@ -16,7 +16,7 @@ from chronocast.model.batch.naming import read_pattern
 from chronocast.model.errors import ModelError
 from chronocast.model.recipe.containers import extension
 from chronocast.model.time.timing import Rate, parse_rate, parse_timecode
-from chronocast.preparation.source.gather import Refused, gather
+from chronocast.preparation.source.gather import Gathered, gather
 from chronocast.preparation.source.ready import ready_source
 
 
@@ -30,7 +30,7 @@ def make_batch(
     title: str,
     rate: str | None = None,
     search: list[Path] | None = None,
-) -> tuple[Batch, list[Refused]]:
+) -> Gathered:
     """Write a batch of every source × every recipe.
 
     Raises
@@ -66,7 +66,7 @@ def make_batch(
         parts = [part.id for part in source.ranges] or [FULL]
         batch = fill(batch, [(source.id, part, recipe.id) for part in parts for recipe in batch.recipes])
     save_batch(batch, file)
-    return batch, refused
+    return Gathered(batch, refused)
 
 
 def _make_home(target: Path) -> None:

@@ -115,7 +115,7 @@ def ranges_mend(batch: BatchPath, source: SourceId, part: RangeId) -> None:
     from chronocast.cli.ranging import mend
 
     try:
-        _, told = mend(load(batch), batch, source, part)
+        told = mend(load(batch), batch, source, part)
     except ChronocastError as error:
         complain(error, WRONG_USE)
     sys.stdout.write(

@@ -10,8 +10,10 @@ from chronocast.cli.answers import save, workspace
 from chronocast.journal.facts import FactsStore
 from chronocast.journal.library import needed_recipe
 from chronocast.model.batch.batch import Batch, Framing
+from chronocast.model.batch.edits import WithNew
 from chronocast.model.batch.framing import crop_share, framed, with_centre, with_crop
 from chronocast.model.batch.ranges import (
+    WithRange,
     add_pick,
     change_range,
     one_for_each_clip,
@@ -21,7 +23,7 @@ from chronocast.model.batch.ranges import (
     take_marked,
 )
 from chronocast.model.errors import ModelError
-from chronocast.model.source.shown_clips import shots
+from chronocast.model.source.shown_clips import media_shots
 from chronocast.model.time.timing import FrameRange
 from chronocast.preparation.ranging import RangeTold, look_at, ready, told, typed_range
 from chronocast.preparation.source.source_ready import framing_view
@@ -31,14 +33,14 @@ def _store() -> FactsStore:
     return workspace().facts
 
 
-def _recipes(batch: Batch, names: list[str]) -> tuple[Batch, list[str]]:
+def _recipes(batch: Batch, names: list[str]) -> Batch:
     """The batch with recipes that it hasn't yet and that are saved."""
     from chronocast.model.batch.edits import add_recipe
 
     for name in names:
         if batch.recipe(name) is None:
             batch = add_recipe(batch, needed_recipe(workspace().library, name))
-    return batch, names
+    return batch
 
 
 def as_json(item: RangeTold) -> dict[str, Any]:
@@ -88,7 +90,7 @@ def print_ranges(found: list[RangeTold]) -> None:
 
 def add(
     batch: Batch, path: Path, source: str, *, name: str, first: str, last: str, recipes: list[str]
-) -> tuple[Batch, str]:
+) -> WithRange:
     """One more range, with outputs of it.
 
     Raises
@@ -97,10 +99,10 @@ def add(
         No such source, range or recipe, or the batch can't be saved.
     """
     part = typed_range(ready(batch, path, _store(), source), first, last)
-    batch, names = _recipes(batch, recipes)
-    batch, made = add_pick(batch, source, name, part, names)
+    batch = _recipes(batch, recipes)
+    batch, made = add_pick(batch, source, name, part, recipes)
     save(batch, path)
-    return batch, made
+    return WithRange(batch, made)
 
 
 def marked(batch: Batch, path: Path, source: str, recipes: list[str]) -> tuple[Batch, list[str]]:
@@ -112,10 +114,10 @@ def marked(batch: Batch, path: Path, source: str, recipes: list[str]) -> tuple[B
         As ``add``.
     """
     marks = ready(batch, path, _store(), source).cut.marked
-    batch, names = _recipes(batch, recipes)
-    batch, made = take_marked(batch, source, marks, names)
+    batch = _recipes(batch, recipes)
+    batch, made = take_marked(batch, source, marks, recipes)
     save(batch, path)
-    return batch, made
+    return WithNew(batch, made)
 
 
 def change(batch: Batch, path: Path, source: str, *, part: str, first: str, last: str, name: str) -> Batch:
@@ -144,7 +146,7 @@ def _now(batch: Batch, source: str, part: str) -> FrameRange:
     return FrameRange(have.start, have.stop)
 
 
-def mend(batch: Batch, path: Path, source: str, part: str) -> tuple[Batch, list[str]]:
+def mend(batch: Batch, path: Path, source: str, part: str) -> list[str]:
     """Leave out stray pictures at a range's ends; what they were.
 
     Raises
@@ -158,7 +160,7 @@ def mend(batch: Batch, path: Path, source: str, part: str) -> tuple[Batch, list[
     new = FrameRange(now.start + (first.frames if first else 0), now.stop - (last.frames if last else 0))
     batch = change_range(batch, source, part, new)
     save(batch, path)
-    return batch, [end.told(is_last) for end, is_last in ((first, False), (last, True)) if end]
+    return [end.told(is_last) for end, is_last in ((first, False), (last, True)) if end]
 
 
 def remove(batch: Batch, path: Path, source: str, part: str) -> Batch:
@@ -186,11 +188,11 @@ def for_each_clip(
         As ``add``; or it is no sequence of several clips.
     """
     have = ready(batch, path, _store(), source)
-    clips = [(shot.name, shot.part) for shot in shots(have.cut) if shot.media]
+    clips = media_shots(have.cut)
     if have.source.kind != "sequence" or len(clips) < 2:
         raise ModelError(f"{have.source.name} is no sequence of several clips.", "Add ranges of it instead.")
-    batch, names = _recipes(batch, recipes)
-    batch = one_for_each_clip(batch, source, clips, names, instead)
+    batch = _recipes(batch, recipes)
+    batch = one_for_each_clip(batch, source, clips, recipes, instead)
     if not look:
         save(batch, path)
     return batch

@@ -9,6 +9,7 @@ from collections.abc import Iterable
 from pathlib import Path
 
 from chronocast.model.errors import ChronocastError
+from chronocast.model.paths import FileMark
 
 
 class PlaceError(ChronocastError):
@@ -120,7 +121,7 @@ def make_folder(
         ) from None
 
 
-def measured(path: Path) -> tuple[int, int]:
+def measured(path: Path) -> FileMark:
     """Bytes and time of last change of a file; of a folder of images all together.
 
     Raises
@@ -130,9 +131,9 @@ def measured(path: Path) -> tuple[int, int]:
     """
     if not path.is_dir():
         status = path.stat()
-        return status.st_size, status.st_mtime_ns
+        return FileMark(status.st_size, status.st_mtime_ns)
     found = [entry.stat() for entry in os.scandir(path) if entry.is_file()]
-    return sum(item.st_size for item in found), max((item.st_mtime_ns for item in found), default=0)
+    return FileMark(sum(item.st_size for item in found), max((item.st_mtime_ns for item in found), default=0))
 
 
 def discard(path: Path) -> None:

@@ -13,12 +13,13 @@ import time
 from contextlib import AbstractContextManager
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any, Self
+from typing import Any, NamedTuple, Self
 
 from sqlalchemy import Column, Float, Integer, MetaData, String, Table, Text, insert, select, update
 from sqlalchemy.dialects.sqlite import insert as upsert
 
 from chronocast.journal.database import connected, open_database
+from chronocast.model.paths import FileMark
 
 ALIVE_SECONDS = 3.0
 
@@ -66,6 +67,13 @@ class Request:
     body: dict[str, Any]
 
 
+class RequestAnswer(NamedTuple):
+    """Whether a request was accepted, and the sentence if it was not."""
+
+    accepted: bool
+    sentence: str
+
+
 class RunJournal:
     """One run's journal file."""
 
@@ -86,13 +94,13 @@ class RunJournal:
     def _connected(self) -> AbstractContextManager[Any]:
         return connected(self._engine, f"The journal {self.path}")
 
-    def written(self) -> tuple[int, int]:
+    def written(self) -> FileMark:
         """A mark that changes whenever anyone writes: time and size of the write-ahead log."""
         try:
             status = os.stat(f"{self.path}-wal")
         except OSError:
-            return (0, 0)
-        return (status.st_mtime_ns, status.st_size)
+            return FileMark(0, 0)
+        return FileMark(status.st_size, status.st_mtime_ns)
 
     def append(self, kind: str, body: dict[str, Any], at: float | None = None) -> int:
         """Add a record; its number.
@@ -155,11 +163,11 @@ class RunJournal:
                 .values(answered=time.time(), accepted=int(accepted), answer=sentence)
             )
 
-    def answered(self, request: int) -> tuple[bool, str] | None:
+    def answered(self, request: int) -> RequestAnswer | None:
         """What came of a request; None while nobody has answered."""
         with self._connected() as connection:
             row = connection.execute(select(_request).where(_request.c.id == request)).first()
-        return (bool(row.accepted), row.answer or "") if row and row.answered else None
+        return RequestAnswer(bool(row.accepted), row.answer or "") if row and row.answered else None
 
     def set_now(self, values: dict[str, dict[str, Any] | None]) -> None:
         """Overwrite what is going on, key by key; None removes a key."""

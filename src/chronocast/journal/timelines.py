@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from pathlib import Path
+from typing import NamedTuple
 
 from pydantic import ValidationError
 
@@ -14,6 +15,13 @@ from chronocast.timeline.guard import contents
 from chronocast.timeline.reading import read_apart
 
 FORMAT = 1
+
+
+class KeptTimeline(NamedTuple):
+    """A description of a timeline, and the digest of the file that it is of."""
+
+    timeline: Timeline
+    digest: str
 
 
 class TimelineStore:
@@ -33,7 +41,7 @@ class TimelineStore:
         """
         return hashlib.blake2b(contents(path), digest_size=16).hexdigest()
 
-    def present(self, path: Path, rate: Rate | None, mark: str = "") -> tuple[Timeline, str]:
+    def present(self, path: Path, rate: Rate | None, mark: str = "") -> KeptTimeline:
         """The file as it is now, and its digest (``mark``, where that is known already).
 
         Parameters
@@ -59,7 +67,7 @@ class TimelineStore:
                 write_text(self._place(path, mark, rate), kept.model_dump_json())
             except DocumentError:
                 pass  # descriptions are only kept for speed, and for a cut that was taken
-        return kept, mark
+        return KeptTimeline(kept, mark)
 
     def kept(self, path: Path, mark: str, rate: Rate | None) -> Timeline | None:
         """The file as it was when its digest was ``mark``, if that was ever read here.

@@ -10,8 +10,16 @@ from __future__ import annotations
 
 import os
 from os import PathLike
+from typing import NamedTuple
 
 _FIRST = 0x10FE00
+
+
+class FileMark(NamedTuple):
+    """By what a file is known to be as it was: its bytes, and the time of its last change."""
+
+    bytes: int
+    mtime_ns: int
 
 
 def path_text(path: str | PathLike[str]) -> str:

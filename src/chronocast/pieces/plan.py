@@ -6,6 +6,7 @@ import re
 from dataclasses import dataclass
 from fractions import Fraction
 from math import ceil
+from typing import NamedTuple
 
 from chronocast.media.encoders.here import library_version
 from chronocast.media.encoders.settings import FULLNESS, encoder_settings, sampling_of
@@ -13,7 +14,7 @@ from chronocast.media.encoders.sound import sound_encoder
 from chronocast.model.errors import ModelError
 from chronocast.model.messages.jobs import EncoderSettings, PieceJob, SoundJob
 from chronocast.model.picture.colour import RGB_MATRIX, Colour, high_range, tags_for
-from chronocast.model.picture.geometry import View
+from chronocast.model.picture.geometry import PictureSize, View
 from chronocast.model.recipe.as_source import definite, stored_shape
 from chronocast.model.recipe.codecs import SOUND, SoundCodec
 from chronocast.model.recipe.containers import CONTAINERS
@@ -22,7 +23,7 @@ from chronocast.model.recipe.layouts import USUAL, channels_of, known_layout
 from chronocast.model.recipe.recipe import PictureRecipe, Recipe, SoundRecipe, frame_size
 from chronocast.model.source.cutlist import CutList
 from chronocast.model.source.origin import SoundOrigin
-from chronocast.model.time.timing import FrameRange, Rate, parse_rate
+from chronocast.model.time.timing import Duration, FrameRange, Rate, parse_rate
 from chronocast.pieces.cut import cut
 from chronocast.pieces.name import piece_name, sound_name
 from chronocast.pieces.rounds import TYPICAL_BITS, Rounds, first_quality
@@ -47,9 +48,14 @@ class OutputPlan:
     quality: float | None = None
 
     @property
+    def duration(self) -> Duration:
+        """Its length."""
+        return Duration(self.frames, self.rate)
+
+    @property
     def seconds(self) -> float:
         """Length in seconds."""
-        return float(self.frames / self.rate)
+        return float(self.duration)
 
 
 def output_rate(source: CutList, picture: PictureRecipe | None) -> Rate:
@@ -87,9 +93,7 @@ def taken(part: FrameRange, picture: PictureRecipe) -> FrameRange:
     return part
 
 
-def picture_size(
-    source: CutList, picture: PictureRecipe, view: View, container: str = "mp4"
-) -> tuple[int, int]:
+def picture_size(source: CutList, picture: PictureRecipe, view: View, container: str = "mp4") -> PictureSize:
     """The frame size of an output, its codec's own wishes included.
 
     Parameters
@@ -104,14 +108,21 @@ def picture_size(
         Our own word for it.
     """
     if stored_shape(picture, container, source.origin, view) != 1:
-        return source.origin.width, source.origin.height
+        return PictureSize(source.origin.width, source.origin.height)
     shown_width, shown_height = view.shown(source.width, source.height)
     return frame_size(picture.size, round(shown_width), round(shown_height), multiple=picture.kind.multiple)
 
 
+class PictureColours(NamedTuple):
+    """What pictures are composed in, and what their stream is tagged with."""
+
+    composed: Colour
+    tagged: Colour
+
+
 def picture_colours(
     source: CutList, picture: PictureRecipe, height: int, rgb: bool = False
-) -> tuple[Colour, Colour]:
+) -> PictureColours:
     """What pictures are composed in, and what the stream is tagged with: as near to the source as its codec can say.
 
     ``rgb`` says that they are composed and written in RGB.
@@ -129,16 +140,16 @@ def picture_colours(
     """
     carried = picture.kind.tags
     if rgb:
-        return (1, 13, RGB_MATRIX, 2), (1, 13, RGB_MATRIX, 2)
+        return PictureColours((1, 13, RGB_MATRIX, 2), (1, 13, RGB_MATRIX, 2))
     if carried == "all":
-        return source.colour, tags_for(source.tags, source.colour, height)
+        return PictureColours(source.colour, tags_for(source.tags, source.colour, height))
     composed: Colour = (*source.colour[:3], 1)
     if carried == "said":  # with the code for its curve that every such codec knows
         curve = composed[1] if composed[1] in (16, 18) else 1
         matrix = composed[2] if composed[2] in (1, 9) else 6
-        return composed, (composed[0], curve, matrix, 1)
+        return PictureColours(composed, (composed[0], curve, matrix, 1))
     tags = tags_for(source.tags, source.colour, height)
-    return composed, (*tags[:3], 1)
+    return PictureColours(composed, (*tags[:3], 1))
 
 
 def own_fields(source: CutList, picture: PictureRecipe, rate: Rate, size: tuple[int, int]) -> CutList | None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 from chronocast.forecast.band import Band
 from chronocast.model.cards.card import ReceiverCard
@@ -13,6 +13,13 @@ from chronocast.model.cards.fits import Amount, Offer, State, Verdict, contradic
 from chronocast.model.recipe.contradictions import usual_profile
 from chronocast.preparation.output_outlook import OutputOutlook, together
 from chronocast.preparation.problem import Problem
+
+
+class CardVerdict(NamedTuple):
+    """One requirement of a receiver's card, judged."""
+
+    card: ReceiverCard
+    verdict: Verdict
 
 
 @dataclass(frozen=True)
@@ -32,10 +39,10 @@ class Judged:
         return worst([verdict for _, verdicts in self.cards for verdict in verdicts])
 
     @property
-    def broken(self) -> list[tuple[ReceiverCard, Verdict]]:
+    def broken(self) -> list[CardVerdict]:
         """What isn't met, or may not be."""
         return [
-            (card, item)
+            CardVerdict(card, item)
             for card, verdicts in self.cards
             for item in verdicts
             if item.state in ("breaks", "tight")
@@ -111,7 +118,7 @@ def judge_outputs(outputs: Sequence[OutputOutlook], extra: Sequence[ReceiverCard
         for card in cards:
             if card.limits.free_bytes is not None:
                 theirs.setdefault(card.id, []).append(item)
-    totals = {card: together(items)[1] for card, items in theirs.items()}
+    totals = {card: together(items).bytes for card, items in theirs.items()}
     for item, cards in wanted:
         if not cards:
             continue

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -69,10 +70,17 @@ class OutputOutlook:
         return len(self.ready.plan.pieces)
 
 
-def together(outputs: Sequence[OutputOutlook]) -> tuple[Band, Band]:
+class Totals(NamedTuple):
+    """Seconds of work and bytes of several outputs together."""
+
+    seconds: Band
+    bytes: Band
+
+
+def together(outputs: Sequence[OutputOutlook]) -> Totals:
     """Seconds of work and bytes of several outputs: what they have in common is in error together."""
     drawn = [item.draws for item in outputs if item.draws is not None]
     if not drawn:
-        return exact(0.0), exact(0.0)
+        return Totals(exact(0.0), exact(0.0))
     whole = np.array(drawn, np.float64).sum(axis=0)
-    return band(whole[0]), band(whole[1])
+    return Totals(band(whole[0]), band(whole[1]))

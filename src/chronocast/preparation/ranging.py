@@ -10,7 +10,7 @@ from chronocast.model.batch.batch import FULL, Batch
 from chronocast.model.batch.extent import Extent
 from chronocast.model.batch.ranges import checked
 from chronocast.model.errors import ModelError
-from chronocast.model.source.range_ends import End
+from chronocast.model.source.range_ends import End, EndsSeen
 from chronocast.model.source.source_clock import SourceClock
 from chronocast.model.time.timing import FrameRange
 from chronocast.preparation.source.ready import ready_source
@@ -111,7 +111,7 @@ def told(batch: Batch, source: SourceReady, look: bool) -> list[RangeTold]:
     return found
 
 
-def look_at(source: SourceReady, part: FrameRange) -> tuple[End | None, End | None]:
+def look_at(source: SourceReady, part: FrameRange) -> EndsSeen:
     """What is wrong at the ends of a range.
 
     Raises

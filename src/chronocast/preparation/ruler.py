@@ -109,7 +109,7 @@ def ruled_files(
         Whether their targets differ.
     """
     seconds = max(sum(item.ready.plan.seconds for item in items), 1e-9)
-    whole = together(items)[1]
+    whole = together(items).bytes
     low, likely, safe = (size * 8 / seconds for size in (whole.p10, whole.likely, whole.safe))
     sound = sum(item.sound_bytes for item in items) * 8 / seconds
     stops = rate_stops(items, judged)

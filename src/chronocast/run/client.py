@@ -12,6 +12,7 @@ from typing import Any
 
 from chronocast.journal.locks import Lock
 from chronocast.journal.places import state_folder
+from chronocast.journal.runs import RequestAnswer
 from chronocast.model.batch.batch import Batch
 from chronocast.model.errors import ChronocastError
 from chronocast.run.lease import Leased, take_lease
@@ -158,7 +159,7 @@ def see_free(batch_path: Path) -> None:
 
 def ask(
     journal: Path, kind: str, body: dict[str, Any] | None = None, wait_seconds: float = 5.0
-) -> tuple[bool, str]:
+) -> RequestAnswer:
     """Ask a runner for something; whether it was accepted, and the sentence if not.
 
     Parameters

@@ -10,6 +10,7 @@ from math import ceil
 
 from chronocast.model.errors import TimecodeError
 from chronocast.model.picture.colour import BT709, RGB_MATRIX, Colour, assumed, high_range, read_tags
+from chronocast.model.picture.geometry import PictureSize
 from chronocast.model.picture.terms import Scan
 from chronocast.model.recipe.layouts import known_layout
 from chronocast.model.source.cutlist import (
@@ -24,17 +25,17 @@ from chronocast.model.source.cutlist import (
 )
 from chronocast.model.source.facts import ClipFacts, SoundFacts
 from chronocast.model.source.origin import Origin, SoundOrigin, samples_of
-from chronocast.model.time.timing import Rate, format_timecode, frame_at, parse_timecode
+from chronocast.model.time.timing import Duration, Rate, format_timecode, frame_at, parse_timecode
 from chronocast.timeline.described import Note, Placed, Timeline, Track
 from chronocast.timeline.errors import TimelineError
 from chronocast.timeline.flatten import flatten
 
 
-def upright_size(facts: ClipFacts) -> tuple[int, int]:
+def upright_size(facts: ClipFacts) -> PictureSize:
     """A clip's size as it is looked at: in square pixels, turned upright, both sides even."""
     width = max(2, round(facts.width * facts.pixel_aspect / 2) * 2)
     height = max(2, facts.height // 2 * 2)
-    return (height, width) if facts.turned in (90, 270) else (width, height)
+    return PictureSize(height, width) if facts.turned in (90, 270) else PictureSize(width, height)
 
 
 def clip_colour(facts: ClipFacts) -> Colour:
@@ -72,7 +73,7 @@ def clip_cut_list(facts: ClipFacts) -> CutList:
     if not facts.frames:
         raise TimelineError(f"{facts.path} has no picture.", "Use a clip with a picture.")
     media = MediaRef(path=facts.path, fingerprint=facts.fingerprint)
-    seconds = Fraction(facts.frames) / facts.rate
+    seconds = Duration(facts.frames, facts.rate).seconds
     sound = (
         (SoundSpan(start=Fraction(0), seconds=seconds, media=media, tracks=sound_tracks(facts)),)
         if facts.audio
@@ -289,7 +290,7 @@ def sequence_cut_list(timeline: Timeline, facts: Mapping[str, ClipFacts]) -> tup
     by_path = {clip.path: clip for clip in facts.values()}
     width, height = timeline.size or _largest([by_path[path] for path in shown])
     colour, tags = _sequence_colour(by_path, shown, timeline.name)
-    end = Fraction(frames) / timeline.rate
+    end = Duration(frames, timeline.rate).seconds
     heard = laying.sound_by_track(timeline.tracks, Fraction(0), end)
     sound = [span for track in heard for span in track]
     cut = CutList(

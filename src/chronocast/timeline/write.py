@@ -19,7 +19,7 @@ from chronocast.timeline.errors import TimelineError
 
 def clip_timeline(cut: CutList, name: str) -> Timeline:
     """A clip as a sequence of one edit."""
-    seconds = Fraction(cut.frames) / cut.rate
+    seconds = cut.duration.seconds
     media = cut.media[0].path
     common = {
         "start": Fraction(0),

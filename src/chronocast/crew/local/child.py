@@ -16,7 +16,7 @@ import sys
 import time
 import traceback
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 from chronocast.preparation.station.children import die_with_parent
 
@@ -44,26 +44,33 @@ def say(**report: Any) -> None:
     sys.stdout.flush()
 
 
-def fault_of(error: BaseException) -> tuple[str, str]:
+class FaultTold(NamedTuple):
+    """Which fault an error is, and its sentence."""
+
+    fault: str
+    sentence: str
+
+
+def fault_of(error: BaseException) -> FaultTold:
     """Which fault an error is, and its sentence."""
     from chronocast.media.errors import DecodeFailed, MediaGone, NotMedia, SoundDamaged, SourceDamaged
     from chronocast.model.errors import ChronocastError
 
     number = getattr(error, "errno", None)
     if number in (errno.ENOSPC, errno.EDQUOT):
-        return "space", "The drive is full."
+        return FaultTold("space", "The drive is full.")
     if isinstance(error, MediaGone):
-        return "away", str(error)
+        return FaultTold("away", str(error))
     if isinstance(error, DecodeFailed | NotMedia | SourceDamaged | SoundDamaged):
-        return "media", str(error)
+        return FaultTold("media", str(error))
     if isinstance(error, ChronocastError):
-        return "encode", str(error)
+        return FaultTold("encode", str(error))
     if number in (errno.EACCES, errno.EROFS, errno.ENOENT, errno.ENOTDIR):
         where = getattr(error, "filename", None) or "A file"
-        return "place", f"{where} can't be written: {os.strerror(number)}."
+        return FaultTold("place", f"{where} can't be written: {os.strerror(number)}.")
     if isinstance(error, MemoryError):
-        return "encode", "There was not enough memory."
-    return "encode", f"The work failed: {error}."
+        return FaultTold("encode", "There was not enough memory.")
+    return FaultTold("encode", f"The work failed: {error}.")
 
 
 def main() -> None:

@@ -6,6 +6,7 @@ import json
 import sys
 from collections.abc import Callable
 from dataclasses import asdict
+from typing import NamedTuple
 
 from chronocast.deliver.cards import card_checks, needs_loudness, needs_luma
 from chronocast.deliver.checks import judge
@@ -16,9 +17,14 @@ from chronocast.model.messages.check import Check, Expected
 from chronocast.model.time.timing import parse_rate
 
 
-def proved_checks(
-    path: str, expected: Expected, progress: Callable[[int], None] | None = None
-) -> tuple[list[Check], int]:
+class Proved(NamedTuple):
+    """The checks of a finished file, and its bytes."""
+
+    checks: list[Check]
+    bytes: int
+
+
+def proved_checks(path: str, expected: Expected, progress: Callable[[int], None] | None = None) -> Proved:
     """Every check of a finished file, its receivers' cards included; and its bytes.
 
     Parameters
@@ -45,10 +51,8 @@ def proved_checks(
         runs=runs,
         rate=parse_rate(expected.rate),
     )
-    return [
-        *judge(found, expected),
-        *card_checks(found, expected, expected.name or path.rsplit("/", 1)[-1]),
-    ], found.bytes
+    by_cards = card_checks(found, expected, expected.name or path.rsplit("/", 1)[-1])
+    return Proved([*judge(found, expected), *by_cards], found.bytes)
 
 
 def main() -> None:

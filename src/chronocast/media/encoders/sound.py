@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from typing import NamedTuple
 
 
 @dataclass(frozen=True)
@@ -34,16 +35,23 @@ SOUND_ENCODERS: dict[str, SoundEncoder] = {
 }
 
 
-def sound_encoder(codec: str, depth: int) -> tuple[str, str]:
+class SoundForm(NamedTuple):
+    """The libraries' encoder of a sound codec, and the sample format it takes."""
+
+    encoder: str
+    samples: str
+
+
+def sound_encoder(codec: str, depth: int) -> SoundForm:
     """The libraries' encoder of a sound codec, and the sample format it takes."""
     encoder = SOUND_ENCODERS[codec]
     key = 0 if 0 in encoder.names else 16 if depth == 16 else 24
-    return encoder.names[key], encoder.formats[key]
+    return SoundForm(encoder.names[key], encoder.formats[key])
 
 
 def sound_stream(codec: str, depth: int) -> str:
     """What a reader calls the stream of a sound codec."""
-    return SOUND_ENCODERS[codec].stream or sound_encoder(codec, depth)[0]
+    return SOUND_ENCODERS[codec].stream or sound_encoder(codec, depth).encoder
 
 
 def sound_muxer(codec: str) -> str:

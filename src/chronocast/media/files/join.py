@@ -18,9 +18,10 @@ from chronocast.model.paths import real_path
 from chronocast.model.recipe.codecs import PICTURE
 from chronocast.model.recipe.containers import CONTAINERS, IMAGE_EXTENSIONS
 from chronocast.model.recipe.languages import written_code
+from chronocast.model.time.timing import Duration
 
 
-def _piece_times(path: str, frames: int, rate: Fraction) -> tuple[list[int], bytes]:
+def _piece_times(path: str, length: Duration) -> tuple[list[int], bytes]:
     """Presentation order of a piece's packets, and its parameter sets.
 
     Raises
@@ -31,11 +32,13 @@ def _piece_times(path: str, frames: int, rate: Fraction) -> tuple[list[int], byt
     with opened(path) as container:
         stream = container.streams.video[0]
         base = Fraction(stream.time_base or 1)
-        times = [round(p.pts * base * rate) for p in container.demux(stream) if p.size and p.pts is not None]
+        times = [
+            round(p.pts * base * length.rate) for p in container.demux(stream) if p.size and p.pts is not None
+        ]
         extra = bytes(stream.codec_context.extradata or b"")
-    if sorted(times) != list(range(frames)):
+    if sorted(times) != list(range(length.frames)):
         raise JoinFailed(
-            f"The piece {os.path.basename(path)} has {len(times)} pictures where {frames} belong.",
+            f"The piece {os.path.basename(path)} has {len(times)} pictures where {length.frames} belong.",
             "It is damaged; it will be made again.",
         )
     return times, extra
@@ -83,7 +86,7 @@ def _decoding_delay(job: JoinJob, rate: Fraction) -> int:
     """
     delay, shared = 0, None
     for path, frames in job.pieces:
-        times, extra = _piece_times(path, frames, rate)
+        times, extra = _piece_times(path, Duration(frames, rate))
         if shared is not None and extra != shared:
             raise JoinFailed(
                 f"The piece {os.path.basename(path)} was made with other parameter sets than those before it."

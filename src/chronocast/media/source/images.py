@@ -12,7 +12,7 @@ import av
 from chronocast.media.errors import DecodeFailed, NotMedia
 from chronocast.media.source.fingerprint import fingerprint
 from chronocast.media.source.opening import opened
-from chronocast.model.paths import real_path
+from chronocast.model.paths import FileMark, real_path
 
 _NUMBERED = re.compile(
     r"^(?P<head>.*)%0(?P<digits>\d{1,2})d(?P<tail>[^%]*)\?(?P<first>\d+)-(?P<last>\d+)@(?P<rate>\d+(?:/\d+)?)$",
@@ -50,7 +50,7 @@ def is_numbered(path: str) -> bool:
     return bool(_NUMBERED.match(path))
 
 
-def stamp(path: str) -> tuple[int, int]:
+def stamp(path: str) -> FileMark:
     """Size and time of last change by which to see whether a source has changed; of numbered images all together.
 
     Raises
@@ -60,10 +60,10 @@ def stamp(path: str) -> tuple[int, int]:
     """
     if not is_numbered(path):
         status = os.stat(real_path(path))
-        return status.st_size, status.st_mtime_ns
+        return FileMark(status.st_size, status.st_mtime_ns)
     images = Images(path)
     found = [os.stat(real_path(images.file(index))) for index in range(len(images))]
-    return sum(status.st_size for status in found), max(status.st_mtime_ns for status in found)
+    return FileMark(sum(status.st_size for status in found), max(status.st_mtime_ns for status in found))
 
 
 def is_there(path: str) -> bool:

@@ -7,12 +7,12 @@ import itertools
 import numpy as np
 
 from chronocast.media.viewing.stills import Stills, small_luma
-from chronocast.model.source.range_ends import LOOKED_AT, End, judge_end
+from chronocast.model.source.range_ends import LOOKED_AT, End, EndsSeen, judge_end
 from chronocast.model.source.shown_clips import shot_at, shots
 from chronocast.model.time.timing import FrameRange
 
 
-def look_at_ends(stills: Stills, part: FrameRange) -> tuple[End | None, End | None]:
+def look_at_ends(stills: Stills, part: FrameRange) -> EndsSeen:
     """What is wrong at the first and at the last pictures of a range.
 
     Raises
@@ -22,8 +22,8 @@ def look_at_ends(stills: Stills, part: FrameRange) -> tuple[End | None, End | No
     """
     many = min(LOOKED_AT, len(part))
     if many < 4:
-        return None, None
-    return (
+        return EndsSeen(None, None)
+    return EndsSeen(
         _look(stills, list(range(part.start, part.start + many))),
         _look(stills, list(range(part.stop - many, part.stop))[::-1]),
     )

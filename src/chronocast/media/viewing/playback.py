@@ -37,7 +37,7 @@ def heard(cut: CutList, frame: int, speed: Fraction) -> Iterator[NDArray[np.int1
         A file's sound can't be decoded.
     """
     at = Fraction(frame + (1 if speed < 0 else 0)) / cut.rate
-    end = Fraction(cut.frames) / cut.rate
+    end = cut.duration.seconds
     length = (end - at if speed > 0 else at) / abs(speed)
     spans = tuple(span for item in cut.sound for span in _from(item, at, end, speed))
     job = SoundJob(

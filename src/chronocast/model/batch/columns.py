@@ -7,7 +7,7 @@ from collections.abc import Iterable, Mapping
 from typing import Any
 
 from chronocast.model.batch.batch import FULL, Batch, Output
-from chronocast.model.batch.edits import fill
+from chronocast.model.batch.edits import change_outputs, fill
 from chronocast.model.batch.exceptions import value_of, with_values
 from chronocast.model.cards.card import ReceiverCard
 from chronocast.model.errors import ModelError
@@ -115,12 +115,7 @@ def set_own(batch: Batch, outputs: Iterable[str], values: Mapping[str, Any]) -> 
 
 def clear_own(batch: Batch, outputs: Iterable[str]) -> Batch:
     """Some outputs as their recipes say."""
-    chosen = set(outputs)
-    return batch.model_copy(
-        update={
-            "outputs": tuple(o.model_copy(update={"own": {}}) if o.id in chosen else o for o in batch.outputs)
-        }
-    )
+    return change_outputs(batch, outputs, {"own": {}})
 
 
 def set_output_folder(batch: Batch, outputs: Iterable[str], folder: str) -> Batch:
@@ -135,14 +130,7 @@ def set_output_folder(batch: Batch, outputs: Iterable[str], folder: str) -> Batc
     folder
         The folder; relative ones are beside the batch.
     """
-    chosen = set(outputs)
-    return batch.model_copy(
-        update={
-            "outputs": tuple(
-                o.model_copy(update={"folder": folder}) if o.id in chosen else o for o in batch.outputs
-            )
-        }
-    )
+    return change_outputs(batch, outputs, {"folder": folder})
 
 
 def add_card(batch: Batch, card: ReceiverCard) -> Batch:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
-from typing import Literal, NamedTuple
+from typing import Any, Literal, NamedTuple
 
 from chronocast.model.batch.batch import FULL, Batch, Output, Source
 from chronocast.model.errors import ModelError
@@ -57,7 +57,31 @@ def add_source(batch: Batch, path: str, name: str, kind: Literal["clip", "sequen
     return batch.model_copy(update={"sources": (*batch.sources, new)})
 
 
-def merge_sources(batch: Batch, sources: Iterable[Source]) -> tuple[Batch, list[str]]:
+def change_outputs(batch: Batch, outputs: Iterable[str], update: Mapping[str, Any]) -> Batch:
+    """The batch with some outputs changed alike.
+
+    Parameters
+    ----------
+    batch
+        The batch.
+    outputs
+        Their ids.
+    update
+        New values by the names of an output's fields; they must be valid.
+    """
+    chosen = set(outputs)
+    changed = tuple(o.model_copy(update=update) if o.id in chosen else o for o in batch.outputs)
+    return batch.model_copy(update={"outputs": changed})
+
+
+class WithNew(NamedTuple):
+    """A batch after an edit that adds to it, and the ids of what came in."""
+
+    batch: Batch
+    new: list[str]
+
+
+def merge_sources(batch: Batch, sources: Iterable[Source]) -> WithNew:
     """The batch with those sources whose paths aren't in it yet, and the ids these have in it."""
     known = {source.path for source in batch.sources}
     new = []
@@ -68,7 +92,7 @@ def merge_sources(batch: Batch, sources: Iterable[Source]) -> tuple[Batch, list[
         fresh = source.model_copy(update={"id": batch.sources[-1].id})
         batch = batch.model_copy(update={"sources": (*batch.sources[:-1], fresh)})
         new.append(fresh.id)
-    return batch, new
+    return WithNew(batch, new)
 
 
 def remove_source(batch: Batch, source: str) -> Batch:
@@ -162,14 +186,7 @@ def hold(batch: Batch, outputs: Iterable[str], held: bool) -> Batch:
     held
         Whether they are held back from now on.
     """
-    chosen = set(outputs)
-    return batch.model_copy(
-        update={
-            "outputs": tuple(
-                o.model_copy(update={"held": held}) if o.id in chosen else o for o in batch.outputs
-            )
-        }
-    )
+    return change_outputs(batch, outputs, {"held": held})
 
 
 def set_folder(batch: Batch, folder: str) -> Batch:

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from chronocast.model.batch.batch import FULL
 from chronocast.model.show import time_text
-from chronocast.model.time.timing import Rate
+from chronocast.model.time.timing import Duration, Rate
 
 
 @dataclass(frozen=True)
@@ -43,14 +43,14 @@ class Extent:
     @property
     def length_text(self) -> str:
         """The length: short ones with tenths of a second."""
-        return short_time(float(self.frames / self.rate))
+        return short_time(float(Duration(self.frames, self.rate)))
 
     @property
     def text(self) -> str:
         """All of it: ``full, 1:34``, or ``trim, 20.0 s of 1:34, 21 %``."""
         if self.full:
             return f"full, {self.length_text}"
-        return f"{self.kind}, {self.length_text} of {short_time(float(self.whole / self.rate))}, {self.share_text}"
+        return f"{self.kind}, {self.length_text} of {short_time(float(Duration(self.whole, self.rate)))}, {self.share_text}"
 
 
 def short_time(seconds: float) -> str:

@@ -3,14 +3,23 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence, Set
+from typing import NamedTuple
 
 from chronocast.model.batch.batch import FULL, Batch, Framing, NamedRange, RangeKind, Source
-from chronocast.model.batch.edits import fill, identifier
+from chronocast.model.batch.edits import WithNew, change_outputs, fill, identifier
 from chronocast.model.errors import ModelError
 from chronocast.model.source.cutlist import Marked
+from chronocast.model.source.shown_clips import Shot
 from chronocast.model.time.timing import FrameRange
 
 MOST_RANGES = 2000
+
+
+class WithRange(NamedTuple):
+    """A batch with one more range, and the range's id."""
+
+    batch: Batch
+    range: str
 
 
 def _owner(batch: Batch, source: str) -> Source:
@@ -87,9 +96,7 @@ def next_name(owner: Source, word: str) -> str:
     return f"{word} {number}"
 
 
-def add_range(
-    batch: Batch, source: str, name: str, part: FrameRange, kind: RangeKind = "trim"
-) -> tuple[Batch, str]:
+def add_range(batch: Batch, source: str, name: str, part: FrameRange, kind: RangeKind = "trim") -> WithRange:
     """The batch with one more range of a source, and the range's id; names are made unlike.
 
     Parameters
@@ -123,7 +130,7 @@ def add_range(
         stop=part.stop,
         kind=kind,
     )
-    return _with(batch, owner, (*owner.ranges, made)), made.id
+    return WithRange(_with(batch, owner, (*owner.ranges, made)), made.id)
 
 
 def change_range(batch: Batch, source: str, part: str, new: FrameRange) -> Batch:
@@ -206,9 +213,7 @@ def remove_ranges(batch: Batch, source: str, parts: Iterable[str]) -> Batch:
     return batch.model_copy(update={"outputs": kept})
 
 
-def add_pick(
-    batch: Batch, source: str, name: str, part: FrameRange, recipes: Iterable[str]
-) -> tuple[Batch, str]:
+def add_pick(batch: Batch, source: str, name: str, part: FrameRange, recipes: Iterable[str]) -> WithRange:
     """A range together with outputs of it, one for each recipe.
 
     Parameters
@@ -230,12 +235,10 @@ def add_pick(
         As ``add_range``.
     """
     batch, made = add_range(batch, source, name, part)
-    return fill(batch, [(source, made, recipe) for recipe in recipes]), made
+    return WithRange(fill(batch, [(source, made, recipe) for recipe in recipes]), made)
 
 
-def take_marked(
-    batch: Batch, source: str, marks: Iterable[Marked], recipes: Sequence[str]
-) -> tuple[Batch, list[str]]:
+def take_marked(batch: Batch, source: str, marks: Iterable[Marked], recipes: Sequence[str]) -> WithNew:
     """Ranges of what a source marks of itself and isn't a range yet, with outputs of them; the ids of the new ones.
 
     Parameters
@@ -261,11 +264,11 @@ def take_marked(
             batch, part = add_range(batch, source, mark.name, FrameRange(mark.start, mark.stop), "marked")
             batch = fill(batch, [(source, part, recipe) for recipe in recipes])
             made.append(part)
-    return batch, made
+    return WithNew(batch, made)
 
 
 def one_for_each_clip(
-    batch: Batch, source: str, clips: Sequence[tuple[str, FrameRange]], recipes: Iterable[str], instead: bool
+    batch: Batch, source: str, clips: Sequence[Shot], recipes: Iterable[str], instead: bool
 ) -> Batch:
     """A range for each clip of a sequence with outputs of it; ``instead`` takes away those of the whole.
 
@@ -278,7 +281,7 @@ def one_for_each_clip(
     source
         A source's id.
     clips
-        Name and range of each clip.
+        Its clips.
     recipes
         Ids of the recipes they are made by.
     instead
@@ -302,7 +305,7 @@ def one_for_each_clip(
     taken = {FULL, *(part.name.casefold() for part in owner.ranges)}
     made: list[NamedRange] = []
     width = len(str(len(clips)))
-    for number, (title, part) in enumerate(clips):
+    for number, (title, part) in enumerate((clip.name, clip.part) for clip in clips):
         if (part.start, part.stop) not in parts:
             name = _unlike(f"{number + 1:0{width}d} {title}", taken)
             new = NamedRange(
@@ -335,12 +338,5 @@ def set_framing(batch: Batch, outputs: Iterable[str], framing: Framing | None) -
     framing
         How they are framed; None for as their recipes say.
     """
-    chosen = set(outputs)
     said = None if framing is None or framing.plain else framing
-    return batch.model_copy(
-        update={
-            "outputs": tuple(
-                o.model_copy(update={"framing": said}) if o.id in chosen else o for o in batch.outputs
-            )
-        }
-    )
+    return change_outputs(batch, outputs, {"framing": said})

@@ -12,6 +12,13 @@ from chronocast.model.frozen import FrozenModel
 from chronocast.model.picture.terms import Placing
 
 
+class PictureSize(NamedTuple):
+    """Width and height, in pixels."""
+
+    width: int
+    height: int
+
+
 class Centre(FrozenModel):
     """Where the middle of a filled frame lies at a frame of the output, in shares of the picture's sides."""
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 from chronocast.model.errors import ModelError
 from chronocast.model.recipe.codecs import PICTURE, SOUND, PictureCodec, SoundCodec
 from chronocast.model.recipe.containers import CONTAINERS, holding
@@ -24,7 +26,14 @@ def sound_codec(stream: str) -> SoundCodec | None:
     return SOUND.get(stream) or next((codec for codec in SOUND.values() if stream in codec.stands_for), None)
 
 
-def as_the_source(facts: ClipFacts) -> tuple[Recipe, list[str]]:
+class Nearest(NamedTuple):
+    """The recipe nearest to a file, and a sentence for each thing in which it can't be like it."""
+
+    recipe: Recipe
+    departures: list[str]
+
+
+def as_the_source(facts: ClipFacts) -> Nearest:
     """A recipe that makes files as this one is, and where it can't: sentences.
 
     Raises
@@ -67,7 +76,7 @@ def as_the_source(facts: ClipFacts) -> tuple[Recipe, list[str]]:
             "sound": sound.model_dump() if sound else None,
         }
     )
-    return made.model_copy(update={"name": telling_name(made)}), told
+    return Nearest(made.model_copy(update={"name": telling_name(made)}), told)
 
 
 def _picture(facts: ClipFacts, told: list[str]) -> PictureRecipe:

@@ -22,6 +22,7 @@ from pydantic import (
 from pydantic_core import PydanticCustomError
 
 from chronocast.model.errors import ModelError
+from chronocast.model.picture.geometry import PictureSize
 from chronocast.model.picture.terms import Scan
 from chronocast.model.recipe.codecs import PICTURE, SOUND, PictureCodec
 from chronocast.model.recipe.containers import CONTAINERS
@@ -255,7 +256,7 @@ class Recipe(Document):
 
 def frame_size(
     size: FrameSize, width: int, height: int, pixel_aspect: Fraction = Fraction(1), multiple: int = 2
-) -> tuple[int, int]:
+) -> PictureSize:
     """The exact frame size of an output, in square pixels, both sides even.
 
     ``multiple`` is what its codec wants widths to be a multiple of.
@@ -272,15 +273,17 @@ def frame_size(
         What a frame's sides must be multiples of.
 
     >>> frame_size(FrameSize(mode="ceiling", width=640, height=360), 1280, 720)
-    (640, 360)
+    PictureSize(width=640, height=360)
     >>> frame_size(FrameSize(mode="ceiling", width=1920, height=1080), 1080, 1920)
-    (606, 1080)
+    PictureSize(width=606, height=1080)
     """
     shown_width = Fraction(width) * pixel_aspect
     if size.mode == "fixed":
-        return max(multiple, size.width // multiple * multiple), size.height // 2 * 2
+        return PictureSize(max(multiple, size.width // multiple * multiple), size.height // 2 * 2)
     if size.mode == "source":
-        return max(multiple, round(shown_width / multiple) * multiple), max(2, height // 2 * 2)
+        return PictureSize(max(multiple, round(shown_width / multiple) * multiple), max(2, height // 2 * 2))
     scale = min(Fraction(1), Fraction(size.width) / shown_width, Fraction(size.height, height))
     # rounded down, to stay below the ceiling
-    return max(multiple, int(shown_width * scale / multiple) * multiple), max(2, int(height * scale / 2) * 2)
+    return PictureSize(
+        max(multiple, int(shown_width * scale / multiple) * multiple), max(2, int(height * scale / 2) * 2)
+    )

@@ -11,14 +11,14 @@ import re
 from fractions import Fraction
 from functools import cached_property
 from math import ceil, floor
-from typing import Literal
+from typing import Literal, NamedTuple
 
 from chronocast.model.frozen import FrozenModel
 from chronocast.model.picture.colour import BT709, Colour
 from chronocast.model.picture.terms import Placing
 from chronocast.model.picture.weight import ALL, Weight
 from chronocast.model.source.origin import Alpha, Origin
-from chronocast.model.time.timing import FrameRange, Rate
+from chronocast.model.time.timing import Duration, FrameRange, Rate
 
 Retime = Literal["nearest", "blend", "motion"]
 Deinterlace = Literal["", "frame", "field"]
@@ -39,6 +39,13 @@ def media_title(path: str) -> str:
     """
     name = path.partition("?")[0].rsplit("/", 1)[-1]
     return re.sub(r"%0(\d+)d", lambda found: "#" * int(found[1]), name)
+
+
+class PicturesNeeded(NamedTuple):
+    """The first and the last picture of a medium that are needed."""
+
+    first: int
+    last: int
 
 
 class Layer(FrozenModel):
@@ -131,7 +138,7 @@ class Layer(FrozenModel):
     def _held(self, index: int) -> int:
         return min(max(index, 0), self.last)
 
-    def needs(self, frames: int) -> tuple[int, int] | None:
+    def needs(self, frames: int) -> PicturesNeeded | None:
         """First and last picture of the media needed for ``frames`` of the span, lead-in and lead-out included.
 
         Motion looks one picture further at both sides; deinterlacing one frame.
@@ -140,7 +147,7 @@ class Layer(FrozenModel):
             return None
         ends = [index for frame in (0, frames - 1) for index, _ in self.pictures(frame)]
         around = (1 if self.retime == "motion" else 0) + {"": 0, "frame": 1, "field": 2}[self.deinterlace]
-        return self._held(min(ends) - around), self._held(max(ends) + around)
+        return PicturesNeeded(self._held(min(ends) - around), self._held(max(ends) + around))
 
 
 class PictureSpan(FrozenModel):
@@ -219,6 +226,13 @@ class Marked(FrozenModel):
     stop: int
 
 
+class MediaPicture(NamedTuple):
+    """One picture of one medium, by its number from 0."""
+
+    media: MediaRef
+    number: int
+
+
 class CutList(FrozenModel):
     """One source laid out: picture spans without gaps or overlaps, and sound spans.
 
@@ -267,11 +281,16 @@ class CutList(FrozenModel):
         begin, end = Fraction(part.start) / self.rate, Fraction(part.stop) / self.rate
         return tuple(found for span in spans if (found := span.part(begin, end)))
 
+    @property
+    def duration(self) -> Duration:
+        """Its length."""
+        return Duration(self.frames, self.rate)
+
     def span_at(self, frame: int) -> PictureSpan | None:
         """The span that has a frame."""
         return next((span for span in self.picture if frame in span.range), None)
 
-    def media_frame(self, frame: int) -> tuple[MediaRef, int] | None:
+    def media_frame(self, frame: int) -> MediaPicture | None:
         """Which picture of which media is seen most at ``frame``; None for black and generated pictures."""
         span = self.span_at(frame)
         if span is None:
@@ -282,7 +301,7 @@ class CutList(FrozenModel):
             return None
         best = max(reversed(shown), key=lambda layer: layer.weight.at(at))
         assert best.media
-        return best.media, max(best.pictures(at), key=lambda seen: seen[1])[0]
+        return MediaPicture(best.media, max(best.pictures(at), key=lambda seen: seen[1])[0])
 
     def retimed(self, retime: Retime) -> CutList:
         """The same source, with pictures that fall between two of their media made in another way."""

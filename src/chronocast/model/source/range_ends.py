@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from typing import NamedTuple
 
 LOOKED_AT = 14
 """How many pictures at an end are looked at."""
@@ -93,3 +94,10 @@ def _run(values: Sequence[float], holds: Callable[[float], bool]) -> int:
             break
         count += 1
     return count
+
+
+class EndsSeen(NamedTuple):
+    """What is wrong at the first and at the last pictures of a range; None where nothing is."""
+
+    first: End | None
+    last: End | None

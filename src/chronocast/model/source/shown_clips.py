@@ -35,6 +35,11 @@ def shots(cut: CutList) -> tuple[Shot, ...]:
     return known[1]
 
 
+def media_shots(cut: CutList) -> list[Shot]:
+    """The shots that show a clip, black and generated pictures left out."""
+    return [shot for shot in shots(cut) if shot.media]
+
+
 def _shots(cut: CutList) -> list[Shot]:
     found: list[tuple[Any, int, int, str, str]] = []
     for span in cut.picture:

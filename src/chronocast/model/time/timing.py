@@ -103,6 +103,26 @@ class FrameRange:
         return Fraction(len(self)) / rate
 
 
+@dataclass(frozen=True)
+class Duration:
+    """So many frames at a rate in frames per second: the length of a source, a range or a file.
+
+    >>> float(Duration(36, Fraction(24)))
+    1.5
+    """
+
+    frames: int
+    rate: Rate
+
+    @property
+    def seconds(self) -> Fraction:
+        """The exact length."""
+        return Fraction(self.frames) / self.rate
+
+    def __float__(self) -> float:
+        return float(self.seconds)
+
+
 def frame_at(seconds: Fraction, rate: Rate) -> int:
     """The number of the frame nearest to a time; half a frame counts as a whole one.
 

@@ -9,11 +9,12 @@ from chronocast.media.encoders.sound import sound_stream
 from chronocast.model.messages.check import Expected
 from chronocast.model.messages.jobs import SoundJob
 from chronocast.model.paths import path_text
+from chronocast.model.picture.geometry import PictureSize
 from chronocast.model.recipe.codecs import SOUND
 from chronocast.model.recipe.containers import CONTAINERS
 from chronocast.model.recipe.layouts import channels_of
 from chronocast.model.recipe.recipe import Recipe
-from chronocast.model.time.timing import Rate
+from chronocast.model.time.timing import Duration
 from chronocast.preparation.output.differences import differences_from_source
 from chronocast.preparation.output.output_ready import OutputReady
 
@@ -23,10 +24,8 @@ def expected_file(ready: OutputReady, sound_is_silent: bool) -> Expected:
     plan = ready.plan
     found = expected_of(
         ready.recipe,
-        plan.frames,
-        plan.width,
-        height=plan.height,
-        rate=plan.rate,
+        plan.duration,
+        PictureSize(plan.width, plan.height),
         sound=plan.sound,
         silent=sound_is_silent,
     )
@@ -54,7 +53,7 @@ def expected_file(ready: OutputReady, sound_is_silent: bool) -> Expected:
 
 
 def expected_of(
-    recipe: Recipe, frames: int, width: int, *, height: int, rate: Rate, sound: SoundJob | None, silent: bool
+    recipe: Recipe, duration: Duration, size: PictureSize, *, sound: SoundJob | None, silent: bool
 ) -> Expected:
     """What a file of a recipe must be, at a size, a rate and a length.
 
@@ -62,12 +61,10 @@ def expected_of(
     ----------
     recipe
         What it is made by.
-    frames
-        How many.
-    width, height
-        Of the frame, in pixels.
-    rate
-        Frames a second.
+    duration
+        Its length.
+    size
+        Of its frame.
     sound
         Its sound's job.
     silent
@@ -75,10 +72,10 @@ def expected_of(
     """
     picture = recipe.picture
     found = Expected(
-        frames if picture else 0,
-        width if picture else 0,
-        height if picture else 0,
-        str(rate),
+        duration.frames if picture else 0,
+        size.width if picture else 0,
+        size.height if picture else 0,
+        str(duration.rate),
         "",
         CONTAINERS[recipe.container].opened_as or "images",
         sound_stream(sound.codec, sound.depth) if sound else None,

@@ -7,7 +7,7 @@ from collections.abc import Iterable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Literal, cast
+from typing import Literal, NamedTuple, cast
 
 from chronocast.journal.facts import FactsStore
 from chronocast.model.batch.batch import Batch, Source, portable
@@ -56,9 +56,16 @@ def expand(paths: Iterable[Path]) -> Iterator[Path]:
                 yield inner
 
 
+class Gathered(NamedTuple):
+    """A batch with more sources, and what could not be taken into it."""
+
+    batch: Batch
+    refused: list[Refused]
+
+
 def gather(
     batch: Batch, folder: Path, paths: Iterable[Path], store: FactsStore, rate: str | None = None
-) -> tuple[Batch, list[Refused]]:
+) -> Gathered:
     """The batch with more sources; each file is looked at first, several at a time.
 
     ``rate`` is for edit lists, which don't say theirs.  What can't be used is
@@ -98,7 +105,7 @@ def gather(
                 known = {new.path: next(iter(known.values()))} if known else {}
             fresh = source.model_copy(update={"id": new.id, "path": new.path, "known": known})
             batch = batch.model_copy(update={"sources": (*batch.sources[:-1], fresh)})
-    return batch, refused
+    return Gathered(batch, refused)
 
 
 def _look(

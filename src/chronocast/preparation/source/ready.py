@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import replace
 from pathlib import Path
+from typing import NamedTuple
 
 from chronocast.journal.facts import FactsStore
 from chronocast.media.errors import DAMAGE_REMEDY
@@ -132,9 +133,15 @@ def with_alpha_told(facts: ClipFacts, source: Source) -> ClipFacts:
     return replace(facts, alpha=source.alpha) if source.alpha and facts.alpha else facts
 
 
-def _cut_taken(
-    source: Source, path: Path, rate: Rate | None, store: FactsStore, newest: bool
-) -> tuple[Timeline, str, str]:
+class _CutTaken(NamedTuple):
+    """The cut to use, the digest of the file as it is, and of the file the cut is from."""
+
+    timeline: Timeline
+    present: str
+    taken: str
+
+
+def _cut_taken(source: Source, path: Path, rate: Rate | None, store: FactsStore, newest: bool) -> _CutTaken:
     """The cut to use, the digest of the file as it is, and of the file the cut is from."""
     try:
         present = store.timelines.digest(path)
@@ -142,13 +149,13 @@ def _cut_taken(
         kept = store.timelines.kept(path, source.taken, rate) if source.taken else None
         if kept is None:
             raise
-        return kept, "", source.taken
+        return _CutTaken(kept, "", source.taken)
     if source.taken and source.taken != present and not newest:
         kept = store.timelines.kept(path, source.taken, rate)
         if kept is not None:
-            return kept, present, source.taken
+            return _CutTaken(kept, present, source.taken)
     timeline, present = store.timelines.present(path, rate, present)
-    return timeline, present, present
+    return _CutTaken(timeline, present, present)
 
 
 def missing_media(name: str, linked: Linked) -> MissingMedia:

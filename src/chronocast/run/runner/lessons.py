@@ -14,6 +14,7 @@ from chronocast.model.errors import ChronocastError
 from chronocast.model.messages.jobs import PieceJob, SoundJob
 from chronocast.model.paths import shown
 from chronocast.model.source.cutlist import media_title
+from chronocast.model.time.timing import Duration
 from chronocast.pieces.stock import Stock
 from chronocast.preparation.outlook import picture_ask
 from chronocast.preparation.output.output_ready import OutputReady
@@ -53,7 +54,7 @@ def learn(
             film=ready.film,
             frames=job.frames,
             pixels=round(ready.work(job) * 1e6),
-            seconds=float(job.frames / ready.plan.rate),
+            seconds=float(Duration(job.frames, ready.plan.rate)),
             bytes=event.result["bytes"],
             target=target,
             cpu_seconds=event.cpu_seconds,

@@ -34,6 +34,7 @@ from chronocast.journal.ledger import Ledger, MadeFile
 from chronocast.journal.locks import Lock
 from chronocast.journal.runs import Record, Request, RunJournal
 from chronocast.journal.workspace import Workspace
+from chronocast.model.answers import Answer
 from chronocast.model.batch.batch import Batch, read_batch
 from chronocast.model.errors import ChronocastError
 from chronocast.model.frozen import FrozenModel
@@ -332,7 +333,7 @@ class Runner:
             paths = {name: item.path for name, item in self.in_hand.ready.items() if name in proved}
         else:
             paths = {item.output.id: item.path for item in self.prospect.outputs if self.made(item)}
-        made = {name: measured(path)[0] for name, path in paths.items() if path.exists()}
+        made = {name: measured(path).bytes for name, path in paths.items() if path.exists()}
         self.meter = self.meter or LoadMeter(self.options.slots or machine_slots())
         station = this_station(self.workspace, self.options.slots, self.meter.read())
         return outlook(self.prospect, self.stock, station, learn_from(facts), made)
@@ -491,7 +492,7 @@ class Runner:
             gone = self.folders.gone(ready)
             self.queue.put_nowait(e.PlaceRefused(output, gone or str(error), away=bool(gone)))
             return
-        promised = next((o for o in self.promised.get("outputs", []) if o["id"] == output), {})
+        promised: Answer = next((o for o in self.promised.get("outputs", []) if o["id"] == output), {})
         self.results.record_made(ready, promised)
         self.queue.put_nowait(e.Placed(output))
 

@@ -138,7 +138,7 @@ def _stills(cut: CutList) -> tuple[tuple[int, ...], str, float]:
         )
         if len(_STILLS) > 8192:
             _STILLS.clear()
-        known = _STILLS[id(cut)] = (cut, frames, mark, float(cut.frames / cut.rate))
+        known = _STILLS[id(cut)] = (cut, frames, mark, float(cut.duration))
     return known[1:]
 
 
@@ -327,7 +327,7 @@ def source_sheet(batch: Batch, prospect: Prospect | None, source: str) -> Source
         lines.append(
             (
                 "length",
-                f"{time_text(float(cut.frames / cut.rate))}, {cut.frames} frames at {rate_text(cut.rate)}",
+                f"{time_text(float(cut.duration))}, {cut.frames} frames at {rate_text(cut.rate)}",
             )
         )
         lines.append(("starts", format_timecode(cut.start_timecode, cut.rate, cut.drop_frame)))

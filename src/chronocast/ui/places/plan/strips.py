@@ -10,6 +10,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage, QPainter
 
 from chronocast.journal.places import data_folder
+from chronocast.model.picture.geometry import PictureSize
 from chronocast.model.source.cutlist import CutList
 from chronocast.ui.desk.viewer import Viewer
 from chronocast.ui.widgets.later import Later
@@ -106,10 +107,10 @@ class StripMaker(QObject):
         QTimer.singleShot(0, self._next)
 
 
-def size_of(cut: CutList) -> tuple[int, int]:
+def size_of(cut: CutList) -> PictureSize:
     """Width and height, in pixels, of a still that fills the strip's height; both even."""
     width = max(2, round(cut.width * STILL_HEIGHT / max(1, cut.height) / 2) * 2)
-    return min(width, 4 * STILL_WIDTH), STILL_HEIGHT
+    return PictureSize(min(width, 4 * STILL_WIDTH), STILL_HEIGHT)
 
 
 def side_by_side(stills: list[QImage | None]) -> QImage:

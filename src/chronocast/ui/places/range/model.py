@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from chronocast.model.batch.batch import FULL, Batch, Source
 from chronocast.model.batch.edits import fill
 from chronocast.model.batch.extent import Extent
-from chronocast.model.batch.ranges import add_pick, next_name
+from chronocast.model.batch.ranges import WithRange, add_pick, next_name
 from chronocast.model.picture.colour import told as colour_told
 from chronocast.model.show import rate_bits_text, size_text, time_text
 from chronocast.model.source.cutlist import Marked
@@ -277,7 +277,7 @@ def _files(
 
 def with_draft(
     batch: Batch, source: str, draft: FrameRange, recipes: tuple[str, ...], instead: bool
-) -> tuple[Batch, str]:
+) -> WithRange:
     """The batch with marks taken as a range: beside the whole, with outputs of some recipes, or instead of it.
 
     Instead of the whole, what was to be made of the whole is made of the range.
@@ -298,9 +298,4 @@ def with_draft(
         for o in batch.outputs
     )
     batch = batch.model_copy(update={"outputs": outputs})
-    return fill(batch, [(source, FULL, output.recipe) for output in moved], False), made
-
-
-def clip_parts(ready: SourceReady) -> list[tuple[str, FrameRange]]:
-    """A name and a range for each clip of a sequence, black and generated pictures left out."""
-    return [(shot.name, shot.part) for shot in shots(ready.cut) if shot.media]
+    return WithRange(fill(batch, [(source, FULL, output.recipe) for output in moved], False), made)

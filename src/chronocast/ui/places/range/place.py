@@ -21,6 +21,7 @@ from chronocast.model.batch.ranges import (
     take_marked,
 )
 from chronocast.model.errors import ModelError
+from chronocast.model.source.shown_clips import media_shots
 from chronocast.model.time.timing import FrameRange
 from chronocast.preparation.outlook import Outlook
 from chronocast.preparation.output.output_ready import Prospect
@@ -35,7 +36,6 @@ from chronocast.ui.places.range.model import (
     DRAFT,
     Draft,
     MadeFile,
-    clip_parts,
     range_sheet,
     with_draft,
 )
@@ -636,7 +636,7 @@ class RangePlace(QWidget):
         ready, sheet = self.standing.ready(), self.standing.sheet
         if ready is None or sheet is None:
             return
-        clips = clip_parts(ready)
+        clips = media_shots(ready.cut)
         if not sheet.sequence or len(clips) < 2:
             self.said.emit("Only a sequence of several clips can become one file for each.")
             return

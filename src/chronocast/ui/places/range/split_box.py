@@ -11,7 +11,7 @@ from chronocast.deliver.names import proposed_stems, unlike
 from chronocast.model.batch.batch import Batch
 from chronocast.model.batch.extent import short_time
 from chronocast.model.recipe.containers import extension
-from chronocast.model.time.timing import FrameRange
+from chronocast.model.source.shown_clips import Shot
 from chronocast.ui.places.range.model import RangeSheet
 from chronocast.ui.theme import Theme, font, scale
 from chronocast.ui.widgets.decision import decision
@@ -28,7 +28,7 @@ class SplitBox(QDialog):
         batch: Batch,
         *,
         recipes: tuple[str, ...],
-        clips: Sequence[tuple[str, FrameRange]],
+        clips: Sequence[Shot],
         planned: Callable[[tuple[str, ...], bool], Batch],
         parent: QWidget,
     ) -> None:
