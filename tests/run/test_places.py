@@ -24,7 +24,8 @@ from chronocast.preparation.output.output_ready import Prospect
 from chronocast.preparation.today import prepared
 from chronocast.ui.places.plan.model import ORDERS, arranged, detail, difference, plan_model, source_sheet
 from chronocast.ui.places.range.model import DRAFT, Draft, range_sheet, with_draft
-from chronocast.ui.places.recipe.model import Seen, recipe_model
+from chronocast.ui.places.recipe.model import recipe_model
+from chronocast.ui.places.recipe.settings import Seen
 from tests.runs import QUICK, RATED, small_batch
 
 STATION = Station(HERE, Pace(calibrated=True), 2)

@@ -18,7 +18,8 @@ from chronocast.model.recipe.recipe import Recipe
 from chronocast.model.recipe.supplied import supplied
 from chronocast.ui.commands import CHECK, PLAN, RECIPE
 from chronocast.ui.places.recipe.cards_box import CardsBox
-from chronocast.ui.places.recipe.model import BITS, MODE, Seen, recipe_model
+from chronocast.ui.places.recipe.model import recipe_model
+from chronocast.ui.places.recipe.settings import BITS, MODE, Seen
 from tests.runs import QUICK, RATED, small_batch
 from tests.ui.hands import Desk
 
@@ -97,10 +98,10 @@ class Tasks(unittest.TestCase):
             "the changed name",
         )
         self.assertIn("changed", desk.window.plan.columns[0].facts)  # type: ignore[union-attr]
-        desk.click(place.shelf.buttons["reset"])
+        desk.click(place.shelf.buttons["recipe.reset"])
         desk.until(lambda: not desk.session.batch.recipes[0].changed, "the reset")
         self.take(desk, "effort", "slow")
-        desk.click(place.shelf.buttons["save"])
+        desk.window.commands.by_id["recipe.save"].trigger()
         desk.settle()
         self.assertFalse(desk.session.batch.recipes[0].changed)
         kept = Library(config_folder()).recipe("rated")

@@ -30,7 +30,7 @@ from chronocast.ui.app import make_app
 from chronocast.ui.commands import PLAN, RANGE
 from chronocast.ui.desk.session import Session
 from chronocast.ui.guard import Guard
-from chronocast.ui.places.recipe.model import BITS
+from chronocast.ui.places.recipe.settings import BITS
 from chronocast.ui.window import Window
 from tests.hostile import corpus
 from tests.runs import QUICK, RATED, small_batch

@@ -57,6 +57,10 @@ def _range(identifier: str, words: str, key: str) -> Command:
     return Command(f"range.{identifier}", "Range", words, key, (RANGE,))
 
 
+def _recipe(identifier: str, words: str, key: str = "") -> Command:
+    return Command(f"recipe.{identifier}", "Recipes", words, key, (RECIPE,))
+
+
 def _cells(
     identifier: str, words: str, key: str = "", at: tuple[Literal["cell", "column"], ...] = ("cell",)
 ) -> Command:
@@ -132,6 +136,15 @@ COMMANDS: tuple[Command, ...] = (
     _cells("remove_column", "Remove the selected column", "Ctrl+Shift+Delete", ("cell", "column")),
     _cells("decide_again", "Look anew for the common quality of the selected outputs"),
     _cells("choose_folder", "A target folder for the selected outputs only…"),
+    _recipe("save", "Save the recipe", "Ctrl+S"),
+    _recipe("save_as_new", "Save the recipe as new…", "Ctrl+Alt+S"),
+    _recipe("reset", "Back to what is saved, or exceptions taken away"),
+    _recipe("add_column", "Make the saved recipe a column"),
+    _recipe("favourite", "Make the recipe the favourite"),
+    _recipe("compare", "Compare the recipe…", "Ctrl+B"),
+    _recipe("share", "Share the recipe as a file…"),
+    _recipe("bring_in", "Bring in a recipe from a file…"),
+    _recipe("remove_column", "Remove the recipe's column"),
     _range("play_or_stand", "Play, or stand", "Space"),
     _range("backwards", "Backwards, faster each time", "J"),
     _range("stand", "Stand", "K"),

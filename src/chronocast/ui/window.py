@@ -260,7 +260,9 @@ class Window(QMainWindow):
         columns.recipe_asked.connect(lambda recipe: self._in_recipe(lambda: recipes.open_recipe(recipe)))
         columns.exceptions_asked.connect(lambda outputs: self._in_recipe(lambda: recipes.open_cells(outputs)))
         columns.like_asked.connect(lambda source: self._in_recipe(lambda: recipes.like_the_source(source)))
-        columns.recipe_found.connect(lambda recipe, why: self._in_recipe(lambda: recipes.take(recipe, why)))
+        columns.recipe_found.connect(
+            lambda recipe, why: self._in_recipe(lambda: recipes.recipe_actions.take(recipe, why))
+        )
         columns.recipe_dropped.connect(self._bring_in_recipe)
 
     def _in_recipe(self, do: Callable[[], object]) -> None:
@@ -274,7 +276,7 @@ class Window(QMainWindow):
 
     def _bring_in_recipe(self, path: Path) -> None:
         try:
-            self.recipe_place.bring_in(path)
+            self.recipe_place.recipe_actions.bring_in(path)
         except ChronocastError as error:
             self.notice.tell_trouble(str(error))
 

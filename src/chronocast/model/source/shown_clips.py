@@ -19,20 +19,12 @@ class Shot:
     media: str = ""
 
 
-_KNOWN: dict[int, tuple[CutList, tuple[Shot, ...]]] = {}
-
-
 def shots(cut: CutList) -> tuple[Shot, ...]:
     """The shots of a source in order; a dissolve changes over where the new clip weighs more.
 
     Worked out once for each cut list.
     """
-    known = _KNOWN.get(id(cut))
-    if known is None or known[0] is not cut:
-        if len(_KNOWN) > 256:
-            _KNOWN.clear()
-        known = _KNOWN[id(cut)] = (cut, tuple(_shots(cut)))
-    return known[1]
+    return cut.once(_shots)
 
 
 def media_shots(cut: CutList) -> list[Shot]:
@@ -40,7 +32,7 @@ def media_shots(cut: CutList) -> list[Shot]:
     return [shot for shot in shots(cut) if shot.media]
 
 
-def _shots(cut: CutList) -> list[Shot]:
+def _shots(cut: CutList) -> tuple[Shot, ...]:
     found: list[tuple[Any, int, int, str, str]] = []
     for span in cut.picture:
         for first, stop, key, name, media in _parts(span):
@@ -48,7 +40,7 @@ def _shots(cut: CutList) -> list[Shot]:
                 found[-1] = (key, found[-1][1], stop, name, media)
             else:
                 found.append((key, first, stop, name, media))
-    return [Shot(name, FrameRange(first, stop), media) for _, first, stop, name, media in found]
+    return tuple(Shot(name, FrameRange(first, stop), media) for _, first, stop, name, media in found)
 
 
 def _parts(span: PictureSpan) -> list[tuple[int, int, Any, str, str]]:

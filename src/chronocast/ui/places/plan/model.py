@@ -123,23 +123,22 @@ class PlanModel:
         return next((key for key, cell in self.cells.items() if cell.output == output), None)
 
 
-_STILLS: dict[int, tuple[CutList, tuple[int, ...], str, float]] = {}
 STILLS_AT = (0.36, 0.62)
+"""Where in a source the pictures lie that stand for it, as shares of its length."""
 
 
-def _stills(cut: CutList) -> tuple[tuple[int, ...], str, float]:
-    """Which frames stand for a source, a name for them, its length in seconds; worked out once for each cut list."""
-    known = _STILLS.get(id(cut))
-    if known is None or known[0] is not cut:
-        frames = tuple(min(cut.frames - 1, round(cut.frames * at)) for at in STILLS_AT) if cut.frames else ()
-        mark = (
-            "-".join(dict.fromkeys(m.fingerprint for m in cut.media))[:64]
-            + f"-{cut.frames}-{cut.width}×{cut.height}"
-        )
-        if len(_STILLS) > 8192:
-            _STILLS.clear()
-        known = _STILLS[id(cut)] = (cut, frames, mark, float(cut.duration))
-    return known[1:]
+class _Shown(NamedTuple):
+    """Which frames stand for a source, a name for them, and its length in seconds."""
+
+    frames: tuple[int, ...]
+    mark: str
+    seconds: float
+
+
+def _shown(cut: CutList) -> _Shown:
+    frames = tuple(min(cut.frames - 1, round(cut.frames * at)) for at in STILLS_AT) if cut.frames else ()
+    media = "-".join(dict.fromkeys(m.fingerprint for m in cut.media))[:64]
+    return _Shown(frames, f"{media}-{cut.frames}-{cut.width}×{cut.height}", float(cut.duration))
 
 
 def plan_model(
@@ -169,7 +168,7 @@ def plan_model(
             cut = ready.cut
             kind = f"{len(cut.picture)} edits" if source.kind == "sequence" else rate_text(cut.rate)
             silent = "" if cut.sound else " · no sound"
-            frames, mark, seconds = _stills(cut)
+            frames, mark, seconds = cut.once(_shown)
             facts = f"{cut.width}×{cut.height} · {kind} · full, {short_time(seconds)}{silent}"
         elif problem:
             facts = problem.sentence

@@ -15,7 +15,7 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
-from chronocast.ui.places.recipe.model import Setting
+from chronocast.ui.places.recipe.settings import Setting
 from chronocast.ui.theme import Theme, font, scale
 
 PAD, GAP = 10.0, 4.0

@@ -11,7 +11,7 @@ from PyQt6.QtGui import QPainter
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from chronocast.ui.places.recipe.choices import Choices
-from chronocast.ui.places.recipe.model import Group, RecipeModel, Setting
+from chronocast.ui.places.recipe.settings import Group, RecipeModel, Setting
 from chronocast.ui.theme import Theme, font, scale
 from chronocast.ui.widgets import draw
 from chronocast.ui.widgets.table import Col, RowsTable, stand_on
@@ -78,10 +78,10 @@ class Shelf(QWidget):
         layout.setSpacing(4)
         layout.addWidget(self.table, 1)
         for line in (
-            (("save", "Save"), ("as new", "Save as new…"), ("reset", "Reset")),
-            (("column", "Add as a column"), ("favourite", "Favourite")),
-            (("compare", "Compare…"), ("share", "Share…")),
-            (("bring in", "Bring in…"), ("remove", "Remove column")),
+            (("recipe.save", "Save"), ("recipe.save_as_new", "Save as new…"), ("recipe.reset", "Reset")),
+            (("recipe.add_column", "Add as a column"), ("recipe.favourite", "Favourite")),
+            (("recipe.compare", "Compare…"), ("recipe.share", "Share…")),
+            (("recipe.bring_in", "Bring in…"), ("recipe.remove_column", "Remove column")),
         ):
             row = QHBoxLayout()
             row.setContentsMargins(14, 0, 10, 0)
@@ -107,7 +107,7 @@ class Shelf(QWidget):
 
     def _chosen(self) -> None:
         row = self.table.chosen()
-        if row is not None and row.kind != "head":
+        if row is not None:
             self.chosen.emit(row.kind, row.id)
 
 

@@ -3,15 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import (
-    QFileDialog,
     QHBoxLayout,
-    QInputDialog,
     QLineEdit,
     QToolButton,
     QVBoxLayout,
@@ -20,24 +17,20 @@ from PyQt6.QtWidgets import (
 
 from chronocast.deliver.names import proposed_stems
 from chronocast.journal.library import Library
-from chronocast.model.batch.batch import Batch, Output
+from chronocast.model.batch.batch import Output
 from chronocast.model.batch.columns import (
     MIXED,
     add_card,
     change_recipe,
     common,
     exceptions,
-    remove_recipe,
     set_card,
     set_own,
 )
-from chronocast.model.batch.edits import add_recipe, identifier
+from chronocast.model.batch.edits import add_recipe
 from chronocast.model.batch.exceptions import with_values
 from chronocast.model.errors import ChronocastError, ModelError
 from chronocast.model.recipe.containers import extension
-from chronocast.model.recipe.nearest import as_the_source
-from chronocast.model.recipe.recipe import Recipe
-from chronocast.model.recipe.typed import parse_bits
 from chronocast.model.recipe.wording import recipe_facts, telling_name
 from chronocast.model.show import rate_bits_text, size_text, time_text
 from chronocast.preparation.judging import Judged
@@ -48,9 +41,13 @@ from chronocast.preparation.ruler import Ruled, ruled_files, ruled_typical
 from chronocast.ui.commands import Actions
 from chronocast.ui.desk.desk import Desk
 from chronocast.ui.places.place import Touched
-from chronocast.ui.places.recipe.model import BITS, RecipeModel, Seen, Setting, label_of, recipe_model, say
+from chronocast.ui.places.recipe.actions import RecipeActions
+from chronocast.ui.places.recipe.model import label_of, recipe_model, say
 from chronocast.ui.places.recipe.parts import Form, Outcome, Shelf, Shelved
+from chronocast.ui.places.recipe.settings import BITS, RecipeModel, Seen
 from chronocast.ui.places.recipe.size_ruler import SizeRuler
+from chronocast.ui.places.recipe.spoken_of import Kind, SpokenOf
+from chronocast.ui.places.recipe.typed import read_typed
 from chronocast.ui.theme import Theme, font
 from chronocast.ui.widgets.later import queue
 
@@ -74,14 +71,12 @@ class RecipePlace(QWidget):
         super().__init__(parent)
         self.theme = theme
         self.library = library
-        self.batch = Batch()
         self.prospect: Prospect | None = None
         self.view: Outlook | None = None
         self.before: Outlook | None = None
-        self.kind, self.id = "recipe", ""
-        self.cells: list[str] = []
+        self.spoken = SpokenOf()
+        self.recipe_actions = RecipeActions(library, self.spoken, theme, self)
         self.model: RecipeModel | None = None
-        self.saved: list[Recipe] = []
         self.shelf, self.form = Shelf(theme), Form(theme)
         self.ruler, self.outcome = SizeRuler(theme), Outcome(theme)
         self.name = QLineEdit()
@@ -105,7 +100,12 @@ class RecipePlace(QWidget):
         self.purpose.editingFinished.connect(self._repurposed)
         self._build()
         self.shelf.chosen.connect(self._choose)
-        self.shelf.asked.connect(self.do)
+        self.recipe_actions.edited.connect(self.edited)
+        self.recipe_actions.said.connect(self.said)
+        self.recipe_actions.trouble.connect(self.trouble)
+        self.recipe_actions.done.connect(self._done)
+        shelf_commands = self.recipe_actions.commands()
+        self.shelf.asked.connect(lambda name: shelf_commands[name]())
         # what is done may build the form anew: only once the widget that asks for it is out of its own hands
         queue(self.form.taken, self._taken)
         queue(self.form.typed, self._typed)
@@ -171,8 +171,9 @@ class RecipePlace(QWidget):
         if not touched & {"batch", "forecast"}:
             return
         batch = desk.batch
-        self.batch, self.prospect, self.view, self.before = batch, desk.prospect, desk.view, desk.before
-        self.cells = [name for name in self.cells if batch.output(name)]
+        self.spoken.batch, self.prospect = batch, desk.prospect
+        self.view, self.before = desk.view, desk.before
+        self.spoken.cells = [name for name in self.spoken.cells if batch.output(name)]
         self._stale = True
         if self.isVisible():
             self.show_now()
@@ -191,65 +192,48 @@ class RecipePlace(QWidget):
         self._steps.stop()
 
     def commands(self) -> Actions:
-        """It has only its own buttons."""
-        return {}
+        """What it does, by the ids of the table of commands."""
+        return self.recipe_actions.commands()
+
+    def _done(self) -> None:
+        if self.isVisible():
+            self.show_now()
 
     def take_over(self, other: RecipePlace) -> None:
         """Show what another one showed (a change of theme makes everything anew)."""
-        self.kind, self.id, self.cells = other.kind, other.id, list(other.cells)
+        self.spoken.speak_of(other.spoken.kind, other.spoken.id)
+        self.spoken.cells = list(other.spoken.cells)
 
     def open_recipe(self, identifier: str) -> None:
         """Show a column's recipe; nothing changes where none is named."""
         if not identifier:
             return
-        self.kind, self.id = "recipe", identifier
+        self.spoken.speak_of("recipe", identifier)
+        self._stale = True
+
+    def like_the_source(self, source: str) -> None:
+        """A recipe that makes files as a source is, as a column."""
+        self.recipe_actions.like_the_source(self.prospect.sources.get(source) if self.prospect else None)
         self._stale = True
 
     def open_cells(self, outputs: list[str]) -> None:
         """Show what some cells are made by, to set exceptions for all of them."""
-        self.cells = list(outputs)
-        self.kind, self.id = "cells", "cells"
+        self.spoken.cells = list(outputs)
+        self.spoken.speak_of("cells", "cells")
         self._stale = True
-
-    def outputs(self) -> list[Output]:
-        """Outputs that are spoken of."""
-        if self.kind == "cells":
-            chosen = set(self.cells)
-            return [output for output in self.batch.outputs if output.id in chosen]
-        return [output for output in self.batch.outputs if output.recipe == self.id]
-
-    def recipes(self) -> list[Recipe]:
-        """Recipes that are spoken of: one, or those the chosen cells are made by."""
-        if self.kind == "cells":
-            return [self.batch.made_by(output) for output in self.outputs()]
-        if self.kind == "saved":
-            return [recipe for recipe in self.saved if recipe.id == self.id]
-        found = self.batch.recipe(self.id)
-        return [found] if found else []
-
-    def saved_one(self) -> Recipe | None:
-        """The saved recipe that the one shown came from; of cells, their column's."""
-        if self.kind == "cells":
-            columns = {output.recipe for output in self.outputs()}
-            return self.batch.recipe(columns.pop()) if len(columns) == 1 else None
-        return next((recipe for recipe in self.saved if recipe.id == self.id), None)
 
     def show_now(self) -> None:
         """Bring everything in line with what is spoken of."""
         self._stale = False
-        self.saved = self.library.recipes()
-        if not self.recipes():
-            self.kind = "recipe"
-            self.id = self.batch.recipes[0].id if self.batch.recipes else ""
-            if not self.recipes() and self.saved:
-                self.kind, self.id = "saved", self.saved[0].id
+        self.spoken.saved = self.library.recipes()
+        self.spoken.fall_back()
         self._show_shelf()
-        recipes = self.recipes()
+        recipes = self.spoken.recipes()
         if not recipes:
             return
-        one, outputs = recipes[0], self.outputs()
-        self.model = recipe_model(recipes, self.saved_one(), self._seen(outputs))
-        cells = self.kind == "cells"
+        one, outputs = recipes[0], self.spoken.outputs()
+        self.model = recipe_model(recipes, self.spoken.saved_one(), self._seen(outputs))
+        cells = self.spoken.kind == "cells"
         count = len(outputs)
         words = f"{count} chosen file{'s' if count != 1 else ''}" if cells else one.title
         if not self.name.hasFocus():
@@ -272,7 +256,7 @@ class RecipePlace(QWidget):
     def _next_step(self) -> None:
         """The form, and then what comes of it."""
         self._step += 1
-        if self.model is None or not self.recipes():
+        if self.model is None or not self.spoken.recipes():
             self._steps.stop()
         elif self._step == 1 and self.form.unmade(self.model.groups):
             self._step = 0
@@ -281,13 +265,13 @@ class RecipePlace(QWidget):
             self.form.show_groups(self.model.groups)
         elif self._step >= 3:  # a beat between them for what has to be laid out and painted
             self._steps.stop()
-            self._show_outcome(self.outputs())
+            self._show_outcome(self.spoken.outputs())
 
     def _show_shelf(self) -> None:
         rows = []
         favourite = self.library.favourite
-        if self.cells:
-            count = len(self.cells)
+        if self.spoken.cells:
+            count = len(self.spoken.cells)
             rows.append(
                 Shelved(
                     "cells",
@@ -297,10 +281,12 @@ class RecipePlace(QWidget):
                 )
             )
         rows += [
-            Shelved("recipe", recipe.id, recipe.name, recipe_facts(recipe), self._mark(recipe, favourite))
-            for recipe in self.batch.recipes
+            Shelved(
+                "recipe", recipe.id, recipe.name, recipe_facts(recipe), self.spoken.mark(recipe, favourite)
+            )
+            for recipe in self.spoken.batch.recipes
         ]
-        away = [recipe for recipe in self.saved if self.batch.recipe(recipe.id) is None]
+        away = [recipe for recipe in self.spoken.saved if self.spoken.batch.recipe(recipe.id) is None]
         rows += [
             Shelved(
                 "saved",
@@ -311,42 +297,9 @@ class RecipePlace(QWidget):
             )
             for recipe in away
         ]
-        self.shelf.show_rows(rows, (self.kind, self.id))
-        recipe = next(iter(self.recipes()), None)
-        column = self.kind == "recipe"
-        on = {
-            "save": column and bool(recipe and self._unsaved(recipe)),
-            "as new": recipe is not None,
-            "reset": (column and bool(recipe and self._unsaved(recipe) and self.saved_one()))
-            or (self.kind == "cells" and any(o.own for o in self.outputs()))
-            or (self.kind == "saved" and self.library.is_own(self.id)),
-            "column": self.kind == "saved",
-            "favourite": self.kind != "cells",
-            "share": self.kind != "cells",
-            "bring in": True,
-            "remove": column,
-            "compare": recipe is not None,
-        }
-        for key, value in on.items():
-            self.shelf.buttons[key].setEnabled(value)
-
-    def _mark(self, recipe: Recipe, favourite: str) -> str:
-        """What the shelf says beside a column's name."""
-        saved = next((item for item in self.saved if item.id == recipe.id), None)
-        if recipe.changed:
-            return "changed"
-        if saved is not None and saved.mark != recipe.mark:
-            return "saved otherwise since"
-        return "favourite" if recipe.id == favourite else ""
-
-    def _unsaved(self, recipe: Recipe) -> bool:
-        """Whether there is something of it to save."""
-        saved = next((item for item in self.saved if item.id == recipe.id), None)
-        return saved is None or (saved.mark, saved.name, saved.purpose) != (
-            recipe.mark,
-            recipe.name,
-            recipe.purpose,
-        )
+        self.shelf.show_rows(rows, (self.spoken.kind, self.spoken.id))
+        for name, on in self.recipe_actions.can_do().items():
+            self.shelf.buttons[name].setEnabled(on)
 
     def _seen(self, outputs: list[Output]) -> Seen:
         """The source that consequences are told for: the first of those spoken of, else the first there is."""
@@ -391,39 +344,39 @@ class RecipePlace(QWidget):
         verdicts = [("breaks", told) for item in judged[:1] for told in item.contradictions] + verdicts
         on = {name for output in outputs for name in output.cards}
         known = {card.id: card.name for card in self.library.cards()} | {
-            card.id: card.name for card in self.batch.cards
+            card.id: card.name for card in self.spoken.batch.cards
         }
         cards = [
             (name, words, name in on)
             for name, words in sorted(known.items(), key=lambda item: (item[0] not in on, item[1]))
         ]
-        column = None if self.kind == "cells" else self.id
+        column = None if self.spoken.kind == "cells" else self.spoken.id
         told = [
             f"{self._source_name(output)}: {', '.join(f'{label_of(field)} {say(field, value)}' for field, value in own.items())}"
-            for output, own in exceptions(self.batch)
+            for output, own in exceptions(self.spoken.batch)
             if column is None or output.recipe == column
         ]
-        ending = extension(self.recipes()[0].container) if self.recipes() else ""
-        names = [stem + ending for stem in proposed_stems(self.batch, outputs[:3])]
+        ending = extension(self.spoken.recipes()[0].container) if self.spoken.recipes() else ""
+        names = [stem + ending for stem in proposed_stems(self.spoken.batch, outputs[:3])]
         self.outcome.show_outcome(answers, self.model, verdicts, cards, told, names=names)
 
     def _source_name(self, output: Output) -> str:
-        source = self.batch.source(output.source)
+        source = self.spoken.batch.source(output.source)
         return source.name if source else output.source
 
     def _ruled(self, items: list[OutputOutlook], judged: list[Judged]) -> Ruled:
-        recipe, saved = self.recipes()[0], self.saved_one()
+        recipe, saved = self.spoken.recipes()[0], self.spoken.saved_one()
         if not items:
             return ruled_typical(recipe, saved, self.model.weighed if self.model else None)
-        return ruled_files(recipe, saved, items, judged, common(self.recipes(), BITS) is MIXED)
+        return ruled_files(recipe, saved, items, judged, common(self.spoken.recipes(), BITS) is MIXED)
 
     # What is done
 
     def _asked(self, what: str) -> None:
         (self.names_asked if what == "names" else self.cards_asked).emit()
 
-    def _choose(self, kind: str, identifier: str) -> None:
-        self.kind, self.id = kind, identifier
+    def _choose(self, kind: Kind, identifier: str) -> None:
+        self.spoken.speak_of(kind, identifier)
         self.show_now()
 
     def _taken(self, key: str, number: int) -> None:
@@ -439,7 +392,7 @@ class RecipePlace(QWidget):
             return
         try:
             self.set_values(
-                _read(setting, text), f"{setting.label.lower() or 'frame size'}: {text or 'as usual'}"
+                read_typed(setting, text), f"{setting.label.lower() or 'frame size'}: {text or 'as usual'}"
             )
         except ModelError as error:
             self.trouble.emit(str(error))
@@ -448,17 +401,17 @@ class RecipePlace(QWidget):
     def set_values(self, values: Mapping[str, Any], what: str) -> None:
         """Set fields of the recipe, or as exceptions of the chosen cells."""
         try:
-            if self.kind == "cells":
-                count = len(self.cells)
+            if self.spoken.kind == "cells":
+                count = len(self.spoken.cells)
                 self.edited.emit(
                     f"{what}, for {count} file{'s' if count != 1 else ''}",
-                    set_own(self.batch, self.cells, dict(values)),
+                    set_own(self.spoken.batch, self.spoken.cells, dict(values)),
                 )
                 return
-            batch, recipe = self.batch, self.recipes()[0]
-            if self.kind == "saved":
+            batch, recipe = self.spoken.batch, self.spoken.recipes()[0]
+            if self.spoken.kind == "saved":
                 batch = add_recipe(batch, recipe)
-            self.kind = "recipe"
+            self.spoken.kind = "recipe"
             self.edited.emit(f"{what}, in {recipe.name}", change_recipe(batch, with_values(recipe, values)))
         except (ModelError, IndexError) as error:
             self.trouble.emit(str(error))
@@ -467,10 +420,12 @@ class RecipePlace(QWidget):
     def try_rate(self, bits: int) -> None:
         """While the rate is dragged: the forecast of it, without taking it."""
         try:
-            if self.kind == "cells":
-                self.preview.emit(set_own(self.batch, self.cells, {BITS: bits}))
-            elif self.kind == "recipe" and self.recipes():
-                self.preview.emit(change_recipe(self.batch, with_values(self.recipes()[0], {BITS: bits})))
+            if self.spoken.kind == "cells":
+                self.preview.emit(set_own(self.spoken.batch, self.spoken.cells, {BITS: bits}))
+            elif self.spoken.kind == "recipe" and self.spoken.recipes():
+                self.preview.emit(
+                    change_recipe(self.spoken.batch, with_values(self.spoken.recipes()[0], {BITS: bits}))
+                )
         except ModelError:
             return
 
@@ -480,7 +435,7 @@ class RecipePlace(QWidget):
         if view is None or self.model is None or self.ruler.live is None:
             return
         kept, self.view, before, self.before = self.view, view, self.before, self.view
-        self._show_outcome(self.outputs())
+        self._show_outcome(self.spoken.outputs())
         self.view, self.before = kept, before
 
     def _mend(self, number: int) -> None:
@@ -489,15 +444,15 @@ class RecipePlace(QWidget):
             self.set_values(dict(item.changes), "mend a contradiction")
 
     def _set_card(self, identifier: str, on: bool) -> None:
-        outputs = [output.id for output in self.outputs()]
-        card = self.batch.card(identifier)
+        outputs = [output.id for output in self.spoken.outputs()]
+        card = self.spoken.batch.card(identifier)
         try:
             card = card or self.library.card(identifier)
             if card is None or not outputs:
                 self.said.emit("Ask for a file first: a receiver card judges files.")
                 self.show_now()
                 return
-            batch = add_card(self.batch, card) if on else self.batch
+            batch = add_card(self.spoken.batch, card) if on else self.spoken.batch
             self.edited.emit(
                 f"{'judge' if on else 'no longer judge'} {len(outputs)} by {card.name}",
                 set_card(batch, outputs, identifier, on),
@@ -506,152 +461,31 @@ class RecipePlace(QWidget):
             self.trouble.emit(str(error))
 
     def _renamed(self) -> None:
-        recipes = self.recipes()
+        recipes = self.spoken.recipes()
         text = self.name.text().strip().removesuffix("(changed)").strip()
-        if self.kind != "recipe" or not recipes or not text or text == recipes[0].name:
+        if self.spoken.kind != "recipe" or not recipes or not text or text == recipes[0].name:
             return
         self.edited.emit(
             f"name a recipe {text[:40]}",
-            change_recipe(self.batch, recipes[0].model_copy(update={"name": text[:80]})),
+            change_recipe(self.spoken.batch, recipes[0].model_copy(update={"name": text[:80]})),
         )
 
     def _repurposed(self) -> None:
-        recipes, text = self.recipes(), self.purpose.text().strip()
-        if self.kind == "recipe" and recipes and text != recipes[0].purpose:
+        recipes, text = self.spoken.recipes(), self.purpose.text().strip()
+        if self.spoken.kind == "recipe" and recipes and text != recipes[0].purpose:
             self.edited.emit(
                 f"say what {recipes[0].name} is for",
-                change_recipe(self.batch, recipes[0].model_copy(update={"purpose": text[:400]})),
+                change_recipe(self.spoken.batch, recipes[0].model_copy(update={"purpose": text[:400]})),
             )
 
     def _propose(self) -> None:
-        recipes = self.recipes()
-        if recipes and self.kind == "recipe":
+        recipes = self.spoken.recipes()
+        if recipes and self.spoken.kind == "recipe":
             name = telling_name(recipes[0])
             self.edited.emit(
                 f"name a recipe {name[:40]}",
-                change_recipe(self.batch, recipes[0].model_copy(update={"name": name})),
+                change_recipe(self.spoken.batch, recipes[0].model_copy(update={"name": name})),
             )
-
-    def do(self, what: str) -> None:
-        """What the shelf's buttons and their commands do."""
-        acts: dict[str, Callable[[], None]] = {
-            "save": self._save,
-            "as new": self._save_as,
-            "reset": self._reset,
-            "column": self._as_column,
-            "favourite": self._favourite,
-            "share": self._share,
-            "bring in": self._bring_in,
-            "remove": self._remove,
-            "compare": self._compare,
-        }
-        try:
-            acts[what]()
-        except (ChronocastError, OSError) as error:
-            self.trouble.emit(str(error))
-        if self.isVisible():
-            self.show_now()
-
-    def _save(self) -> None:
-        recipe = self.recipes()[0]
-        kept = self.library.save_recipe(recipe)
-        self.edited.emit(f"save {kept.name}", change_recipe(self.batch, kept))
-        self.said.emit(f"{kept.name} is saved.")
-
-    def _save_as(self) -> None:
-        recipe = self.recipes()[0]
-        name, yes = QInputDialog.getText(
-            self, "Save as new", "Its name", QLineEdit.EchoMode.Normal, telling_name(recipe)
-        )
-        if yes and name.strip():
-            self.save_as(name)
-
-    def save_as(self, name: str) -> None:
-        """Keep what is shown under another name, and make it a column."""
-        kept = self.library.duplicate(self.recipes()[0].model_copy(update={"purpose": ""}), name)
-        self.kind, self.id = "recipe", kept.id
-        self.edited.emit(f"save {kept.name}", add_recipe(self.batch, kept))
-
-    def _reset(self) -> None:
-        if self.kind == "cells":
-            from chronocast.model.batch.columns import clear_own
-
-            self.edited.emit("take exceptions away", clear_own(self.batch, self.cells))
-        elif self.kind == "saved":
-            self.library.reset(self.id)
-        elif (saved := self.saved_one()) is not None:
-            self.edited.emit(f"reset {saved.name}", change_recipe(self.batch, saved))
-
-    def _as_column(self) -> None:
-        recipe = self.recipes()[0]
-        self.kind = "recipe"
-        self.edited.emit(f"add {recipe.name} as a column", add_recipe(self.batch, recipe))
-
-    def _favourite(self) -> None:
-        self.library.favourite = self.id
-        self.said.emit(f"{self.recipes()[0].name} is the favourite: F6 in Plan asks for it.")
-
-    def _compare(self) -> None:
-        from chronocast.ui.places.recipe.compare_box import CompareBox
-
-        others = [
-            *self.batch.recipes,
-            *(recipe for recipe in self.saved if self.batch.recipe(recipe.id) is None),
-        ]
-        CompareBox(self.theme, self.recipes()[0], others, self).exec()
-
-    def like_the_source(self, source: str) -> None:
-        """A recipe that makes files as a source is, as a column."""
-        ready = self.prospect.sources.get(source) if self.prospect else None
-        facts = max(ready.facts.values(), key=lambda item: item.bytes, default=None) if ready else None
-        if ready is None or facts is None:
-            self.trouble.emit("Select a source that can be used first.")
-            return
-        recipe, told = as_the_source(facts)
-        taken = {item.id for item in self.batch.recipes}
-        recipe = recipe.model_copy(
-            update={"id": identifier(f"as {ready.source.name}", taken, "as-the-source")}
-        )
-        self.open_recipe(recipe.id)
-        self.edited.emit(f"make a recipe as {ready.source.name} is", add_recipe(self.batch, recipe))
-        self.said.emit(" ".join(told) or f"{recipe.name}: as {ready.source.name} is.")
-
-    def _share(self) -> None:
-        recipe = self.recipes()[0]
-        name, _ = QFileDialog.getSaveFileName(
-            self, "Share a recipe", f"{recipe.short_id}.recipe.json", "Recipes (*.recipe.json)"
-        )
-        if name:
-            self.library.write_recipe(recipe, Path(name))
-            self.said.emit(f"{recipe.name} was written to {name}.")
-
-    def _bring_in(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Bring in a recipe", "", "Recipes (*.json)")
-        if name:
-            self.bring_in(Path(name))
-
-    def bring_in(self, path: Path) -> None:
-        """Save a shared recipe here, and make it a column."""
-        kept = self.library.bring_in_recipe(path)
-        self.kind, self.id = "recipe", kept.id
-        self.edited.emit(f"bring in {kept.name}", add_recipe(self.batch, kept))
-
-    def take(self, recipe: Recipe, what: str) -> None:
-        """Make any recipe a column, and show it."""
-        there = self.batch.recipe(recipe.id)
-        if there is not None and there.mark != recipe.mark:
-            taken = {item.id for item in self.batch.recipes}
-            recipe = recipe.model_copy(update={"id": identifier(recipe.id, taken)})
-        self.open_recipe(recipe.id)
-        self.edited.emit(what, add_recipe(self.batch, recipe))
-
-    def _remove(self) -> None:
-        recipe = self.recipes()[0]
-        count = len(self.outputs())
-        self.edited.emit(
-            f"remove {recipe.name} and {count} output{'s' if count != 1 else ''}",
-            remove_recipe(self.batch, recipe.id),
-        )
 
 
 def _moved(now: float, was: float, tell: Callable[[float], str]) -> str:
@@ -676,45 +510,3 @@ def _worst_each(judged: list[Judged]) -> list[Any]:
                 ):
                     found[key] = verdict
     return sorted(found.values(), key=lambda verdict: order[verdict.state])
-
-
-def _read(setting: Setting, text: str) -> dict[str, Any]:
-    """What was typed, as fields.
-
-    Raises
-    ------
-    ModelError
-        It can't be read.
-    """
-    text = text.strip()
-    if setting.kind == "bits":
-        return {setting.key: parse_bits(text) if text else None}
-    if setting.kind == "languages":
-        words = [word for word in text.lower().replace(";", ",").replace(" ", ",").split(",") if word]
-        if wrong := next((word for word in words if len(word) != 3 or not word.isalpha()), ""):
-            raise ModelError(f"“{wrong}” is no language code.", "Three letters each, as deu, eng.")
-        return {setting.key: words}
-    if setting.kind == "size":
-        return _read_size(text)
-    try:
-        return {setting.key: float(text.replace(",", ".").removesuffix("s").strip())}
-    except ValueError:
-        raise ModelError(f"“{text}” is no number.", "Type it as 2 or 0.5.") from None
-
-
-def _read_size(text: str) -> dict[str, Any]:
-    import re
-
-    if not text:
-        return {"picture.size.mode": "source"}
-    found = re.fullmatch(r"(up to )?\s*(\d{2,5})\s*[x×*]\s*(\d{2,5})", text.lower())
-    if not found:
-        raise ModelError(f"“{text}” is no frame size.", "Type it as 1440×1080, or up to 1440×1080.")
-    width, height = int(found[2]), int(found[3])
-    if not (16 <= width <= 16384 and 16 <= height <= 16384):
-        raise ModelError(f"{width}×{height} can't be made.", "Sides from 16 to 16384 can.")
-    return {
-        "picture.size.mode": "ceiling" if found[1] else "fixed",
-        "picture.size.width": width,
-        "picture.size.height": height,
-    }
