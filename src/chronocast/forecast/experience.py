@@ -4,11 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
+from math import exp, log
+from statistics import median
 
+from chronocast.forecast.content import FilmSeen
 from chronocast.model.stages import HERE
 
-RECENT = 200
-"""Of each family and each pace, how many pieces are remembered."""
+PACES = 200
+"""Of each pace, how many of the newest pieces are remembered."""
+STATE_GAIN = 0.5
+"""How far the newest piece moves what is believed of a station's present state."""
+STATE_SECONDS = 1800.0
+"""How long what a station was like says something of now."""
 
 
 @dataclass(frozen=True)
@@ -31,6 +38,18 @@ class PieceFact:
         What it took, by the processor and by the clock.
     station
         Where.
+    kind
+        What it shares what is wrong with the typical bytes with.
+    window
+        What it shows, whatever recipe it is made by.
+    packets
+        Log of its source's bits a pixel; None where that says nothing.
+    source_kind
+        What kind of packets these are.
+    rated
+        Whether a rate held it.
+    time
+        When it was finished, in seconds since 1970; 0 where that isn't known.
     """
 
     family: str
@@ -44,33 +63,150 @@ class PieceFact:
     cpu_seconds: float
     wall_seconds: float
     station: str = HERE
+    kind: str = ""
+    window: str = ""
+    packets: float | None = None
+    source_kind: str = ""
+    rated: bool = False
+    time: float = 0.0
+
+
+@dataclass(frozen=True)
+class FamilySeen:
+    """What encodes of a film by one recipe took: log factors by window.
+
+    Parameters
+    ----------
+    kind
+        The encode's.
+    rated
+        Whether a rate held it.
+    windows
+        Log factors.
+    """
+
+    kind: str
+    rated: bool
+    windows: Mapping[str, float]
+
+
+@dataclass(frozen=True)
+class PaceSeen:
+    """What pieces of one pace took on a station, the newest first.
+
+    Parameters
+    ----------
+    films
+        Of each piece, what it shows.
+    seconds
+        Log of the processor's seconds for a million pixels of work.
+    bits
+        Log of the bits it wrote for each pixel of work.
+    """
+
+    films: Sequence[str]
+    seconds: Sequence[float]
+    bits: Sequence[float]
+
+
+@dataclass(frozen=True)
+class StationSeen:
+    """What a station has shown: its ``paces``, and how much slower than usual it is just now (``state``, in logs).
+
+    ``recent`` says whether that was seen lately.
+    """
+
+    paces: Mapping[str, PaceSeen] = field(default_factory=dict)
+    state: float = 0.0
+    recent: bool = False
 
 
 @dataclass(frozen=True)
 class Experience:
-    """``size``: factors of bytes by family and film; ``pace``: seconds a million pixels by station and pace."""
+    """What the ledger has taught.
 
-    size: Mapping[str, Mapping[str, Sequence[float]]] = field(default_factory=dict)
-    pace: Mapping[str, Mapping[str, Sequence[float]]] = field(default_factory=dict)
+    Parameters
+    ----------
+    films
+        Of each film, what encodes of it took, by family.
+    kinds
+        Of each kind of encode, what films have shown: (film, what it has shown).
+    stations
+        What each station has shown.
+    """
+
+    films: Mapping[str, Mapping[str, FamilySeen]] = field(default_factory=dict)
+    kinds: Mapping[str, Sequence[tuple[str, FilmSeen]]] = field(default_factory=dict)
+    stations: Mapping[str, StationSeen] = field(default_factory=dict)
 
 
-def learn_from(facts: Iterable[PieceFact]) -> Experience:
-    """What pieces have taught; ``facts`` are the newest first."""
-    size: dict[str, dict[str, list[float]]] = {}
-    pace: dict[str, dict[str, list[float]]] = {}
-    counts: dict[tuple[str, ...], int] = {}
+RATE_BOUND = log(0.72)
+"""A rated piece that took less was bound by what its pictures can use, not by its rate."""
 
-    def recent(*key: str) -> bool:
-        counts[key] = counts.get(key, 0) + 1
-        return counts[key] <= RECENT
 
+def learn_from(facts: Iterable[PieceFact], now: float = 0.0) -> Experience:
+    """What pieces have taught.
+
+    Parameters
+    ----------
+    facts
+        The newest first.
+    now
+        The present, in seconds since 1970.
+    """
+    known = list(facts)
+    films: dict[str, dict[str, FamilySeen]] = {}
+    packets: dict[tuple[str, str], list[float]] = {}
+    for fact in known:
+        if fact.target and fact.bytes:
+            families = films.setdefault(fact.film, {})
+            seen = families.setdefault(fact.family, FamilySeen(fact.kind, fact.rated, {}))
+            windows: dict[str, float] = seen.windows  # type: ignore[assignment]
+            windows.setdefault(fact.window or f"{len(windows)}", log(fact.bytes / fact.target))
+            if fact.packets is not None:
+                packets.setdefault((fact.film, fact.family), []).append(fact.packets)
+    kinds: dict[str, list[tuple[str, FilmSeen]]] = {}
+    for film, families in films.items():
+        for family, seen in families.items():
+            values = [value for value in seen.windows.values() if not seen.rated or value > RATE_BOUND]
+            if not values:
+                continue
+            said = packets.get((film, family))
+            shown = FilmSeen(
+                family, sum(values) / len(values), len(values), sum(said) / len(said) if said else None
+            )
+            kinds.setdefault(seen.kind, []).append((film, shown))
+    return Experience(films, kinds, _stations(known, now))
+
+
+def _stations(facts: Sequence[PieceFact], now: float) -> dict[str, StationSeen]:
+    paces: dict[str, dict[str, tuple[list[str], list[float], list[float]]]] = {}
+    newest: dict[str, list[tuple[float, str, float]]] = {}
     for fact in facts:
-        if recent("family", fact.family) and fact.target and fact.bytes:
-            films = size.setdefault(fact.family, {})
-            films.setdefault(fact.film, []).append(fact.bytes / fact.target)
         # the processor's seconds: what others took of the machine then says nothing of now
         seconds = fact.cpu_seconds or fact.wall_seconds
-        if recent("pace", fact.station, fact.pace) and fact.pixels and seconds:
-            paces = pace.setdefault(fact.station, {})
-            paces.setdefault(fact.pace, []).append(seconds / (fact.pixels / 1e6))
-    return Experience(size, pace)
+        if not fact.pixels or not seconds:
+            continue
+        films, logs, bits = paces.setdefault(fact.station, {}).setdefault(fact.pace, ([], [], []))
+        if len(logs) >= PACES:
+            continue
+        films.append(fact.film)
+        logs.append(log(seconds / (fact.pixels / 1e6)))
+        bits.append(log(max(1.0, 8.0 * fact.bytes) / fact.pixels))
+        newest.setdefault(fact.station, []).append((fact.time, fact.pace, logs[-1]))
+    found = {}
+    for station, by_pace in paces.items():
+        usual = {pace: median(logs) for pace, (_, logs, _) in by_pace.items()}
+        state = weight = 0.0
+        lately = [item for item in newest[station][:12] if now and now - item[0] < STATE_SECONDS]
+        for number, (time, pace, value) in enumerate(lately):
+            if len(by_pace[pace][1]) < 8:  # too few to know what is usual
+                continue
+            part = (1 - STATE_GAIN) ** number * exp(-max(0.0, now - time) / STATE_SECONDS)
+            state, weight = state + part * (value - usual[pace]), weight + part
+        found[station] = StationSeen(
+            {pace: PaceSeen(*values) for pace, values in by_pace.items()},
+            0.5 * state / weight if weight else 0.0,
+            bool(lately),
+        )
+    return found

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from chronocast.forecast.band import Chance, Draws
-from chronocast.forecast.experience import Experience
+from chronocast.forecast.experience import Experience, StationSeen
 from chronocast.forecast.size import (
     CONTAINER_UNSURE,
     CONTAINER_UNSURE_BYTES,
@@ -19,7 +19,7 @@ from chronocast.forecast.size import (
 )
 from chronocast.forecast.stage import Work
 from chronocast.forecast.station import Station
-from chronocast.forecast.work import OtherAsk, PieceAsk, piece_seconds, stages_of
+from chronocast.forecast.work import EncodeAsk, OtherAsk, PieceAsk, piece_seconds, stages_of
 
 
 @dataclass(frozen=True)
@@ -129,13 +129,36 @@ class OutputsForecast:
     work: tuple[Work, ...]
 
 
-def output_bytes(asks: Sequence[OutputAsk], chance: Chance) -> Draws:
+def picture_draws(asks: Sequence[OutputAsk], chance: Chance, learned: Experience) -> Draws:
+    """Bytes of the pictures of outputs that aren't made yet, shape (outputs, draws); 0 of others.
+
+    Parameters
+    ----------
+    asks
+        The outputs.
+    chance
+        Where the draws come from.
+    learned
+        What the ledger has taught.
+    """
+    found = np.zeros((len(asks), chance.draws))
+    shown = [row for row, ask in enumerate(asks) if ask.made is None and ask.picture is not None]
+    if shown:
+        found[shown] = picture_bytes(
+            [picture for row in shown if (picture := asks[row].picture)], chance, learned
+        )
+    return found
+
+
+def output_bytes(asks: Sequence[OutputAsk], pictures: Draws, chance: Chance) -> Draws:
     """Bytes of whole files: pictures, sound, and what their containers take.
 
     Parameters
     ----------
     asks
         The outputs.
+    pictures
+        Bytes of their pictures, shape (outputs, draws).
     chance
         Where the draws come from.
 
@@ -144,10 +167,7 @@ def output_bytes(asks: Sequence[OutputAsk], chance: Chance) -> Draws:
     array
         Of shape (outputs, draws).
     """
-    size = np.zeros((len(asks), chance.draws))
-    still = [row for row, ask in enumerate(asks) if ask.made is None]
-    shown = [row for row in still if asks[row].picture is not None]
-    size[shown] = picture_bytes([picture for row in shown if (picture := asks[row].picture)], chance)
+    size = pictures.copy()
     for row, ask in enumerate(asks):
         if ask.made is not None:
             size[row] = ask.made
@@ -187,8 +207,9 @@ def forecast_outputs(
     chance
         Where the draws come from.
     """
-    size = output_bytes(asks, chance)
-    seen = learned.pace.get(station.id, {})
+    pictures = picture_draws(asks, chance, learned)
+    size = output_bytes(asks, pictures, chance)
+    seen = learned.stations.get(station.id, StationSeen())
     still = [(ask, size[row]) for row, ask in enumerate(asks) if ask.made is None]
     others = [
         OtherAsk(
@@ -201,24 +222,50 @@ def forecast_outputs(
         )
         for ask, drawn in still
     ]
-    stages = stages_of({ask.id: ask.open_pieces for ask, _ in still}, others, station, seen, chance)
+    encodes = {
+        ask.id: _encodes(ask, ask.open_pieces, pictures[row])
+        for row, ask in enumerate(asks)
+        if ask.made is None
+    }
+    stages = stages_of(encodes, others, station, seen, chance)
     work = tuple(Work(ask.id, stages.get(ask.id, ())) for ask in asks)
     seconds = np.array([item.seconds(chance.draws) for item in work]).reshape(len(asks), chance.draws)
-    return OutputsForecast(size, seconds, _saved(asks, work, station, learned, chance), work)
+    return OutputsForecast(
+        size, seconds, _saved(asks, pictures, work, station=station, seen=seen, chance=chance), work
+    )
+
+
+def _encodes(ask: OutputAsk, pieces: Sequence[PieceAsk], pictures: Draws) -> EncodeAsk:
+    """Pieces of an output, with the bits that its pictures take for each pixel of work."""
+    work = sum(piece.megapixels for piece in ask.pieces) * 1e6
+    film = ask.picture.shown if ask.picture else ask.id
+    if not work or not pictures.any():
+        return EncodeAsk(film, pieces)
+    return EncodeAsk(film, pieces, np.log(np.maximum(pictures, 1.0) * 8 / work))
 
 
 def _saved(
-    asks: Sequence[OutputAsk], work: Sequence[Work], station: Station, learned: Experience, chance: Chance
+    asks: Sequence[OutputAsk],
+    pictures: Draws,
+    work: Sequence[Work],
+    *,
+    station: Station,
+    seen: StationSeen,
+    chance: Chance,
 ) -> Draws:
     """Likely seconds that encoding everything once more would take, less what is left to encode."""
     rows = [row for row, ask in enumerate(asks) if ask.made is not None or not all(ask.open)]
     saved = np.zeros(len(asks))
     anew = {
-        asks[row].id: [PieceAsk(p.name, p.megapixels, p.factor, p.pace) for p in asks[row].pieces]
+        asks[row].id: _encodes(
+            asks[row],
+            [PieceAsk(p.name, p.megapixels, p.factor, p.pace) for p in asks[row].pieces],
+            pictures[row],
+        )
         for row in rows
     }
     stretch = station.load.draws(chance)
-    drawn = piece_seconds(anew, station.pace, learned.pace.get(station.id, {}), chance)
+    drawn = piece_seconds(anew, station.pace, seen, chance)
     for row in rows:
         whole = np.median((drawn[asks[row].id] * stretch).sum(axis=0))
         left = sum(float(np.median(stage.seconds)) for stage in work[row].stages if stage.kind.id == "encode")

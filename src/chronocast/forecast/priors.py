@@ -2,40 +2,88 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from math import exp, log
 
-from chronocast.forecast.learn import Belief
+from chronocast.forecast.content import Character
+from chronocast.forecast.measured import (
+    BEST_AGAINST_USUAL,
+    CLASSES,
+    MEASURED,
+    PACKETS,
+    SIZE_POWER,
+    USUAL_PIXELS,
+)
 from chronocast.model.recipe.codecs import Typical
 from chronocast.model.recipe.recipe import PictureRecipe
 
 
 @dataclass(frozen=True)
 class SizePrior:
-    """Bytes a frame at a factor of one, what is believed of the factor, its ceiling, and what it rests on in words.
+    """What is believed of a picture's bytes before anything of it was measured.
 
-    Outputs of one ``kind`` share what is wrong with it.
+    Parameters
+    ----------
+    bytes_a_frame
+        At a factor of one.
+    character
+        How the factor varies.
+    ceiling
+        The largest factor there can be; None for none.
+    rests_on
+        What it rests on, in words.
+    kind
+        Outputs of one kind share what is wrong with it.
+    rated
+        Whether a rate is asked for, which the pictures may not be able to use.
+    searched
+        Whether the whole is brought to its rate.
+    best
+        Of a rated one: log of what a typical picture takes at the best quality there is, against its rate.
+    best_kind
+        The kind whose experience tells of that.
     """
 
     bytes_a_frame: float
-    belief: Belief
+    character: Character
     ceiling: float | None
     rests_on: str
     kind: str = ""
+    rated: bool = False
+    searched: bool = False
+    best: float = 0.0
+    best_kind: str = ""
 
 
 _RATED = {
-    "variable": (Belief(mean=log(0.94), sd=0.16, spread=0.30), 1.08, "rate × length"),
-    "constant": (Belief(mean=log(0.97), sd=0.05, spread=0.05), 1.02, "rate × length"),
-    "two pass": (Belief(mean=log(1.0), sd=0.004, spread=0.004), 1.01, "rate × length, met within 1 %"),
+    "variable": (Character(log(0.96), 0.03, 0.05, 0.10, 0.08, 0.0, 0.0), 1.08, "rate × length"),
+    "constant": (Character(log(0.97), 0.05, 0.02, 0.03, 0.03, 0.0, 0.0), 1.02, "rate × length"),
+    "two pass": (Character(0.0, 0.003, 0.003, 0.004, 0.003, 0.0, 0.0), 1.01, "rate × length, met within 1 %"),
 }
-"""Of each rate control that asks for a rate: bytes against rate × length, their ceiling, and what they rest on.
-
-In one pass easy content undershoots (down to 0.77 was measured).
-"""
-_FILLED = Belief(mean=log(0.997), sd=0.006, spread=0.01)
+"""Of each rate control that asks for a rate: bytes against rate × length, their ceiling, and what they rest on."""
+_FILLED = Character(log(0.997), 0.005, 0.004, 0.006, 0.006, 0.0, 0.0)
 """A constant rate that is filled up to it."""
 _UNMEASURED = "a typical picture, nothing of this recipe measured yet"
+
+
+_SOURCES = {
+    "grade": ("prores", "dnxhd", "mjpeg", "cfhd", "jpeg2000", "dvvideo"),
+    "lossless": ("ffv1", "png", "qtrle", "huffyuv", "ffvhuff", "utvideo", "magicyuv", "exr", "tiff"),
+    "": ("rawvideo", "v210", "dpx", "bmp", "v410", "r210"),
+}
+"""Codecs of sources by what the size of their packets tells; with "" it tells nothing."""
+
+
+def source_kind(codec: str) -> str:
+    """What kind of packets a source's are, by the libraries' name of its codec; "" where their size tells nothing."""
+    if codec in PACKETS:
+        return codec
+    return next((kind for kind, codecs in _SOURCES.items() if codec in codecs), "long")
+
+
+def character_of(kind: str) -> Character:
+    """How bytes of a kind of encode vary: as measured, else as its class does."""
+    return MEASURED.get(kind) or CLASSES.get(kind.rpartition(" ")[2], CLASSES["quality"])
 
 
 def quality_bits(typical: Typical, quality: float) -> float:
@@ -60,26 +108,46 @@ def size_prior(picture: PictureRecipe, pixels: int, rate: float, larger: float =
         Bytes of its encoder against its format's other one, at the same grade.
     """
     codec, control, steering = picture.kind, picture.rate_control, picture.steering
-    kind = f"{codec.id} {steering.id}"
-    if steering.rated:
-        belief, ceiling, words = _RATED[steering.id]
+    usual = (
+        quality_bits(codec.typical, codec.quality.usual) * small_pictures(pixels) * pixels / 8
+        if codec.typical and codec.quality
+        else 0.0
+    )
+    if steering.rated and codec.modes:
+        character, ceiling, words = _RATED[steering.id]
         target = control.target_bits_per_second
         if not steering.searched and not steering.even:  # a peak near the rate leaves less above it
             ceiling = min(max(picture.peak or target * 2, target) / target, ceiling)
-        if steering.even and codec.fills_constant:
-            belief = _FILLED
-        return SizePrior(target / rate / 8, belief, ceiling, words, kind)
-    if codec.typical is not None:
-        bits = quality_bits(codec.typical, control.quality)
-        return SizePrior(bits * pixels / 8, Belief(0.0, codec.typical.sd, 0.8), None, _UNMEASURED, kind)
-    if grade := codec.grade(picture.grade):
-        mean, sd = codec.graded
+        filled = steering.even and codec.fills_constant
+        best = usual * BEST_AGAINST_USUAL if usual else 0.0
         return SizePrior(
-            grade.bits_a_pixel * larger * pixels / 8,
-            Belief(mean, sd, min(sd, 0.3)),
-            None,
-            "its grade × frames",
-            kind,
+            target / rate / 8,
+            _FILLED if filled else character,
+            ceiling,
+            words,
+            f"{codec.id} {steering.id}",
+            rated=bool(best) and not filled,
+            searched=steering.searched,
+            best=log(best / (target / rate / 8)) if best else 0.0,
+            best_kind=f"{codec.id} quality",
+        )
+    if codec.typical is not None:
+        bits = quality_bits(codec.typical, control.quality) * small_pictures(pixels)
+        kind = f"{codec.id} quality"
+        return SizePrior(bits * pixels / 8, character_of(kind), None, _UNMEASURED, kind)
+    if grade := codec.grade(picture.grade):
+        kind = f"{codec.id} grade"
+        mean, sd = codec.graded
+        character = MEASURED.get(kind) or replace(CLASSES["grade"], shift=mean, film=sd)
+        return SizePrior(
+            grade.bits_a_pixel * larger * pixels / 8, character, None, "its grade × frames", kind
         )
     bits, sd = codec.lossless
-    return SizePrior(bits * pixels / 8, Belief(0.0, sd, min(sd, 0.4)), None, _UNMEASURED, kind)
+    kind = f"{codec.id} lossless"
+    character = MEASURED.get(kind) or replace(CLASSES["lossless"], film=sd)
+    return SizePrior(bits * pixels / 8, character, None, _UNMEASURED, kind)
+
+
+def small_pictures(pixels: int) -> float:
+    """How much more bits a pixel of a small picture takes: it shows more in each."""
+    return float((pixels / USUAL_PIXELS) ** SIZE_POWER)

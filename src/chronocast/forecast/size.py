@@ -3,13 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
+from math import log
 
 import numpy as np
 
 from chronocast.forecast.band import Chance, Draws
-from chronocast.forecast.learn import Belief, update, update_by_film
-from chronocast.forecast.priors import SizePrior
+from chronocast.forecast.content import Character, Row, factors
+from chronocast.forecast.content import learned as learned_row
+from chronocast.forecast.experience import RATE_BOUND, Experience
+from chronocast.forecast.measured import PACKETS
+from chronocast.forecast.priors import SizePrior, character_of
 from chronocast.model.recipe.codecs import SoundCodec
 
 
@@ -57,9 +61,26 @@ CONTAINER_UNSURE_BYTES = 300.0
 class PictureAsk:
     """What is known of an output's picture.
 
-    ``pieces`` are frames of each piece, ``kept`` the bytes of those in the
-    stock (None where it has to be encoded); ``seen`` factors of finished
-    pieces of its family by film, ``film`` its own.
+    Parameters
+    ----------
+    name
+        The output's.
+    family
+        What it shares with encodes by the same settings.
+    prior
+        What is believed before anything is known.
+    pieces
+        Frames of each piece.
+    kept
+        Bytes of those in the stock; None where a piece has to be encoded.
+    windows
+        What each piece shows, whatever recipe it is made by.
+    packets
+        Log of the source's bits a pixel in each piece; None where that says nothing.
+    source_kind
+        What kind of packets these are.
+    film
+        What is shown, whatever part of it and by whatever recipe.
     """
 
     name: str
@@ -67,8 +88,20 @@ class PictureAsk:
     prior: SizePrior
     pieces: Sequence[int]
     kept: Sequence[int | None]
-    seen: Mapping[str, Sequence[float]] = field(default_factory=dict)
+    windows: Sequence[str] = ()
+    packets: Sequence[float | None] = ()
+    source_kind: str = ""
     film: str = ""
+
+    @property
+    def shown(self) -> str:
+        """Its film, or itself where that isn't known."""
+        return self.film or self.name
+
+    @property
+    def window_names(self) -> Sequence[str]:
+        """What each piece shows; where that isn't known, pieces are told apart by their numbers."""
+        return self.windows or [f"{n}" for n in range(len(self.pieces))]
 
 
 def basis_value(ask: PictureAsk, frames: float) -> float:
@@ -76,22 +109,112 @@ def basis_value(ask: PictureAsk, frames: float) -> float:
     return ask.prior.bytes_a_frame * frames
 
 
-def belief(ask: PictureAsk) -> Belief:
-    """What is believed of this recipe's factor: the prior, the ledger, and this output's own pieces."""
-    known = update_by_film(ask.prior.belief, ask.seen, ask.film)
-    own = [
-        size / basis_value(ask, frames)
-        for frames, size in zip(ask.pieces, ask.kept, strict=True)
-        if size is not None
-    ]
-    if not own:
-        return known
-    # its own pieces say most of what it shows, and that isn't shared with others
-    shown = update(known, own, correlated=0.2)
-    return Belief(shown.mean, shown.sd, shown.spread, shown.seen, min(shown.common, shown.sd * 0.3))
+BEST = "at its best "
+"""Names the row of what a rated encode would take if it spent all that pictures can use."""
+SOFT = 8.0
+"""How sharply the smaller of two bounds is taken."""
 
 
-def picture_bytes(asks: Sequence[PictureAsk], chance: Chance) -> Draws:
+class _Film:
+    """The encodes of one film: those asked for, those remembered, and the source's own packets."""
+
+    def __init__(self, asks: Sequence[PictureAsk], learned: Experience) -> None:
+        self.asks = asks
+        self.name = asks[0].shown
+        self.columns: dict[str, int] = {}
+        self.rows: dict[str, Row] = {}
+        self.seen: dict[tuple[str, str], float] = {}
+        kind = next((ask.source_kind for ask in asks if ask.source_kind), "")
+        self.packets = PACKETS.get(kind)
+        for ask in asks:
+            self._add(ask, learned)
+        for family, pieces in learned.films.get(self.name, {}).items():
+            if pieces.rated:  # what a rate held down says nothing of what is shown
+                continue
+            if family not in self.rows:
+                self._row(family, pieces.kind, character_of(pieces.kind), learned)
+            for window, factor in pieces.windows.items():
+                if window in self.columns:
+                    self.seen.setdefault((family, window), factor)
+
+    def _row(self, name: str, kind: str, character: Character, learned: Experience) -> None:
+        others = [seen for film, seen in learned.kinds.get(kind, ()) if film != self.name]
+        row = Row(name, kind, character)
+        self.rows[name] = learned_row(row, others, self.packets or PACKETS["long"])
+
+    def _add(self, ask: PictureAsk, learned: Experience) -> None:
+        prior = ask.prior
+        if ask.family not in self.rows:
+            self._row(ask.family, prior.kind, prior.character, learned)
+        if prior.rated:
+            self._row(BEST + ask.family, prior.best_kind, character_of(prior.best_kind), learned)
+        for window in ask.window_names:
+            self.columns.setdefault(window, len(self.columns))
+        for window, frames, size in zip(ask.window_names, ask.pieces, ask.kept, strict=True):
+            if size:
+                self._see(ask, window, log(size / basis_value(ask, frames)))
+        remembered = learned.films.get(ask.shown, {}).get(ask.family)
+        for window, factor in (remembered.windows if remembered else {}).items():
+            if window in self.columns and (ask.family, window) not in self.seen:
+                self._see(ask, window, factor)
+        if self.packets:
+            self.rows.setdefault("packets", Row("packets", ask.source_kind, self.packets))
+            for window, value in zip(ask.window_names, ask.packets, strict=False):
+                if value is not None:
+                    self.seen[("packets", window)] = value
+
+    def _see(self, ask: PictureAsk, window: str, factor: float) -> None:
+        prior = ask.prior
+        if prior.rated and factor < RATE_BOUND:
+            self.seen[(BEST + ask.family, window)] = factor - prior.best
+        else:
+            self.seen[(ask.family, window)] = factor
+
+    def draws(self, chance: Chance) -> dict[str, Draws]:
+        """Log factors of the rows that are asked for, each of shape (windows, draws)."""
+        names = list(self.rows)
+        wanted = list(
+            dict.fromkeys(
+                name for ask in self.asks for name in (ask.family, BEST + ask.family) if name in self.rows
+            )
+        )
+        seen = np.full((len(names), len(self.columns)), np.nan)
+        for (name, window), factor in self.seen.items():
+            seen[names.index(name), self.columns[window]] = factor
+        found = factors(
+            [self.rows[name] for name in names],
+            seen,
+            [names.index(name) for name in wanted],
+            self.name,
+            chance,
+        )
+        return dict(zip(wanted, found, strict=True))
+
+
+def _open_bytes(ask: PictureAsk, film: _Film, drawn: Mapping[str, Draws]) -> Draws:
+    """Bytes of the pieces that aren't in the stock, shape (draws,)."""
+    prior = ask.prior
+    still = [n for n, size in enumerate(ask.kept) if size is None]
+    places = [film.columns[ask.window_names[n]] for n in still]
+    weights = np.array([basis_value(ask, ask.pieces[n]) for n in still])
+    factor = drawn[ask.family][places]
+    if prior.rated:
+        best = drawn[BEST + ask.family][places] + prior.best
+        if prior.searched:  # bits move between pieces until the whole comes to its target
+            kept = sum(size for size in ask.kept if size)
+            whole = sum(basis_value(ask, frames) for frames in ask.pieces)
+            target = np.maximum(whole * np.exp(factor.mean(axis=0)) - kept, 0.02 * weights.sum())
+            most: Draws = weights @ np.exp(best)
+            least: Draws = np.exp(-np.logaddexp(-SOFT * np.log(target), -SOFT * np.log(most)) / SOFT)
+            return least
+        factor = -np.logaddexp(-SOFT * factor, -SOFT * best) / SOFT
+    if prior.ceiling:
+        factor = np.minimum(factor, log(prior.ceiling))
+    total: Draws = weights @ np.exp(factor)
+    return total
+
+
+def picture_bytes(asks: Sequence[PictureAsk], chance: Chance, learned: Experience | None = None) -> Draws:
     """Bytes of several outputs' pictures: kept pieces exact, the rest in error together.
 
     What is wrong with a prior is wrong for every output of its kind, what a
@@ -103,6 +226,8 @@ def picture_bytes(asks: Sequence[PictureAsk], chance: Chance) -> Draws:
         The outputs.
     chance
         Where the draws come from.
+    learned
+        What the ledger has taught.
 
     Returns
     -------
@@ -110,34 +235,17 @@ def picture_bytes(asks: Sequence[PictureAsk], chance: Chance) -> Draws:
         Of shape (outputs, draws).
     """
     total = np.array([float(sum(size for size in ask.kept if size is not None)) for ask in asks])
-    bytes_ = np.repeat(total[:, None], chance.draws, axis=1)
-    open_frames = [
-        [frames for frames, size in zip(ask.pieces, ask.kept, strict=True) if size is None] for ask in asks
-    ]
-    rows = [row for row, frames in enumerate(open_frames) if frames]
-    if not rows:
-        return bytes_
-    known = [belief(asks[row]) for row in rows]
-    counts = np.array([len(open_frames[row]) for row in rows])
-    shared = np.array(
-        [
-            now.mean
-            + now.common * chance.normal("bytes kind " + asks[row].prior.kind)
-            + now.own * chance.normal("bytes film " + (asks[row].film or asks[row].name))
-            for now, row in zip(known, rows, strict=True)
-        ]
-    )
-    own = np.concatenate(
-        [
-            chance.normals("bytes " + asks[row].name, count) * (now.spread * 0.8)
-            for now, row, count in zip(known, rows, counts, strict=True)
-        ]
-    )
-    ceilings = np.array([asks[row].prior.ceiling or np.inf for row in rows])
-    factor = np.minimum(np.exp(np.repeat(shared, counts, axis=0) + own), np.repeat(ceilings, counts)[:, None])
-    weights = np.array([basis_value(asks[row], count) for row in rows for count in open_frames[row]])
-    bytes_[rows] += np.add.reduceat(weights[:, None] * factor, np.cumsum(counts) - counts, axis=0)
-    return bytes_
+    found = np.repeat(total[:, None], chance.draws, axis=1)
+    films: dict[str, list[int]] = {}
+    for row, ask in enumerate(asks):
+        if any(size is None for size in ask.kept):
+            films.setdefault(ask.shown, []).append(row)
+    for rows in films.values():
+        film = _Film([asks[row] for row in rows], learned or Experience())
+        drawn = film.draws(chance)
+        for row in rows:
+            found[row] += _open_bytes(asks[row], film, drawn)
+    return found
 
 
 def sound_bits(
@@ -209,18 +317,39 @@ def container_bytes(
     )
 
 
-def why(ask: PictureAsk) -> str:
-    """What the forecast of bytes rests on, in a few words."""
+def why(ask: PictureAsk, learned: Experience | None = None) -> str:
+    """What the forecast of bytes rests on, in a few words.
+
+    Parameters
+    ----------
+    ask
+        What is known of the picture.
+    learned
+        What the ledger has taught.
+    """
     kept = sum(1 for size in ask.kept if size is not None)
     if kept == len(ask.pieces):
         return f"all {kept} pieces are in the stock"
     parts = []
     if kept:
         parts.append(f"{kept} kept piece{'s' if kept != 1 else ''}")
-    if count := sum(len(values) for values in ask.seen.values()):
-        films = len(ask.seen)
-        of = f" of {films} sources" if films > 1 else ""
-        parts.append(f"{count} finished piece{'s' if count != 1 else ''}{of} by this recipe")
+    known = learned or Experience()
+    wanted = set(ask.window_names)
+    siblings = [
+        seen.windows.keys() & wanted
+        for family, seen in known.films.get(ask.shown, {}).items()
+        if family != ask.family and not seen.rated
+    ]
+    if count := len(set().union(*siblings)) if siblings else 0:
+        parts.append(f"{count} of its moments made by other recipes")
+    if films := {film for film, seen in known.kinds.get(ask.prior.kind, ()) if film != ask.shown}:
+        parts.append(f"{len(films)} other source{'s' if len(films) != 1 else ''} by this kind of recipe")
+    if (
+        not ask.prior.searched
+        and any(value is not None for value in ask.packets)
+        and ask.source_kind in PACKETS
+    ):
+        parts.append("how large the source's own pictures are")
     if not parts:
         return ask.prior.rests_on
-    return " and ".join(parts)
+    return " and ".join([", ".join(parts[:-1]), parts[-1]] if len(parts) > 1 else parts)

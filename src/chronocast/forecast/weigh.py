@@ -64,7 +64,7 @@ def weigh(recipe: Recipe, width: int, height: int, rate: Rate) -> Weighed:
         pictures = Fraction(1) / Fraction(max(picture.stills.seconds, 0.04)).limit_denominator(1000)
     encoder = ENCODERS[picture.encoder or picture.kind.encoders[0]]
     prior = size_prior(picture, out[0] * out[1], float(pictures), encoder.larger)
-    bits = prior.bytes_a_frame * 8 * float(pictures) * exp(prior.belief.mean)
+    bits = prior.bytes_a_frame * 8 * float(pictures) * exp(prior.character.shift)
     fields = 2 if picture.scan != "progressive" else 1
     times = TWO_PASS_ROUNDS if picture.steering.searched else 1.0
     encode = out[0] * out[1] / 1e6 * float(pictures) * encoder.effort(picture.effort) * times

@@ -7,13 +7,15 @@ function for each of the others in ``PRICES``.
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
-from math import log
+from dataclasses import dataclass, replace
+from math import exp, hypot, log, sqrt
 
 import numpy as np
 
 from chronocast.forecast.band import Chance, Draws
-from chronocast.forecast.learn import Belief, update
+from chronocast.forecast.experience import PaceSeen, StationSeen
+from chronocast.forecast.learn import Belief, update_by_film
+from chronocast.forecast.measured import SECONDS_BY_BITS, USUAL_BITS
 from chronocast.forecast.stage import Stage
 from chronocast.forecast.station import Pace, Station
 from chronocast.model.stages import CHECK, ENCODE, JOIN, SOUND, StageKind
@@ -77,30 +79,73 @@ class OtherAsk:
     size: Draws
 
 
-def encode_belief(pace: Pace, factor: float, seen: Sequence[float]) -> Belief:
-    """Seconds a million pixels for one encoder and effort: the calibration, shifted by finished pieces.
+FILM_SD = 0.12
+"""How films differ in seconds beyond what their bits say (one standard deviation of the log)."""
+PIECE_SD = 0.10
+"""How pieces of a film differ (one standard deviation of the log)."""
+ANOTHER_DAY = 0.12
+"""How a station differs from day to day, where nothing was seen of it lately."""
+A_MOMENT = 0.06
+"""How it differs from what it was some minutes ago."""
+
+
+@dataclass(frozen=True)
+class EncodeAsk:
+    """The pieces of an output that must be encoded.
+
+    Parameters
+    ----------
+    film
+        What they show.
+    pieces
+        The pieces.
+    bits
+        Draws of the log of bits written for each pixel of work, shape (draws,); a number where it is known.
+    """
+
+    film: str
+    pieces: Sequence[PieceAsk]
+    bits: Draws | float = USUAL_BITS
+
+
+def bits_slope(pace: str) -> float:
+    """How far seconds follow the bits that are written, in logs: by the encoder that a pace begins with."""
+    return SECONDS_BY_BITS.get(pace.split(" ")[0], SECONDS_BY_BITS[""])
+
+
+def encode_belief(pace: Pace, ask: PieceAsk, seen: PaceSeen | None, film: str) -> Belief:
+    """Log seconds a million pixels at the usual bits: the calibration, shifted by finished pieces.
 
     Parameters
     ----------
     pace
         The station's.
-    factor
-        The encoder's time against x264 at medium effort.
+    ask
+        A piece of the pace that is asked about.
     seen
-        Seconds a million pixels that finished pieces took.
+        What pieces of that pace took there.
+    film
+        What is shown.
     """
-    sd = 0.8 if not pace.calibrated else 0.6 if pace.busy else 0.35
-    prior = Belief(mean=log(pace.encode * factor), sd=sd, spread=0.30)
-    return update(prior, seen[:60], correlated=0.3)
+    sd = 0.8 if not pace.calibrated else 0.6 if pace.busy else 0.3
+    spread = sqrt(FILM_SD**2 + PIECE_SD**2)
+    prior = Belief(log(pace.encode * ask.factor), hypot(sd, FILM_SD), PIECE_SD, shared=sd)
+    if seen is None or not seen.seconds:
+        return replace(prior, spread=spread)
+    slope = bits_slope(ask.pace)
+    films: dict[str, list[float]] = {}
+    for shown, seconds, bits in zip(seen.films, seen.seconds, seen.bits, strict=True):
+        films.setdefault(shown, []).append(exp(seconds - slope * (bits - USUAL_BITS)))
+    return update_by_film(prior, films, film)
 
 
 def piece_seconds(
-    asks: Mapping[str, Sequence[PieceAsk]], pace: Pace, seen: Mapping[str, Sequence[float]], chance: Chance
+    asks: Mapping[str, EncodeAsk], pace: Pace, seen: StationSeen, chance: Chance
 ) -> dict[str, Draws]:
-    """Seconds of each piece on a slot, with nobody else at work.
+    """Seconds of the processor for each piece.
 
-    The station's error is shared by all its pieces; a content error by the
-    pieces of an output; and each has its own.
+    The station's error is shared by all its pieces, what a film has of its
+    own by all its outputs; each piece has an error of its own.
 
     Parameters
     ----------
@@ -109,7 +154,7 @@ def piece_seconds(
     pace
         The station's.
     seen
-        Seconds a million pixels that pieces took there, by what they share experience with.
+        What the station has shown.
     chance
         Where the draws come from.
 
@@ -118,24 +163,48 @@ def piece_seconds(
     dict
         By output, draws of shape (pieces, draws).
     """
-    flat = [ask for group in asks.values() for ask in group]
+    flat = [(output, piece) for output, group in asks.items() for piece in group.pieces]
     if not flat:
         return {output: np.zeros((0, chance.draws)) for output in asks}
-    counts = np.array([len(group) for group in asks.values()])
-    kinds = {(ask.pace, ask.factor): encode_belief(pace, ask.factor, seen.get(ask.pace, ())) for ask in flat}
-    beliefs = [kinds[ask.pace, ask.factor] for ask in flat]
-    mean = np.log([max(ask.megapixels * ask.times, 1e-6) for ask in flat]) + [known.mean for known in beliefs]
-    sd = np.hypot([known.sd for known in beliefs], 0.12)
-    spread = 0.7 * np.array([known.spread for known in beliefs])
-    content = np.repeat([chance.normal("content " + output) for output in asks], counts, axis=0)
+    beliefs: dict[tuple[str, float, str], Belief] = {}
+    common: dict[str, Draws] = {}
+    drift = (A_MOMENT if seen.recent else ANOTHER_DAY) * chance.normal("station") + seen.state
+    for output, piece in flat:
+        film = asks[output].film or output
+        key = (piece.pace, piece.factor, film)
+        if key not in beliefs:
+            beliefs[key] = encode_belief(pace, piece, seen.paces.get(piece.pace), film)
+    for output, group in asks.items():
+        if not group.pieces:
+            continue
+        film = group.film or output
+        one = group.pieces[0]
+        known = beliefs[one.pace, one.factor, film]
+        common[output] = (
+            known.mean
+            + known.common * chance.normal("pace " + one.pace)
+            + known.own * chance.normal(f"pace {film} {one.pace}")
+            + bits_slope(one.pace) * (group.bits - USUAL_BITS)
+            + drift
+        )
+    work = np.log([max(piece.megapixels * piece.times, 1e-6) for _, piece in flat])
+    counts = [len(group.pieces) for group in asks.values()]
+    shared = np.concatenate(
+        [
+            np.repeat(common[output][None, :], len(group.pieces), axis=0)
+            for output, group in asks.items()
+            if group.pieces
+        ]
+    )
     own = np.concatenate(
-        [chance.normals("piece " + output, len(group)) for output, group in asks.items() if group]
+        [
+            chance.normals("piece " + output, len(group.pieces))
+            for output, group in asks.items()
+            if group.pieces
+        ]
     )
-    seconds = np.exp(
-        mean[:, None] + sd[:, None] * chance.normal("station") + spread[:, None] * (content + own)
-    )
-    parts = np.split(seconds + pace.start, np.cumsum(counts)[:-1])
-    return dict(zip(asks, parts, strict=True))
+    seconds = np.exp(work[:, None] + shared + PIECE_SD * own) + pace.start
+    return dict(zip(asks, np.split(seconds, np.cumsum(counts)[:-1]), strict=True))
 
 
 def _sound(asks: Sequence[OtherAsk], pace: Pace) -> Draws:
@@ -163,10 +232,10 @@ PRICES: dict[StageKind, Callable[[Sequence[OtherAsk], Pace], Draws]] = {
 
 
 def stages_of(
-    pieces: Mapping[str, Sequence[PieceAsk]],
+    pieces: Mapping[str, EncodeAsk],
     others: Sequence[OtherAsk],
     station: Station,
-    seen: Mapping[str, Sequence[float]],
+    seen: StationSeen,
     chance: Chance,
 ) -> dict[str, tuple[Stage, ...]]:
     """All the work that outputs take on a station, by the clock.
@@ -180,7 +249,7 @@ def stages_of(
     station
         Where it is done.
     seen
-        Seconds a million pixels that pieces took there, by what they share experience with.
+        What the station has shown.
     chance
         Where the draws come from.
 
@@ -192,8 +261,8 @@ def stages_of(
     stretch = station.load.draws(chance)
     found: dict[str, list[Stage]] = {output: [] for output in pieces}
     for output, seconds in piece_seconds(pieces, station.pace, seen, chance).items():
-        if pieces[output]:
-            names = tuple(ask.name for ask in pieces[output])
+        if pieces[output].pieces:
+            names = tuple(ask.name for ask in pieces[output].pieces)
             found[output].append(Stage(ENCODE, station.id, names, seconds * stretch))
     shared = np.exp(SHARED_SD * chance.normal("station")) * stretch
     for kind, price in PRICES.items():

@@ -26,7 +26,7 @@ from chronocast.media.source.opening import missing
 from chronocast.model.paths import shown
 from chronocast.model.source.facts import ClipFacts, Damage, SoundFacts
 
-VERSION = 7
+VERSION = 8
 
 
 MOST_READY = 4096
@@ -232,6 +232,7 @@ def _from_json(value: dict[str, Any]) -> ClipFacts | None:
         )
         value["damage"] = tuple(Damage(**item) for item in value["damage"])
         value["sound_gaps"] = tuple((float(at), float(length)) for at, length in value["sound_gaps"])
+        value["weights"] = tuple(value["weights"])
         return ClipFacts(**value)
     except (KeyError, TypeError, ValueError):
         return None

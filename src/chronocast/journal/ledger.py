@@ -4,12 +4,27 @@ from __future__ import annotations
 
 import json
 import time
+from collections.abc import Collection
 from contextlib import AbstractContextManager
 from dataclasses import asdict, dataclass, field, fields
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import Column, Float, Integer, MetaData, String, Table, Text, desc, insert, select
+from sqlalchemy import (
+    Boolean,
+    Column,
+    Float,
+    Integer,
+    MetaData,
+    String,
+    Table,
+    Text,
+    desc,
+    func,
+    insert,
+    or_,
+    select,
+)
 
 from chronocast.forecast.experience import PieceFact
 from chronocast.journal.database import connected, open_database
@@ -32,7 +47,22 @@ _piece = Table(
     Column("target", Integer),
     Column("film", String),
     Column("station", String),
+    Column("kind", String),
+    Column("window", String),
+    Column("packets", Float),
+    Column("source_kind", String),
+    Column("rated", Boolean),
 )
+_MORE = {
+    "film": "VARCHAR",
+    "station": "VARCHAR",
+    "kind": "VARCHAR",
+    "window": "VARCHAR",
+    "packets": "FLOAT",
+    "source_kind": "VARCHAR",
+    "rated": "BOOLEAN",
+}
+"""Columns of pieces that ledgers of earlier versions lack."""
 _made = Table(
     "made",
     _tables,
@@ -44,8 +74,9 @@ _made = Table(
     Column("mtime_ns", Integer),
     Column("body", Text),
 )
-NEWEST = 4000
-"""So many pieces are remembered at a time."""
+NEWEST = 200
+"""Of each family, of each pace and of each film by each family, so many pieces are remembered."""
+MOST_FILMS = 5000
 _FACTS = tuple(item.name for item in fields(PieceFact))
 
 
@@ -92,7 +123,7 @@ class Ledger:
     """The history, in the data folder."""
 
     def __init__(self, path: Path) -> None:
-        self._engine = open_database(path, _tables, more={"piece": {"film": "VARCHAR", "station": "VARCHAR"}})
+        self._engine = open_database(path, _tables, more={"piece": _MORE})
         self.path = path
 
     def close(self) -> None:
@@ -104,14 +135,30 @@ class Ledger:
 
     def add_piece(self, fact: PieceFact) -> None:
         """Remember what one encoded piece took."""
+        told = asdict(fact)
+        told["time"] = told["time"] or time.time()
         with self._connected() as connection:
-            connection.execute(insert(_piece).values(time=time.time(), **asdict(fact)))
+            connection.execute(insert(_piece).values(**told))
 
-    def pieces(self) -> list[PieceFact]:
-        """What recent pieces took, the newest first."""
+    def pieces(self, films: Collection[str] = ()) -> list[PieceFact]:
+        """What pieces took, the newest first: of each family and each pace the newest, of some films all.
+
+        Parameters
+        ----------
+        films
+            What is shown by the outputs that are asked about.
+        """
+        newest = func.row_number().over(partition_by=_piece.c.family, order_by=desc(_piece.c.id))
+        of_pace = func.row_number().over(
+            partition_by=(_piece.c.station, _piece.c.pace), order_by=desc(_piece.c.id)
+        )
+        ranked = select(_piece, newest.label("newest"), of_pace.label("of_pace")).subquery()
+        wanted = or_(
+            ranked.c.newest <= NEWEST, ranked.c.of_pace <= NEWEST, ranked.c.film.in_(list(films)[:MOST_FILMS])
+        )
         with self._connected() as connection:
             rows = (
-                connection.execute(select(_piece).order_by(desc(_piece.c.id)).limit(NEWEST)).mappings().all()
+                connection.execute(select(ranked).where(wanted).order_by(desc(ranked.c.id))).mappings().all()
             )
         known = [{name: row[name] for name in _FACTS if row[name] is not None} for row in rows]
         return [PieceFact(**{"film": "", "cpu_seconds": 0.0, "wall_seconds": 0.0, **row}) for row in known]

@@ -95,9 +95,7 @@ class Outlook:
         return next((item for item in self.outputs if item.ready.output.id == identifier), None)
 
 
-def picture_ask(
-    ready: OutputReady, stock: Stock, seen: Mapping[str, Sequence[float]] | None = None
-) -> PictureAsk:
+def picture_ask(ready: OutputReady, stock: Stock) -> PictureAsk:
     """An output's picture as the forecast of bytes asks for it.
 
     Parameters
@@ -106,8 +104,6 @@ def picture_ask(
         The output, planned.
     stock
         Where finished pieces are.
-    seen
-        Factors of finished pieces of its family, by film.
     """
     plan = ready.plan
     sizes = [(piece.frames, stock.size(piece.name)) for piece in plan.pieces]
@@ -126,7 +122,9 @@ def picture_ask(
         prior=ready.size_prior,
         pieces=[piece.frames for piece in plan.pieces],
         kept=kept,
-        seen=seen or {},
+        windows=[item.window for item in ready.content],
+        packets=[item.packets if item.source_kind == ready.source_kind else None for item in ready.content],
+        source_kind=ready.source_kind,
         film=ready.film,
     )
 
@@ -147,7 +145,7 @@ def sound_ask(sound: SoundJob, stock: Stock) -> SoundAsk:
     )
 
 
-def output_ask(ready: OutputReady, stock: Stock, learned: Experience, made: int | None) -> OutputAsk:
+def output_ask(ready: OutputReady, stock: Stock, made: int | None) -> OutputAsk:
     """An output as the forecast asks for it; ``made`` is the bytes of its file where it is made already.
 
     Parameters
@@ -156,8 +154,6 @@ def output_ask(ready: OutputReady, stock: Stock, learned: Experience, made: int 
         The output, planned.
     stock
         Where finished pieces are.
-    learned
-        What the ledger has taught.
     made
         Bytes of its file where it is made already.
     """
@@ -183,7 +179,7 @@ def output_ask(ready: OutputReady, stock: Stock, learned: Experience, made: int 
         frames=plan.frames,
         seconds=plan.seconds,
         megapixels=plan.width * plan.height * plan.frames / 1e6,
-        picture=picture_ask(ready, stock, learned.size.get(ready.family)) if plan.settings else None,
+        picture=picture_ask(ready, stock) if plan.settings else None,
         sound=sound_ask(plan.sound, stock) if plan.sound else None,
         pieces=pieces,
         open=tuple(made is None and (ready.searching or not kept) for kept in there),
@@ -201,10 +197,10 @@ def _kept_frames(ready: OutputReady, ask: OutputAsk) -> int:
     return ready.plan.frames - still
 
 
-def _basis(ask: OutputAsk) -> str:
+def _basis(ask: OutputAsk, learned: Experience) -> str:
     if ask.made is not None:
         return "made and proved"
-    return why(ask.picture) if ask.picture else "its rate × length"
+    return why(ask.picture, learned) if ask.picture else "its rate × length"
 
 
 def _stage(stage: Stage) -> StageOutlook:
@@ -235,7 +231,7 @@ def outlook(
     """
     learned, chance = learned or Experience(), Chance()
     chosen = [ready for ready in prospect.outputs if not ready.output.held]
-    asks = [output_ask(ready, stock, learned, (made or {}).get(ready.output.id)) for ready in chosen]
+    asks = [output_ask(ready, stock, (made or {}).get(ready.output.id)) for ready in chosen]
     told = forecast_outputs(asks, station, learned, chance)
     slots = {station.id: station.slots}
     finishes = simulate(told.work, slots, chance.draws)
@@ -252,7 +248,7 @@ def outlook(
             kept_names=frozenset(p.name for p in ask.pieces) - {p.name for p in ask.open_pieces},
             kept_share=kept[row] / ready.plan.frames,
             sound_bytes=float(ask.sound.bytes(ready.plan.seconds)) if ask.sound else 0.0,
-            basis=_basis(ask),
+            basis=_basis(ask, learned),
             made=ask.made is not None,
             draws=np.array([told.seconds[row], told.bytes[row]], np.float32),
         )

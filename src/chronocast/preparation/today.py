@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Callable
+import time
+from collections.abc import Callable, Collection
 from dataclasses import replace
 from pathlib import Path
 
@@ -64,11 +65,19 @@ def what_is_made(outputs: list[OutputReady], workspace: Workspace) -> dict[str, 
     return {}
 
 
-def learned(workspace: Workspace) -> Experience:
-    """What the ledger has taught so far."""
+def learned(workspace: Workspace, films: Collection[str] = ()) -> Experience:
+    """What the ledger has taught so far.
+
+    Parameters
+    ----------
+    workspace
+        What is kept of all batches.
+    films
+        What is shown by the outputs that are asked about.
+    """
     if workspace.has_ledger:
         with contextlib.suppress(ChronocastError), workspace.ledger() as ledger:
-            return learn_from(ledger.pieces())
+            return learn_from(ledger.pieces(films), time.time())
     return Experience()
 
 
@@ -92,7 +101,9 @@ def outlook_now(
         prospect,
         workspace.stock,
         this_station(workspace, load=load),
-        experienced if experienced is not None else learned(workspace),
+        experienced
+        if experienced is not None
+        else learned(workspace, {item.film for item in prospect.outputs}),
         what_is_made(prospect.outputs, workspace),
     )
     return replace(view, problems=(*view.problems, *card_problems(view.judged)))

@@ -25,7 +25,7 @@ from chronocast.media.source.index import FrameIndex, scan
 from chronocast.media.source.opening import opened
 from chronocast.model.errors import ModelError
 from chronocast.model.paths import real_path, shown
-from chronocast.model.source.facts import ClipFacts, Damage, SoundFacts
+from chronocast.model.source.facts import WEIGHED, ClipFacts, Damage, SoundFacts
 from chronocast.model.source.origin import Alpha, samples_of
 from chronocast.model.time.timing import Rate, parse_rate, rate_text
 
@@ -179,7 +179,14 @@ def inspect_clip(path: str) -> ClipFacts:
         gaps,
         first.mastering,
         first.light,
+        weights_of(index),
     )
+
+
+def weights_of(index: FrameIndex) -> tuple[int, ...]:
+    """Bytes of a film's packets, a block of pictures each."""
+    sizes = index.packet_bytes
+    return tuple(sum(sizes[at : at + WEIGHED]) for at in range(0, len(sizes), WEIGHED))
 
 
 AT_ONCE = 300_000_000

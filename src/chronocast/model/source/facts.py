@@ -37,6 +37,10 @@ class Damage:
     sentence: str
 
 
+WEIGHED = 25
+"""So many pictures' packets are weighed together."""
+
+
 @dataclass(frozen=True)
 class ClipFacts:
     """What a media file holds.
@@ -51,6 +55,7 @@ class ClipFacts:
     ``looked_through`` says whether all of it was decoded to find them.  ``hidden`` pictures at the
     beginning can't be shown, since what they build on is missing; they are not counted.
     ``sound_gaps`` are (second, seconds) of gaps in the first sound track's times.
+    ``weights`` are bytes of its pictures' packets, a block of ``WEIGHED`` of them each.
     ``problems`` are sentences; a clip with one can still be used unless it has
     neither picture nor sound.
     """
@@ -83,6 +88,24 @@ class ClipFacts:
     sound_gaps: tuple[tuple[float, float], ...] = ()
     mastering: str = ""
     light: str = ""
+    weights: tuple[int, ...] = ()
+
+    def bytes_of(self, first: int, last: int) -> float | None:
+        """Bytes of the packets of some pictures; None where they weren't weighed.
+
+        Parameters
+        ----------
+        first, last
+            Picture numbers, both of them among those meant.
+        """
+        if not self.weights or last < first:
+            return None
+        total = 0.0
+        for block in range(first // WEIGHED, min(last // WEIGHED, len(self.weights) - 1) + 1):
+            begin, end = block * WEIGHED, min((block + 1) * WEIGHED, max(self.frames, last + 1))
+            share = (min(last + 1, end) - max(first, begin)) / max(1, end - begin)
+            total += share * self.weights[block]
+        return total
 
     @property
     def interlaced(self) -> bool:

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from dataclasses import dataclass, field
+from functools import cached_property
 from pathlib import Path
 
+from chronocast.forecast.measured import FRAME_WORK
 from chronocast.forecast.priors import SizePrior, size_prior
 from chronocast.forecast.work import PIECE_WORK, READ_SHARE
 from chronocast.media.encoders.registry import ENCODERS
@@ -20,6 +23,7 @@ from chronocast.model.time.timing import FrameRange, Rate, format_timecode
 from chronocast.pieces.name import digest
 from chronocast.pieces.plan import OutputPlan
 from chronocast.pieces.rounds import Rounds, remaining_encodes
+from chronocast.preparation.output.piece_content import PieceContent, piece_content
 from chronocast.preparation.problem import Problem
 from chronocast.preparation.source.damaged import Shown, damage_shown
 from chronocast.preparation.source.source_ready import SourceReady
@@ -111,7 +115,7 @@ class OutputReady:
         A small picture made from a large one costs more than its own pixels say,
         a short piece more than its frames.
         """
-        total = piece.frames * piece.width * piece.height / 1e6
+        total = piece.frames * (piece.width * piece.height / 1e6 + FRAME_WORK)
         # reading doesn't hurry with the encoder
         share = READ_SHARE / ENCODERS[piece.settings.encoder].effort(self.effort)
         for span in piece.spans:
@@ -134,6 +138,17 @@ class OutputReady:
     def film(self) -> str:
         """What is shown, whatever recipe it is made by: a source by its media."""
         return digest({"media": sorted(media.fingerprint for media in self.source.cut.media)})[:16]
+
+    @cached_property
+    def content(self) -> tuple[PieceContent, ...]:
+        """What each of its pieces shows, and what the source's packets say of it."""
+        return tuple(piece_content(piece, self.source.facts) for piece in self.plan.pieces)
+
+    @cached_property
+    def source_kind(self) -> str:
+        """What kind of packets most of its pictures come from."""
+        kinds = Counter(item.source_kind for item in self.content if item.source_kind)
+        return kinds.most_common(1)[0][0] if kinds else ""
 
     @property
     def effort(self) -> str:

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import contextlib
+import time
 
 from chronocast.crew.contract import Finished
 from chronocast.forecast.experience import PieceFact
-from chronocast.forecast.size import basis_value
 from chronocast.journal.ledger import Ledger
 from chronocast.journal.workspace import Workspace
 from chronocast.media.errors import DAMAGE_REMEDY, DamagedPicture
@@ -16,8 +16,8 @@ from chronocast.model.paths import shown
 from chronocast.model.source.cutlist import media_title
 from chronocast.model.time.timing import Duration
 from chronocast.pieces.stock import Stock
-from chronocast.preparation.outlook import picture_ask
 from chronocast.preparation.output.output_ready import OutputReady
+from chronocast.preparation.output.piece_content import piece_content
 from chronocast.preparation.source.damaged import picture_time
 from chronocast.run.events import TaskId
 from chronocast.run.runner.in_hand import InHand
@@ -46,7 +46,8 @@ def learn(
     job, ready = in_hand.jobs.get(task), in_hand.planned_for.get(task)
     if not isinstance(job, PieceJob) or ready is None:
         return
-    target = 0 if ready.searching else round(basis_value(picture_ask(ready, stock), job.frames))
+    prior, content = ready.size_prior, piece_content(job, ready.source.facts)
+    target = 0 if ready.searching else round(prior.bytes_a_frame * job.frames)
     ledger.add_piece(
         PieceFact(
             family=ready.family,
@@ -60,6 +61,12 @@ def learn(
             cpu_seconds=event.cpu_seconds,
             wall_seconds=event.wall_seconds,
             station=station,
+            kind=prior.kind,
+            window=content.window,
+            packets=content.packets if content.source_kind == ready.source_kind else None,
+            source_kind=content.source_kind,
+            rated=prior.rated,
+            time=time.time(),
         )
     )
 

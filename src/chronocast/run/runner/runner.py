@@ -327,7 +327,8 @@ class Runner:
         """The forecast of what is left, from the stock, the ledger and the pace."""
         facts: list[PieceFact] = []
         with contextlib.suppress(JournalError):
-            facts = self.ledger.pieces() if self.ledger else []
+            films = {item.film for item in self.prospect.outputs}
+            facts = self.ledger.pieces(films) if self.ledger else []
         if self.in_hand.ready:
             proved = {name for name, tracked in self.machine.outputs.items() if tracked.state == "proved"}
             paths = {name: item.path for name, item in self.in_hand.ready.items() if name in proved}
@@ -336,7 +337,7 @@ class Runner:
         made = {name: measured(path).bytes for name, path in paths.items() if path.exists()}
         self.meter = self.meter or LoadMeter(self.options.slots or machine_slots())
         station = this_station(self.workspace, self.options.slots, self.meter.read())
-        return outlook(self.prospect, self.stock, station, learn_from(facts), made)
+        return outlook(self.prospect, self.stock, station, learn_from(facts, time.time()), made)
 
     def _unready(self, identifier: str, sentence: str) -> None:
         self.unready[identifier] = sentence

@@ -133,6 +133,7 @@ class Forecaster(Worker):
         self._wanted: tuple[Batch, Path] | None = None
         self._experienced: Any = None
         self._experienced_at = 0.0
+        self._films: frozenset[str] = frozenset()
         self._meter: Any = None
 
     def want(self, batch: Batch, path: Path) -> None:
@@ -154,8 +155,15 @@ class Forecaster(Worker):
                 continue
             batch, path = wanted
             prospect = prepared(batch, path, self._workspace, self._looked)
-            if self._experienced is None or time.monotonic() - self._experienced_at > 20:
-                self._experienced, self._experienced_at = learned(self._workspace), time.monotonic()
+            films = frozenset(item.film for item in prospect.outputs)
+            if (
+                self._experienced is None
+                or films != self._films
+                or time.monotonic() - self._experienced_at > 20
+            ):
+                self._films = films
+                self._experienced = learned(self._workspace, films)
+                self._experienced_at = time.monotonic()
             self.see_leaving()
             self._meter = self._meter or LoadMeter(machine_slots())
             self.tell(
