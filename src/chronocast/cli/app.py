@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import io
 import sys
+from collections.abc import Callable
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Any
 
 import typer
 
 from chronocast import __version__
-from chronocast.cli.answers import NEEDS_YOU, WRONG_USE, BatchPath, Json, complain, load, put, workspace
+from chronocast.cli.answers import NEEDS_YOU, WRONG_USE, BatchPath, Json, complain, load, put, save, workspace
 from chronocast.cli.cell_commands import cell_commands
 from chronocast.cli.range_commands import frame_outputs, ranges_app
 from chronocast.cli.recipe_commands import cards_app, recipes_app
@@ -260,23 +261,79 @@ def batch_cuts(
 
 
 @app.command()
-def forecast(batch: BatchPath, json_: Json = False) -> None:
-    """What a batch will take: seconds, bytes, finish by the clock, room. Nothing is encoded."""
-    from chronocast.cli.forecasting import forecast_batch, print_forecast
+def forecast(
+    batch: BatchPath,
+    json_: Json = False,
+    ways: Annotated[
+        str | None,
+        typer.Option("--ways", metavar="OUTPUT", help="Other ways to make one output, and what they take."),
+    ] = None,
+) -> None:
+    """What a batch will take: seconds, bytes, finish by the clock, room, and what it is asked to keep. Nothing is encoded."""
+    from chronocast.cli import forecasting
 
     loaded = load(batch)
     try:
-        view = forecast_batch(loaded, batch)
+        told = forecasting.forecast_batch(loaded, batch)
+        found = forecasting.ways(told, ways) if ways else ()
     except ChronocastError as error:
         complain(error, NEEDS_YOU)
+    view = told.view
     if json_:
         from chronocast.preparation.outlook_json import as_json
 
-        put(as_json(view))
+        put(
+            {
+                **as_json(view),
+                "asked": told.asked.as_json(),
+                **({"ways": forecasting.ways_json(found)} if ways else {}),
+            }
+        )
+    elif ways:
+        forecasting.print_ways(found)
     else:
-        print_forecast(loaded, view)
+        forecasting.print_forecast(loaded, told)
     if any(problem.blocks for problem in view.problems) or any(not room.fits for room in view.room):
         raise typer.Exit(NEEDS_YOU)
+
+
+@app.command()
+def ask(
+    batch: BatchPath,
+    by: Annotated[
+        str | None,
+        typer.Option("--by", help="When all should be finished: 18:30, fri 17:00, in 2 h; “none”."),
+    ] = None,
+    limit: Annotated[
+        str | None, typer.Option("--limit", help="What no file should be larger than: 500 MB; “none”.")
+    ] = None,
+    line: Annotated[
+        str | None, typer.Option("--line", help="The line files are sent by: 20 Mb/s; “none”.")
+    ] = None,
+) -> None:
+    """Ask a batch to keep a time, a size, a line; forecast then says whether it does, and what would help."""
+    from datetime import datetime
+
+    from chronocast.model.batch.edits import set_asked
+    from chronocast.model.recipe.typed import parse_bits, parse_bytes
+    from chronocast.model.time.moments import parse_moment
+
+    loaded = load(batch)
+    now = datetime.now().astimezone()
+
+    def read(text: str | None, present: Any, parse: Callable[[str], Any]) -> Any:
+        return present if text is None else None if text.strip().lower() in ("none", "") else parse(text)
+
+    try:
+        asked = set_asked(
+            loaded,
+            wanted=read(by, loaded.wanted, lambda text: parse_moment(text, now)),
+            size_limit=read(limit, loaded.size_limit, parse_bytes),
+            line=read(line, loaded.line, parse_bits),
+        )
+        save(asked, batch)
+    except ChronocastError as error:
+        complain(error, WRONG_USE)
 
 
 @app.command()

@@ -5,24 +5,86 @@ from __future__ import annotations
 import contextlib
 import sys
 from pathlib import Path
+from typing import NamedTuple
 
 from chronocast.cli.answers import workspace
+from chronocast.model.answers import Answer
 from chronocast.model.batch.batch import Batch
-from chronocast.model.errors import ChronocastError
+from chronocast.model.errors import ChronocastError, ModelError
 from chronocast.model.paths import shown
 from chronocast.model.show import clock_text, size_text, time_text
+from chronocast.preparation.asked import Asked, asked_of
+from chronocast.preparation.candidates import Candidate, candidates
 from chronocast.preparation.outlook import Outlook
 from chronocast.preparation.output.differences import differences_from_source
-from chronocast.preparation.today import outlook_now, prepared
+from chronocast.preparation.output.output_ready import Prospect
+from chronocast.preparation.today import circumstances, outlook_now, prepared
 
 
-def forecast_batch(batch: Batch, path: Path) -> Outlook:
+class Forecast(NamedTuple):
+    """A batch made ready, its outlook, and the answers to what it is asked to keep."""
+
+    prospect: Prospect
+    view: Outlook
+    asked: Asked
+
+
+def forecast_batch(batch: Batch, path: Path) -> Forecast:
     """The outlook of a batch as things stand."""
-    return outlook_now(prepared(batch, path, workspace()), workspace())
+    prospect = prepared(batch, path, workspace())
+    now = circumstances(prospect, workspace())
+    view = outlook_now(prospect, workspace(), now.learned)
+    return Forecast(prospect, view, asked_of(batch, prospect, view, now))
 
 
-def print_forecast(batch: Batch, view: Outlook) -> None:
+def ways(forecast: Forecast, output: str) -> tuple[Candidate, ...]:
+    """Other ways to make an output, the present one first.
+
+    Raises
+    ------
+    ModelError
+        The batch has no such output, or it can't be made.
+    """
+    ready = forecast.prospect.output(output)
+    if ready is None:
+        known = ", ".join(item.output.id for item in forecast.prospect.outputs[:8])
+        raise ModelError(f"There is no output “{output}” that can be made.", f"There are: {known}.")
+    now = circumstances(forecast.prospect, workspace())
+    return candidates(ready, now.stock, now.station, now.learned)
+
+
+def print_ways(found: tuple[Candidate, ...]) -> None:
+    """Lines for people: one a candidate."""
+    for item in found:
+        looks = f"looks like quality {item.looks:g}" if item.looks is not None else ""
+        told = "as it is now" if item.present else item.words
+        mark = "·" if item.dominated else "→" if item.present else " "
+        sys.stdout.write(
+            f"{mark} {told:18}  {time_text(item.seconds.likely):>8} ({time_text(item.seconds.safe)})"
+            f"  {size_text(item.bytes.likely):>9} ({size_text(item.bytes.safe)})  {looks}\n"
+        )
+    sys.stdout.write("  · another one is better in time, size and look; looks are reckoned, not measured\n")
+
+
+def ways_json(found: tuple[Candidate, ...]) -> list[Answer]:
+    """Candidates as answers."""
+    return [
+        {
+            "words": item.words,
+            "values": dict(item.values),
+            "present": item.present,
+            "seconds": item.seconds.as_json(),
+            "bytes": item.bytes.as_json(),
+            "looks_like_quality": item.looks,
+            "dominated": item.dominated,
+        }
+        for item in found
+    ]
+
+
+def print_forecast(batch: Batch, forecast: Forecast) -> None:
     """Lines for people: one an output, then the whole."""
+    view = forecast.view
     for item in view.outputs:
         ready = item.ready
         span = f"{time_text(item.seconds.likely)} ({time_text(item.seconds.safe)})"
@@ -50,5 +112,7 @@ def print_forecast(batch: Batch, view: Outlook) -> None:
         sys.stdout.write(
             "          This machine's pace is not measured yet, so times are wide. Measure it with: chronocast calibrate\n"
         )
+    for line in forecast.asked.lines:
+        sys.stdout.write(f"asked     {line}\n")
     for problem in view.problems:
         sys.stdout.write(f"{'!' if problem.blocks else '·'} {problem.told}\n")

@@ -37,6 +37,18 @@ def time_text(seconds: float) -> str:
     return f"{hours}:{minutes:02d}:{whole % 60:02d}" if hours else f"{minutes}:{whole % 60:02d}"
 
 
+def percent(share: float) -> str:
+    """A share as people say it; never 0 or 100 for what is neither.
+
+    >>> percent(0.874), percent(0.999), percent(1.0)
+    ('87 %', '99 %', '100 %')
+    """
+    whole = round(share * 100)
+    if 0 < share < 1:
+        whole = min(99, max(1, whole))
+    return f"{whole} %"
+
+
 def counted(count: int, thing: str) -> str:
     """A number of things: ``1 file``, ``3 files``.
 

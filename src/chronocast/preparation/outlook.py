@@ -4,31 +4,35 @@ from __future__ import annotations
 
 import os
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from pathlib import Path
+from typing import NamedTuple
 
 import numpy as np
 
-from chronocast.forecast.band import Band, Chance, Draws, band, exact
+from chronocast.forecast.band import Band, Chance, Draws, band
 from chronocast.forecast.experience import Experience
-from chronocast.forecast.outputs import OutputAsk, OutputsForecast, SoundAsk, forecast_outputs
+from chronocast.forecast.outputs import OutputAsk, OutputsForecast, forecast_outputs
 from chronocast.forecast.room import Room
-from chronocast.forecast.size import PictureAsk, container_bytes, sound_bits, why
+from chronocast.forecast.size import why
 from chronocast.forecast.stage import Stage
 from chronocast.forecast.station import Station
-from chronocast.forecast.work import PieceAsk
-from chronocast.media.encoders.registry import ENCODERS
-from chronocast.model.messages.jobs import SoundJob
-from chronocast.model.recipe.codecs import SOUND
-from chronocast.model.recipe.layouts import channels_of
 from chronocast.pieces.stock import Stock
 from chronocast.preparation.judging import Judged, judge_outputs
 from chronocast.preparation.output.output_ready import OutputReady, Prospect
+from chronocast.preparation.output_ask import output_ask
 from chronocast.preparation.output_outlook import OutputOutlook, StageOutlook
 from chronocast.preparation.problem import Problem
 from chronocast.preparation.station.drives import existing_parent, room_on
 from chronocast.schedule.clock import Finish, Span, finish_fan, simulate, typical_spans
+
+
+class WholeDraws(NamedTuple):
+    """What the bands of the whole come from: bytes, and seconds from now until all is finished, shape (draws,)."""
+
+    bytes: Draws
+    finish: Draws
 
 
 @dataclass(frozen=True)
@@ -59,6 +63,8 @@ class Outlook:
         What each slot does in a typical draw.
     judged
         Outputs by their receivers' cards.
+    draws
+        What its bands come from.
     """
 
     at: datetime
@@ -75,6 +81,7 @@ class Outlook:
     source_bytes: int
     spans: tuple[Span, ...] = ()
     judged: tuple[Judged, ...] = ()
+    draws: WholeDraws = field(default_factory=lambda: WholeDraws(np.zeros(1), np.zeros(1)), repr=False)
 
     @property
     def slots(self) -> int:
@@ -93,100 +100,6 @@ class Outlook:
     def output(self, identifier: str) -> OutputOutlook | None:
         """The forecast of one output, if it is in it."""
         return next((item for item in self.outputs if item.ready.output.id == identifier), None)
-
-
-def picture_ask(ready: OutputReady, stock: Stock) -> PictureAsk:
-    """An output's picture as the forecast of bytes asks for it.
-
-    Parameters
-    ----------
-    ready
-        The output, planned.
-    stock
-        Where finished pieces are.
-    """
-    plan = ready.plan
-    sizes = [(piece.frames, stock.size(piece.name)) for piece in plan.pieces]
-    box = plan.settings.piece if plan.settings else "mp4"
-    kept = [
-        None
-        if size is None
-        else max(0, size - round(container_bytes(box, frames, 0, whole=ready.whole_frames)))
-        for frames, size in sizes
-    ]
-    if ready.searching:  # what is there now is of qualities that are being tried
-        kept = [None] * len(kept)
-    return PictureAsk(
-        name=ready.output.id,
-        family=ready.family,
-        prior=ready.size_prior,
-        pieces=[piece.frames for piece in plan.pieces],
-        kept=kept,
-        windows=[item.window for item in ready.content],
-        packets=[item.packets if item.source_kind == ready.source_kind else None for item in ready.content],
-        source_kind=ready.source_kind,
-        film=ready.film,
-    )
-
-
-def sound_ask(sound: SoundJob, stock: Stock) -> SoundAsk:
-    """An output's sound as the forecast asks for it."""
-    codec, tracks = SOUND[sound.codec], len(sound.each_track)
-    channels = sum(channels_of(sound.layout_of(n)) for n in range(tracks)) / tracks
-    rate = sound_bits(
-        codec,
-        sample_rate=sound.sample_rate,
-        channels=channels,
-        depth=sound.depth,
-        bits_per_second=sound.bits_per_second,
-    )
-    return SoundAsk(
-        sound.name, tracks, rate, tracks * -(-sound.samples // codec.packet), stock.size(sound.name)
-    )
-
-
-def output_ask(ready: OutputReady, stock: Stock, made: int | None) -> OutputAsk:
-    """An output as the forecast asks for it; ``made`` is the bytes of its file where it is made already.
-
-    Parameters
-    ----------
-    ready
-        The output, planned.
-    stock
-        Where finished pieces are.
-    made
-        Bytes of its file where it is made already.
-    """
-    plan = ready.plan
-    there = [stock.size(piece.name) is not None for piece in plan.pieces]
-    times = ready.times
-    if ready.searching:  # what of this round is there already
-        done = sum(piece.frames for piece, kept in zip(plan.pieces, there, strict=True) if kept)
-        times = max(0.05, times - done / max(1, plan.frames))
-    pieces = tuple(
-        PieceAsk(
-            piece.name,
-            ready.work(piece),
-            ENCODERS[piece.settings.encoder].effort(ready.effort),
-            ready.pace,
-            times,
-        )
-        for piece in plan.pieces
-    )
-    return OutputAsk(
-        id=ready.output.id,
-        container=ready.recipe.container,
-        frames=plan.frames,
-        seconds=plan.seconds,
-        megapixels=plan.width * plan.height * plan.frames / 1e6,
-        picture=picture_ask(ready, stock) if plan.settings else None,
-        sound=sound_ask(plan.sound, stock) if plan.sound else None,
-        pieces=pieces,
-        open=tuple(made is None and (ready.searching or not kept) for kept in there),
-        whole=ready.whole_frames,
-        timecode=bool(ready.timecode),
-        made=made,
-    )
 
 
 def _kept_frames(ready: OutputReady, ask: OutputAsk) -> int:
@@ -261,7 +174,7 @@ def outlook(
         outputs=outputs,
         seconds=band(told.seconds.sum(axis=0)),
         bytes=band(told.bytes.sum(axis=0)),
-        finish=_last(finishes),
+        finish=band(_last(finishes, chance.draws)),
         fan=finish_fan(finishes),
         room=_room(prospect, stock, chosen, told, station),
         problems=tuple(prospect.problems),
@@ -271,11 +184,13 @@ def outlook(
         source_bytes=sum(media.values()),
         spans=typical_spans(told.work, finishes, slots),
         judged=judge_outputs(outputs),
+        draws=WholeDraws(told.bytes.sum(axis=0), _last(finishes, chance.draws)),
     )
 
 
-def _last(finishes: Sequence[Finish]) -> Band:
-    return band(np.max([finish.end for finish in finishes], axis=0)) if finishes else exact(0.0)
+def _last(finishes: Sequence[Finish], draws: int) -> Draws:
+    last: Draws = np.max([finish.end for finish in finishes], axis=0) if finishes else np.zeros(draws)
+    return last
 
 
 def _room(

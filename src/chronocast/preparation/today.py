@@ -17,6 +17,7 @@ from chronocast.model.batch.batch import Batch
 from chronocast.model.errors import ChronocastError, ModelError
 from chronocast.model.paths import path_text
 from chronocast.model.recipe.recipe import Recipe
+from chronocast.preparation.asking import Circumstances
 from chronocast.preparation.judging import card_problems
 from chronocast.preparation.outlook import Outlook, outlook
 from chronocast.preparation.output.output_ready import OutputReady, Prospect
@@ -79,6 +80,22 @@ def learned(workspace: Workspace, films: Collection[str] = ()) -> Experience:
         with contextlib.suppress(ChronocastError), workspace.ledger() as ledger:
             return learn_from(ledger.pieces(films), time.time())
     return Experience()
+
+
+def circumstances(prospect: Prospect, workspace: Workspace, load: Load | None = None) -> Circumstances:
+    """What answers about a prepared batch rest on.
+
+    Parameters
+    ----------
+    prospect
+        The batch made ready.
+    workspace
+        What is kept of all batches.
+    load
+        What others take of the machine now.
+    """
+    known = learned(workspace, {item.film for item in prospect.outputs})
+    return Circumstances(workspace.stock, this_station(workspace, load=load), known)
 
 
 def outlook_now(

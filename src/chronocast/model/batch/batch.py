@@ -136,7 +136,9 @@ class Batch(Document):
     """Sources, recipes, the outputs asked for in their order, and where they go.
 
     ``names`` is the pattern files are named by, ``edition`` and ``dated`` what
-    its tokens {version} and {date} say.
+    its tokens {version} and {date} say.  ``wanted`` is when all should be
+    finished, ``size_limit`` the bytes that no file should be larger than,
+    ``line`` the bit/s of the line that files are sent by.
     """
 
     format: Literal["chronocast batch"] = "chronocast batch"
@@ -144,6 +146,8 @@ class Batch(Document):
     title: str = Field(default="Untitled batch", max_length=200)
     folder: str = Field(default="outgoing", min_length=1, max_length=4096)
     wanted: datetime | None = None
+    size_limit: int | None = Field(default=None, ge=1)
+    line: int | None = Field(default=None, ge=1)
     names: str = Field(default=USUAL, max_length=400)
     edition: int = Field(default=1, ge=1, le=9999)
     dated: date | None = None

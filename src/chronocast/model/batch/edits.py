@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
+from datetime import datetime
 from typing import Any, Literal, NamedTuple
 
 from chronocast.model.batch.batch import FULL, Batch, Output, Source
@@ -187,6 +188,30 @@ def hold(batch: Batch, outputs: Iterable[str], held: bool) -> Batch:
         Whether they are held back from now on.
     """
     return change_outputs(batch, outputs, {"held": held})
+
+
+def set_asked(batch: Batch, *, wanted: datetime | None, size_limit: int | None, line: int | None) -> Batch:
+    """The batch with other things to keep; None of any is nothing asked.
+
+    Parameters
+    ----------
+    batch
+        The batch.
+    wanted
+        When all should be finished.
+    size_limit
+        Bytes that no file should be larger than.
+    line
+        Bit/s of the line that files are sent by.
+
+    Raises
+    ------
+    ModelError
+        A limit or a line of nothing.
+    """
+    if (size_limit is not None and size_limit < 1) or (line is not None and line < 1):
+        raise ModelError("A limit of nothing can't be kept.", "Leave it empty for none.")
+    return batch.model_copy(update={"wanted": wanted, "size_limit": size_limit, "line": line})
 
 
 def set_folder(batch: Batch, folder: str) -> Batch:

@@ -1,0 +1,198 @@
+"""What a batch is asked to keep (a size for each file, a time, a line), and whether it does."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+from typing import NamedTuple
+
+from chronocast.forecast.band import Band, band
+from chronocast.forecast.inverse import chance_of, send_seconds
+from chronocast.model.answers import Answer
+from chronocast.model.batch.batch import Batch
+from chronocast.model.show import clock_text, counted, percent, rate_bits_text, size_text, time_text
+from chronocast.preparation.asking import (
+    Circumstances,
+    DeadlineAnswer,
+    RateAnswer,
+    can_be_rated,
+    in_time,
+    rate_for_size,
+)
+from chronocast.preparation.outlook import Outlook
+from chronocast.preparation.output.output_ready import Prospect
+
+
+class TooLarge(NamedTuple):
+    """An output that may not keep the size limit, and the rate that would; None where it takes none."""
+
+    output: str
+    name: str
+    bytes: Band
+    rate: RateAnswer | None
+
+
+@dataclass(frozen=True)
+class Asked:
+    """The answers to what a batch is asked to keep.
+
+    Parameters
+    ----------
+    limit
+        Bytes of each file; None where nothing is asked.
+    too_large
+        Outputs whose safe size doesn't keep it.
+    largest
+        The largest safe size of all.
+    line
+        Bit/s of the line files are sent by; None where none is named.
+    sending
+        Seconds that all of them take across it.
+    deadline
+        Whether all is finished in time; None where no time is named.
+    across
+        How likely all is finished and across the line in time, from 0 to 1; None where either isn't named.
+    """
+
+    limit: float | None = None
+    too_large: tuple[TooLarge, ...] = ()
+    largest: float = 0.0
+    line: float | None = None
+    sending: Band | None = None
+    deadline: DeadlineAnswer | None = None
+    across: float | None = None
+
+    @property
+    def lines(self) -> list[str]:
+        """The answers as sentences."""
+        told = []
+        if self.limit is not None:
+            if self.too_large:
+                told.append(
+                    f"{counted(len(self.too_large), 'file')} may be larger than {size_text(self.limit)}:"
+                )
+                for item in self.too_large:
+                    rate = (
+                        item.rate.told if item.rate else "its recipe asks for no rate; choose one that does"
+                    )
+                    told.append(f"  {item.name}: safe {size_text(item.bytes.safe)}. {rate}")
+            else:
+                room = self.limit - self.largest
+                told.append(f"every file keeps {size_text(self.limit)}, {size_text(room)} to spare")
+        if self.deadline is not None:
+            told.append(f"wanted {clock_text(self.deadline.wanted.astimezone())}: {self.deadline.told}")
+            for remedy in self.deadline.remedies if self.deadline.chance < 0.9 else ():
+                gain = self.deadline.finish.likely - remedy.finish.likely
+                told.append(f"  {remedy.words}: −{time_text(gain)}, in time {percent(remedy.chance)}")
+        if self.line and self.sending:
+            told.append(
+                f"across {rate_bits_text(self.line)} in {time_text(self.sending.likely)}, "
+                f"safe {time_text(self.sending.safe)}"
+                + (
+                    f"; there in time: {self.across:.0%}".replace("%", " %")
+                    if self.across is not None
+                    else ""
+                )
+            )
+        return told
+
+    def as_json(self) -> Answer:
+        """As the command line answers it."""
+        found: Answer = {}
+        if self.limit is not None:
+            found["limit"] = {
+                "bytes": round(self.limit),
+                "kept": not self.too_large,
+                "too_large": [
+                    {
+                        "output": item.output,
+                        "bytes": {"likely": round(item.bytes.likely), "safe": round(item.bytes.safe)},
+                        "bits_per_second": round(item.rate.bits) if item.rate and item.rate.bits else None,
+                    }
+                    for item in self.too_large
+                ],
+            }
+        if self.line and self.sending:
+            found["line"] = {
+                "bits_per_second": round(self.line),
+                "seconds": self.sending.as_json(),
+                "in_time": None if self.across is None else round(self.across, 3),
+            }
+        if self.deadline is not None:
+            found["wanted"] = {
+                "at": self.deadline.wanted.isoformat(timespec="seconds"),
+                "in_time": round(self.deadline.chance, 3),
+                "remedies": [
+                    {
+                        "words": remedy.words,
+                        "values": remedy.values,
+                        "seconds": remedy.finish.as_json(),
+                        "in_time": round(remedy.chance, 3),
+                    }
+                    for remedy in self.deadline.remedies
+                ],
+            }
+        return found
+
+
+def asked_of(batch: Batch, prospect: Prospect, view: Outlook, now: Circumstances) -> Asked:
+    """Whether a batch keeps what it is asked to keep, and what would help.
+
+    Parameters
+    ----------
+    batch
+        The batch: its size limit, its line, its time.
+    prospect
+        The batch made ready.
+    view
+        Its forecast.
+    now
+        What the forecast rests on.
+    """
+    return Asked(
+        limit=batch.size_limit,
+        too_large=_too_large(batch.size_limit, prospect, view, now),
+        largest=max((item.bytes.safe for item in view.outputs), default=0.0),
+        line=batch.line,
+        sending=band(send_seconds(view.draws.bytes, batch.line)) if batch.line and view.outputs else None,
+        deadline=_deadline(batch.wanted, prospect, view, now),
+        across=_across(batch, view),
+    )
+
+
+def _too_large(
+    limit: float | None, prospect: Prospect, view: Outlook, now: Circumstances
+) -> tuple[TooLarge, ...]:
+    if limit is None:
+        return ()
+    found = []
+    for item in view.outputs:
+        if item.bytes.safe <= limit:
+            continue
+        ready = prospect.output(item.ready.output.id)
+        rate = (
+            rate_for_size(ready, limit, now)
+            if ready and can_be_rated(ready.recipe) and not item.made
+            else None
+        )
+        found.append(TooLarge(item.ready.output.id, item.ready.path.name, item.bytes, rate))
+    return tuple(found)
+
+
+def _deadline(
+    wanted: datetime | None, prospect: Prospect, view: Outlook, now: Circumstances
+) -> DeadlineAnswer | None:
+    if wanted is None:
+        return None
+    wanted = wanted if wanted.tzinfo else wanted.replace(tzinfo=view.at.tzinfo)
+    outputs = [ready for ready in prospect.outputs if not ready.output.held]
+    made = frozenset(item.ready.output.id for item in view.outputs if item.made)
+    return in_time(outputs, wanted, now, at=view.at, made=made)
+
+
+def _across(batch: Batch, view: Outlook) -> float | None:
+    if batch.wanted is None or not batch.line or not view.outputs:
+        return None
+    wanted = batch.wanted if batch.wanted.tzinfo else batch.wanted.replace(tzinfo=view.at.tzinfo)
+    there = view.draws.finish + send_seconds(view.draws.bytes, batch.line)
+    return chance_of(there, (wanted - view.at).total_seconds())

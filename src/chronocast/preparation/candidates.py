@@ -1,0 +1,240 @@
+"""Other ways to make an output, each with what it takes: passes, effort, rate or quality, size of the frame."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from math import log2
+from typing import Any
+
+import numpy as np
+
+from chronocast.forecast.band import Band, Chance, Draws, band
+from chronocast.forecast.experience import Experience
+from chronocast.forecast.outputs import OutputAsk, forecast_outputs, picture_draws
+from chronocast.forecast.priors import size_prior
+from chronocast.forecast.station import Station
+from chronocast.media.encoders.registry import ENCODERS
+from chronocast.model.batch.exceptions import with_values
+from chronocast.model.errors import ModelError
+from chronocast.model.recipe.contradictions import conflicts
+from chronocast.model.recipe.recipe import Recipe
+from chronocast.model.show import rate_bits_text
+from chronocast.pieces.rounds import remaining_encodes
+from chronocast.pieces.stock import Stock
+from chronocast.preparation.output.output_ready import OutputReady
+from chronocast.preparation.output_ask import output_ask
+
+RATE_STEPS = (0.5, 0.71, 1.41, 2.0)
+"""Rates that are tried, against the present one."""
+QUALITY_STEPS = (-4.0, -2.0, 2.0, 4.0)
+"""Steps of quality that are tried, on scales of about 50."""
+MODE, BITS, QUALITY = (
+    "picture.rate_control.mode",
+    "picture.rate_control.target_bits_per_second",
+    "picture.rate_control.quality",
+)
+EFFORT = "picture.effort"
+EFFORT_SHARE = {"fast": 1.06, "medium": 1.0, "slow": 0.95}
+"""Bytes at an equal look against medium effort, about; only to say what looks better."""
+
+
+@dataclass(frozen=True)
+class Candidate:
+    """One way to make an output.
+
+    Parameters
+    ----------
+    words
+        What is other than now; "" for as it is.
+    values
+        Fields of the recipe that make it so.
+    seconds, bytes
+        What it takes.
+    looks
+        The constant quality on the codec's own scale that it would look like; None where that isn't known.
+    dominated
+        Whether another one is better in everything.
+    """
+
+    words: str
+    values: Mapping[str, Any]
+    seconds: Band
+    bytes: Band
+    looks: float | None
+    dominated: bool = False
+
+    @property
+    def present(self) -> bool:
+        """Whether it is as it is now."""
+        return not self.values
+
+
+def varied_ask(ready: OutputReady, ask: OutputAsk, recipe: Recipe) -> OutputAsk:
+    """An output as the forecast asks for it, made by another recipe of the same codec and frame size.
+
+    Parameters
+    ----------
+    ready
+        The output, planned.
+    ask
+        The same as it is.
+    recipe
+        The other recipe.
+    """
+    picture, plan = recipe.picture, ready.plan
+    assert picture is not None and ask.picture is not None and plan.settings is not None
+    encoder = ENCODERS[plan.settings.encoder]
+    prior = size_prior(picture, plan.width * plan.height, float(plan.rate), encoder.larger)
+    factor = encoder.effort(picture.effort)
+    times = remaining_encodes(None, len(ask.pieces)) if picture.steering.searched else 1.0
+    pace = f"{plan.settings.encoder} {picture.effort} {plan.settings.threads} by work"
+    return replace(
+        ask,
+        picture=replace(
+            ask.picture,
+            family=f"{ask.picture.family} {picture.effort} {picture.rate_control.mode} {picture.rate_control.quality:g}",
+            prior=prior,
+            kept=[None] * len(ask.picture.pieces),
+        ),
+        pieces=tuple(replace(piece, factor=factor, pace=pace, times=times) for piece in ask.pieces),
+        open=(True,) * len(ask.pieces),
+        made=None,
+    )
+
+
+def variations(recipe: Recipe) -> list[tuple[str, dict[str, Any]]]:
+    """What could be other in a recipe, in words and as values of its fields."""
+    picture = recipe.picture
+    if picture is None or not picture.kind.modes:
+        return []
+    found: list[tuple[str, dict[str, Any]]] = []
+    control, codec = picture.rate_control, picture.kind
+    if codec.efforts:
+        found += [
+            (f"{effort} effort", {EFFORT: effort})
+            for effort in ("fast", "medium", "slow")
+            if effort != picture.effort
+        ]
+    if picture.steering.rated:
+        for mode in ("variable", "two pass"):
+            if mode != control.mode and mode in codec.modes:
+                found.append(("one pass" if mode == "variable" else "two passes", {MODE: mode}))
+        for step in RATE_STEPS:
+            bits = round(control.target_bits_per_second * step, -4)
+            if bits > 0:
+                found.append((rate_bits_text(bits), {BITS: int(bits)}))
+    elif codec.quality:
+        best, worst, _ = codec.quality
+        span = (worst - best) / 50
+        for step in QUALITY_STEPS:
+            value = round(control.quality + step * span, 1)
+            if best <= value <= worst:
+                found.append((f"quality {value:g}", {QUALITY: value}))
+    return found
+
+
+def candidates(
+    ready: OutputReady, stock: Stock, station: Station, learned: Experience, limit: int = 16
+) -> tuple[Candidate, ...]:
+    """Ways to make an output, the present one first; all are forecast with the same draws.
+
+    Parameters
+    ----------
+    ready
+        The output, planned.
+    stock
+        Where finished pieces are.
+    station
+        Where it is made.
+    learned
+        What the ledger has taught.
+    limit
+        How many at most.
+    """
+    if ready.recipe.picture is None or ready.plan.settings is None:
+        return ()
+    now = output_ask(ready, stock, None)
+    tried: list[tuple[str, dict[str, Any], Recipe]] = [("", {}, ready.recipe)]
+    for words, values in variations(ready.recipe):
+        try:
+            recipe = with_values(ready.recipe, values)
+        except ModelError:
+            continue
+        if not conflicts(recipe):
+            tried.append((words, values, recipe))
+    tried = tried[:limit]
+    asks = [
+        replace(now if not values else varied_ask(ready, now, recipe), id=f"{now.id} {n}")
+        for n, (_, values, recipe) in enumerate(tried)
+    ]
+    told = forecast_outputs(asks, station, learned, Chance())
+    shown = picture_draws([*asks, replace(_usual(ready, now), id="usual")], Chance(), learned)
+    found = [
+        Candidate(
+            words,
+            values,
+            band(told.seconds[row]),
+            band(told.bytes[row]),
+            looks_like(recipe, np.maximum(shown[row], 1.0), np.maximum(shown[-1], 1.0)),
+        )
+        for row, (words, values, recipe) in enumerate(tried)
+    ]
+    return tuple(replace(one, dominated=any(_better(other, one) for other in found)) for one in found)
+
+
+def looks_like(recipe: Recipe, pictures: Draws, usual: Draws) -> float | None:
+    """The constant quality that an encode would look like; None where that isn't known.
+
+    At constant quality it is what is asked for.  At a rate it is the quality
+    at which these very pictures would take as much; nothing is measured.
+
+    Parameters
+    ----------
+    recipe
+        What it is made by.
+    pictures
+        Draws of the bytes of its pictures.
+    usual
+        Draws of what they take at the codec's usual quality and medium effort.
+    """
+    picture = recipe.picture
+    if picture is None or picture.kind.typical is None or picture.kind.quality is None:
+        return None
+    if not picture.steering.rated:
+        return float(picture.rate_control.quality)
+    typical, scale = picture.kind.typical, picture.kind.quality
+    share = float(np.median(pictures / usual)) / EFFORT_SHARE[picture.effort]
+    if typical.power:
+        found = scale.usual * share ** (-1 / typical.power)
+    else:
+        found = scale.usual - typical.halves * log2(share)
+    return round(float(min(max(found, scale.best), scale.worst)), 1)
+
+
+def _usual(ready: OutputReady, ask: OutputAsk) -> OutputAsk:
+    """The same at its codec's usual quality."""
+    picture = ready.recipe.picture
+    if picture is None or picture.kind.quality is None:
+        return ask
+    control = picture.rate_control.model_copy(
+        update={"mode": "quality", "quality": float(picture.kind.quality.usual)}
+    )
+    other = picture.model_copy(update={"rate_control": control, "effort": "medium"})
+    return varied_ask(ready, ask, ready.recipe.model_copy(update={"picture": other}))
+
+
+def _better(one: Candidate, other: Candidate) -> bool:
+    """Whether one is no worse in time, size and look, and clearly better in one of them."""
+    looks = (one.looks or 0.0, other.looks or 0.0)
+    worse = (
+        one.seconds.likely > other.seconds.likely * 1.01
+        or one.bytes.likely > other.bytes.likely * 1.01
+        or looks[0] > looks[1] + 0.1
+    )
+    better = (
+        one.seconds.likely < other.seconds.likely * 0.97
+        or one.bytes.likely < other.bytes.likely * 0.97
+        or looks[0] < looks[1] - 0.3
+    )
+    return better and not worse

@@ -1,0 +1,107 @@
+"""An output as the forecast asks for it: its pieces, what of them is in the stock, what its source says."""
+
+from __future__ import annotations
+
+from chronocast.forecast.outputs import OutputAsk, SoundAsk
+from chronocast.forecast.size import PictureAsk, container_bytes, sound_bits
+from chronocast.forecast.work import PieceAsk
+from chronocast.media.encoders.registry import ENCODERS
+from chronocast.model.messages.jobs import SoundJob
+from chronocast.model.recipe.codecs import SOUND
+from chronocast.model.recipe.layouts import channels_of
+from chronocast.pieces.stock import Stock
+from chronocast.preparation.output.output_ready import OutputReady
+
+
+def picture_ask(ready: OutputReady, stock: Stock) -> PictureAsk:
+    """An output's picture as the forecast of bytes asks for it.
+
+    Parameters
+    ----------
+    ready
+        The output, planned.
+    stock
+        Where finished pieces are.
+    """
+    plan = ready.plan
+    sizes = [(piece.frames, stock.size(piece.name)) for piece in plan.pieces]
+    box = plan.settings.piece if plan.settings else "mp4"
+    kept = [
+        None
+        if size is None
+        else max(0, size - round(container_bytes(box, frames, 0, whole=ready.whole_frames)))
+        for frames, size in sizes
+    ]
+    if ready.searching:  # what is there now is of qualities that are being tried
+        kept = [None] * len(kept)
+    return PictureAsk(
+        name=ready.output.id,
+        family=ready.family,
+        prior=ready.size_prior,
+        pieces=[piece.frames for piece in plan.pieces],
+        kept=kept,
+        windows=[item.window for item in ready.content],
+        packets=[item.packets if item.source_kind == ready.source_kind else None for item in ready.content],
+        source_kind=ready.source_kind,
+        film=ready.film,
+    )
+
+
+def sound_ask(sound: SoundJob, stock: Stock) -> SoundAsk:
+    """An output's sound as the forecast asks for it."""
+    codec, tracks = SOUND[sound.codec], len(sound.each_track)
+    channels = sum(channels_of(sound.layout_of(n)) for n in range(tracks)) / tracks
+    rate = sound_bits(
+        codec,
+        sample_rate=sound.sample_rate,
+        channels=channels,
+        depth=sound.depth,
+        bits_per_second=sound.bits_per_second,
+    )
+    return SoundAsk(
+        sound.name, tracks, rate, tracks * -(-sound.samples // codec.packet), stock.size(sound.name)
+    )
+
+
+def output_ask(ready: OutputReady, stock: Stock, made: int | None) -> OutputAsk:
+    """An output as the forecast asks for it; ``made`` is the bytes of its file where it is made already.
+
+    Parameters
+    ----------
+    ready
+        The output, planned.
+    stock
+        Where finished pieces are.
+    made
+        Bytes of its file where it is made already.
+    """
+    plan = ready.plan
+    there = [stock.size(piece.name) is not None for piece in plan.pieces]
+    times = ready.times
+    if ready.searching:  # what of this round is there already
+        done = sum(piece.frames for piece, kept in zip(plan.pieces, there, strict=True) if kept)
+        times = max(0.05, times - done / max(1, plan.frames))
+    pieces = tuple(
+        PieceAsk(
+            piece.name,
+            ready.work(piece),
+            ENCODERS[piece.settings.encoder].effort(ready.effort),
+            ready.pace,
+            times,
+        )
+        for piece in plan.pieces
+    )
+    return OutputAsk(
+        id=ready.output.id,
+        container=ready.recipe.container,
+        frames=plan.frames,
+        seconds=plan.seconds,
+        megapixels=plan.width * plan.height * plan.frames / 1e6,
+        picture=picture_ask(ready, stock) if plan.settings else None,
+        sound=sound_ask(plan.sound, stock) if plan.sound else None,
+        pieces=pieces,
+        open=tuple(made is None and (ready.searching or not kept) for kept in there),
+        whole=ready.whole_frames,
+        timecode=bool(ready.timecode),
+        made=made,
+    )
