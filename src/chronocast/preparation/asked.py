@@ -96,6 +96,25 @@ class Asked:
             )
         return told
 
+    @property
+    def short(self) -> list[str]:
+        """The answers in a line each."""
+        told = []
+        if self.limit is not None:
+            rates = [item.rate.bits for item in self.too_large if item.rate and item.rate.bits]
+            with_rate = f": {rate_bits_text(min(rates))} keeps it" if rates else ""
+            told.append(
+                f"{counted(len(self.too_large), 'file')} may be over {size_text(self.limit)}{with_rate}"
+                if self.too_large
+                else f"every file keeps {size_text(self.limit)}, {size_text(self.limit - self.largest)} to spare"
+            )
+        if self.deadline is not None:
+            told.append(self.deadline.told)
+        if self.line and self.sending:
+            there = f", there in time: {percent(self.across)}" if self.across is not None else ""
+            told.append(f"all across the line in {time_text(self.sending.likely)}{there}")
+        return told
+
     def as_json(self) -> Answer:
         """As the command line answers it."""
         found: Answer = {}

@@ -48,7 +48,7 @@ class HeadlineBand(QWidget):
                 0.0,
                 0.40,
             ),
-            ("size", h.size, h.size_more, "quiet", 0.40, 0.235),
+            ("size", h.size, h.size_more, "quiet" if h.size_ok else "rust", 0.40, 0.235),
             ("room", h.room, h.room_more, "quiet" if h.room_ok else "rust", 0.635, 0.235),
             ("kept already", h.saved, h.saved_more, "dusk", 0.87, 0.13),
         )

@@ -15,6 +15,7 @@ from chronocast.model.answers import Answer
 from chronocast.model.batch.batch import Batch
 from chronocast.model.batch.changes import batch_changes
 from chronocast.model.batch.edits import fill, in_order
+from chronocast.preparation.asked import Asked
 from chronocast.preparation.outlook import Outlook
 from chronocast.preparation.output.output_ready import Prospect
 from chronocast.preparation.recut import Recut, Relinked, changed_sources, compare, search_in, take
@@ -36,7 +37,7 @@ class Session(QObject):
     ``changed`` says what of the desk a change has touched (a frozen set of
     *batch*, *forecast*, *run*, *words*); ``trouble`` and ``notice`` bring
     sentences; ``edited`` that an edit was taken; ``run_begun`` that a run was
-    begun here.  ``previewed`` brings what a batch that is only tried would
+    begun here.  ``ways`` brings other ways to make an output; ``previewed`` brings what a batch that is only tried would
     take; ``gathered`` the ids of new sources; ``rate_wanted`` edit lists that
     don't say their rate; ``conflict_seen`` whether somebody else has written
     the file; ``room_asked`` that a drive is too small (a sentence, whether
@@ -50,6 +51,7 @@ class Session(QObject):
     run_begun = pyqtSignal()
     rate_wanted = pyqtSignal(list)
     previewed = pyqtSignal(object, object, object)
+    ways = pyqtSignal(object, str, object)
     gathered = pyqtSignal(list)
     conflict_seen = pyqtSignal(bool)
     room_asked = pyqtSignal(str, bool)
@@ -65,6 +67,8 @@ class Session(QObject):
         self._closed = False
         self._forecaster = Forecaster(self.workspace, self)
         self._forecaster.forecast.connect(self._forecast)
+        self._forecaster.answered.connect(self._answered)
+        self._forecaster.ways.connect(self.ways)
         self._forecaster.looking.connect(self._looking)
         self._forecaster.failed.connect(self.trouble)
         self._follower = Follower(self)
@@ -390,6 +394,15 @@ class Session(QObject):
         desk.prospect, desk.view = prospect, view
         desk.busy = "" if desk.busy.startswith("Looking at sources") else desk.busy
         self._touch("forecast", "words")
+
+    def _answered(self, batch: Batch, asked: Asked) -> None:
+        if batch == self.batch:
+            self.desk.asked = asked
+            self._touch("forecast")
+
+    def want_ways(self, output: str) -> None:
+        """Ask for other ways to make an output; ``ways`` brings (outlook, output, ways)."""
+        self._forecaster.want_ways(output)
 
     def _looking(self, done: int, total: int) -> None:
         if self.view is None and done < total:

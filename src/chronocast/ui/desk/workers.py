@@ -118,11 +118,15 @@ class Worker(QObject):
 class Forecaster(Worker):
     """``Forecaster(workspace)``: prepares and forecasts the newest batch it was given; older ones are dropped.
 
-    ``forecast`` brings (batch, prospect, outlook); ``looking`` tells how many
-    sources have been looked at.
+    ``forecast`` brings (batch, prospect, outlook); ``answered`` (batch, what
+    it is asked to keep) after it; ``ways`` (outlook, output, other ways to
+    make it) for the output named last; ``looking`` tells how many sources
+    have been looked at.
     """
 
     forecast = pyqtSignal(object, object, object)
+    answered = pyqtSignal(object, object)
+    ways = pyqtSignal(object, str, object)
     looking = pyqtSignal(int, int)
     what = "The forecast"
 
@@ -135,6 +139,14 @@ class Forecaster(Worker):
         self._experienced_at = 0.0
         self._films: frozenset[str] = frozenset()
         self._meter: Any = None
+        self._last: Any = None
+        self._of = ""
+
+    def want_ways(self, output: str) -> None:
+        """Ask for other ways to make an output of the batch that was forecast last; "" for none."""
+        with self._lock:
+            self._of = output
+        self.wake()
 
     def want(self, batch: Batch, path: Path) -> None:
         """Ask for the forecast of a batch."""
@@ -143,35 +155,50 @@ class Forecaster(Worker):
         self.wake()
 
     def work(self) -> None:
-        from chronocast.preparation.station.load import LoadMeter
-        from chronocast.preparation.station.this import machine_slots
-        from chronocast.preparation.today import learned, outlook_now, prepared
-
+        told_of: tuple[Any, str] | None = None
         while True:
             with self._lock:
                 wanted, self._wanted = self._wanted, None
-            if wanted is None:
+                output = self._of
+            if wanted is not None:
+                self._forecast_one(*wanted)
+            elif self._last is not None and output and told_of != (self._last[1], output):
+                told_of = (self._last[1], output)
+                self._find_ways(output)
+            else:
                 self.rest()
-                continue
-            batch, path = wanted
-            prospect = prepared(batch, path, self._workspace, self._looked)
-            films = frozenset(item.film for item in prospect.outputs)
-            if (
-                self._experienced is None
-                or films != self._films
-                or time.monotonic() - self._experienced_at > 20
-            ):
-                self._films = films
-                self._experienced = learned(self._workspace, films)
-                self._experienced_at = time.monotonic()
-            self.see_leaving()
-            self._meter = self._meter or LoadMeter(machine_slots())
-            self.tell(
-                self.forecast,
-                batch,
-                prospect,
-                outlook_now(prospect, self._workspace, self._experienced, self._meter.read()),
-            )
+
+    def _forecast_one(self, batch: Batch, path: Path) -> None:
+        from chronocast.preparation.asked import asked_of
+        from chronocast.preparation.asking import Circumstances
+        from chronocast.preparation.station.load import LoadMeter
+        from chronocast.preparation.station.this import machine_slots, this_station
+        from chronocast.preparation.today import learned, outlook_now, prepared
+
+        prospect = prepared(batch, path, self._workspace, self._looked)
+        films = frozenset(item.film for item in prospect.outputs)
+        if self._experienced is None or films != self._films or time.monotonic() - self._experienced_at > 20:
+            self._films = films
+            self._experienced = learned(self._workspace, films)
+            self._experienced_at = time.monotonic()
+        self.see_leaving()
+        self._meter = self._meter or LoadMeter(machine_slots())
+        load = self._meter.read()
+        view = outlook_now(prospect, self._workspace, self._experienced, load)
+        now = Circumstances(
+            self._workspace.stock, this_station(self._workspace, load=load), self._experienced
+        )
+        self._last = (prospect, view, now)
+        self.tell(self.forecast, batch, prospect, view)
+        self.tell(self.answered, batch, asked_of(batch, prospect, view, now))
+
+    def _find_ways(self, output: str) -> None:
+        from chronocast.preparation.candidates import candidates
+
+        prospect, view, now = self._last
+        ready = prospect.output(output)
+        found = candidates(ready, now.stock, now.station, now.learned) if ready else ()
+        self.tell(self.ways, view, output, found)
 
     def _looked(self, done: int, total: int) -> None:
         self.see_leaving()

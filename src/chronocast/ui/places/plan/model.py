@@ -8,12 +8,13 @@ from datetime import datetime
 from typing import Any, NamedTuple
 
 from chronocast.forecast.band import Band
+from chronocast.forecast.inverse import chance_of
 from chronocast.model.batch.batch import FULL, Batch, NamedRange, Output, Source
 from chronocast.model.batch.extent import Extent, short_time
 from chronocast.model.picture.colour import told as colour_told
 from chronocast.model.recipe.layouts import layout_told
 from chronocast.model.recipe.wording import recipe_facts
-from chronocast.model.show import clock_text, rate_bits_text, size_text, time_text
+from chronocast.model.show import clock_text, counted, percent, rate_bits_text, size_text, time_text
 from chronocast.model.source.cutlist import CutList
 from chronocast.model.source.source_clock import SourceClock
 from chronocast.model.time.timing import format_timecode, rate_text
@@ -25,6 +26,7 @@ from chronocast.preparation.output_outlook import OutputOutlook, together
 from chronocast.preparation.problem import Problem
 from chronocast.preparation.recut import Recut
 from chronocast.preparation.source.source_ready import SourceReady
+from chronocast.ui.places.plan.plot_model import Point
 from chronocast.ui.places.recipe.model import label_of, say
 
 
@@ -101,6 +103,7 @@ class Headline:
     fan: tuple[Band, ...] = ()
     begin: int = 0
     sentence: str = ""
+    size_ok: bool = True
 
 
 @dataclass(frozen=True)
@@ -456,6 +459,14 @@ def difference(value: float, kind: str) -> str:
     return f"{sign}{size_text(abs(value))}" if abs(value) >= 100_000 else ""
 
 
+def _in_time(wanted: datetime, view: Outlook) -> tuple[str, str]:
+    """How likely all is finished when it is wanted, in words, and the colour that says so."""
+    moment = wanted if wanted.tzinfo else wanted.replace(tzinfo=view.at.tzinfo)
+    chance = chance_of(view.draws.finish, (moment - view.at).total_seconds())
+    told = f" · wanted {clock_text(moment.astimezone())}, in time: {percent(chance)}"
+    return told, "rust" if chance < 0.5 else "ember" if chance < 0.9 else "tide"
+
+
 def _headline(batch: Batch, view: Outlook | None, before: Outlook | None) -> Headline:
     waiting = [output for output in batch.outputs if not output.held]
     if not batch.outputs:
@@ -496,15 +507,13 @@ def _headline(batch: Batch, view: Outlook | None, before: Outlook | None) -> Hea
     if refused and (todo or view.outputs):
         more, role = f"{more} · {refused} can't be made", "rust"
     if batch.wanted is not None and todo:
-        wanted = f" · wanted {clock_text(batch.wanted.astimezone(), now)}"
-        if batch.wanted < likely:
-            more, role = f"{more}{wanted}, too late", "rust"
-        elif batch.wanted < safe:
-            more, role = f"{more}{wanted}, may be too late", "ember" if role == "tide" else role
-        else:
-            more += wanted
+        told, chance_role = _in_time(batch.wanted, view)
+        more, role = more + told, chance_role if role == "tide" else role
     share = f" · {view.bytes.likely / view.source_bytes:.2g} × the sources" if view.source_bytes else ""
     size_more = f"safe {size_text(view.bytes.safe)}{share}"
+    over = sum(item.bytes.safe > batch.size_limit for item in todo) if batch.size_limit else 0
+    if over and batch.size_limit:
+        size_more = f"{counted(over, 'file')} may be over {size_text(batch.size_limit)}"
     room = min(view.room, key=lambda r: (r.writable, r.usable - r.needs.safe), default=None)
     if room is None:
         verdict, room_more, ok = "unknown", "the drive can't be read", False
@@ -534,16 +543,8 @@ def _headline(batch: Batch, view: Outlook | None, before: Outlook | None) -> Hea
         view.fan,
         len(todo),
         sentence,
+        size_ok=not over,
     )
-
-
-class Point(NamedTuple):
-    """A file on the plot of time against size: its recipe, its forecast, whether it is the one spoken of."""
-
-    name: str
-    seconds: Band
-    bytes: Band
-    mine: bool
 
 
 @dataclass(frozen=True)
@@ -567,18 +568,7 @@ def detail(view: Outlook, output: str) -> Detail | None:
     length = plan.seconds
     lines: tuple[tuple[str, str], ...] = (
         ("range", f"{ready.range_name}: {ready.extent.text}" if ready.range_name else ready.extent.text),
-        (
-            "time",
-            "made already"
-            if item.made
-            else f"{time_text(item.seconds.likely)} likely, {time_text(item.seconds.safe)} safe",
-        ),
-        (
-            "pace",
-            f"{length / item.seconds.likely:.2g} × real time on one slot"
-            if item.seconds.likely > 0.05
-            else "nothing to do",
-        ),
+        ("time", _time_told(item, length)),
         ("size", f"{size_text(item.bytes.likely)} likely, {size_text(item.bytes.safe)} safe"),
         *_differences(ready),
         (
@@ -608,6 +598,14 @@ def detail(view: Outlook, output: str) -> Detail | None:
     )
     stages = tuple((stage.kind.id, stage.seconds.likely) for stage in item.stages)
     return Detail(f"{ready.title} · {ready.recipe.title}", str(ready.path), lines, stages, item.basis, points)
+
+
+def _time_told(item: OutputOutlook, length: float) -> str:
+    """Its work, and that against real time: how long a second of film takes on one slot."""
+    if item.made:
+        return "made already"
+    told = f"{time_text(item.seconds.likely)} likely, {time_text(item.seconds.safe)} safe"
+    return f"{told}, {length / item.seconds.likely:.2g} × real time" if item.seconds.likely > 0.05 else told
 
 
 def _differences(ready: OutputReady) -> tuple[tuple[str, str], ...]:

@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 import itertools
-from math import log10
 
-from PyQt6.QtCore import QPointF, QRectF, QSize
-from PyQt6.QtGui import QFontMetricsF, QPainter, QPaintEvent, QPen
+from PyQt6.QtCore import QRectF, QSize
+from PyQt6.QtGui import QFontMetricsF, QPainter, QPaintEvent, QResizeEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from chronocast.model.show import size_text, time_text
+from chronocast.model.show import time_text
 from chronocast.model.stages import STAGES
 from chronocast.ui.places.plan.model import Detail
+from chronocast.ui.places.plan.plot import WaysPlot
 from chronocast.ui.theme import Theme, font, scale
 from chronocast.ui.widgets import draw
 
@@ -28,6 +28,8 @@ class ForecastPanel(QWidget):
         self.theme = theme
         self.detail: Detail | None = None
         self.empty = "Choose a cell to see its forecast."
+        self.plot = WaysPlot(theme, self)
+        self.plot.hide()
         self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Forecast of the chosen output")
 
@@ -40,7 +42,26 @@ class ForecastPanel(QWidget):
         self.empty = empty or self.empty
         words = "; ".join(f"{name}: {value}" for name, value in detail.lines) if detail else self.empty
         self.setAccessibleDescription(words)
+        self._place_plot()
         self.update()
+
+    def resizeEvent(self, _: QResizeEvent | None) -> None:
+        self._place_plot()
+
+    def _place_plot(self) -> None:
+        """The plot under the title, as high as the lines below it leave room for."""
+        self.plot.setVisible(self.detail is not None)
+        if self.detail is None:
+            return
+        unit = scale()
+        top = 12 * unit + 26 * unit
+        below = 20 * unit * len(self.detail.lines) + 66 * unit
+        height = self._plot_height(self.height() - 4 - top - below)
+        self.plot.setGeometry(16, round(top), self.width() - 30, round(height))
+
+    @staticmethod
+    def _plot_height(room: float) -> float:
+        return max(90 * scale(), min(200 * scale(), room))
 
     def paintEvent(self, _: QPaintEvent | None) -> None:
         painter, t, unit = QPainter(self), self.theme, scale()
@@ -65,11 +86,7 @@ class ForecastPanel(QWidget):
         y += 26 * unit
         lines = 20 * unit
         below = lines * len(d.lines) + 66 * unit
-        plot = QRectF(
-            inner.left(), y, inner.width(), max(60 * unit, min(200 * unit, inner.bottom() - y - below))
-        )
-        self._plot(painter, plot)
-        y = plot.bottom() + 12 * unit
+        y += self._plot_height(inner.bottom() - y - below) + 12 * unit
         for name, value in d.lines:
             draw.text(
                 painter,
@@ -87,83 +104,6 @@ class ForecastPanel(QWidget):
             )
             y += lines
         self._parts(painter, QRectF(inner.left(), y + 8 * unit, inner.width(), 40 * unit))
-
-    def _plot(self, painter: QPainter, box: QRectF) -> None:
-        """Time across, size up, both in logarithms: this output and its siblings, each with its band."""
-        assert self.detail is not None
-        t, unit, points = self.theme, scale(), self.detail.points
-        painter.fillRect(box, t.color("raised"))
-        draw.text(
-            painter,
-            QRectF(box.left() + 8, box.top() + 4, 60, 16 * unit),
-            "size",
-            font(12.5, narrow=True),
-            t.color("quiet"),
-        )
-        draw.text(
-            painter,
-            QRectF(box.right() - 68, box.bottom() - 20 * unit, 60, 16 * unit),
-            "time",
-            font(12.5, narrow=True),
-            t.color("quiet"),
-            align=draw.RIGHT,
-        )
-        area = box.adjusted(26, 24 * unit, -26, -26 * unit)
-        times = [log10(max(value, 0.5)) for p in points for value in (p.seconds.p10, p.seconds.safe)]
-        sizes = [log10(max(value, 1e3)) for p in points for value in (p.bytes.p10, p.bytes.safe)]
-        low_x, high_x = min(times) - 0.08, max(times) + 0.08
-        low_y, high_y = min(sizes) - 0.05, max(sizes) + 0.05
-        if high_y - low_y < 0.5:
-            low_y, high_y = low_y - 0.25, high_y + 0.25
-        if high_x - low_x < 0.4:
-            low_x, high_x = low_x - 0.2, high_x + 0.2
-
-        def x(seconds: float) -> float:
-            return area.left() + area.width() * (log10(max(seconds, 0.5)) - low_x) / (high_x - low_x)
-
-        def y(size: float) -> float:
-            return area.bottom() - area.height() * (log10(max(size, 1e3)) - low_y) / (high_y - low_y)
-
-        painter.save()
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        for _name, work, size, mine in sorted(points, key=lambda p: p.mine):
-            role = "tide" if mine else "quiet"
-            band = QRectF(QPointF(x(work.p10), y(size.safe)), QPointF(x(work.safe), y(size.p10)))
-            if band.height() < 6:
-                band.adjust(0, -3, 0, 3)
-            painter.setPen(QPen(t.color(role, 110), 1))
-            painter.setBrush(t.color(role, 60 if mine else 26))
-            painter.drawEllipse(band)
-            centre = QPointF(x(work.likely), y(size.likely))
-            painter.setBrush(t.color(role))
-            painter.setPen(QPen(t.color("raised"), 1))
-            painter.drawEllipse(centre, 5 if mine else 3.5, 5 if mine else 3.5)
-        painter.restore()
-        room = box.adjusted(4, 22 * unit, -4, -22 * unit)
-        taken: list[QRectF] = []
-        # this one's name first; a sibling's where there is room for it
-        for name, work, size, mine in sorted(points, key=lambda p: not p.mine):
-            short, made = name.split(",")[0], font(12.5, 600 if mine else 400, narrow=True)
-            centre = QPointF(x(work.likely), y(size.likely))
-            wide = QFontMetricsF(made).horizontalAdvance(short) + 8
-            label = QRectF(centre.x() + 9, centre.y() - 17 * unit, wide, 16 * unit)
-            if label.right() > box.right() - 4:
-                label.moveRight(centre.x() - 9)
-            for step in (0, 15, -15, 30, -30):
-                place = label.translated(0, step * unit)
-                if room.contains(place) and not any(place.intersects(other) for other in taken):
-                    taken.append(place)
-                    draw.text(painter, place, short, made, t.color("text" if mine else "quiet"))
-                    break
-        mine_point = next(p for p in points if p.mine)
-        words = f"{time_text(mine_point.seconds.likely)}, {size_text(mine_point.bytes.likely)}"
-        draw.text(
-            painter,
-            QRectF(box.left() + 8, box.bottom() - 20 * unit, box.width() - 80, 16 * unit),
-            words,
-            font(12.5, narrow=True),
-            t.color("tide"),
-        )
 
     def _parts(self, painter: QPainter, box: QRectF) -> None:
         """What the time goes on, as one bar."""

@@ -18,8 +18,13 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from chronocast.forecast.inverse import rounded_down
 from chronocast.model.batch.batch import Batch
-from chronocast.model.batch.edits import hold, remove_source
+from chronocast.model.batch.columns import set_own
+from chronocast.model.batch.edits import hold, remove_source, set_asked
+from chronocast.model.errors import ModelError
+from chronocast.model.show import counted
+from chronocast.preparation.candidates import Candidate
 from chronocast.preparation.outlook import Outlook
 from chronocast.preparation.output.output_ready import Prospect
 from chronocast.preparation.output_outlook import OutputOutlook
@@ -27,12 +32,14 @@ from chronocast.ui.commands import Actions
 from chronocast.ui.desk.desk import Desk
 from chronocast.ui.desk.session import Session
 from chronocast.ui.places.place import Touched
+from chronocast.ui.places.plan.asked_fields import AskedFields
 from chronocast.ui.places.plan.columns import PlanColumns
 from chronocast.ui.places.plan.find_bar import FindBar
 from chronocast.ui.places.plan.grid import Grid
 from chronocast.ui.places.plan.lanes import Block, LaneData, Lanes
 from chronocast.ui.places.plan.model import PlanModel, arranged, detail, plan_model, source_sheet
 from chronocast.ui.places.plan.panel import ForecastPanel
+from chronocast.ui.places.plan.plot_model import Kept, Plot, kept_of, moment_of
 from chronocast.ui.places.plan.source_panel import SourcePanel
 from chronocast.ui.places.plan.strips import StripMaker
 from chronocast.ui.theme import Theme, font
@@ -93,8 +100,18 @@ class PlanPlace(QWidget):
         column.setSpacing(0)
         column.addWidget(self.finder)
         column.addWidget(holder, 1)
+        self.asked = AskedFields()
+        self.ways: tuple[Candidate, ...] = ()
+        self._ways_of: tuple[Outlook | None, str] = (None, "")
+        beside = QWidget()
+        stacked = QVBoxLayout(beside)
+        stacked.setContentsMargins(0, 0, 0, 0)
+        stacked.setSpacing(0)
+        stacked.addWidget(self.panel, 1)
+        stacked.addWidget(self.asked)
+        self.forecast_side = beside
         self.side = QStackedWidget()
-        self.side.addWidget(self.panel)
+        self.side.addWidget(beside)
         self.side.addWidget(self.sheet)
         self.side.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Expanding)
         row.addWidget(left, 1)
@@ -121,6 +138,11 @@ class PlanPlace(QWidget):
         self.finder.changed.connect(self._arrange)
         self.finder.left.connect(self.grid.table.setFocus)
         self.lanes.chosen.connect(self._go_to)
+        self.asked.edited.connect(session.edit)
+        self.asked.trouble.connect(self.trouble)
+        self.panel.plot.kept_set.connect(self._keep)
+        self.panel.plot.way_taken.connect(self._take_way)
+        session.ways.connect(self._show_ways)
 
     def commands(self) -> Actions:
         """What it does, by the ids of the table of commands."""
@@ -144,6 +166,7 @@ class PlanPlace(QWidget):
         if not touched & {"batch", "forecast"}:
             return
         self.batch, self.prospect, self.view = desk.batch, desk.prospect, desk.view
+        self.asked.show_asked(desk.batch, desk.asked)
         self.whole = plan_model(desk.batch, desk.prospect, desk.view, desk.before, self.notes())
         self._arrange()
 
@@ -217,7 +240,7 @@ class PlanPlace(QWidget):
     def _chosen(self, output: str) -> None:
         self.lanes.set_current(output)
         source = self.grid.current_source()
-        self.side.setCurrentWidget(self.sheet if source else self.panel)
+        self.side.setCurrentWidget(self.sheet if source else self.forecast_side)
         if source:
             self.sheet.show_sheet(source_sheet(self.batch, self.prospect, source))
             return
@@ -225,10 +248,58 @@ class PlanPlace(QWidget):
         if self.plan and self.plan.rows and not output:
             empty = "Nothing is asked for here. Space asks for it."
         held = self.plan.cell(*at).held if self.plan and output and (at := self.plan.place(output)) else False
-        self.panel.show_detail(
-            detail(self.view, output) if self.view and output else None,
-            "Held back; release it to forecast it." if held else empty,
+        told = detail(self.view, output) if self.view and output else None
+        self.panel.show_detail(told, "Held back; release it to forecast it." if held else empty)
+        if told is None or self.view is None:
+            return
+        if self._ways_of[1] != output:
+            self.ways = ()
+        self._ways_of = (self.view, output)
+        self.session.want_ways(output)
+        self._show_plot()
+
+    def _show_plot(self) -> None:
+        view, output = self._ways_of
+        told = detail(view, output) if view else None
+        if view is not None and told is not None:
+            plot = Plot(told.points, self.ways, kept_of(self.batch, view, output))
+            self.panel.plot.show_plot(plot, view, output)
+
+    def _show_ways(self, view: Outlook, output: str, ways: tuple[Candidate, ...]) -> None:
+        if output == self._ways_of[1] and view is self._ways_of[0]:
+            self.ways = ways
+            self._show_plot()
+
+    def _keep(self, name: str, kept: Kept) -> None:
+        """A line of the plot was dragged: ask for what it stands for."""
+        view, output = self._ways_of
+        if view is None:
+            return
+        batch, words = self.batch, {"limit": "size limit", "wanted": "time wanted", "line": "line"}
+        wanted, limit, line = batch.wanted, batch.size_limit, batch.line
+        if name == "limit":
+            limit = round(rounded_down(kept.limit)) if kept.limit else None
+        elif name == "wanted":
+            wanted = moment_of(view, output, kept.left) if kept.left is not None else None
+        else:
+            line = round(rounded_down(kept.line)) if kept.line else None
+        self.session.edit(
+            f"set the {words[name]}", set_asked(batch, wanted=wanted, size_limit=limit, line=line)
         )
+
+    def _take_way(self, way: Candidate) -> None:
+        """Make the chosen outputs that way, as exceptions from their recipes."""
+        if self.plan is None:
+            return
+        chosen = [cell.output for at in self.grid.selected() if (cell := self.plan.cell(*at)).filled]
+        chosen = chosen or [self._ways_of[1]]
+        files = counted(len(chosen), "file")
+        try:
+            self.session.edit(f"{way.words}, for {files}", set_own(self.batch, chosen, dict(way.values)))
+        except ModelError as error:
+            self.trouble.emit(str(error))
+            return
+        self.said.emit(f"{way.words.capitalize()}, for {files}. Ctrl+Z takes it back.")
 
     def _go_to(self, output: str) -> None:
         if self.plan and (at := self.plan.place(output)):

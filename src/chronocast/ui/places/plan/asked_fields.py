@@ -1,0 +1,128 @@
+"""What the batch is asked to keep, to be typed: a size for each file, a time, a line; and the answers."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from PyQt6.QtCore import QSize, Qt, pyqtSignal
+from PyQt6.QtWidgets import QGridLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
+
+from chronocast.model.batch.batch import Batch
+from chronocast.model.batch.edits import set_asked
+from chronocast.model.errors import ModelError
+from chronocast.model.recipe.typed import parse_bits, parse_bytes
+from chronocast.model.show import clock_text, rate_bits_text, size_text
+from chronocast.model.time.moments import parse_moment
+from chronocast.preparation.asked import Asked
+from chronocast.ui.theme import font, scale
+from chronocast.ui.widgets.time_field import Line
+
+
+class AskedFields(QWidget):
+    """``AskedFields()``: ``edited`` with what was done and the batch after it; ``trouble`` with a sentence."""
+
+    edited = pyqtSignal(str, object)
+    trouble = pyqtSignal(str)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.batch = Batch()
+        self.fields = {
+            "size_limit": self._field("each file at most", "500 MB"),
+            "wanted": self._field("wanted by", "18:30"),
+            "line": self._field("sent by a line of", "20 Mb/s"),
+        }
+        self.answers = QLabel()
+        self.answers.setWordWrap(True)
+        self.answers.setFont(font(13, narrow=True))
+        self.answers.setObjectName("quiet")
+        self.answers.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.answers.setAccessibleName("What the batch is asked to keep, and whether it does")
+        row = QGridLayout()
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setHorizontalSpacing(8)
+        row.setVerticalSpacing(1)
+        for number, field in enumerate(self.fields.values()):
+            name = QLabel(field.accessibleName())
+            name.setFont(font(13, narrow=True))
+            name.setObjectName("quiet")
+            name.setBuddy(field)
+            row.addWidget(name, 0, number)
+            row.addWidget(field, 1, number)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(16, 0, 14, 10)
+        layout.setSpacing(4)
+        layout.addLayout(row)
+        layout.addWidget(self.answers)
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
+
+    def _field(self, words: str, example: str) -> Line:
+        field = Line()
+        field.setAccessibleName(words)
+        field.setPlaceholderText("none")
+        field.setToolTip(f"{words[0].upper()}{words[1:]}: type it as {example}, then Return; empty for none.")
+        field.setFont(font(13.5, narrow=True))
+        field.setMinimumWidth(round(88 * scale()))
+        field.editingFinished.connect(self._typed)
+        return field
+
+    def sizeHint(self) -> QSize:
+        return QSize(300, super().sizeHint().height())
+
+    def show_asked(self, batch: Batch, asked: Asked | None) -> None:
+        """Show another state of the batch, and the answers; what is being typed stays."""
+        self.batch = batch
+        for name, words in told_of(batch).items():
+            field = self.fields[name]
+            if not (field.hasFocus() and field.isModified()) and field.text() != words:
+                field.setText(words)
+        lines = asked.short if asked else []
+        self.answers.setText("\n".join(lines))
+        self.answers.setToolTip("\n".join(asked.lines) if asked else "")
+        self.answers.setVisible(bool(lines))
+
+    def _typed(self) -> None:
+        changed = {
+            name: field.text().strip()
+            for name, field in self.fields.items()
+            if field.isModified() and field.text().strip() != told_of(self.batch)[name]
+        }
+        for field in self.fields.values():
+            field.setModified(False)
+        if not changed:
+            return
+        try:
+            batch = read_asked(self.batch, changed, datetime.now().astimezone())
+        except ModelError as error:
+            self.trouble.emit(str(error))
+            self.show_asked(self.batch, None)
+            return
+        self.edited.emit("ask for what is to be kept", batch)
+
+
+def told_of(batch: Batch) -> dict[str, str]:
+    """What stands in the fields."""
+    return {
+        "size_limit": size_text(batch.size_limit) if batch.size_limit else "",
+        "wanted": clock_text(batch.wanted.astimezone()) if batch.wanted else "",
+        "line": rate_bits_text(batch.line) if batch.line else "",
+    }
+
+
+def read_asked(batch: Batch, typed: dict[str, str], now: datetime) -> Batch:
+    """The batch with what was typed into some of the fields.
+
+    Raises
+    ------
+    ModelError
+        Something of it can't be read.
+    """
+    values = {"wanted": batch.wanted, "size_limit": batch.size_limit, "line": batch.line}
+    for name, text in typed.items():
+        if text.lower() in ("", "none"):
+            values[name] = None
+        elif name == "wanted":
+            values[name] = parse_moment(text, now)
+        else:
+            values[name] = parse_bytes(text) if name == "size_limit" else parse_bits(text)
+    return set_asked(batch, **values)  # type: ignore[arg-type]
