@@ -10,7 +10,7 @@ import tempfile
 from datetime import date
 from pathlib import Path
 
-NAMES = ("render", "start", "memory", "timeline", "sources", "seek", "fuzz", "passes")
+NAMES = ("render", "start", "memory", "timeline", "sources", "seek", "fuzz", "passes", "priors", "forecast")
 REPORT = Path(__file__).parent.parent / "docs" / "benchmarks.md"
 
 

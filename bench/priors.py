@@ -1,0 +1,384 @@
+"""What is believed before anything is known, measured: writes ``forecast/measured.py`` anew from real encodes.
+
+Films by a fixed seed, all unlike those that ``./run bench forecast`` judges
+by.  A run that was stopped goes on where it was.
+"""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+from collections import defaultdict
+from dataclasses import astuple, dataclass, replace
+from datetime import date
+from math import exp, hypot, log, sqrt
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from bench.encodes import batch_of, encode, recipe, use_home
+from bench.material import films
+from chronocast.forecast.content import Character
+from chronocast.forecast.priors import quality_bits, source_kind
+from chronocast.forecast.size import container_bytes
+from chronocast.forecast.work import PIECE_WORK, READ_SHARE
+from chronocast.journal.workspace import Workspace
+from chronocast.media.encoders.registry import ENCODERS
+from chronocast.preparation.output.output_ready import OutputReady
+from chronocast.preparation.today import prepared
+
+SEED, FILMS, FRAMES = 0xCA11, 15, 1000
+RECIPES = (
+    recipe("h264-q21", "h264", mode="quality", quality=21.0),
+    recipe("h264-q27", "h264", mode="quality", quality=27.0),
+    recipe("h264-small", "h264", (320, 180), mode="quality", quality=21.0),
+    recipe("hevc-q27", "hevc", mode="quality", quality=27.0),
+    recipe("mpeg2-q5", "mpeg2", mode="quality", quality=5.0),
+    recipe("prores-lt", "prores", grade="lt"),
+    recipe("dnxhr", "dnxhr"),
+    recipe("ffv1", "ffv1", container="mkv"),
+    recipe("h264-700k", "h264", mode="variable", target_bits_per_second=700_000),
+    recipe("h264-3m", "h264", mode="variable", target_bits_per_second=3_000_000),
+)
+HOME = Path(os.environ.get("CHRONOCAST_BENCH_CACHE", "/var/tmp/chronocast-bench"))
+TARGET = Path(__file__).parent.parent / "src" / "chronocast" / "forecast" / "measured.py"
+OTHER_MATERIAL = 0.2
+"""How far other material may lie from these films (one standard deviation of the log)."""
+
+
+@dataclass
+class Encoded:
+    """An output's windows, in logs of bits a pixel, the source's beside them, and what it took of the processor."""
+
+    film: str
+    recipe: str
+    kind: str
+    codec: str
+    source: str
+    encoder: str
+    bits: NDArray[np.float64]
+    packets: NDArray[np.float64]
+    cpu: float
+    frames: int
+    megapixels: float
+    reading: float
+
+
+def read(ready: OutputReady, space: Workspace, cpu: dict[tuple[str, str], float]) -> Encoded | None:
+    """What an output's pieces took; None where not all of them are in the stock."""
+    plan, picture = ready.plan, ready.recipe.picture
+    assert plan.settings is not None and picture is not None
+    sizes = []
+    for piece in plan.pieces:
+        size = space.stock.size(piece.name)
+        if size is None:
+            return None
+        around = container_bytes(plan.settings.piece, piece.frames, 0, whole=ready.whole_frames)
+        sizes.append(max(1.0, size - around))
+    frames = np.array([piece.frames for piece in plan.pieces], float)
+    packets = np.array([np.nan if item.packets is None else item.packets for item in ready.content])
+    source = next(iter(ready.source.facts.values()))
+    return Encoded(
+        ready.film,
+        ready.recipe.id,
+        ready.size_prior.kind,
+        picture.codec,
+        source_kind(source.video_codec),
+        plan.settings.encoder,
+        np.log(np.array(sizes) * 8 / frames / (plan.width * plan.height)),
+        packets,
+        cpu.get((ready.film, ready.family), 0.0),
+        int(frames.sum()),
+        plan.width * plan.height / 1e6,
+        source.width * source.height / 1e6,
+    )
+
+
+def one_factor(columns: dict[str, NDArray[np.float64]]) -> tuple[dict[str, float], NDArray[np.float64]]:
+    """Loadings of columns on what they have most in common, and its scores."""
+    names = list(columns)
+    table = np.array([(columns[n] - columns[n].mean()) / max(columns[n].std(), 1e-9) for n in names])
+    correlation = np.corrcoef(table)
+    value, vector = np.linalg.eigh(correlation)
+    first = vector[:, -1] * np.sign(vector[:, -1].sum())
+    loadings = np.clip(first * sqrt(value[-1]), 0.3, 0.985)
+    scores = first @ table / sqrt(value[-1])
+    return dict(zip(names, map(float, loadings), strict=True)), scores
+
+
+def characters(rows: dict[str, list[Encoded]]) -> tuple[dict[str, Character], dict[str, float]]:
+    """The character of each recipe that isn't held by a rate, and how hard each film is."""
+    names = [name for name, items in rows.items() if not items[0].kind.endswith(("variable", "two pass"))]
+    order = [item.film for item in rows[names[0]]]
+    means = {n: np.array([item.bits.mean() for item in rows[n]]) for n in names}
+    loadings, scores = one_factor(means)
+    within = {n: np.concatenate([item.bits - item.bits.mean() for item in rows[n]]) for n in names}
+    of_windows, _ = one_factor(within)
+    found = {}
+    for name in names:
+        pieces = float(np.mean([len(item.bits) for item in rows[name]]))
+        window = float(within[name].std() * sqrt(pieces / (pieces - 1)))
+        film = sqrt(max(0.01, float(means[name].var(ddof=1)) - window**2 / pieces))
+        alone = window * sqrt(1 - of_windows[name] ** 2)
+        own = max(0.03, alone * 0.6)
+        kept = sqrt(max(1e-4, window**2 - own**2))
+        picture = next(item for item in RECIPES if item.id == name).picture
+        assert picture is not None
+        typical = typical_bits(name)
+        found[name] = Character(
+            shift=float(means[name].mean()) - log(typical),
+            common=hypot(film / sqrt(len(order)), OTHER_MATERIAL),
+            film=film,
+            window=kept,
+            own=own,
+            film_content=loadings[name],
+            window_content=min(0.985, of_windows[name] * window / kept),
+        )
+    return found, dict(zip(order, map(float, scores), strict=True))
+
+
+def typical_bits(name: str) -> float:
+    """Bits a pixel that a factor of one stands for, before small pictures are thought of."""
+    picture = next(item for item in RECIPES if item.id == name).picture
+    assert picture is not None
+    codec = picture.kind
+    if codec.typical is not None:
+        return quality_bits(codec.typical, picture.rate_control.quality)
+    if grade := codec.grade(picture.grade):
+        return grade.bits_a_pixel
+    return codec.lossless[0]
+
+
+def packet_characters(rows: list[Encoded], hard: dict[str, float]) -> dict[str, Character]:
+    """What sources' packets say: by codec the usual, by all of them how far they follow what is shown."""
+    by_codec: dict[str, list[Encoded]] = defaultdict(list)
+    for item in rows:
+        if not np.isnan(item.packets).any():
+            by_codec[item.source].append(item)
+    off, score, window, windows_off, windows_bits = [], [], [], [], []
+    means = {
+        codec: float(np.mean([item.packets.mean() for item in items])) for codec, items in by_codec.items()
+    }
+    hard_of = {
+        codec: float(np.mean([hard[item.film] for item in items])) for codec, items in by_codec.items()
+    }
+    for codec, items in by_codec.items():
+        for item in items:
+            off.append(float(item.packets.mean()) - means[codec])
+            score.append(hard[item.film] - hard_of[codec])
+            window.append(float((item.packets - item.packets.mean()).std(ddof=1)))
+            windows_off.append(item.packets - item.packets.mean())
+            windows_bits.append(item.bits - item.bits.mean())
+    follows = float(np.clip(np.corrcoef(off, score)[0, 1], 0.2, 0.95))
+    windows = float(
+        np.clip(np.corrcoef(np.concatenate(windows_off), np.concatenate(windows_bits))[0, 1], 0.2, 0.95)
+    )
+    film = max(0.5, float(np.std(off, ddof=1)) * 1.2)
+    shared = Character(0.0, 0.3, film, float(np.median(window)), 0.1, follows, windows)
+    found = {}
+    for codec, items in by_codec.items():
+        # a codec's films may happen to be hard: what they are by their encodes is taken off
+        shift = means[codec] - film * follows * hard_of[codec] * len(items) / (len(items) + 2)
+        found[codec] = replace(shared, shift=shift)
+    long = [found[c].shift for c in found if c in ("h264", "hevc", "mpeg2video")]
+    found["long"] = replace(shared, shift=float(np.mean(long)), common=0.6, film=film * 1.2)
+    found.setdefault("grade", replace(shared, shift=1.0, common=0.5))
+    found.setdefault("lossless", replace(shared, shift=2.0, common=0.5, film_content=0.7))
+    return found
+
+
+def best_bits(rows: dict[str, list[Encoded]]) -> float:
+    """What pictures take at their best against the usual quality, where a rate didn't hold them."""
+    usual = quality_shift(20.0 - 21.0)
+    found = [
+        value
+        for rated, quality in zip(rows["h264-3m"], rows["h264-q21"], strict=True)
+        for value in rated.bits - quality.bits - usual
+        if exp(rated.bits[0]) < 0.6 * 3e6 / 25 / (640 * 360)
+    ]
+    return exp(float(np.median(found))) if len(found) >= 5 else 6.0
+
+
+def quality_shift(steps: float) -> float:
+    """Log of bytes for some steps of H.264's quality."""
+    return -steps * log(2) / 6
+
+
+def seconds_by_bits(rows: list[Encoded], frame: float) -> tuple[float, float, float]:
+    """Log seconds a million pixels at the usual bits, how far it follows the bits, and what is left (sd)."""
+    known = [item for item in rows if item.cpu > 0]
+    if len(known) < 5:
+        return 0.0, 0.15, 0.0
+    work = np.array([_work(item, frame) for item in known])
+    cpu = np.log([item.cpu for item in known]) - np.log(work)
+    bits = np.log(
+        [float((np.exp(item.bits)).mean()) * item.frames * item.megapixels for item in known]
+    ) - np.log(work)
+    slope = float(np.clip(np.polyfit(bits, cpu, 1)[0], 0.0, 0.6)) if bits.std() > 0.1 else 0.15
+    left = cpu - slope * (bits - USUAL)
+    return float(left.mean()), slope, float(left.std(ddof=2))
+
+
+USUAL = -3.0
+"""Log of the bits that a pixel of work usually takes."""
+
+
+def _work(item: Encoded, frame: float) -> float:
+    share = READ_SHARE / ENCODERS[item.encoder].effort("medium")
+    return item.frames * (item.megapixels + frame + share * item.reading) + PIECE_WORK * len(item.bits)
+
+
+def frame_work(rows: dict[str, list[Encoded]]) -> float:
+    """What a frame costs whatever its size: with it, small and large pictures have the same pace."""
+
+    def apart(frame: float) -> float:
+        large, slope, _ = seconds_by_bits(rows["h264-q21"], frame)
+        return abs(large - seconds_by_bits(rows["h264-small"], frame)[0]) + 0.0 * slope
+
+    return float(min(np.arange(0.0, 0.12, 0.004), key=apart))
+
+
+def fit(outputs: list[OutputReady], space: Workspace) -> list[tuple[str, str, str]]:
+    """Everything that follows from the encodes, written down; rows for the report."""
+    with space.ledger() as ledger:
+        facts = ledger.pieces({ready.film for ready in outputs})
+    cpu: dict[tuple[str, str], float] = defaultdict(float)
+    for fact in facts:
+        cpu[fact.film, fact.family] += fact.cpu_seconds
+    rows: dict[str, list[Encoded]] = defaultdict(list)
+    for ready in outputs:
+        if (item := read(ready, space, cpu)) is not None:
+            rows[item.recipe].append(item)
+    whole = max(len(items) for items in rows.values())
+    rows = {name: items for name, items in rows.items() if len(items) == whole}
+    found, hard = characters(rows)
+    kinds = {
+        rows[name][0].kind: character for name, character in reversed(found.items()) if name != "h264-small"
+    }
+    size_power = (found["h264-small"].shift - found["h264-q21"].shift) / log(0.25)
+    for kind, character in kinds.items():  # said of pictures of 1280×720
+        if kind.endswith("quality"):
+            kinds[kind] = replace(character, shift=character.shift - size_power * log(640 * 360 / PIXELS))
+    packets = packet_characters(rows["h264-q21"], hard)
+    frame = frame_work(rows)
+    paces = {
+        items[0].encoder: seconds_by_bits(items, frame)
+        for name, items in rows.items()
+        if name not in ("h264-small", "h264-700k", "h264-3m")
+    }
+    best = best_bits(rows)
+    write(
+        kinds,
+        packets,
+        {name: pace[1] for name, pace in paces.items() if pace[2]},
+        size_power=size_power,
+        best=best,
+        frame=frame,
+    )
+    reference = paces["libx264"][0]
+    report = [
+        (f"{kind}: shift, film, window", f"{c.shift:+.2f}, {c.film:.2f}, {c.window:.2f}", "")
+        for kind, c in kinds.items()
+    ]
+    report += [
+        (
+            f"{name}: seconds against x264 (believed), by bits, left",
+            f"{exp(pace[0] - reference):.2f} ({ENCODERS[name].effort('medium'):.2f}), {pace[1]:.2f}, {pace[2]:.2f}",
+            "",
+        )
+        for name, pace in paces.items()
+    ]
+    report += [
+        ("a small picture's bits a pixel, power of its pixels", f"{size_power:+.2f}", ""),
+        ("at its best against the usual quality", f"{best:.1f} ×", ""),
+        ("a frame whatever its size, million pixels", f"{frame:.3f}", ""),
+        (
+            "packets follow films, windows",
+            f"{packets['long'].film_content:.2f}, {packets['long'].window_content:.2f}",
+            "",
+        ),
+    ]
+    return report
+
+
+PIXELS = 921_600
+
+
+def write(
+    kinds: dict[str, Character],
+    packets: dict[str, Character],
+    slopes: dict[str, float],
+    *,
+    size_power: float,
+    best: float,
+    frame: float,
+) -> None:
+    """Write the module that the forecast reads."""
+
+    def told(characters: dict[str, Character]) -> str:
+        lines = [
+            f"    {name!r}: Character({', '.join(f'{value:.3f}' for value in astuple(character))}),"
+            for name, character in sorted(characters.items())
+        ]
+        return "{\n" + "\n".join(lines) + "\n}"
+
+    quality = [c for kind, c in kinds.items() if kind.endswith("quality")]
+    usual = Character(*np.mean([astuple(c) for c in quality], axis=0))
+    grades = [c for kind, c in kinds.items() if kind.endswith("grade")]
+    graded = Character(*np.mean([astuple(c) for c in grades], axis=0))
+    lossless = [c for kind, c in kinds.items() if kind.endswith("lossless")]
+    without = Character(*np.mean([astuple(c) for c in lossless], axis=0))
+    classes = {
+        "quality": replace(usual, common=0.35),
+        "grade": replace(graded, shift=0.0, common=0.2),
+        "lossless": replace(without, shift=0.0, common=0.35),
+    }
+    TARGET.write_text(
+        f'''"""How bytes and seconds of each kind of encode vary.  Made by ``./run bench priors``; not to be edited.
+
+{FILMS} films of {FRAMES} frames at 640×360, photographs moved as a camera would and drawn pictures, each by
+{len(RECIPES)} recipes, really encoded, {date.today().isoformat()}.  Characters are shift, common, film, window, own,
+film_content and window_content.
+"""
+
+from __future__ import annotations
+
+from chronocast.forecast.content import Character
+
+CLASSES = {told(classes)}
+"""Of encodes that weren't measured, by the last word of their kind."""
+MEASURED: dict[str, Character] = {told(kinds)}
+"""By kind: against what its codec's row calls typical, for pictures of 1280×720."""
+PACKETS = {told(packets)}
+"""Log of bits a pixel of sources, by their codec, else by its class."""
+SIZE_POWER = {size_power:.3f}
+"""Bits a pixel follow a picture's pixels by this power: a small picture shows more in each."""
+USUAL_PIXELS = {PIXELS}
+BEST_AGAINST_USUAL = {best:.2f}
+"""What pictures take at the best quality against the usual one, where a rate leaves them as much as they can use."""
+USUAL_BITS = {USUAL}
+"""Log of the bits that a pixel of work usually takes."""
+SECONDS_BY_BITS = {{
+    "": 0.15,
+{chr(10).join(f'    "{name}": {slope:.3f},' for name, slope in sorted(slopes.items()))}
+}}
+"""How far the log of seconds follows the log of bits, by encoder."""
+FRAME_WORK = {frame:.3f}
+"""What a frame costs whatever its size, in millions of pixels."""
+'''
+    )
+    subprocess.run([sys.executable, "-m", "ruff", "format", "-q", str(TARGET)], check=False)
+
+
+def measure(folder: Path) -> list[tuple[str, str, str]]:
+    """Encode, fit, write."""
+    use_home(HOME / "calibration")
+    made = films(SEED, FILMS, FRAMES, HOME, "film")
+    path = HOME / "calibration" / "priors.batch.json"
+    batch = batch_of(made, RECIPES, path)
+    encode(batch, path)
+    space = Workspace()
+    prospect = prepared(batch, path, space)
+    return fit(prospect.outputs, space)
