@@ -13,6 +13,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from fractions import Fraction
 from functools import partial
+from math import exp, log
 from pathlib import Path
 
 import numpy as np
@@ -20,8 +21,9 @@ from numpy.typing import NDArray
 
 from chronocast.crew.contract import AttemptFailed, Finished, Granted
 from chronocast.crew.local.crew import LocalCrew
+from chronocast.forecast.measured import FRAME_WORK, USUAL_BITS
 from chronocast.forecast.station import Pace
-from chronocast.forecast.work import PIECE_WORK, READ_SHARE
+from chronocast.forecast.work import PIECE_WORK, READ_SHARE, bits_slope
 from chronocast.journal.paces import PaceStore
 from chronocast.journal.workspace import Workspace
 from chronocast.media.encoders.settings import encoder_settings
@@ -156,8 +158,12 @@ async def _trial(folder: Path, slots: int, say: Callable[[str], None]) -> Pace:
     finally:
         await crew.close()
     megapixels = FRAMES * WIDTH * HEIGHT / 1e6
+    work = megapixels * (1 + READ_SHARE) + FRAMES * FRAME_WORK + PIECE_WORK
+    # the trial's own bits taken off, so that the pace is one of the usual ones
+    bits = log(max(1.0, 8.0 * os.path.getsize(parts[0][0])) / (work * 1e6))
+    usual = exp(bits_slope(settings.encoder) * (USUAL_BITS - bits))
     return Pace(
-        encode=_cpu(found["encode"]) / (megapixels * (1 + READ_SHARE) + PIECE_WORK),
+        encode=_cpu(found["encode"]) / work * usual,
         decode=_cpu(found["check"]) / (megapixels * slots),
         sound=_cpu(found["sound"]) / float(SOUND_SPANS * FRAMES / RATE),
         packet=_cpu(found["join"]) / (2 * FRAMES * slots * JOINED_TIMES),
