@@ -70,6 +70,36 @@ class Making(unittest.TestCase):
         encode_piece(job, self.readers)
         return Path(job.target)
 
+    def test_what_became_of_pictures_is_measured_and_changes_nothing(self) -> None:
+        """Every so many pictures against those that the encoder was given: the better the encode, the more alike."""
+        told = {}
+        for name, settings in {
+            "good": PictureRecipe(effort="fast", rate_control=RateControl(mode="quality", quality=14)),
+            "poor": PictureRecipe(effort="fast", rate_control=RateControl(mode="quality", quality=42)),
+            "same": PictureRecipe(codec="ffv1"),
+        }.items():
+            job = PieceJob(
+                name=name,
+                target=str(self.folder / f"{name}.mov"),
+                rate=RATE,
+                width=320,
+                height=180,
+                canvas=(320, 180),
+                settings=encoder_settings(settings, 320, 180, rate=RATE, colour=(1, 1, 1, 1)),
+                spans=row((self.one, 10, 25)),
+                measure_every=8,
+            )
+            measured = encode_piece(job, self.readers)
+            plain = encode_piece(job.model_copy(update={"measure_every": 0}), self.readers)
+            self.assertEqual((measured.packets, plain.likeness), (plain.packets, {}))
+            self.assertEqual(list(measured.likeness), [0, 8, 16, 24])
+            told[name] = list(measured.likeness.values())
+        for good, poor, same in zip(*told.values(), strict=True):
+            self.assertEqual((same.ssim, same.psnr, same.xpsnr), (1.0, 100.0, 100.0))
+            self.assertLess(poor.ssim, good.ssim)
+            self.assertLess(poor.psnr + 5, good.psnr)
+            self.assertLess(poor.xpsnr + 3, good.xpsnr)
+
     def test_a_piece_shows_what_its_spans_say(self) -> None:
         path = self.piece("spans", (self.one, 33, 20), (None, 0, 5), (self.two, 7, 15), (self.one, 0, 10))
         wanted = (

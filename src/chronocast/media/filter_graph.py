@@ -65,6 +65,29 @@ class FilterGraph:
         return made
 
     @classmethod
+    def of_pairs(cls, like: av.VideoFrame, name: str) -> PairGraph:
+        """A graph whose one filter compares two pictures of one kind.
+
+        Parameters
+        ----------
+        like
+            A picture of that kind.
+        name
+            The filter's.
+        """
+        graph, tick = Graph(), Fraction(1, 25)
+        one, other = (
+            graph.add_buffer(width=like.width, height=like.height, format=like.format, time_base=tick)
+            for _ in range(2)
+        )
+        node = graph.add(name)
+        one.link_to(node, 0, 0)
+        other.link_to(node, 0, 1)
+        node.link_to(graph.add("buffersink"))
+        graph.configure()
+        return PairGraph(graph, one, other)
+
+    @classmethod
     def of_sound(cls, stream: av.AudioStream, chain: Sequence[Filter]) -> FilterGraph:
         """A graph for the frames of a track."""
         graph = Graph()
@@ -102,6 +125,23 @@ class FilterGraph:
         """
         self.push(picture, at)
         return self._graph.vpull()
+
+
+class PairGraph:
+    """Two pictures in, what the filter says of them out; made by ``FilterGraph.of_pairs``."""
+
+    def __init__(self, graph: Graph, one: Any, other: Any) -> None:
+        self._graph, self._one, self._other = graph, one, other
+        self._count = 0
+
+    def compare(self, one: av.VideoFrame, other: av.VideoFrame) -> dict[str, str]:
+        """What the filter says of two pictures, by its own names."""
+        for picture, way in ((one, self._one), (other, self._other)):
+            picture.pts, picture.time_base = self._count, Fraction(1, 25)
+            picture.colorspace, picture.color_range = NO_COLOUR
+            way.push(picture)
+        self._count += 1
+        return dict(self._graph.vpull().metadata)
 
 
 def time_in_ticks(picture: av.VideoFrame, tick: Fraction) -> Fraction | None:

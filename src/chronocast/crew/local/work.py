@@ -77,6 +77,8 @@ class Worker:
         result: Answer = {"bytes": made.bytes, "frames": job.frames, "sets": made.sets}
         if {"crf", "maxrate"} & job.settings.options.keys():
             result |= {"packets": list(made.packets), "quantizer": made.quantizer}
+        if made.likeness:
+            result["likeness"] = [[number, *found] for number, found in sorted(made.likeness.items())]
         if made.digest:
             result["digest"] = made.digest
         if damaged := damaged_pictures(job, self.readers.complaints()):

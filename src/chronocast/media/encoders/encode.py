@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import hashlib
 import os
-from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass, field
 from fractions import Fraction
 from functools import cache
 from statistics import fmean
@@ -15,11 +15,13 @@ import av
 from av.container import OutputContainer
 from av.video.frame import PictureType
 
+from chronocast.media.encoders.measure import Sample
 from chronocast.media.encoders.registry import ENCODERS
 from chronocast.media.errors import EncodeFailed
 from chronocast.media.picture.compose import picture_digest
 from chronocast.media.picture.convert import converted, flagged, woven
 from chronocast.media.picture.layers import piece_pictures
+from chronocast.media.picture.likeness import Likeness
 from chronocast.media.source.readers import Readers
 from chronocast.model.messages.jobs import EncoderSettings, PieceJob
 from chronocast.model.picture.colour import Colour
@@ -35,7 +37,7 @@ class Encoded:
 
     ``digest`` is of all pictures as the encoder was given them, where that was asked for; ``sets`` of the
     parameter sets, which all pieces of a file must share; ``quantizer`` is the pictures' mean, where the encoder
-    tells it.
+    tells it; ``likeness`` of every so many pictures, where that was asked for.
     """
 
     bytes: int
@@ -43,6 +45,7 @@ class Encoded:
     digest: str = ""
     sets: str = ""
     quantizer: float | None = None
+    likeness: Mapping[int, Likeness] = field(default_factory=dict)
 
 
 def encode_piece(job: PieceJob, readers: Readers, progress: Progress | None = None) -> Encoded:
@@ -75,6 +78,7 @@ def encode_piece(job: PieceJob, readers: Readers, progress: Progress | None = No
         composed=job.colour,
         shape=job.shape,
         digest=ENCODERS[job.settings.encoder].proved,
+        measure_every=job.measure_every,
     )
 
 
@@ -183,6 +187,7 @@ def encode_pictures(
     composed: Colour | None = None,
     shape: Fraction = Fraction(1),
     digest: bool = False,
+    measure_every: int = 0,
 ) -> Encoded:
     """Encode pictures to a file of one closed stream; its size in bytes, and of each packet in decoding order.
 
@@ -210,7 +215,10 @@ def encode_pictures(
         Width of a pixel against its height.
     digest
         Whether a digest of the decoded pictures is made.
+    measure_every
+        Every so many pictures are decoded again and compared; 0 for none.
     """
+    sample = Sample(measure_every)
     pictures = _as_the_encoder_wants(pictures, settings, rate, composed or settings.colour)
     with av.open("file:" + target, "w", format=settings.piece, options={"fflags": "+bitexact"}) as output:
         try:
@@ -240,6 +248,7 @@ def encode_pictures(
                 picture.color_primaries, picture.color_trc, picture.colorspace, picture.color_range = (
                     settings.colour
                 )
+            sample.see(count, picture)
             if total is not None:
                 total.update(picture_digest(picture))
             send(picture)
@@ -256,4 +265,5 @@ def encode_pictures(
             total.hexdigest() if total is not None else "",
             sets,
             round(fmean(quantizers), 3) if quantizers else None,
+            sample.measured(target),
         )

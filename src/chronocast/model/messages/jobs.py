@@ -52,7 +52,8 @@ class PieceJob(FrozenModel):
     ``canvas`` is the frame the spans' layers lie in, ``view`` how it becomes
     width × height of pixels of aspect ``shape``; ``colour`` is what the
     pictures are composed in.  With ``accept_damage`` damaged pictures are
-    taken as they come; else the job fails and says where they are.
+    taken as they come; else the job fails and says where they are.  Every
+    ``measure_every`` th picture is decoded again and compared; 0 for none.
     """
 
     kind: Literal["encode"] = "encode"
@@ -68,6 +69,7 @@ class PieceJob(FrozenModel):
     settings: EncoderSettings
     shape: Fraction = Fraction(1)
     accept_damage: bool = False
+    measure_every: int = 0
 
     @property
     def moments(self) -> int:
