@@ -13,7 +13,8 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from chronocast.crew.local.calibrate import Timed, load_while
+from chronocast.crew.local.calibrate import load_while
+from chronocast.crew.local.jobs import Timed
 from chronocast.crew.local.work import Worker
 from chronocast.forecast.band import Band, Chance, band
 from chronocast.forecast.experience import PieceFact, StationSeen, learn_from

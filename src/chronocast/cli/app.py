@@ -298,6 +298,36 @@ def forecast(
 
 
 @app.command()
+def trial(
+    batch: BatchPath,
+    output: Annotated[str, typer.Argument(help="The output's id, as forecast --json names it.")],
+    at: Annotated[
+        str, typer.Option("--at", metavar="TIME", help="A moment of your choice, too: 1:02:03:04, 12s.")
+    ] = "",
+    seconds: Annotated[
+        float, typer.Option("--seconds", min=0.2, max=20.0, help="How long each moment is.")
+    ] = 2.5,
+    floor: Annotated[
+        float, typer.Option("--floor", help="XPSNR in dB that the worst moment should keep.")
+    ] = 40.0,
+    to: Annotated[
+        Path | None,
+        typer.Option("--to", metavar="DIR", help="Keep the encodes, and pictures beside the originals."),
+    ] = None,
+    json_: Json = False,
+) -> None:
+    """Try a few seconds of an output: its hardest, its easiest and a chosen moment, really encoded and measured."""
+    from chronocast.cli.trying import print_trial, trial_json, try_output
+
+    loaded = load(batch)
+    try:
+        told = try_output(loaded, batch, output, at=at, seconds=seconds, floor=floor, to=to)
+    except (ChronocastError, OSError) as error:
+        complain(str(error), NEEDS_YOU)
+    put(trial_json(told)) if json_ else print_trial(told)
+
+
+@app.command()
 def ask(
     batch: BatchPath,
     by: Annotated[

@@ -129,6 +129,8 @@ class Experience:
     ----------
     films
         Of each film, what encodes of it took, by family.
+    packets
+        Of each film, the log of its source's bits a pixel, by window.
     kinds
         Of each kind of encode, what films have shown: (film, what it has shown).
     stations
@@ -136,6 +138,7 @@ class Experience:
     """
 
     films: Mapping[str, Mapping[str, FamilySeen]] = field(default_factory=dict)
+    packets: Mapping[str, Mapping[str, float]] = field(default_factory=dict)
     kinds: Mapping[str, Sequence[tuple[str, FilmSeen]]] = field(default_factory=dict)
     stations: Mapping[str, StationSeen] = field(default_factory=dict)
 
@@ -157,6 +160,7 @@ def learn_from(facts: Iterable[PieceFact], now: float = 0.0) -> Experience:
     known = list(facts)
     films: dict[str, dict[str, FamilySeen]] = {}
     packets: dict[tuple[str, str], list[float]] = {}
+    of_windows: dict[str, dict[str, float]] = {}
     for fact in known:
         if fact.target and fact.bytes:
             families = films.setdefault(fact.film, {})
@@ -165,6 +169,7 @@ def learn_from(facts: Iterable[PieceFact], now: float = 0.0) -> Experience:
             windows.setdefault(fact.window or f"{len(windows)}", log(fact.bytes / fact.target))
             if fact.packets is not None:
                 packets.setdefault((fact.film, fact.family), []).append(fact.packets)
+                of_windows.setdefault(fact.film, {})[fact.window] = fact.packets
     kinds: dict[str, list[tuple[str, FilmSeen]]] = {}
     for film, families in films.items():
         for family, seen in families.items():
@@ -176,7 +181,7 @@ def learn_from(facts: Iterable[PieceFact], now: float = 0.0) -> Experience:
                 family, sum(values) / len(values), len(values), sum(said) / len(said) if said else None
             )
             kinds.setdefault(seen.kind, []).append((film, shown))
-    return Experience(films, kinds, _stations(known, now))
+    return Experience(films, of_windows, kinds, _stations(known, now))
 
 
 def _stations(facts: Sequence[PieceFact], now: float) -> dict[str, StationSeen]:

@@ -111,6 +111,8 @@ def basis_value(ask: PictureAsk, frames: float) -> float:
 
 BEST = "at its best "
 """Names the row of what a rated encode would take if it spent all that pictures can use."""
+OTHER_WINDOWS = 200
+"""Of a film, so many windows that aren't asked about are looked at: other ranges of it, trials."""
 SOFT = 8.0
 """How sharply the smaller of two bounds is taken."""
 
@@ -124,17 +126,23 @@ class _Film:
         self.columns: dict[str, int] = {}
         self.rows: dict[str, Row] = {}
         self.seen: dict[tuple[str, str], float] = {}
+        self.own: list[tuple[PictureAsk, Mapping[str, float]]] = []
         kind = next((ask.source_kind for ask in asks if ask.source_kind), "")
         self.packets = PACKETS.get(kind)
         for ask in asks:
             self._add(ask, learned)
+        self.asked = len(self.columns)
+        for ask, windows in self.own:
+            for window, factor in windows.items():
+                if (ask.family, window) not in self.seen and self._column(window, learned):
+                    self._see(ask, window, factor)
         for family, pieces in learned.films.get(self.name, {}).items():
             if pieces.rated:  # what a rate held down says nothing of what is shown
                 continue
             if family not in self.rows:
                 self._row(family, pieces.kind, character_of(pieces.kind), learned)
             for window, factor in pieces.windows.items():
-                if window in self.columns:
+                if self._column(window, learned):
                     self.seen.setdefault((family, window), factor)
 
     def _row(self, name: str, kind: str, character: Character, learned: Experience) -> None:
@@ -154,14 +162,23 @@ class _Film:
             if size:
                 self._see(ask, window, log(size / basis_value(ask, frames)))
         remembered = learned.films.get(ask.shown, {}).get(ask.family)
-        for window, factor in (remembered.windows if remembered else {}).items():
-            if window in self.columns and (ask.family, window) not in self.seen:
-                self._see(ask, window, factor)
+        self.own.append((ask, remembered.windows if remembered else {}))
         if self.packets:
             self.rows.setdefault("packets", Row("packets", ask.source_kind, self.packets))
             for window, value in zip(ask.window_names, ask.packets, strict=False):
                 if value is not None:
                     self.seen[("packets", window)] = value
+
+    def _column(self, window: str, learned: Experience) -> bool:
+        """Whether a window tells of the film: one that is asked about, or, of the first so many, another one of it."""
+        if window not in self.columns:
+            if len(self.columns) - self.asked >= OTHER_WINDOWS:
+                return False
+            self.columns[window] = len(self.columns)
+            said = learned.packets.get(self.name, {}).get(window)
+            if self.packets and said is not None:
+                self.seen[("packets", window)] = said
+        return True
 
     def _see(self, ask: PictureAsk, window: str, factor: float) -> None:
         prior = ask.prior

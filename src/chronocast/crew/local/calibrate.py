@@ -9,7 +9,6 @@ import subprocess
 import sys
 import tempfile
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
 from datetime import datetime
 from fractions import Fraction
 from functools import partial
@@ -19,8 +18,8 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from chronocast.crew.contract import AttemptFailed, Finished, Granted
 from chronocast.crew.local.crew import LocalCrew
+from chronocast.crew.local.jobs import Timed, do_jobs
 from chronocast.forecast.measured import FRAME_WORK, USUAL_BITS
 from chronocast.forecast.station import Pace
 from chronocast.forecast.work import PIECE_WORK, READ_SHARE, bits_slope
@@ -112,12 +111,14 @@ async def _trial(folder: Path, slots: int, say: Callable[[str], None]) -> Pace:
             piece.model_copy(update={"spans": (span.model_copy(update={"frames": 8}),)})
             for piece in pieces[:slots]
         ]
-        await _do(crew, slots, warm, free)
-        found["encode"] = await _do(crew, slots, pieces, free)
+        await do_jobs(crew, slots, warm, free)
+        found["encode"] = await do_jobs(crew, slots, pieces, free)
         say("reading back")
         job = _sound_job(clip, folder / "sound.mp4", SOUND_SPANS)
-        await _do(crew, slots, [_sound_job(clip, folder / f"warm-{n}.mp4", 1) for n in range(slots)], free)
-        found["sound"] = await _do(crew, slots, [job], free)
+        await do_jobs(
+            crew, slots, [_sound_job(clip, folder / f"warm-{n}.mp4", 1) for n in range(slots)], free
+        )
+        found["sound"] = await do_jobs(crew, slots, [job], free)
         joined = folder / "joined.mp4"
         parts = tuple((piece.target, FRAMES) for piece in pieces if isinstance(piece, PieceJob))
         many = JoinJob(
@@ -128,8 +129,8 @@ async def _trial(folder: Path, slots: int, say: Callable[[str], None]) -> Pace:
             pieces=parts * JOINED_TIMES,
             sound=None,
         )
-        found["join"] = await _do(crew, slots, [many], free)
-        await _do(
+        found["join"] = await do_jobs(crew, slots, [many], free)
+        await do_jobs(
             crew,
             slots,
             [
@@ -154,7 +155,7 @@ async def _trial(folder: Path, slots: int, say: Callable[[str], None]) -> Pace:
         checks: list[Job] = [
             CheckJob(name=f"check-{n}", target=str(joined), expected=expected) for n in range(slots)
         ]
-        found["check"] = await _do(crew, slots, checks, free)
+        found["check"] = await do_jobs(crew, slots, checks, free)
     finally:
         await crew.close()
     megapixels = FRAMES * WIDTH * HEIGHT / 1e6
@@ -173,14 +174,6 @@ async def _trial(folder: Path, slots: int, say: Callable[[str], None]) -> Pace:
     )
 
 
-@dataclass(frozen=True)
-class Timed:
-    """What a job of the trial took: seconds by the clock, and of the processor."""
-
-    wall: float
-    cpu: float
-
-
 def _cpu(jobs: Sequence[Timed]) -> float:
     """Seconds a job takes where nobody else is at work: the processor's, never more than the clock's."""
     return float(np.mean([max(1e-6, min(job.wall, job.cpu)) for job in jobs]))
@@ -189,35 +182,6 @@ def _cpu(jobs: Sequence[Timed]) -> float:
 def load_while(jobs: Sequence[Timed]) -> float:
     """How much longer jobs of one thread took by the clock than by the processor: what others took meanwhile."""
     return max(0.0, sum(job.wall for job in jobs) / max(1e-6, sum(job.cpu for job in jobs)) - 1)
-
-
-async def _do(crew: LocalCrew, slots: int, jobs: list[Job], free: list[str]) -> list[Timed]:
-    """Do all jobs, every slot busy; what each took.  ``free`` are the slots we hold."""
-    waiting = list(enumerate(jobs))
-    took: dict[int, Timed] = {}
-    running: dict[str, tuple[int, str]] = {}
-    await crew.offer(slots)
-    while waiting and free:
-        number, job = waiting.pop(0)
-        running[job.name] = (number, free.pop())
-        await crew.start(running[job.name][1], job.name, number + 1, job)
-    async for event in crew.events():
-        if isinstance(event, Granted):
-            free.append(event.slot)
-        elif isinstance(event, Finished):
-            number, slot = running.pop(event.task)
-            took[number] = Timed(event.wall_seconds, event.cpu_seconds)
-            free.append(slot)
-        elif isinstance(event, AttemptFailed):
-            raise RuntimeError(f"a calibration job failed: {event.sentence} {event.detail}")
-        while free and waiting:
-            number, job = waiting.pop(0)
-            slot = free.pop()
-            running[job.name] = (number, slot)
-            await crew.start(slot, job.name, number + 1, job)
-        if not running and not waiting:
-            break
-    return [took[number] for number in range(len(jobs))]
 
 
 def calibrate(paces: PaceStore, say: Callable[[str], None] = lambda _: None) -> Pace:

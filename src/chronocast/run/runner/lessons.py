@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 import contextlib
-import time
+from dataclasses import replace
 
 from chronocast.crew.contract import Finished
-from chronocast.forecast.experience import PieceFact
 from chronocast.journal.ledger import Ledger
 from chronocast.journal.workspace import Workspace
 from chronocast.media.errors import DAMAGE_REMEDY, DamagedPicture
@@ -14,10 +13,9 @@ from chronocast.model.errors import ChronocastError
 from chronocast.model.messages.jobs import PieceJob, SoundJob
 from chronocast.model.paths import shown
 from chronocast.model.source.cutlist import media_title
-from chronocast.model.time.timing import Duration
 from chronocast.pieces.stock import Stock
 from chronocast.preparation.output.output_ready import OutputReady
-from chronocast.preparation.output.piece_content import piece_content
+from chronocast.preparation.output.piece_fact import piece_fact
 from chronocast.preparation.source.damaged import picture_time
 from chronocast.run.events import TaskId
 from chronocast.run.runner.in_hand import InHand
@@ -46,29 +44,10 @@ def learn(
     job, ready = in_hand.jobs.get(task), in_hand.planned_for.get(task)
     if not isinstance(job, PieceJob) or ready is None:
         return
-    prior, content = ready.size_prior, piece_content(job, ready.source.facts)
-    target = 0 if ready.searching else round(prior.bytes_a_frame * job.frames)
-    ledger.add_piece(
-        PieceFact(
-            family=ready.family,
-            pace=ready.pace,
-            film=ready.film,
-            frames=job.frames,
-            pixels=round(ready.work(job) * 1e6),
-            seconds=float(Duration(job.frames, ready.plan.rate)),
-            bytes=event.result["bytes"],
-            target=target,
-            cpu_seconds=event.cpu_seconds,
-            wall_seconds=event.wall_seconds,
-            station=station,
-            kind=prior.kind,
-            window=content.window,
-            packets=content.packets if content.source_kind == ready.source_kind else None,
-            source_kind=content.source_kind,
-            rated=prior.rated,
-            time=time.time(),
-        )
+    fact = piece_fact(
+        ready, job, event.result["bytes"], cpu_seconds=event.cpu_seconds, wall_seconds=event.wall_seconds
     )
+    ledger.add_piece(replace(fact, station=station))
 
 
 def remember_damage(
