@@ -324,7 +324,7 @@ def trial(
         told = try_output(loaded, batch, output, at=at, seconds=seconds, floor=floor, to=to)
     except (ChronocastError, OSError) as error:
         complain(str(error), NEEDS_YOU)
-    put(trial_json(told)) if json_ else print_trial(told)
+    put(trial_json(told)) if json_ else print_trial(told, to)
 
 
 @app.command()

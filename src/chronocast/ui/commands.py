@@ -97,6 +97,7 @@ COMMANDS: tuple[Command, ...] = (
     Command(
         "plan.hold", "Edit", "Hold back the selected outputs, or release them", "Ctrl+H", (PLAN,), ("cell",)
     ),
+    Command("plan.try", "Edit", "Try a few seconds of the selected output…", "Ctrl+Y", (PLAN,), ("cell",)),
     Command(
         "plan.fold",
         "Edit",

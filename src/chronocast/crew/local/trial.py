@@ -4,19 +4,38 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import time
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
+from typing import Any
 
 from chronocast.crew.local.crew import LocalCrew
 from chronocast.crew.local.jobs import do_jobs
-from chronocast.forecast.looks import Measured
+from chronocast.forecast.band import Band, Chance, band
+from chronocast.forecast.experience import learn_from
+from chronocast.forecast.looks import XPSNR_FLOOR, Measured, lowest
+from chronocast.forecast.outputs import forecast_outputs
 from chronocast.journal.workspace import Workspace
+from chronocast.media.viewing.picture_files import write_pictures
+from chronocast.model.batch.exceptions import with_values
 from chronocast.model.errors import ChronocastError
+from chronocast.model.show import rate_bits_text, size_text
 from chronocast.model.time.timing import Duration
+from chronocast.preparation.candidates import BITS, QUALITY, varied_ask
+from chronocast.preparation.output.output_ready import OutputReady
 from chronocast.preparation.output.piece_fact import piece_fact
-from chronocast.preparation.station.this import machine_slots
-from chronocast.preparation.trial import Moment, TrialPiece, Variant
+from chronocast.preparation.output_ask import output_ask
+from chronocast.preparation.station.this import machine_slots, this_station
+from chronocast.preparation.trial import (
+    SECONDS,
+    Moment,
+    TrialPiece,
+    Variant,
+    moments_of,
+    trial_pieces,
+    variants_of,
+)
 
 
 @dataclass(frozen=True)
@@ -53,6 +72,18 @@ class Tried:
     xpsnr: float
     worst: float
     worst_picture: int
+
+    @property
+    def picture(self) -> Path:
+        """Its poorest picture, as a file beside it."""
+        return self.path.with_name(
+            f"{self.moment.words} picture {self.worst_picture} {self.variant.words.replace('/', ' per ')}.png"
+        )
+
+    @property
+    def original(self) -> Path:
+        """What the encoder was given for that picture."""
+        return self.path.with_name(f"{self.moment.words} picture {self.worst_picture} original.png")
 
     @property
     def bits(self) -> float:
@@ -149,3 +180,125 @@ def carry_out(
 
 def _mean(values: Sequence[float]) -> float:
     return sum(values) / len(values) if values else 0.0
+
+
+@dataclass(frozen=True)
+class TrialTold:
+    """A trial and what follows from it.
+
+    Parameters
+    ----------
+    ready
+        The output that was tried.
+    trial
+        What came of it.
+    floor
+        XPSNR in dB that the worst moment should keep.
+    lowest
+        The least that keeps it; None where nothing that was tried does.
+    whole
+        Bytes of the whole output made so.
+    """
+
+    ready: OutputReady
+    trial: Trial
+    floor: float
+    lowest: Measured | None
+    whole: Band | None
+
+    @property
+    def rated(self) -> bool:
+        """Whether what was tried are rates, and not qualities."""
+        return self.ready.recipe.picture is not None and self.ready.recipe.picture.steering.rated
+
+    @property
+    def values(self) -> dict[str, Any]:
+        """Fields of the recipe that make it by the least that keeps the floor."""
+        if self.lowest is None:
+            return {}
+        if self.rated:
+            return {BITS: round(self.lowest.asked, -4)}
+        return {QUALITY: round(self.lowest.asked, 1)}
+
+    @property
+    def told(self) -> str:
+        """The answer, as a sentence."""
+        floor = f"XPSNR {self.floor:g} dB in the worst moment"
+        if self.lowest is None:
+            return f"None of these keeps {floor}: try a better quality, or more rate."
+        asked = rate_bits_text(self.lowest.asked) if self.rated else f"quality {self.lowest.asked:.3g}"
+        size = (
+            f": the whole file {size_text(self.whole.likely)}, safe {size_text(self.whole.safe)}"
+            if self.whole
+            else ""
+        )
+        return f"The least that keeps {floor} is about {asked}{size}."
+
+
+def hold_trial(
+    ready: OutputReady,
+    workspace: Workspace,
+    folder: Path,
+    *,
+    at: int | None = None,
+    seconds: float = SECONDS,
+    floor: float = XPSNR_FLOOR,
+    progress: Callable[[int, int], None] = lambda _done, _all: None,
+) -> TrialTold:
+    """Encode an output's hardest, easiest and a chosen moment in several qualities, and measure them.
+
+    Parameters
+    ----------
+    ready
+        The output, planned.
+    workspace
+        What is kept of all batches; what is learned goes there.
+    folder
+        Where the encodes go, and pictures of them.
+    at
+        The first frame of the chosen moment, in frames of the source; None for none.
+    seconds
+        How long each moment is.
+    floor
+        XPSNR in dB that the worst moment should keep.
+    progress
+        Told how many of how many are done.
+
+    Raises
+    ------
+    ChronocastError
+        It can't be tried.
+    """
+    pieces = trial_pieces(ready, moments_of(ready, at, seconds), variants_of(ready.recipe), folder)
+    trial = carry_out(pieces, workspace, progress)
+    for item in trial.tried:
+        write_pictures(item.path, {item.worst_picture: item.picture})
+        if not item.original.exists():
+            write_pictures(trial.originals[item.moment.words], {item.worst_picture: item.original})
+    return at_floor(ready, trial, floor, workspace)
+
+
+def at_floor(ready: OutputReady, trial: Trial, floor: float, workspace: Workspace) -> TrialTold:
+    """What follows from a trial for a floor: the least that keeps it, and the bytes of the whole output made so.
+
+    Parameters
+    ----------
+    ready
+        The output that was tried.
+    trial
+        What came of it.
+    floor
+        XPSNR in dB that the worst moment should keep.
+    workspace
+        What is kept of all batches.
+    """
+    told = TrialTold(ready, trial, floor, lowest(trial.measured, floor), None)
+    if not told.values:
+        return told
+    with contextlib.suppress(ChronocastError), workspace.ledger() as ledger:
+        known = learn_from(ledger.pieces({ready.film}), time.time())
+        ask = output_ask(ready, workspace.stock, None)
+        other = varied_ask(ready, ask, with_values(ready.recipe, told.values))
+        size = forecast_outputs([other], this_station(workspace), known, Chance()).bytes[0]
+        return replace(told, whole=band(size))
+    return told

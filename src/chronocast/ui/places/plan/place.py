@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from pathlib import Path
+from typing import Any
 
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QImage
@@ -18,6 +20,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from chronocast.crew.local.trial import TrialTold, at_floor, hold_trial
 from chronocast.forecast.inverse import rounded_down
 from chronocast.model.batch.batch import Batch
 from chronocast.model.batch.columns import set_own
@@ -42,6 +45,7 @@ from chronocast.ui.places.plan.panel import ForecastPanel
 from chronocast.ui.places.plan.plot_model import Kept, Plot, kept_of, moment_of
 from chronocast.ui.places.plan.source_panel import SourcePanel
 from chronocast.ui.places.plan.strips import StripMaker
+from chronocast.ui.places.plan.trial_box import TrialBox
 from chronocast.ui.theme import Theme, font
 from chronocast.ui.widgets.table import stand_on
 
@@ -146,7 +150,12 @@ class PlanPlace(QWidget):
 
     def commands(self) -> Actions:
         """What it does, by the ids of the table of commands."""
-        return {"plan.hold": self.hold, "plan.fold": self.fold, **self.columns.commands()}
+        return {
+            "plan.try": self.try_output,
+            "plan.hold": self.hold,
+            "plan.fold": self.fold,
+            **self.columns.commands(),
+        }
 
     def enter(self) -> None:
         """Take the keyboard."""
@@ -287,19 +296,41 @@ class PlanPlace(QWidget):
             f"set the {words[name]}", set_asked(batch, wanted=wanted, size_limit=limit, line=line)
         )
 
+    def try_output(self) -> None:
+        """Try a few seconds of the chosen output, and look at them beside the original."""
+        ready = self.prospect.output(self._ways_of[1]) if self.prospect else None
+        if ready is None or not self.grid.current_output():
+            self.said.emit("Choose a cell that is asked for: a trial is of a file.")
+            return
+        workspace, title = self.session.workspace, f"{ready.title} · {ready.recipe.title}"
+
+        def hold(folder: Path, progress: Callable[[int, int], None]) -> TrialTold:
+            return hold_trial(ready, workspace, folder, progress=progress)
+
+        def again(told: TrialTold, floor: float) -> TrialTold:
+            return at_floor(ready, told.trial, floor, workspace)
+
+        box = TrialBox(self.panel.theme, title, hold, again, self)
+        box.taken.connect(lambda values: self._take_values(values, "the least that keeps it"))
+        box.finished.connect(lambda _: self.session.forecast())
+        box.show()
+
     def _take_way(self, way: Candidate) -> None:
         """Make the chosen outputs that way, as exceptions from their recipes."""
+        self._take_values(way.values, way.words)
+
+    def _take_values(self, values: Mapping[str, Any], words: str) -> None:
         if self.plan is None:
             return
         chosen = [cell.output for at in self.grid.selected() if (cell := self.plan.cell(*at)).filled]
         chosen = chosen or [self._ways_of[1]]
         files = counted(len(chosen), "file")
         try:
-            self.session.edit(f"{way.words}, for {files}", set_own(self.batch, chosen, dict(way.values)))
+            self.session.edit(f"{words}, for {files}", set_own(self.batch, chosen, dict(values)))
         except ModelError as error:
             self.trouble.emit(str(error))
             return
-        self.said.emit(f"{way.words.capitalize()}, for {files}. Ctrl+Z takes it back.")
+        self.said.emit(f"{words[0].upper()}{words[1:]}, for {files}. Ctrl+Z takes it back.")
 
     def _go_to(self, output: str) -> None:
         if self.plan and (at := self.plan.place(output)):
