@@ -19,7 +19,7 @@ from chronocast.crew.local.work import Worker
 from chronocast.forecast.band import Band, Chance, band
 from chronocast.forecast.experience import PieceFact, StationSeen, learn_from
 from chronocast.forecast.learn import Belief, update
-from chronocast.forecast.measured import USUAL_BITS
+from chronocast.forecast.measured import SECONDS_BY_BITS
 from chronocast.forecast.outputs import OutputAsk, forecast_outputs
 from chronocast.forecast.priors import size_prior, source_kind
 from chronocast.forecast.room import Room, reserve_on
@@ -89,6 +89,11 @@ def told(asks: list[PictureAsk], facts: list[PieceFact] | None = None) -> Band:
     return band(picture_bytes(asks, Chance(), learn_from(facts or []))[0])
 
 
+def basis(one: PictureAsk) -> float:
+    """Bytes at a factor of one."""
+    return one.prior.bytes_a_frame * sum(one.pieces)
+
+
 def width(of: Band) -> float:
     return log(of.safe / of.p10)
 
@@ -96,7 +101,7 @@ def width(of: Band) -> float:
 def fact(
     station: str = HERE, cpu_seconds: float = 1.0, wall_seconds: float = 1.0, time: float = 0.0
 ) -> PieceFact:
-    bits = round(10_000_000 * exp(USUAL_BITS) / 8)
+    bits = round(10_000_000 * exp(SECONDS_BY_BITS[""][1]) / 8)
     return PieceFact(
         "f", "x", "reef", 10, 10_000_000, 0.4, bits, 0, cpu_seconds, wall_seconds, station, time=time
     )
@@ -142,15 +147,15 @@ class Size(unittest.TestCase):
         blind = told([ask("quality")])
         sibling = told([ask("quality")], made("reef", 2.5, quality=26.0))
         stranger = told([ask("quality")], made("kelp", 2.5, quality=26.0))
-        self.assertTrue(2.0 < sibling.likely / blind.likely < 2.7)
+        self.assertTrue(2.1 < sibling.likely / basis(ask("quality")) < 2.9)
         self.assertLess(width(sibling), 0.35 * width(blind))
-        self.assertTrue(1.0 < stranger.likely / blind.likely < 1.7, "one film says little of the next")
+        self.assertTrue(1.0 < stranger.likely / blind.likely < 1.5, "one film says little of the next")
         self.assertGreater(width(stranger), 0.8 * width(blind))
 
     def test_many_films_say_what_is_usual(self) -> None:
         facts = [item for n in range(12) for item in made(f"film {n}", 1.6 + 0.05 * n)]
         blind, wise = told([ask("quality")]), told([ask("quality")], facts)
-        self.assertTrue(1.4 < wise.likely / blind.likely < 2.2)
+        self.assertTrue(1.4 < wise.likely / basis(ask("quality")) < 2.4)
         self.assertLess(width(wise), width(blind))
 
     def test_a_dense_source_makes_a_large_file_and_less_doubt(self) -> None:

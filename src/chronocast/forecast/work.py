@@ -9,13 +9,14 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from math import exp, hypot, log, sqrt
+from typing import NamedTuple
 
 import numpy as np
 
 from chronocast.forecast.band import Chance, Draws
 from chronocast.forecast.experience import PaceSeen, StationSeen
 from chronocast.forecast.learn import Belief, update_by_film
-from chronocast.forecast.measured import SECONDS_BY_BITS, USUAL_BITS
+from chronocast.forecast.measured import SECONDS_BY_BITS
 from chronocast.forecast.stage import Stage
 from chronocast.forecast.station import Pace, Station
 from chronocast.model.stages import CHECK, ENCODE, JOIN, SOUND, StageKind
@@ -100,17 +101,28 @@ class EncodeAsk:
     pieces
         The pieces.
     bits
-        Draws of the log of bits written for each pixel of work, shape (draws,); a number where it is known.
+        Draws of the log of bits written for each pixel of work, shape (draws,); None for the usual ones.
     """
 
     film: str
     pieces: Sequence[PieceAsk]
-    bits: Draws | float = USUAL_BITS
+    bits: Draws | None = None
 
 
-def bits_slope(pace: str) -> float:
-    """How far seconds follow the bits that are written, in logs: by the encoder that a pace begins with."""
-    return SECONDS_BY_BITS.get(pace.split(" ")[0], SECONDS_BY_BITS[""])
+class BitsPace(NamedTuple):
+    """How far an encoder's seconds follow the bits it writes, in logs, and the bits at which its pace is said."""
+
+    slope: float
+    usual: float
+
+    def of(self, bits: Draws | float) -> Draws | float:
+        """What bits other than the usual ones add to the log of seconds."""
+        return self.slope * (bits - self.usual)
+
+
+def bits_pace(pace: str) -> BitsPace:
+    """How seconds follow bits, by the encoder that a pace's name begins with."""
+    return BitsPace(*SECONDS_BY_BITS.get(pace.split(" ")[0], SECONDS_BY_BITS[""]))
 
 
 def encode_belief(pace: Pace, ask: PieceAsk, seen: PaceSeen | None, film: str) -> Belief:
@@ -132,10 +144,10 @@ def encode_belief(pace: Pace, ask: PieceAsk, seen: PaceSeen | None, film: str) -
     prior = Belief(log(pace.encode * ask.factor), hypot(sd, FILM_SD), PIECE_SD, shared=sd)
     if seen is None or not seen.seconds:
         return replace(prior, spread=spread)
-    slope = bits_slope(ask.pace)
+    by_bits = bits_pace(ask.pace)
     films: dict[str, list[float]] = {}
     for shown, seconds, bits in zip(seen.films, seen.seconds, seen.bits, strict=True):
-        films.setdefault(shown, []).append(exp(seconds - slope * (bits - USUAL_BITS)))
+        films.setdefault(shown, []).append(exp(seconds - float(by_bits.of(bits))))
     return update_by_film(prior, films, film)
 
 
@@ -184,7 +196,7 @@ def piece_seconds(
             known.mean
             + known.common * chance.normal("pace " + one.pace)
             + known.own * chance.normal(f"pace {film} {one.pace}")
-            + bits_slope(one.pace) * (group.bits - USUAL_BITS)
+            + (0.0 if group.bits is None else bits_pace(one.pace).of(group.bits))
             + drift
         )
     work = np.log([max(piece.megapixels * piece.times, 1e-6) for _, piece in flat])

@@ -20,9 +20,9 @@ from numpy.typing import NDArray
 
 from chronocast.crew.local.crew import LocalCrew
 from chronocast.crew.local.jobs import Timed, do_jobs
-from chronocast.forecast.measured import FRAME_WORK, USUAL_BITS
+from chronocast.forecast.measured import FRAME_WORK
 from chronocast.forecast.station import Pace
-from chronocast.forecast.work import PIECE_WORK, READ_SHARE, bits_slope
+from chronocast.forecast.work import PIECE_WORK, READ_SHARE, bits_pace
 from chronocast.journal.paces import PaceStore
 from chronocast.journal.workspace import Workspace
 from chronocast.media.encoders.settings import encoder_settings
@@ -162,7 +162,7 @@ async def _trial(folder: Path, slots: int, say: Callable[[str], None]) -> Pace:
     work = megapixels * (1 + READ_SHARE) + FRAMES * FRAME_WORK + PIECE_WORK
     # the trial's own bits taken off, so that the pace is one of the usual ones
     bits = log(max(1.0, 8.0 * os.path.getsize(parts[0][0])) / (work * 1e6))
-    usual = exp(bits_slope(settings.encoder) * (USUAL_BITS - bits))
+    usual = exp(-float(bits_pace(settings.encoder).of(bits)))
     return Pace(
         encode=_cpu(found["encode"]) / work * usual,
         decode=_cpu(found["check"]) / (megapixels * slots),
