@@ -4,15 +4,21 @@ from __future__ import annotations
 
 import tempfile
 import unittest
+from dataclasses import asdict, replace
+from math import exp, log
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 
-from chronocast.forecast.band import Chance
+from chronocast.forecast.band import Z90, Chance
+from chronocast.forecast.conformal import Outcome, widened, width_factor
 from chronocast.forecast.content import Character, FilmSeen, Row, factors, learned
 from chronocast.forecast.experience import PieceFact
-from chronocast.journal.ledger import NEWEST, Ledger
+from chronocast.journal.ledger import NEWEST, Ledger, MadeFile
+from chronocast.journal.runs import RunJournal
+from chronocast.journal.workspace import Workspace
+from chronocast.preparation.today import learned as learned_now
 
 ROWS = [
     Row("one", "k", Character(0.3, 0.3, 0.7, 0.4, 0.15, 0.9, 0.8)),
@@ -98,6 +104,33 @@ class Conditional(unittest.TestCase):
         self.assertLess(told.common, ROWS[0].character.common)
 
 
+class Bands(unittest.TestCase):
+    def test_bands_that_held_too_little_are_widened_until_four_of_five_lie_within(self) -> None:
+        """Truths three times as far off as was forecast; the factor is learned on one half and tried on the other."""
+        dice = np.random.default_rng(8)
+
+        def outcome() -> Outcome:
+            return Outcome(exp(-0.1 * Z90), 1.0, exp(0.1 * Z90), exp(0.3 * dice.standard_normal()))
+
+        factor = width_factor([outcome() for _ in range(400)])
+        self.assertTrue(2.2 < factor <= 3.0, factor)
+        inside = [abs(log(outcome().fact)) <= 0.1 * Z90 * factor for _ in range(1000)]
+        self.assertTrue(0.68 < np.mean(inside) < 0.88, np.mean(inside))
+
+    def test_few_outputs_change_little_and_exact_ones_nothing(self) -> None:
+        self.assertEqual(width_factor([]), 1.0)
+        self.assertEqual(width_factor([Outcome(5, 5, 5, 5)] * 50), 1.0)
+        self.assertLess(width_factor([Outcome(0.9, 1, 1.1, 4.0)] * 2), 1.3)
+        self.assertGreater(width_factor([Outcome(0.5, 1, 2, 1.01)] * 200), 0.55)
+
+    def test_draws_are_spread_around_their_median_and_stay_positive(self) -> None:
+        draws = np.exp(np.random.default_rng(1).normal(3, 0.5, (4, 401)))
+        wide = widened(draws, 2.0)
+        np.testing.assert_allclose(np.median(wide, axis=1), np.median(draws, axis=1))
+        np.testing.assert_allclose(np.log(wide).std(axis=1), 2 * np.log(draws).std(axis=1), rtol=1e-6)
+        self.assertTrue((widened(np.zeros(9), 2.0) == 0).all() and (wide > 0).all())
+
+
 class Memory(unittest.TestCase):
     def test_a_flood_of_one_recipe_hides_no_other_s_experience(self) -> None:
         def fact(family: str, film: str = "reef", window: str = "w") -> PieceFact:
@@ -115,6 +148,29 @@ class Memory(unittest.TestCase):
         self.assertEqual(sum(item.family == "rare" for item in known), 1)
         self.assertEqual(sum(item.family == "flood" for item in known), NEWEST)
         self.assertEqual(sum(item.film == "kelp" for item in asked), 30, "of a film that is asked about, all")
+
+    def test_a_damaged_ledger_is_kept_aside_and_written_anew_from_the_runs(self) -> None:
+        fact = PieceFact("f", "p", "reef", 25, 10**7, 1.0, 1000, 2000, 1.0, 1.0, window="w", packets=-2.0)
+        for harm in ("no database", "cut short"):
+            folder = Path(tempfile.mkdtemp())
+            space = Workspace(folder / "data", folder / "state", folder / "config")
+            journal = RunJournal(folder / "state" / "runs" / "batch" / "1.run")
+            journal.append("finished", {"task": "x", "learned": asdict(fact)})
+            journal.append("finished", {"task": "of an earlier version"})
+            journal.append("made", {"path": "/out/a.mp4", "kept": asdict(MadeFile("d", 5, 6))})
+            journal.close()
+            with space.ledger() as ledger:
+                for number in range(400):
+                    ledger.add_piece(replace(fact, window=f"w{number}"))
+            path = folder / "data" / "ledger.sqlite"
+            whole = path.read_bytes()
+            path.write_bytes(b"no database at all" * 99 if harm == "no database" else whole[: len(whole) // 2])
+            Path(f"{path}-wal").unlink(missing_ok=True)
+            learned_again = learned_now(space)
+            self.assertEqual(dict(learned_again.films["reef"]["f"].windows), {"w": log(0.5)}, harm)
+            with space.ledger() as ledger:
+                self.assertEqual(ledger.made("/out/a.mp4"), MadeFile("d", 5, 6))
+            self.assertEqual(len(list(path.parent.glob("ledger-damaged-*.sqlite"))), 1, harm)
 
 
 if __name__ == "__main__":

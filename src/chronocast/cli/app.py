@@ -268,6 +268,10 @@ def forecast(
         str | None,
         typer.Option("--ways", metavar="OUTPUT", help="Other ways to make one output, and what they take."),
     ] = None,
+    csv: Annotated[
+        Path | None,
+        typer.Option("--csv", metavar="FILE", help="Write it as a table, a line for each output."),
+    ] = None,
 ) -> None:
     """What a batch will take: seconds, bytes, finish by the clock, room, and what it is asked to keep. Nothing is encoded."""
     from chronocast.cli import forecasting
@@ -279,6 +283,14 @@ def forecast(
     except ChronocastError as error:
         complain(error, NEEDS_YOU)
     view = told.view
+    if csv is not None:
+        from chronocast.journal.documents import write_text
+        from chronocast.preparation.forecast_table import as_csv, ways_csv
+
+        try:
+            write_text(csv, ways_csv(found) if ways else as_csv(view))
+        except ChronocastError as error:
+            complain(error, NEEDS_YOU)
     if json_:
         from chronocast.preparation.outlook_json import as_json
 

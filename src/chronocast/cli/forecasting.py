@@ -55,6 +55,11 @@ def ways(forecast: Forecast, output: str) -> tuple[Candidate, ...]:
 
 def print_ways(found: tuple[Candidate, ...]) -> None:
     """Lines for people: one a candidate."""
+    if len(found) < 2:
+        sys.stdout.write(
+            "There are no other ways to make it: its codec has no rate, no quality and no effort.\n"
+        )
+        return
     for item in found:
         looks = f"looks like quality {item.looks:g}" if item.looks is not None else ""
         told = "as it is now" if item.present else item.words

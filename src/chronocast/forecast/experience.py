@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from math import exp, log
 from statistics import median
 
+from chronocast.forecast.conformal import Widths
 from chronocast.forecast.content import FilmSeen
 from chronocast.model.stages import HERE
 
@@ -135,12 +136,15 @@ class Experience:
         Of each kind of encode, what films have shown: (film, what it has shown).
     stations
         What each station has shown.
+    widths
+        By what bands have to be widened, as finished outputs have shown.
     """
 
     films: Mapping[str, Mapping[str, FamilySeen]] = field(default_factory=dict)
     packets: Mapping[str, Mapping[str, float]] = field(default_factory=dict)
     kinds: Mapping[str, Sequence[tuple[str, FilmSeen]]] = field(default_factory=dict)
     stations: Mapping[str, StationSeen] = field(default_factory=dict)
+    widths: Widths = field(default_factory=Widths)
 
 
 RATE_BOUND = log(0.72)

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from chronocast.forecast.band import Chance, Draws
+from chronocast.forecast.conformal import widened
 from chronocast.forecast.experience import Experience, StationSeen
 from chronocast.forecast.size import (
     CONTAINER_UNSURE,
@@ -227,7 +228,10 @@ def forecast_outputs(
         for row, ask in enumerate(asks)
         if ask.made is None
     }
-    stages = stages_of(encodes, others, station, seen, chance)
+    stages = {
+        output: tuple(replace(stage, draws=widened(stage.draws, learned.widths.seconds)) for stage in found)
+        for output, found in stages_of(encodes, others, station, seen, chance).items()
+    }
     work = tuple(Work(ask.id, stages.get(ask.id, ())) for ask in asks)
     seconds = np.array([item.seconds(chance.draws) for item in work]).reshape(len(asks), chance.draws)
     return OutputsForecast(

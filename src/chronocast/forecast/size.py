@@ -9,6 +9,7 @@ from math import log
 import numpy as np
 
 from chronocast.forecast.band import Chance, Draws
+from chronocast.forecast.conformal import widened
 from chronocast.forecast.content import Character, Row, factors
 from chronocast.forecast.content import learned as learned_row
 from chronocast.forecast.experience import RATE_BOUND, Experience
@@ -261,7 +262,8 @@ def picture_bytes(asks: Sequence[PictureAsk], chance: Chance, learned: Experienc
         film = _Film([asks[row] for row in rows], learned or Experience())
         drawn = film.draws(chance)
         for row in rows:
-            found[row] += _open_bytes(asks[row], film, drawn)
+            still = _open_bytes(asks[row], film, drawn)
+            found[row] += widened(still, learned.widths.bytes) if learned else still
     return found
 
 

@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from sqlalchemy import Engine, MetaData, create_engine, event, text
-from sqlalchemy.exc import DatabaseError, OperationalError, SQLAlchemyError
+from sqlalchemy.exc import DatabaseError, DataError, IntegrityError, OperationalError, SQLAlchemyError
 from sqlalchemy.pool import NullPool
 
 from chronocast.model.errors import ChronocastError
@@ -19,6 +19,10 @@ PATIENCE_SECONDS = 30.0
 
 class JournalError(ChronocastError):
     """A journal or ledger that can't be read or written."""
+
+
+class DamagedDatabase(JournalError):
+    """A file that is no database any more."""
 
 
 def open_database(
@@ -78,7 +82,7 @@ def open_database(
             f"{path} can't be opened: {error.orig}.", "Check the folder and its permissions."
         ) from None
     except DatabaseError as error:
-        raise JournalError(
+        raise DamagedDatabase(
             f"{path} is damaged: {error.orig}.",
             "Move it away; finished pieces are in the stock and will be kept.",
         ) from None
@@ -105,6 +109,12 @@ def connected(engine: Engine, what: str) -> Iterator[Any]:
     try:
         with engine.begin() as connection:
             yield connection
+    except (OperationalError, IntegrityError, DataError) as error:
+        raise JournalError(
+            f"{what} can't be used: {error.orig}.", "Check its drive and permissions."
+        ) from error
+    except DatabaseError as error:
+        raise DamagedDatabase(f"{what} is damaged: {error.orig}.", "Move it away.") from error
     except SQLAlchemyError as error:
         reason = getattr(error, "orig", None) or error
         raise JournalError(f"{what} can't be used: {reason}.", "Check its drive and permissions.") from error

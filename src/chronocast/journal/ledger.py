@@ -26,6 +26,7 @@ from sqlalchemy import (
     select,
 )
 
+from chronocast.forecast.conformal import Outcome
 from chronocast.forecast.experience import PieceFact
 from chronocast.journal.database import connected, open_database
 from chronocast.model.answers import Answer
@@ -77,6 +78,8 @@ _made = Table(
 NEWEST = 200
 """Of each family, of each pace and of each film by each family, so many pieces are remembered."""
 MOST_FILMS = 5000
+MOST_OUTCOMES = 200
+"""So many of the newest files say how wide bands have to be."""
 _FACTS = tuple(item.name for item in fields(PieceFact))
 
 
@@ -173,6 +176,19 @@ class Ledger:
                     time=time.time(), path=path, body=json.dumps({"path": path, **body}), **head
                 )
             )
+
+    def outcomes(self) -> dict[str, list[Outcome]]:
+        """What was forecast of the newest proved files and what came: of their bytes, and of their work by the clock."""
+        with self._connected() as connection:
+            rows = connection.execute(select(_made).order_by(desc(_made.c.id)).limit(MOST_OUTCOMES)).all()
+        found: dict[str, list[Outcome]] = {"bytes": [], "seconds": []}
+        for row in rows:
+            body = json.loads(row.body)
+            for what, fact in (("bytes", row.bytes), ("seconds", body.get("seconds", 0.0))):
+                told = (body.get("forecast") or {}).get(what) or {}
+                if {"p10", "likely", "safe"} <= told.keys():
+                    found[what].append(Outcome(told["p10"], told["likely"], told["safe"], fact))
+        return found
 
     def made(self, path: str) -> MadeFile | None:
         """The last proved file at that path, as it was then."""

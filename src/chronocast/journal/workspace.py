@@ -57,9 +57,27 @@ class Workspace:
         JournalError
             It can't be opened.
         """
-        from chronocast.journal.ledger import Ledger  # its library takes a third of a second to import
+        # their library takes a third of a second to import
+        from chronocast.journal.database import DamagedDatabase
+        from chronocast.journal.ledger import Ledger
 
-        return Ledger(self.data / "ledger.sqlite")
+        path = self.data / "ledger.sqlite"
+        try:
+            return Ledger(path)
+        except DamagedDatabase:
+            return self.rescue_ledger()
+
+    def rescue_ledger(self) -> Ledger:
+        """A ledger written anew from the journals of runs, the damaged one moved aside.
+
+        Raises
+        ------
+        JournalError
+            It can't be moved or written.
+        """
+        from chronocast.journal.ledger_rescue import rescue_ledger
+
+        return rescue_ledger(self.data / "ledger.sqlite", self.state)
 
     @contextlib.contextmanager
     def ledger(self) -> Iterator[Ledger]:

@@ -22,6 +22,9 @@ from chronocast.preparation.asking import (
 from chronocast.preparation.outlook import Outlook
 from chronocast.preparation.output.output_ready import Prospect
 
+MOST_NAMED = 12
+"""So many files that may be too large are told one by one, with the rate that would do."""
+
 
 class TooLarge(NamedTuple):
     """An output that may not keep the size limit, and the rate that would; None where it takes none."""
@@ -71,11 +74,13 @@ class Asked:
                 told.append(
                     f"{counted(len(self.too_large), 'file')} may be larger than {size_text(self.limit)}:"
                 )
-                for item in self.too_large:
+                for item in self.too_large[:MOST_NAMED]:
                     rate = (
                         item.rate.told if item.rate else "its recipe asks for no rate; choose one that does"
                     )
                     told.append(f"  {item.name}: safe {size_text(item.bytes.safe)}. {rate}")
+                if more := len(self.too_large) - MOST_NAMED:
+                    told += [f"  and {more} more"] if more > 0 else []
             else:
                 room = self.limit - self.largest
                 told.append(f"every file keeps {size_text(self.limit)}, {size_text(room)} to spare")
@@ -184,14 +189,14 @@ def _too_large(
 ) -> tuple[TooLarge, ...]:
     if limit is None:
         return ()
-    found = []
+    found: list[TooLarge] = []
     for item in view.outputs:
         if item.bytes.safe <= limit:
             continue
         ready = prospect.output(item.ready.output.id)
         rate = (
             rate_for_size(ready, limit, now)
-            if ready and can_be_rated(ready.recipe) and not item.made
+            if ready and can_be_rated(ready.recipe) and not item.made and len(found) < MOST_NAMED
             else None
         )
         found.append(TooLarge(item.ready.output.id, item.ready.path.name, item.bytes, rate))

@@ -9,6 +9,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from chronocast.deliver.place import measured
+from chronocast.forecast.conformal import Widths, width_factor
 from chronocast.forecast.experience import Experience, learn_from
 from chronocast.forecast.station import Load
 from chronocast.journal.ledger import Ledger, MadeFile
@@ -66,6 +67,34 @@ def what_is_made(outputs: list[OutputReady], workspace: Workspace) -> dict[str, 
     return {}
 
 
+def learned_from(ledger: Ledger, films: Collection[str] = ()) -> Experience:
+    """What an open ledger has taught: of pieces, and of how wide bands have to be.
+
+    Parameters
+    ----------
+    ledger
+        The ledger.
+    films
+        What is shown by the outputs that are asked about.
+    """
+    told = ledger.outcomes()
+    widths = Widths(width_factor(told["bytes"]), width_factor(told["seconds"]))
+    return replace(learn_from(ledger.pieces(films), time.time()), widths=widths)
+
+
+def _from_ledger(workspace: Workspace, films: Collection[str]) -> Experience:
+    from chronocast.journal.database import DamagedDatabase
+
+    try:
+        with workspace.ledger() as ledger:
+            return learned_from(ledger, films)
+    except DamagedDatabase:  # found only while it was read
+        rescued = workspace.rescue_ledger()
+        found = learned_from(rescued, films)
+        rescued.close()
+        return found
+
+
 def learned(workspace: Workspace, films: Collection[str] = ()) -> Experience:
     """What the ledger has taught so far.
 
@@ -77,8 +106,8 @@ def learned(workspace: Workspace, films: Collection[str] = ()) -> Experience:
         What is shown by the outputs that are asked about.
     """
     if workspace.has_ledger:
-        with contextlib.suppress(ChronocastError), workspace.ledger() as ledger:
-            return learn_from(ledger.pieces(films), time.time())
+        with contextlib.suppress(ChronocastError):
+            return _from_ledger(workspace, films)
     return Experience()
 
 

@@ -64,9 +64,14 @@ def moments_of(ready: OutputReady, at: int | None = None, seconds: float = SECON
         The first frame of the chosen one, in frames of the source; None for none.
     seconds
         How long each is.
+
+    Raises
+    ------
+    ModelError
+        The chosen moment isn't in the output.
     """
     part, cut = ready.part, ready.source.cut
-    length = max(2, min(len(part), round(seconds * cut.rate)))
+    length = max(1, min(len(part), round(seconds * cut.rate)))
     found = []
     told = [(item.packets, n) for n, item in enumerate(ready.content) if item.packets is not None]
     middles = _middles(ready)
@@ -75,6 +80,11 @@ def moments_of(ready: OutputReady, at: int | None = None, seconds: float = SECON
             found.append(Moment(words, _around(middles[number], length, part)))
     else:
         found.append(Moment("middle", _around((part.start + part.stop) // 2, length, part)))
+    if at is not None and at not in part:
+        raise ModelError(
+            f"The moment lies outside of what is made of {ready.source.source.name}.",
+            f"Choose one of its {len(part)} frames.",
+        )
     if at is not None:
         found.append(Moment("chosen", _around(at + length // 2, length, part)))
     unlike: dict[FrameRange, Moment] = {}

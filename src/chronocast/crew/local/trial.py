@@ -226,6 +226,13 @@ class TrialTold:
         floor = f"XPSNR {self.floor:g} dB in the worst moment"
         if self.lowest is None:
             return f"None of these keeps {floor}: try a better quality, or more rate."
+        if self.lowest in self.trial.measured and self.lowest.bits == min(
+            m.bits for m in self.trial.measured
+        ):
+            asked_least = (
+                rate_bits_text(self.lowest.asked) if self.rated else f"quality {self.lowest.asked:.3g}"
+            )
+            return f"All that was tried keeps {floor}, {asked_least}, too: less might do."
         asked = rate_bits_text(self.lowest.asked) if self.rated else f"quality {self.lowest.asked:.3g}"
         size = (
             f": the whole file {size_text(self.whole.likely)}, safe {size_text(self.whole.safe)}"

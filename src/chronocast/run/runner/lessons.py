@@ -6,6 +6,7 @@ import contextlib
 from dataclasses import replace
 
 from chronocast.crew.contract import Finished
+from chronocast.forecast.experience import PieceFact
 from chronocast.journal.ledger import Ledger
 from chronocast.journal.workspace import Workspace
 from chronocast.media.errors import DAMAGE_REMEDY, DamagedPicture
@@ -23,8 +24,8 @@ from chronocast.run.runner.in_hand import InHand
 
 def learn(
     in_hand: InHand, ledger: Ledger, stock: Stock, task: TaskId, event: Finished, *, station: str
-) -> None:
-    """Put what a piece took into the ledger.
+) -> PieceFact | None:
+    """Put what a piece took into the ledger; what that was.
 
     Parameters
     ----------
@@ -43,11 +44,13 @@ def learn(
     """
     job, ready = in_hand.jobs.get(task), in_hand.planned_for.get(task)
     if not isinstance(job, PieceJob) or ready is None:
-        return
+        return None
     fact = piece_fact(
         ready, job, event.result["bytes"], cpu_seconds=event.cpu_seconds, wall_seconds=event.wall_seconds
     )
-    ledger.add_piece(replace(fact, station=station))
+    fact = replace(fact, station=station)
+    ledger.add_piece(fact)
+    return fact
 
 
 def remember_damage(

@@ -7,10 +7,12 @@ import contextlib
 import json
 import logging
 from collections.abc import Mapping
+from dataclasses import asdict
 from typing import Any
 
 from chronocast.crew import contract as c
 from chronocast.deliver.place import measured
+from chronocast.forecast.experience import PieceFact
 from chronocast.journal.database import JournalError
 from chronocast.journal.ledger import Ledger, MadeFile
 from chronocast.journal.runs import RunJournal
@@ -84,25 +86,22 @@ class Results:
             "cpu_seconds": round(self.cpu_seconds.get(output, 0.0), 3),
             "checks": self.checks.get(output, []),
         }
-        self.journal.append("made", {"id": output, **body})
-        if not self.ledger:
-            return
-        with contextlib.suppress(JournalError):
-            self.ledger.add_made(
-                path_text(ready.path),
-                MadeFile(
-                    digest=ready.digest,
-                    bytes=size,
-                    mtime_ns=changed,
-                    seconds=body["seconds"],
-                    cpu_seconds=body["cpu_seconds"],
-                    checks=body["checks"],
-                    forecast={key: promised.get(key) for key in ("seconds", "bytes")},
-                    recipe=(ready.asked or ready.recipe).model_dump(mode="json"),
-                    source=path_text(ready.source.path),
-                    quality=ready.plan.quality,
-                ),
-            )
+        made = MadeFile(
+            digest=ready.digest,
+            bytes=size,
+            mtime_ns=changed,
+            seconds=body["seconds"],
+            cpu_seconds=body["cpu_seconds"],
+            checks=body["checks"],
+            forecast={key: promised.get(key) for key in ("seconds", "bytes")},
+            recipe=(ready.asked or ready.recipe).model_dump(mode="json"),
+            source=path_text(ready.source.path),
+            quality=ready.plan.quality,
+        )
+        self.journal.append("made", {"id": output, **body, "kept": asdict(made)})
+        if self.ledger:
+            with contextlib.suppress(JournalError):
+                self.ledger.add_made(path_text(ready.path), made)
 
     async def take(self, event: c.CrewEvent) -> e.Event | None:
         """Take in what the crew says; what it is to the machine, if anything."""
@@ -159,7 +158,7 @@ class Results:
         self.in_hand.counts.pop(event.task, None)
         if started is None:
             return None
-        task = started.task
+        task, learned = started.task, None
         self.count(started.output, event.wall_seconds, event.cpu_seconds)
         if task.is_part:
             temporary = self.stock.temporary(task.name, f"{self.folders.mark}-{event.attempt}")
@@ -175,7 +174,7 @@ class Results:
                 await asyncio.to_thread(self.stock.keep, temporary, task.name, facts)
             except ChronocastError as error:
                 return e.Failed(task, event.attempt, "place", str(error))
-            self._learn(task, event, started.station)
+            learned = self._learn(task, event, started.station)
         elif task.kind == CHECK.id:
             self.checks[task.name] = event.result["checks"]
         body = {
@@ -187,6 +186,8 @@ class Results:
             "output": started.output,
             "result": event.result,
         }
+        if learned is not None:  # a ledger that is lost can be written anew
+            body["learned"] = asdict(learned)
         self.journal.append("finished", body)
         if task.kind == CHECK.id:
             wrong = [check for check in event.result["checks"] if not check["ok"]]
@@ -196,12 +197,13 @@ class Results:
                 return e.Failed(task, event.attempt, "disproved", sentence)
         return e.Done(task, event.attempt)
 
-    def _learn(self, task: e.TaskId, event: c.Finished, station: str) -> None:
+    def _learn(self, task: e.TaskId, event: c.Finished, station: str) -> PieceFact | None:
         """Put what a piece took into the ledger.  The piece is finished, whatever becomes of that."""
         if self.ledger is None:
-            return
+            return None
         try:
-            learn(self.in_hand, self.ledger, self.stock, task, event, station=station)
+            return learn(self.in_hand, self.ledger, self.stock, task, event, station=station)
         except Exception as error:
             log.exception("nothing could be learned from %s", task)
             self.journal.append("trouble", {"sentence": own_error(error, "learning from a piece")})
+            return None

@@ -28,7 +28,7 @@ from chronocast.deliver.place import (
     measured,
     place,
 )
-from chronocast.forecast.experience import PieceFact, learn_from
+from chronocast.forecast.experience import Experience
 from chronocast.journal.database import JournalError
 from chronocast.journal.ledger import Ledger, MadeFile
 from chronocast.journal.locks import Lock
@@ -47,7 +47,7 @@ from chronocast.preparation.output.prepare import prepare
 from chronocast.preparation.station.drives import NoRoom
 from chronocast.preparation.station.load import LoadMeter
 from chronocast.preparation.station.this import machine_slots, this_station
-from chronocast.preparation.today import made_record
+from chronocast.preparation.today import learned_from, made_record
 from chronocast.run import events as e
 from chronocast.run.lease import Leased, take_lease
 from chronocast.run.machine import Machine
@@ -325,10 +325,10 @@ class Runner:
 
     def outlook(self) -> Outlook:
         """The forecast of what is left, from the stock, the ledger and the pace."""
-        facts: list[PieceFact] = []
+        known = Experience()
         with contextlib.suppress(JournalError):
             films = {item.film for item in self.prospect.outputs}
-            facts = self.ledger.pieces(films) if self.ledger else []
+            known = learned_from(self.ledger, films) if self.ledger else known
         if self.in_hand.ready:
             proved = {name for name, tracked in self.machine.outputs.items() if tracked.state == "proved"}
             paths = {name: item.path for name, item in self.in_hand.ready.items() if name in proved}
@@ -337,7 +337,7 @@ class Runner:
         made = {name: measured(path).bytes for name, path in paths.items() if path.exists()}
         self.meter = self.meter or LoadMeter(self.options.slots or machine_slots())
         station = this_station(self.workspace, self.options.slots, self.meter.read())
-        return outlook(self.prospect, self.stock, station, learn_from(facts, time.time()), made)
+        return outlook(self.prospect, self.stock, station, known, made)
 
     def _unready(self, identifier: str, sentence: str) -> None:
         self.unready[identifier] = sentence

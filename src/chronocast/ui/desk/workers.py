@@ -190,7 +190,10 @@ class Forecaster(Worker):
         )
         self._last = (prospect, view, now)
         self.tell(self.forecast, batch, prospect, view)
-        self.tell(self.answered, batch, asked_of(batch, prospect, view, now))
+        with self._lock:
+            newer = self._wanted is not None
+        if not newer:  # what is asked by now comes first
+            self.tell(self.answered, batch, asked_of(batch, prospect, view, now))
 
     def _find_ways(self, output: str) -> None:
         from chronocast.preparation.candidates import candidates
