@@ -164,7 +164,9 @@ class Memory(unittest.TestCase):
                     ledger.add_piece(replace(fact, window=f"w{number}"))
             path = folder / "data" / "ledger.sqlite"
             whole = path.read_bytes()
-            path.write_bytes(b"no database at all" * 99 if harm == "no database" else whole[: len(whole) // 2])
+            path.write_bytes(
+                b"no database at all" * 99 if harm == "no database" else whole[: len(whole) // 2]
+            )
             Path(f"{path}-wal").unlink(missing_ok=True)
             learned_again = learned_now(space)
             self.assertEqual(dict(learned_again.films["reef"]["f"].windows), {"w": log(0.5)}, harm)

@@ -9,10 +9,12 @@ from pathlib import Path
 
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication
 
 from chronocast.forecast.band import Band
 from chronocast.journal.documents import load_batch
 from chronocast.ui.places.plan.plot_model import Kept, Plot, Point, dragged
+from chronocast.ui.places.plan.trial_box import TrialBox
 from tests.runs import QUICK, RATED, small_batch
 from tests.ui.hands import Desk
 
@@ -99,6 +101,29 @@ class Asking(unittest.TestCase):
         own = [output.own for output in desk.session.batch.outputs if output.recipe == "rated"]
         self.assertEqual(len([one for one in own if one]), 2, own)
         self.assertIn("for 2 files", desk.window.notice.text())
+        desk.window.commands.by_id["batch.undo"].trigger()
+        self.assertFalse(any(output.own for output in desk.session.batch.outputs))
+
+    def test_a_trial_is_looked_at_taken_and_may_be_left_in_the_middle(self) -> None:
+        desk = self.desk()
+        desk.click_cell(0, 2)
+        desk.settle()
+        desk.window.commands.by_id["plan.try"].trigger()
+        first = next(w for w in QApplication.topLevelWidgets() if isinstance(w, TrialBox))
+        desk.key(Qt.Key.Key_Escape, NONE, first)
+        desk.settle()
+        desk.window.commands.by_id["plan.try"].trigger()
+        box = next(w for w in QApplication.topLevelWidgets() if isinstance(w, TrialBox) and w.isVisible())
+        desk.until(lambda: box.told, "the trial")
+        self.assertFalse(box.picture.made.isNull() or box.picture.original.isNull())
+        share = box.picture.share
+        desk.click(box.picture, QPoint(40, 40))
+        self.assertNotEqual(box.picture.share, share, "the line is where the pointer was")
+        box.floor.setValue(20.0)
+        desk.until(lambda: box.told and box.told.floor == 20.0, "the answer for another floor")
+        desk.click(box.take)
+        own = [output.own for output in desk.session.batch.outputs if output.recipe == "quick"]
+        self.assertIn("picture.rate_control.quality", own[0])
         desk.window.commands.by_id["batch.undo"].trigger()
         self.assertFalse(any(output.own for output in desk.session.batch.outputs))
 

@@ -55,6 +55,31 @@ class _Shooter:
         end = time.monotonic() + seconds
         self.until("a moment", lambda: time.monotonic() > end)
 
+    def ask(self, window: Window) -> None:
+        """What the batch is asked to keep, and a trial of one of its files; taken back afterwards."""
+        from datetime import datetime, timedelta
+
+        from chronocast.model.batch.edits import set_asked
+
+        session, place = window.session, window.plan_place
+        wanted = datetime.now().astimezone() + timedelta(minutes=9)
+        asked = set_asked(session.batch, wanted=wanted, size_limit=16_000_000, line=8_000_000)
+        session.edit("ask for what is to be kept", asked)
+        self.until("the answers", lambda: bool(session.desk.asked and session.desk.asked.line and place.ways))
+        self.settle(1.0)
+        self.shoot(window, "plan-asked-ink")
+        session.undo()
+        place.grid.table.setCurrentIndex(place.grid.model.index(0, 3))
+        self.settle(1.0)
+        box = place.try_output()
+        assert box is not None
+        self.until("the trial", lambda: box.told is not None)
+        self.settle(1.0)
+        box.grab().save(str(self.folder / "trial-ink.png"))
+        box.close()
+        place.grid.table.setCurrentIndex(place.grid.model.index(0, 1))
+        self.settle(1.0)
+
     def go(self) -> int:
         from chronocast.crew.local.calibrate import calibrate
         from chronocast.demo.copy import copy_demo
@@ -83,6 +108,7 @@ class _Shooter:
         grid = window.plan_place.grid
         self.shoot(window, "plan-ink")
         assert window.plan is not None
+        self.ask(window)
         walk = next(n for n, row in enumerate(window.plan.rows) if row.title == "Tide walk")
         grid.table.setCurrentIndex(grid.model.index(walk, 0))
         self.settle()

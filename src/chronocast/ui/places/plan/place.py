@@ -297,12 +297,12 @@ class PlanPlace(QWidget):
             f"set the {words[name]}", set_asked(batch, wanted=wanted, size_limit=limit, line=line)
         )
 
-    def try_output(self) -> None:
-        """Try a few seconds of the chosen output, and look at them beside the original."""
+    def try_output(self) -> TrialBox | None:
+        """Try a few seconds of the chosen output, and look at them beside the original: the box, if there is one."""
         ready = self.prospect.output(self._ways_of[1]) if self.prospect else None
         if ready is None or not self.grid.current_output():
             self.said.emit("Choose a cell that is asked for: a trial is of a file.")
-            return
+            return None
         workspace, title = self.session.workspace, f"{ready.title} · {ready.recipe.title}"
 
         def hold(folder: Path, progress: Callable[[int, int], None]) -> TrialTold:
@@ -315,6 +315,7 @@ class PlanPlace(QWidget):
         box.taken.connect(lambda values: self._take_values(values, "the least that keeps it"))
         box.finished.connect(lambda _: self.session.forecast())
         box.show()
+        return box
 
     def _take_way(self, way: Candidate) -> None:
         """Make the chosen outputs that way, as exceptions from their recipes."""
