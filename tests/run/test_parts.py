@@ -10,6 +10,8 @@ from unittest import mock
 
 from chronocast.crew.contract import AttemptFailed, Finished
 from chronocast.deliver.place import FolderGone
+from chronocast.forecast.experience import learn_from
+from chronocast.forecast.work import stage_belief
 from chronocast.journal.documents import load_batch
 from chronocast.journal.runs import RunJournal
 from chronocast.journal.workspace import Workspace
@@ -121,9 +123,18 @@ class Parts(unittest.TestCase):
         task = e.TaskId(ENCODE.id, piece.name)
         ledger = self.workspace.open_ledger()
         event = Finished(str(task), 1, {"bytes": 4321}, 2.0, 1.5, 0)
-        learn(self.in_hand, ledger, self.stock, task, event, station="far")
+        name = self.ready.output.id
+        started = Attempt(task, "slot", 0.0, name, "far")
+        learn(self.in_hand, ledger, self.workspace, task, event, started=started)
         (fact,) = ledger.pieces()
+        check, slow = e.TaskId(CHECK.id, name), Finished(f"check {name}", 2, {"bytes": 9999}, 80.0, 40.0, 0)
+        learn(self.in_hand, ledger, self.workspace, check, slow, started=started._replace(task=check))
+        taught = learn_from(ledger.pieces()).stations["far"]
         ledger.close()
+        self.assertGreater(
+            stage_belief(CHECK, taught).mean, 0.1, "checks take longer than the calibration says"
+        )
+        self.assertEqual(stage_belief(JOIN, taught).mean, 0.0)
         self.assertEqual(
             (fact.bytes, fact.frames, fact.cpu_seconds, fact.wall_seconds), (4321, piece.frames, 1.5, 2.0)
         )

@@ -192,6 +192,26 @@ def output_bytes(asks: Sequence[OutputAsk], pictures: Draws, chance: Chance) -> 
     return size
 
 
+def other_ask(ask: OutputAsk, size: Draws) -> OtherAsk:
+    """What of an output says how long all but its pieces take.
+
+    Parameters
+    ----------
+    ask
+        The output.
+    size
+        Draws of its bytes, shape (draws,).
+    """
+    return OtherAsk(
+        output=ask.id,
+        sound=ask.sound.name if ask.sound and ask.sound.kept is None else "",
+        seconds=ask.seconds,
+        megapixels=ask.megapixels if ask.picture else 0.0,
+        packets=ask.packets,
+        size=size,
+    )
+
+
 def forecast_outputs(
     asks: Sequence[OutputAsk], station: Station, learned: Experience, chance: Chance
 ) -> OutputsForecast:
@@ -212,17 +232,7 @@ def forecast_outputs(
     size = output_bytes(asks, pictures, chance)
     seen = learned.stations.get(station.id, StationSeen())
     still = [(ask, size[row]) for row, ask in enumerate(asks) if ask.made is None]
-    others = [
-        OtherAsk(
-            output=ask.id,
-            sound=ask.sound.name if ask.sound and ask.sound.kept is None else "",
-            seconds=ask.seconds,
-            megapixels=ask.megapixels if ask.picture else 0.0,
-            packets=ask.packets,
-            size=drawn,
-        )
-        for ask, drawn in still
-    ]
+    others = [other_ask(ask, drawn) for ask, drawn in still]
     encodes = {
         ask.id: _encodes(ask, ask.open_pieces, pictures[row])
         for row, ask in enumerate(asks)

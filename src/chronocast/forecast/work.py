@@ -15,7 +15,7 @@ import numpy as np
 
 from chronocast.forecast.band import Chance, Draws
 from chronocast.forecast.experience import PaceSeen, StationSeen
-from chronocast.forecast.learn import Belief, update_by_film
+from chronocast.forecast.learn import Belief, update, update_by_film
 from chronocast.forecast.measured import SECONDS_BY_BITS
 from chronocast.forecast.stage import Stage
 from chronocast.forecast.station import Pace, Station
@@ -243,6 +243,40 @@ PRICES: dict[StageKind, Callable[[Sequence[OtherAsk], Pace], Draws]] = {
 """Of each kind that isn't a piece: likely seconds of each output, shape (outputs, draws) or (outputs, 1)."""
 
 
+def stage_pace(kind: StageKind) -> str:
+    """What finished work of a kind that isn't a piece shares experience of seconds with."""
+    return f"stage {kind.id}"
+
+
+def stage_price(kind: StageKind, ask: OtherAsk, pace: Pace) -> float:
+    """Likely seconds of the processor for one output's work of a kind that isn't a piece, by the calibration alone.
+
+    Parameters
+    ----------
+    kind
+        Sound, join or check.
+    ask
+        The output.
+    pace
+        The station's.
+    """
+    return float(np.median(PRICES[kind]([ask], pace)))
+
+
+def stage_belief(kind: StageKind, seen: StationSeen) -> Belief:
+    """Log of what a kind of work takes against its price: finished work of that kind shifts it.
+
+    Parameters
+    ----------
+    kind
+        Sound, join or check.
+    seen
+        What the station has shown.
+    """
+    prior, found = Belief(0.0, SHARED_SD, 0.3), seen.paces.get(stage_pace(kind))
+    return update(prior, [exp(value) for value in found.seconds[:60]], correlated=0.3) if found else prior
+
+
 def stages_of(
     pieces: Mapping[str, EncodeAsk],
     others: Sequence[OtherAsk],
@@ -276,11 +310,12 @@ def stages_of(
         if pieces[output].pieces:
             names = tuple(ask.name for ask in pieces[output].pieces)
             found[output].append(Stage(ENCODE, station.id, names, seconds * stretch))
-    shared = np.exp(SHARED_SD * chance.normal("station")) * stretch
     for kind, price in PRICES.items():
         wanted = [ask for ask in others if kind is not SOUND or ask.sound]
         if not wanted:
             continue
+        known = stage_belief(kind, seen)
+        shared = np.exp(known.mean + known.sd * chance.normal("station")) * stretch
         for ask, seconds in zip(wanted, price(wanted, station.pace) * shared, strict=True):
             name = ask.sound if kind is SOUND else ask.output
             found.setdefault(ask.output, []).append(Stage(kind, station.id, (name,), seconds[None, :]))

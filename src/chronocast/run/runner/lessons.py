@@ -3,10 +3,16 @@
 from __future__ import annotations
 
 import contextlib
+import time
 from dataclasses import replace
+
+import numpy as np
 
 from chronocast.crew.contract import Finished
 from chronocast.forecast.experience import PieceFact
+from chronocast.forecast.outputs import other_ask
+from chronocast.forecast.station import Pace
+from chronocast.forecast.work import PRICES, stage_pace, stage_price
 from chronocast.journal.ledger import Ledger
 from chronocast.journal.workspace import Workspace
 from chronocast.media.errors import DAMAGE_REMEDY, DamagedPicture
@@ -14,18 +20,20 @@ from chronocast.model.errors import ChronocastError
 from chronocast.model.messages.jobs import PieceJob, SoundJob
 from chronocast.model.paths import shown
 from chronocast.model.source.cutlist import media_title
+from chronocast.model.stages import StageKind
 from chronocast.pieces.stock import Stock
 from chronocast.preparation.output.output_ready import OutputReady
 from chronocast.preparation.output.piece_fact import piece_fact
+from chronocast.preparation.output_ask import output_ask
 from chronocast.preparation.source.damaged import picture_time
 from chronocast.run.events import TaskId
-from chronocast.run.runner.in_hand import InHand
+from chronocast.run.runner.in_hand import Attempt, InHand
 
 
 def learn(
-    in_hand: InHand, ledger: Ledger, stock: Stock, task: TaskId, event: Finished, *, station: str
+    in_hand: InHand, ledger: Ledger, workspace: Workspace, task: TaskId, event: Finished, *, started: Attempt
 ) -> PieceFact | None:
-    """Put what a piece took into the ledger; what that was.
+    """Put what a piece, or another step of an output, took into the ledger; what that was.
 
     Parameters
     ----------
@@ -33,24 +41,60 @@ def learn(
         What the run has in hand.
     ledger
         Where it is remembered.
-    stock
-        Where finished pieces are.
+    workspace
+        What is kept of all batches.
     task
-        The piece's.
+        The piece's, or the step's.
     event
         What the crew said of it.
-    station
-        Where it was made.
+    started
+        The attempt.
     """
     job, ready = in_hand.jobs.get(task), in_hand.planned_for.get(task)
-    if not isinstance(job, PieceJob) or ready is None:
+    if isinstance(job, PieceJob) and ready is not None:
+        fact = piece_fact(
+            ready, job, event.result["bytes"], cpu_seconds=event.cpu_seconds, wall_seconds=event.wall_seconds
+        )
+    elif (output := in_hand.ready.get(started.output)) and task.stage in PRICES:
+        fact = stage_fact(output, task.stage, event, workspace.paces.of(started.station), workspace.stock)
+    else:
         return None
-    fact = piece_fact(
-        ready, job, event.result["bytes"], cpu_seconds=event.cpu_seconds, wall_seconds=event.wall_seconds
-    )
-    fact = replace(fact, station=station)
+    fact = replace(fact, station=started.station)
     ledger.add_piece(fact)
     return fact
+
+
+def stage_fact(ready: OutputReady, kind: StageKind, event: Finished, pace: Pace, stock: Stock) -> PieceFact:
+    """What an output's sound, join or check took, against what the calibration alone says of it.
+
+    Parameters
+    ----------
+    ready
+        The output, planned.
+    kind
+        Of work.
+    event
+        What the crew said of it.
+    pace
+        The station's.
+    stock
+        Where finished pieces are.
+    """
+    size = np.array([float(event.result.get("bytes") or 0)])
+    price = stage_price(kind, other_ask(output_ask(ready, stock, None), size), pace)
+    return PieceFact(
+        family="",
+        pace=stage_pace(kind),
+        film=ready.film,
+        frames=ready.plan.frames,
+        pixels=round(price * 1e6),
+        seconds=ready.plan.seconds,
+        bytes=0,
+        target=0,
+        cpu_seconds=event.cpu_seconds,
+        wall_seconds=event.wall_seconds,
+        time=time.time(),
+    )
 
 
 def remember_damage(

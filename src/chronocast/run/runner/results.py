@@ -25,7 +25,7 @@ from chronocast.model.stages import CHECK, JOIN
 from chronocast.preparation.output.output_ready import OutputReady
 from chronocast.run import events as e
 from chronocast.run.runner.folders import Folders
-from chronocast.run.runner.in_hand import InHand
+from chronocast.run.runner.in_hand import Attempt, InHand
 from chronocast.run.runner.lessons import damaged_parts, does_not_fit, learn, remember_damage
 from chronocast.run.runner.own_errors import own_error
 from chronocast.run.runner.watch import STILL_SECONDS
@@ -158,7 +158,7 @@ class Results:
         self.in_hand.counts.pop(event.task, None)
         if started is None:
             return None
-        task, learned = started.task, None
+        task = started.task
         self.count(started.output, event.wall_seconds, event.cpu_seconds)
         if task.is_part:
             temporary = self.stock.temporary(task.name, f"{self.folders.mark}-{event.attempt}")
@@ -174,9 +174,9 @@ class Results:
                 await asyncio.to_thread(self.stock.keep, temporary, task.name, facts)
             except ChronocastError as error:
                 return e.Failed(task, event.attempt, "place", str(error))
-            learned = self._learn(task, event, started.station)
         elif task.kind == CHECK.id:
             self.checks[task.name] = event.result["checks"]
+        learned = self._learn(task, event, started)
         body = {
             "task": event.task,
             "attempt": event.attempt,
@@ -197,12 +197,12 @@ class Results:
                 return e.Failed(task, event.attempt, "disproved", sentence)
         return e.Done(task, event.attempt)
 
-    def _learn(self, task: e.TaskId, event: c.Finished, station: str) -> PieceFact | None:
-        """Put what a piece took into the ledger.  The piece is finished, whatever becomes of that."""
+    def _learn(self, task: e.TaskId, event: c.Finished, started: Attempt) -> PieceFact | None:
+        """Put what work took into the ledger.  It is finished, whatever becomes of that."""
         if self.ledger is None:
             return None
         try:
-            return learn(self.in_hand, self.ledger, self.stock, task, event, station=station)
+            return learn(self.in_hand, self.ledger, self.workspace, task, event, started=started)
         except Exception as error:
             log.exception("nothing could be learned from %s", task)
             self.journal.append("trouble", {"sentence": own_error(error, "learning from a piece")})
