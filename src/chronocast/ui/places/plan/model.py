@@ -613,12 +613,13 @@ def _differences(ready: OutputReady) -> tuple[tuple[str, str], ...]:
     told = [item.sentence for item in differences_from_source(ready)]
     if not told:
         return (("≠ source", "nothing is lost"),)
-    return tuple(
-        ("≠ source" if number == 0 else "", words) for number, words in enumerate(told[:MOST_DIFFERENCES])
-    )
+    if len(told) > MOST_DIFFERENCES:
+        more = len(told) - MOST_DIFFERENCES + 1
+        told = [*told[: MOST_DIFFERENCES - 1], f"and {more} more, in the sheet of its source"]
+    return tuple(("≠ source" if number == 0 else "", words) for number, words in enumerate(told))
 
 
-MOST_DIFFERENCES = 8
+MOST_DIFFERENCES = 5
 
 
 def recut_lines(recuts: list[Recut]) -> list[str]:
