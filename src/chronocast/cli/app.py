@@ -272,10 +272,6 @@ def forecast(
         Path | None,
         typer.Option("--csv", metavar="FILE", help="Write it as a table, a line for each output."),
     ] = None,
-    csv: Annotated[
-        Path | None,
-        typer.Option("--csv", metavar="FILE", help="Write it as a table, a line for each output."),
-    ] = None,
 ) -> None:
     """What a batch will take: seconds, bytes, finish by the clock, room, and what it is asked to keep. Nothing is encoded."""
     from chronocast.cli import forecasting

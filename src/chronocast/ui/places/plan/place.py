@@ -145,7 +145,6 @@ class PlanPlace(QWidget):
         self.asked.edited.connect(session.edit)
         self.asked.trouble.connect(self.trouble)
         self.panel.plot.trouble.connect(self.trouble)
-        self.panel.plot.trouble.connect(self.trouble)
         self.panel.plot.kept_set.connect(self._keep)
         self.panel.plot.way_taken.connect(self._take_way)
         session.ways.connect(self._show_ways)

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from pathlib import Path
-
 from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QContextMenuEvent,
@@ -21,10 +19,7 @@ from PyQt6.QtWidgets import QFileDialog, QMenu, QToolTip, QWidget
 
 from chronocast.journal.documents import DocumentError, write_text
 from chronocast.model.errors import ChronocastError
-from chronocast.journal.documents import DocumentError, write_text
-from chronocast.model.errors import ChronocastError
 from chronocast.model.show import size_text, time_text
-from chronocast.preparation.forecast_table import ways_csv
 from chronocast.preparation.forecast_table import ways_csv
 from chronocast.preparation.outlook import Outlook
 from chronocast.ui.places.plan.plot_model import (
@@ -77,33 +72,6 @@ class WaysPlot(QWidget):
         """Where things lie now."""
         unit = scale()
         return self.plot.scales(26, 24 * unit, self.width() - 52, self.height() - 50 * unit)
-
-    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
-        if event is None or not self.plot.points:
-            return
-        menu = QMenu(self)
-        picture, table = (
-            menu.addAction("Save the plot as a picture…"),
-            menu.addAction("Save its ways as a table…"),
-        )
-        chosen = menu.exec(event.globalPos())
-        if chosen is None:
-            return
-        kind = "PNG (*.png)" if chosen is picture else "Comma-separated values (*.csv)"
-        ending = ".png" if chosen is picture else ".csv"
-        name, _ = QFileDialog.getSaveFileName(self, chosen.text(), f"{self.output}{ending}", kind)
-        if name:
-            self.save(Path(name), table=chosen is table)
-
-    def save(self, path: Path, *, table: bool) -> None:
-        """Write the plot as a picture, or its ways as a table."""
-        try:
-            if table:
-                write_text(path, ways_csv(self.plot.ways))
-            elif not self.grab().save(str(path)):
-                raise DocumentError(f"{path} can't be written.", "Choose another folder.")
-        except ChronocastError as error:
-            self.trouble.emit(str(error))
 
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
         if event is None or not self.plot.points:
