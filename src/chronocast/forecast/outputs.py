@@ -117,7 +117,9 @@ class OutputsForecast:
     bytes
         Of their files, shape (outputs, draws).
     seconds
-        Of work that is left, shape (outputs, draws).
+        Of work that is left, by the clock, shape (outputs, draws).
+    cpu_seconds
+        The same of the processor alone: without what others take of the station.
     saved
         Seconds of work that kept pieces save, shape (outputs,).
     work
@@ -126,6 +128,7 @@ class OutputsForecast:
 
     bytes: Draws
     seconds: Draws
+    cpu_seconds: Draws
     saved: Draws
     work: tuple[Work, ...]
 
@@ -244,8 +247,9 @@ def forecast_outputs(
     }
     work = tuple(Work(ask.id, stages.get(ask.id, ())) for ask in asks)
     seconds = np.array([item.seconds(chance.draws) for item in work]).reshape(len(asks), chance.draws)
+    cpu = seconds / station.load.draws(chance)
     return OutputsForecast(
-        size, seconds, _saved(asks, pictures, work, station=station, seen=seen, chance=chance), work
+        size, seconds, cpu, _saved(asks, pictures, work, station=station, seen=seen, chance=chance), work
     )
 
 

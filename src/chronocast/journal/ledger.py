@@ -178,13 +178,13 @@ class Ledger:
             )
 
     def outcomes(self) -> dict[str, list[Outcome]]:
-        """What was forecast of the newest proved files and what came: of their bytes, and of their work by the clock."""
+        """What was forecast of the newest proved files and what came: of their bytes, and of the processor's seconds."""
         with self._connected() as connection:
             rows = connection.execute(select(_made).order_by(desc(_made.c.id)).limit(MOST_OUTCOMES)).all()
-        found: dict[str, list[Outcome]] = {"bytes": [], "seconds": []}
+        found: dict[str, list[Outcome]] = {"bytes": [], "cpu_seconds": []}
         for row in rows:
             body = json.loads(row.body)
-            for what, fact in (("bytes", row.bytes), ("seconds", body.get("seconds", 0.0))):
+            for what, fact in (("bytes", row.bytes), ("cpu_seconds", body.get("cpu_seconds", 0.0))):
                 told = (body.get("forecast") or {}).get(what) or {}
                 if {"p10", "likely", "safe"} <= told.keys():
                     found[what].append(Outcome(told["p10"], told["likely"], told["safe"], fact))

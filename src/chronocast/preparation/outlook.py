@@ -153,6 +153,7 @@ def outlook(
         OutputOutlook(
             ready=ready,
             seconds=band(told.seconds[row]),
+            cpu_seconds=band(told.cpu_seconds[row]),
             bytes=band(told.bytes[row]),
             begin=band(finish.begin),
             finish=band(finish.end),

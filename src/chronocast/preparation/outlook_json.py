@@ -48,6 +48,7 @@ def _output(view: Outlook, item: OutputOutlook) -> Answer:
         "path": str(ready.path),
         "frames": ready.plan.frames,
         "seconds": item.seconds.as_json(),
+        "cpu_seconds": item.cpu_seconds.as_json(),
         "bytes": _whole(item.bytes),
         "finish": _moment(view, item.finish),
         "stages": [

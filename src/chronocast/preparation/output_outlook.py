@@ -31,8 +31,8 @@ class OutputOutlook:
     ----------
     ready
         What it is of.
-    seconds, bytes
-        Its work that is left, its file.
+    seconds, cpu_seconds, bytes
+        Its work that is left, by the clock and of the processor; its file.
     begin, finish
         Seconds from now.
     stages
@@ -52,6 +52,7 @@ class OutputOutlook:
 
     ready: OutputReady
     seconds: Band
+    cpu_seconds: Band
     bytes: Band
     begin: Band
     finish: Band

@@ -78,7 +78,7 @@ def learned_from(ledger: Ledger, films: Collection[str] = ()) -> Experience:
         What is shown by the outputs that are asked about.
     """
     told = ledger.outcomes()
-    widths = Widths(width_factor(told["bytes"]), width_factor(told["seconds"]))
+    widths = Widths(width_factor(told["bytes"]), width_factor(told["cpu_seconds"]))
     return replace(learn_from(ledger.pieces(films), time.time()), widths=widths)
 
 

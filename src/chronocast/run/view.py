@@ -95,7 +95,9 @@ class OutputView:
             "made_before": self.again,
             "pieces": {"total": self.pieces, "kept": self.kept, "copied": 0, "encoded": self.encoded},
             "checks": self.checks,
-            "forecast": {key: self.forecast.get(key) for key in ("seconds", "bytes", "finish")},
+            "forecast": {
+                key: self.forecast.get(key) for key in ("seconds", "cpu_seconds", "bytes", "finish")
+            },
         }
 
 

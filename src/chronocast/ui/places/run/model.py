@@ -118,9 +118,13 @@ def _promise(output: OutputView, what: str) -> tuple[float, float] | None:
 def run_row(view: RunView, output: OutputView, at: datetime | None) -> RunRow:
     """One output as a row: promise and fact side by side."""
     time, size, finish = "", "", ""
-    seconds, size_promise = _promise(output, "seconds"), _promise(output, "bytes")
+    # of the processor, where that was promised: what others take of the machine is not this file's work
+    seconds, size_promise = _promise(output, "cpu_seconds"), _promise(output, "bytes")
+    took = output.cpu_seconds
+    if seconds is None:
+        seconds, took = _promise(output, "seconds"), output.seconds
     if output.state == "proved":
-        time = "made before" if output.again else time_text(output.seconds)
+        time = "made before" if output.again else time_text(took)
         size = size_text(output.bytes)
         if seconds and not output.again:
             time += f" of {time_text(seconds[0])}"
