@@ -15,11 +15,11 @@ from chronocast.journal.documents import load_batch
 from chronocast.journal.workspace import Workspace
 from chronocast.model.batch.edits import set_asked
 from chronocast.model.errors import ModelError
-from chronocast.preparation.asked import asked_of
-from chronocast.preparation.asking import rate_across_by, rate_for_size
-from chronocast.preparation.candidates import candidates
+from chronocast.preparation.asked.answers import asked_of
+from chronocast.preparation.asked.backwards import rate_across_by, rate_for_size
+from chronocast.preparation.asked.candidates import candidates
+from chronocast.preparation.asked.trial import moments_of, variants_of
 from chronocast.preparation.today import circumstances, outlook_now, prepared
-from chronocast.preparation.trial import moments_of, variants_of
 from tests.runs import QUICK, RATED, small_batch
 
 

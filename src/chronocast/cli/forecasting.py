@@ -13,8 +13,8 @@ from chronocast.model.batch.batch import Batch
 from chronocast.model.errors import ChronocastError, ModelError
 from chronocast.model.paths import shown
 from chronocast.model.show import clock_text, size_text, time_text
-from chronocast.preparation.asked import Asked, asked_of
-from chronocast.preparation.candidates import Candidate, candidates
+from chronocast.preparation.asked.answers import Asked, asked_of
+from chronocast.preparation.asked.candidates import Candidate, candidates
 from chronocast.preparation.outlook import Outlook
 from chronocast.preparation.output.differences import differences_from_source
 from chronocast.preparation.output.output_ready import Prospect

@@ -6,7 +6,7 @@ import csv
 import io
 from collections.abc import Sequence
 
-from chronocast.preparation.candidates import Candidate
+from chronocast.preparation.asked.candidates import Candidate
 from chronocast.preparation.outlook import Outlook
 
 HEAD = (

@@ -18,7 +18,7 @@ from chronocast.model.batch.batch import Batch
 from chronocast.model.errors import ChronocastError, ModelError
 from chronocast.model.paths import path_text
 from chronocast.model.recipe.recipe import Recipe
-from chronocast.preparation.asking import Circumstances
+from chronocast.preparation.asked.backwards import Circumstances
 from chronocast.preparation.judging import card_problems
 from chronocast.preparation.outlook import Outlook, outlook
 from chronocast.preparation.output.output_ready import OutputReady, Prospect

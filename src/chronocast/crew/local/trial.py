@@ -22,12 +22,8 @@ from chronocast.model.batch.exceptions import with_values
 from chronocast.model.errors import ChronocastError
 from chronocast.model.show import rate_bits_text, size_text
 from chronocast.model.time.timing import Duration
-from chronocast.preparation.candidates import BITS, QUALITY, varied_ask
-from chronocast.preparation.output.output_ready import OutputReady
-from chronocast.preparation.output.piece_fact import piece_fact
-from chronocast.preparation.output_ask import output_ask
-from chronocast.preparation.station.this import machine_slots, this_station
-from chronocast.preparation.trial import (
+from chronocast.preparation.asked.candidates import BITS, QUALITY, varied_ask
+from chronocast.preparation.asked.trial import (
     SECONDS,
     Moment,
     TrialPiece,
@@ -36,6 +32,10 @@ from chronocast.preparation.trial import (
     trial_pieces,
     variants_of,
 )
+from chronocast.preparation.output.output_ready import OutputReady
+from chronocast.preparation.output.piece_fact import piece_fact
+from chronocast.preparation.output_ask import output_ask
+from chronocast.preparation.station.this import machine_slots, this_station
 
 
 @dataclass(frozen=True)

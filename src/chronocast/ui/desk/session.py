@@ -15,7 +15,7 @@ from chronocast.model.answers import Answer
 from chronocast.model.batch.batch import Batch
 from chronocast.model.batch.changes import batch_changes
 from chronocast.model.batch.edits import fill, in_order
-from chronocast.preparation.asked import Asked
+from chronocast.preparation.asked.answers import Asked
 from chronocast.preparation.outlook import Outlook
 from chronocast.preparation.output.output_ready import Prospect
 from chronocast.preparation.recut import Recut, Relinked, changed_sources, compare, search_in, take

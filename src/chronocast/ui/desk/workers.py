@@ -169,8 +169,8 @@ class Forecaster(Worker):
                 self.rest()
 
     def _forecast_one(self, batch: Batch, path: Path) -> None:
-        from chronocast.preparation.asked import asked_of
-        from chronocast.preparation.asking import Circumstances
+        from chronocast.preparation.asked.answers import asked_of
+        from chronocast.preparation.asked.backwards import Circumstances
         from chronocast.preparation.station.load import LoadMeter
         from chronocast.preparation.station.this import machine_slots, this_station
         from chronocast.preparation.today import learned, outlook_now, prepared
@@ -196,7 +196,7 @@ class Forecaster(Worker):
             self.tell(self.answered, batch, asked_of(batch, prospect, view, now))
 
     def _find_ways(self, output: str) -> None:
-        from chronocast.preparation.candidates import candidates
+        from chronocast.preparation.asked.candidates import candidates
 
         prospect, view, now = self._last
         ready = prospect.output(output)

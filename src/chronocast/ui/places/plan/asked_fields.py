@@ -13,7 +13,7 @@ from chronocast.model.errors import ModelError
 from chronocast.model.recipe.typed import parse_bits, parse_bytes
 from chronocast.model.show import clock_text, rate_bits_text, size_text
 from chronocast.model.time.moments import parse_moment
-from chronocast.preparation.asked import Asked
+from chronocast.preparation.asked.answers import Asked
 from chronocast.ui.theme import font, scale
 from chronocast.ui.widgets.time_field import Line
 

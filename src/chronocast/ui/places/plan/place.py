@@ -27,7 +27,7 @@ from chronocast.model.batch.columns import set_own
 from chronocast.model.batch.edits import hold, remove_source, set_asked
 from chronocast.model.errors import ModelError
 from chronocast.model.show import counted
-from chronocast.preparation.candidates import Candidate
+from chronocast.preparation.asked.candidates import Candidate
 from chronocast.preparation.outlook import Outlook
 from chronocast.preparation.output.output_ready import Prospect
 from chronocast.preparation.output_outlook import OutputOutlook

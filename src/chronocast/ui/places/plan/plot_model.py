@@ -11,7 +11,7 @@ from typing import Literal, NamedTuple
 from chronocast.forecast.band import Band
 from chronocast.model.batch.batch import Batch
 from chronocast.model.show import clock_text, rate_bits_text, size_text, time_text
-from chronocast.preparation.candidates import Candidate
+from chronocast.preparation.asked.candidates import Candidate
 from chronocast.preparation.outlook import Outlook
 
 LineName = Literal["limit", "wanted", "line"]

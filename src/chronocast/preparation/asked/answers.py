@@ -11,7 +11,7 @@ from chronocast.forecast.inverse import chance_of, send_seconds
 from chronocast.model.answers import Answer
 from chronocast.model.batch.batch import Batch
 from chronocast.model.show import clock_text, counted, percent, rate_bits_text, size_text, time_text
-from chronocast.preparation.asking import (
+from chronocast.preparation.asked.backwards import (
     Circumstances,
     DeadlineAnswer,
     RateAnswer,

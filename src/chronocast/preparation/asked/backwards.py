@@ -18,7 +18,7 @@ from chronocast.model.errors import ModelError
 from chronocast.model.recipe.recipe import Recipe
 from chronocast.model.show import percent, rate_bits_text, size_text, time_text
 from chronocast.pieces.stock import Stock
-from chronocast.preparation.candidates import BITS, EFFORT, MODE, varied_ask
+from chronocast.preparation.asked.candidates import BITS, EFFORT, MODE, varied_ask
 from chronocast.preparation.output.output_ready import OutputReady
 from chronocast.preparation.output_ask import output_ask
 from chronocast.schedule.clock import simulate
@@ -95,6 +95,13 @@ def can_be_rated(recipe: Recipe) -> bool:
     return recipe.picture is not None and "variable" in recipe.picture.kind.modes
 
 
+def _see_rate(ready: OutputReady) -> None:
+    if not can_be_rated(ready.recipe):
+        raise ModelError(
+            f"{ready.recipe.name} asks for no rate, so none can be found.", "Choose a codec with a rate."
+        )
+
+
 def _sizes(ready: OutputReady, now: Circumstances) -> Callable[[float], Draws]:
     """Bytes of an output at any rate, always with the same draws."""
     ask = output_ask(ready, now.stock, None)
@@ -126,10 +133,7 @@ def rate_for_size(ready: OutputReady, limit: float, now: Circumstances) -> RateA
     ModelError
         Its codec takes no rate.
     """
-    if not can_be_rated(ready.recipe):
-        raise ModelError(
-            f"{ready.recipe.name} asks for no rate, so none can be found.", "Choose a codec with a rate."
-        )
+    _see_rate(ready)
     size = _sizes(ready, now)
     bits = largest(lambda rate: band(size(rate)).safe <= limit, LEAST_RATE, MOST_RATE)
     return RateAnswer(bits, band(size(bits or LEAST_RATE)), limit)
@@ -154,10 +158,7 @@ def rate_across_by(ready: OutputReady, line: float, seconds: float, now: Circums
     ModelError
         Its codec takes no rate.
     """
-    if not can_be_rated(ready.recipe):
-        raise ModelError(
-            f"{ready.recipe.name} asks for no rate, so none can be found.", "Choose a codec with a rate."
-        )
+    _see_rate(ready)
     ask = output_ask(ready, now.stock, None)
     slots = {now.station.id: now.station.slots}
 

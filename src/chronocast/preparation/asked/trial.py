@@ -12,7 +12,7 @@ from chronocast.model.errors import ModelError
 from chronocast.model.messages.jobs import PieceJob
 from chronocast.model.recipe.recipe import Recipe
 from chronocast.model.time.timing import FrameRange
-from chronocast.preparation.candidates import BITS, MODE, QUALITY
+from chronocast.preparation.asked.candidates import BITS, MODE, QUALITY
 from chronocast.preparation.output.output_ready import OutputReady
 
 SECONDS = 2.5

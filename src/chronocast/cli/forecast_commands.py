@@ -1,0 +1,133 @@
+"""``forecast``, ``trial``, ``ask``: what a batch will take, tried on a few seconds, and what it has to keep."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from chronocast.cli.answers import NEEDS_YOU, WRONG_USE, BatchPath, Json, complain, load, put, save
+from chronocast.model.errors import ChronocastError
+
+
+def forecast(
+    batch: BatchPath,
+    json_: Json = False,
+    ways: Annotated[
+        str | None,
+        typer.Option("--ways", metavar="OUTPUT", help="Other ways to make one output, and what they take."),
+    ] = None,
+    csv: Annotated[
+        Path | None,
+        typer.Option("--csv", metavar="FILE", help="Write it as a table, a line for each output."),
+    ] = None,
+) -> None:
+    """What a batch will take: seconds, bytes, finish by the clock, room, and what it is asked to keep. Nothing is encoded."""
+    from chronocast.cli import forecasting
+
+    loaded = load(batch)
+    try:
+        told = forecasting.forecast_batch(loaded, batch)
+        found = forecasting.ways(told, ways) if ways else ()
+    except ChronocastError as error:
+        complain(error, NEEDS_YOU)
+    view = told.view
+    if csv is not None:
+        from chronocast.journal.documents import write_text
+        from chronocast.preparation.forecast_table import as_csv, ways_csv
+
+        try:
+            write_text(csv, ways_csv(found) if ways else as_csv(view))
+        except ChronocastError as error:
+            complain(error, NEEDS_YOU)
+    if json_:
+        from chronocast.preparation.outlook_json import as_json
+
+        put(
+            {
+                **as_json(view),
+                "asked": told.asked.as_json(),
+                **({"ways": forecasting.ways_json(found)} if ways else {}),
+            }
+        )
+    elif ways:
+        forecasting.print_ways(found)
+    else:
+        forecasting.print_forecast(loaded, told)
+    if any(problem.blocks for problem in view.problems) or any(not room.fits for room in view.room):
+        raise typer.Exit(NEEDS_YOU)
+
+
+def trial(
+    batch: BatchPath,
+    output: Annotated[str, typer.Argument(help="The output's id, as forecast --json names it.")],
+    at: Annotated[
+        str, typer.Option("--at", metavar="TIME", help="A moment of your choice, too: 1:02:03:04, 12s.")
+    ] = "",
+    seconds: Annotated[
+        float, typer.Option("--seconds", min=0.2, max=20.0, help="How long each moment is.")
+    ] = 2.5,
+    floor: Annotated[
+        float, typer.Option("--floor", help="XPSNR in dB that the worst moment should keep.")
+    ] = 40.0,
+    to: Annotated[
+        Path | None,
+        typer.Option("--to", metavar="DIR", help="Keep the encodes, and pictures beside the originals."),
+    ] = None,
+    json_: Json = False,
+) -> None:
+    """Try a few seconds of an output: its hardest, its easiest and a chosen moment, really encoded and measured."""
+    from chronocast.cli.trying import print_trial, trial_json, try_output
+
+    loaded = load(batch)
+    try:
+        told = try_output(loaded, batch, output, at=at, seconds=seconds, floor=floor, to=to)
+    except (ChronocastError, OSError) as error:
+        complain(str(error), NEEDS_YOU)
+    put(trial_json(told)) if json_ else print_trial(told, to)
+
+
+def ask(
+    batch: BatchPath,
+    by: Annotated[
+        str | None,
+        typer.Option("--by", help="When all should be finished: 18:30, fri 17:00, in 2 h; “none”."),
+    ] = None,
+    limit: Annotated[
+        str | None, typer.Option("--limit", help="What no file should be larger than: 500 MB; “none”.")
+    ] = None,
+    line: Annotated[
+        str | None, typer.Option("--line", help="The line files are sent by: 20 Mb/s; “none”.")
+    ] = None,
+) -> None:
+    """Ask a batch to keep a time, a size, a line; forecast then says whether it does, and what would help."""
+    from datetime import datetime
+
+    from chronocast.model.batch.edits import set_asked
+    from chronocast.model.recipe.typed import parse_bits, parse_bytes
+    from chronocast.model.time.moments import parse_moment
+
+    loaded = load(batch)
+    now = datetime.now().astimezone()
+
+    def read(text: str | None, present: Any, parse: Callable[[str], Any]) -> Any:
+        return present if text is None else None if text.strip().lower() in ("none", "") else parse(text)
+
+    try:
+        asked = set_asked(
+            loaded,
+            wanted=read(by, loaded.wanted, lambda text: parse_moment(text, now)),
+            size_limit=read(limit, loaded.size_limit, parse_bytes),
+            line=read(line, loaded.line, parse_bits),
+        )
+        save(asked, batch)
+    except ChronocastError as error:
+        complain(error, WRONG_USE)
+
+
+def forecast_commands(app: typer.Typer) -> None:
+    """Put them into the application."""
+    for command in (forecast, trial, ask):
+        app.command()(command)
