@@ -50,7 +50,7 @@ class AskedFields(QWidget):
             row.addWidget(name, 0, number)
             row.addWidget(field, 1, number)
         layout = QVBoxLayout(self)
-        layout.setContentsMargins(16, 0, 14, 10)
+        layout.setContentsMargins(16, 8, 14, 10)
         layout.setSpacing(4)
         layout.addLayout(row)
         layout.addWidget(self.answers)

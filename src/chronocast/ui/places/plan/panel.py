@@ -42,6 +42,8 @@ class ForecastPanel(QWidget):
         self.empty = empty or self.empty
         words = "; ".join(f"{name}: {value}" for name, value in detail.lines) if detail else self.empty
         self.setAccessibleDescription(words)
+        lines = 20 * len(detail.lines) if detail else 0
+        self.setMinimumHeight(round((12 + 26 + 90 + 12 + lines + 66) * scale()) if detail else 0)
         self._place_plot()
         self.update()
 

@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import (
     QFrame,
     QHBoxLayout,
     QLabel,
+    QScrollArea,
     QSizePolicy,
     QSplitter,
     QStackedLayout,
@@ -111,7 +112,13 @@ class PlanPlace(QWidget):
         stacked = QVBoxLayout(beside)
         stacked.setContentsMargins(0, 0, 0, 0)
         stacked.setSpacing(0)
-        stacked.addWidget(self.panel, 1)
+        scrolled = QScrollArea()  # where text is large, its lines are more than there is room for
+        scrolled.setWidget(self.panel)
+        scrolled.setWidgetResizable(True)
+        scrolled.setFrameShape(QFrame.Shape.NoFrame)
+        scrolled.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scrolled.setFixedWidth(self.panel.sizeHint().width())
+        stacked.addWidget(scrolled, 1)
         stacked.addWidget(self.asked)
         self.forecast_side = beside
         self.side = QStackedWidget()

@@ -41,11 +41,14 @@ class Kept:
         Seconds of work that it may take to be in time, what is done before it left out.
     line
         Bit/s of the line it is sent by.
+    wanted
+        The time that was asked for; None while another one is being dragged to.
     """
 
     limit: float | None = None
     left: float | None = None
     line: float | None = None
+    wanted: datetime | None = None
 
 
 def kept_of(batch: Batch, view: Outlook, output: str) -> Kept:
@@ -65,7 +68,7 @@ def kept_of(batch: Batch, view: Outlook, output: str) -> Kept:
     if batch.wanted is not None and item is not None:
         wanted = batch.wanted if batch.wanted.tzinfo else batch.wanted.replace(tzinfo=view.at.tzinfo)
         left = (wanted - view.at).total_seconds() - waiting(view, output)
-    return Kept(batch.size_limit, left, batch.line)
+    return Kept(batch.size_limit, left, batch.line, batch.wanted)
 
 
 def waiting(view: Outlook, output: str) -> float:
@@ -200,7 +203,7 @@ def dragged(plot: Plot, scales: Scales, name: LineName, x: float, y: float) -> K
         return replace(kept, limit=None if y <= scales.top - 2 * REACH else scales.bytes_at(y))
     if name == "wanted":
         beyond = x >= scales.left + scales.width + 2 * REACH
-        return replace(kept, left=None if beyond else scales.seconds_at(x))
+        return replace(kept, left=None if beyond else scales.seconds_at(x), wanted=None)
     assert kept.left is not None
     left = kept.left - scales.seconds_at(x)
     return replace(kept, line=scales.bytes_at(y) * 8 / left if left > 1 else kept.line)
