@@ -11,13 +11,15 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
+from chronocast.cli.ledger_commands import calibration
 from chronocast.forecast.band import Z90, Chance
 from chronocast.forecast.conformal import Outcome, widened, width_factor
 from chronocast.forecast.content import Character, FilmSeen, Row, factors, learned
-from chronocast.forecast.experience import PieceFact
+from chronocast.forecast.experience import PieceFact, learn_from
 from chronocast.journal.ledger import NEWEST, Ledger, MadeFile
 from chronocast.journal.runs import RunJournal
 from chronocast.journal.workspace import Workspace
+from chronocast.model.stages import HERE
 from chronocast.preparation.today import learned as learned_now
 
 ROWS = [
@@ -148,6 +150,24 @@ class Memory(unittest.TestCase):
         self.assertEqual(sum(item.family == "rare" for item in known), 1)
         self.assertEqual(sum(item.family == "flood" for item in known), NEWEST)
         self.assertEqual(sum(item.film == "kelp" for item in asked), 30, "of a film that is asked about, all")
+
+    def test_forecast_and_fact_are_told_and_a_pace_is_learned_anew_on_demand(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            ledger = Ledger(Path(folder) / "ledger.sqlite")
+            fact = PieceFact("f", "p", "reef", 25, 10**7, 1.0, 1000, 2000, 1.0, 1.0, window="w", kind="k")
+            ledger.add_piece(fact)
+            band = {"p10": 90.0, "likely": 100.0, "safe": 120.0}
+            for size in (95, 110, 150):
+                ledger.add_made(
+                    f"/out/{size}", MadeFile("d", size, 1, forecast={"bytes": band, "seconds": band})
+                )
+            told = calibration(ledger.outcomes()["bytes"])
+            self.assertEqual(ledger.forget_pace(HERE), 1)
+            left = learn_from(ledger.pieces())
+            ledger.close()
+        self.assertEqual((told["files"], told["fact_over_likely"], told["held"]), (3, 1.1, 0.667))
+        self.assertNotIn(HERE, left.stations)
+        self.assertEqual(dict(left.films["reef"]["f"].windows), {"w": log(0.5)}, "bytes stay remembered")
 
     def test_a_damaged_ledger_is_kept_aside_and_written_anew_from_the_runs(self) -> None:
         fact = PieceFact("f", "p", "reef", 25, 10**7, 1.0, 1000, 2000, 1.0, 1.0, window="w", packets=-2.0)

@@ -13,6 +13,7 @@ from chronocast import __version__
 from chronocast.cli.answers import NEEDS_YOU, WRONG_USE, BatchPath, Json, complain, load, put, workspace
 from chronocast.cli.cell_commands import cell_commands
 from chronocast.cli.forecast_commands import forecast_commands
+from chronocast.cli.ledger_commands import ledger_app
 from chronocast.cli.range_commands import frame_outputs, ranges_app
 from chronocast.cli.recipe_commands import cards_app, recipes_app
 from chronocast.model.errors import ChronocastError
@@ -33,6 +34,7 @@ app.add_typer(recipes_app, name="recipes")
 app.add_typer(cards_app, name="cards")
 app.add_typer(ranges_app, name="ranges")
 app.add_typer(stock_app, name="stock")
+app.add_typer(ledger_app, name="ledger")
 app.command("frame")(frame_outputs)
 forecast_commands(app)
 cell_commands(batch_app)

@@ -24,6 +24,7 @@ from sqlalchemy import (
     insert,
     or_,
     select,
+    update,
 )
 
 from chronocast.forecast.conformal import Outcome
@@ -189,6 +190,23 @@ class Ledger:
                 if {"p10", "likely", "safe"} <= told.keys():
                     found[what].append(Outcome(told["p10"], told["likely"], told["safe"], fact))
         return found
+
+    def forget_pace(self, station: str) -> int:
+        """Learn a station's pace anew from now on; how many pieces no longer speak of it.
+
+        What they took in bytes goes on being remembered.
+
+        Parameters
+        ----------
+        station
+            Whose pace it is.
+        """
+        aside = f"{station}, before {time.strftime('%Y-%m-%d %H:%M')}"
+        with self._connected() as connection:
+            changed = connection.execute(
+                update(_piece).where(_piece.c.station == station).values(station=aside)
+            )
+            return int(changed.rowcount)
 
     def made(self, path: str) -> MadeFile | None:
         """The last proved file at that path, as it was then."""

@@ -224,8 +224,7 @@ def kept_told(view: Outlook, output: str, kept: Kept, name: LineName) -> str:
         return f"at most {size_text(kept.limit)}" if kept.limit is not None else "no size limit"
     if name == "line":
         return f"sent by {rate_bits_text(kept.line)}" if kept.line else "no line"
-    return (
-        f"wanted {clock_text(moment_of(view, output, kept.left))}"
-        if kept.left is not None
-        else "no time wanted"
-    )
+    if kept.left is None:
+        return "no time wanted"
+    moment = kept.wanted.astimezone() if kept.wanted else moment_of(view, output, kept.left)
+    return f"wanted {clock_text(moment)}"
