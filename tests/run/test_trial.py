@@ -9,6 +9,7 @@ from dataclasses import replace
 from datetime import datetime, timedelta
 from pathlib import Path
 
+from chronocast.crew.local.probing import carry_out_probes
 from chronocast.crew.local.trial import at_floor, hold_trial
 from chronocast.forecast.looks import Measured, lowest
 from chronocast.journal.documents import load_batch
@@ -18,6 +19,7 @@ from chronocast.model.errors import ModelError
 from chronocast.preparation.asked.answers import asked_of
 from chronocast.preparation.asked.backwards import rate_across_by, rate_for_size
 from chronocast.preparation.asked.candidates import candidates
+from chronocast.preparation.asked.probes import choose_probes
 from chronocast.preparation.asked.trial import moments_of, variants_of
 from chronocast.preparation.today import circumstances, outlook_now, prepared
 from tests.runs import QUICK, RATED, small_batch
@@ -139,6 +141,30 @@ class Trials(unittest.TestCase):
             self.assertEqual(set(answer), {"limit", "line", "wanted"})
         nothing = asked_of(self.batch, self.prospect, view, now)
         self.assertEqual((nothing.lines, nothing.short, nothing.as_json()), ([], [], {}))
+
+    def test_probes_are_pieces_of_the_plan_within_a_budget_and_are_kept(self) -> None:
+        folder = Path(tempfile.mkdtemp())
+        path = small_batch(folder / "films", 2, 500, (QUICK, RATED), first=60)
+        space = Workspace(folder / "data", folder / "state", folder / "config")
+        prospect = prepared(load_batch(path), path, space)
+        before = outlook_now(prospect, space)
+        self.assertEqual(choose_probes(before, space.stock, 0.0), [])
+        few, many = (choose_probes(before, space.stock, budget) for budget in (0.6, 1e6))
+        self.assertLess(sum(probe.seconds for probe in few), 0.6 * before.slots + 1e-9)
+        self.assertLess(len(few), len(many))
+        names = [probe.piece.name for probe in many]
+        self.assertEqual(len(names), len(set(names)))
+        films = {probe.ready.film for probe in many}
+        self.assertEqual(len(films), 2, "both films are in doubt")
+        first = [probe for probe in many if probe.ready is many[0].ready][:1]
+        self.assertEqual(carry_out_probes(first, space), 1)
+        after = outlook_now(prospect, space)
+        probed = first[0].ready.output.id
+        now, then = after.output(probed), before.output(probed)
+        assert now and then
+        self.assertEqual((now.pieces_kept, then.pieces_kept), (1, 0))
+        self.assertLess(now.bytes.safe - now.bytes.p10, then.bytes.safe - then.bytes.p10)
+        self.assertNotIn(first[0].piece.name, {p.piece.name for p in choose_probes(after, space.stock, 1e6)})
 
 
 if __name__ == "__main__":

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Callable
 from pathlib import Path
 from typing import Annotated, Any
@@ -127,7 +128,48 @@ def ask(
         complain(error, WRONG_USE)
 
 
+def probe(
+    batch: BatchPath,
+    seconds: Annotated[
+        float, typer.Option("--seconds", min=1.0, max=3600.0, help="How long it may take by the clock.")
+    ] = 30.0,
+    json_: Json = False,
+) -> None:
+    """Sharpen the forecast: encode a few pieces ahead, of what is in doubt most. They are kept, so no work is lost."""
+    from chronocast.cli.forecasting import probe_batch
+
+    loaded = load(batch)
+    try:
+        before, after, count = probe_batch(loaded, batch, seconds)
+    except ChronocastError as error:
+        complain(error, NEEDS_YOU)
+    if json_:
+        put(
+            {
+                "version": 1,
+                "pieces": count,
+                "bytes": {"before": before.bytes.as_json(), "after": after.bytes.as_json()},
+                "seconds": {"before": before.seconds.as_json(), "after": after.seconds.as_json()},
+            }
+        )
+        return
+    from chronocast.model.show import counted, size_text, time_text
+
+    def told(view: Any) -> str:
+        size, work = view.bytes, view.seconds
+        return (
+            f"{size_text(size.likely)} ({size_text(size.p10)} to {size_text(size.safe)}), "
+            f"{time_text(work.likely)} of work ({time_text(work.p10)} to {time_text(work.safe)})"
+        )
+
+    sys.stdout.write(
+        f"{counted(count, 'piece')} encoded ahead and kept\nbefore  {told(before)}\nafter   {told(after)}\n"
+        if count
+        else "Nothing is in doubt that a piece encoded ahead could tell.\n"
+    )
+
+
 def forecast_commands(app: typer.Typer) -> None:
     """Put them into the application."""
-    for command in (forecast, trial, ask):
+    for command in (forecast, trial, probe, ask):
         app.command()(command)

@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from chronocast.cli.answers import workspace
+from chronocast.crew.local.probing import carry_out_probes
 from chronocast.model.answers import Answer
 from chronocast.model.batch.batch import Batch
 from chronocast.model.errors import ChronocastError, ModelError
@@ -15,6 +16,7 @@ from chronocast.model.paths import shown
 from chronocast.model.show import clock_text, size_text, time_text
 from chronocast.preparation.asked.answers import Asked, asked_of
 from chronocast.preparation.asked.candidates import Candidate, candidates
+from chronocast.preparation.asked.probes import choose_probes
 from chronocast.preparation.outlook import Outlook
 from chronocast.preparation.output.differences import differences_from_source
 from chronocast.preparation.output.output_ready import Prospect
@@ -35,6 +37,40 @@ def forecast_batch(batch: Batch, path: Path) -> Forecast:
     now = circumstances(prospect, workspace())
     view = outlook_now(prospect, workspace(), now.learned)
     return Forecast(prospect, view, asked_of(batch, prospect, view, now))
+
+
+class Probed(NamedTuple):
+    """The outlook before and after some pieces were encoded ahead, and how many these were."""
+
+    before: Outlook
+    after: Outlook
+    pieces: int
+
+
+def probe_batch(batch: Batch, path: Path, seconds: float) -> Probed:
+    """Encode pieces ahead for so many seconds, and forecast again.
+
+    Parameters
+    ----------
+    batch, path
+        The batch and its file.
+    seconds
+        By the clock.
+
+    Raises
+    ------
+    ChronocastError
+        A piece can't be made.
+    """
+    prospect = prepared(batch, path, workspace())
+    before = outlook_now(prospect, workspace())
+    probes = choose_probes(before, workspace().stock, seconds)
+
+    def progress(done: int, whole: int) -> None:
+        sys.stderr.write(f"\rencoding ahead: {done} of {whole}" + ("\n" if done == whole else ""))
+
+    count = carry_out_probes(probes, workspace(), progress)
+    return Probed(before, outlook_now(prospect, workspace()), count)
 
 
 def ways(forecast: Forecast, output: str) -> tuple[Candidate, ...]:

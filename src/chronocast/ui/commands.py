@@ -122,6 +122,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("run.move_down", "Run", "Move the chosen output down", "Alt+Down"),
     Command("run.retry", "Run", "Try again what needs you"),
     Command("run.measure", "Run", "Measure this machine again"),
+    Command("run.probe", "Run", "Sharpen the forecast: encode a few pieces ahead", "Ctrl+Shift+P"),
     _cells("open_recipe", "Open the recipe of the selected column", "Ctrl+E", ("cell", "column")),
     _cells("open_cells", "Set exceptions for the selected cells", "Ctrl+Shift+E"),
     _cells("clear_exceptions", "Take the exceptions of the selected cells away"),

@@ -35,6 +35,7 @@ class RunActions(QObject):
             "run.stop": self.session.stop,
             "run.retry": lambda: self.session.ask("retry"),
             "run.measure": self.session.measure,
+            "run.probe": self.session.probe,
         }
 
     def begin(self, replace: bool = False) -> None:

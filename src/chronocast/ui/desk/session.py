@@ -196,6 +196,30 @@ class Session(QObject):
 
         self._wait_for("Measuring this machine (under half a minute)…", work, over)
 
+    def probe(self) -> None:
+        """Encode a few pieces ahead, of what is in doubt most: the forecast becomes sharper, and they are kept."""
+        from chronocast.crew.local.probing import carry_out_probes
+        from chronocast.preparation.asked.probes import choose_probes
+
+        view = self.desk.view
+        if view is None or self.going:
+            self.notice.emit(
+                "A run sharpens the forecast by itself." if view else "There is no forecast yet."
+            )
+            return
+        probes = choose_probes(view, self.workspace.stock)
+        if not probes:
+            self.notice.emit("Nothing is in doubt that a piece encoded ahead could tell.")
+            return
+
+        def done(count: int) -> None:
+            pieces = f"{count} piece{'s were' if count != 1 else ' was'}"
+            self.notice.emit(f"{pieces} encoded ahead and kept; the forecast rests on more now.")
+            self.forecast_anew()
+
+        words = f"Encoding {len(probes)} pieces ahead (about half a minute)…"
+        self._wait_for(words, lambda: carry_out_probes(probes, self.workspace), done)
+
     def _measure_again(self) -> None:
         """After a busy minute: another trial, unless a run or the operator needs the machine."""
         if self._closed:
@@ -375,6 +399,11 @@ class Session(QObject):
         """Ask for a fresh forecast."""
         self._preview = None
         self._forecaster.want(self.batch, self.path)
+
+    def forecast_anew(self) -> None:
+        """Ask for a fresh forecast after something new was learned."""
+        self._forecaster.learn_anew()
+        self.forecast()
 
     def preview(self, batch: Batch | None) -> None:
         """Ask what a batch would take that isn't (yet) an edit; ``previewed`` brings it.  None ends it."""

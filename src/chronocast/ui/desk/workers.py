@@ -142,6 +142,10 @@ class Forecaster(Worker):
         self._last: Any = None
         self._of = ""
 
+    def learn_anew(self) -> None:
+        """Read the ledger again with the next forecast."""
+        self._experienced = None
+
     def want_ways(self, output: str) -> None:
         """Ask for other ways to make an output of the batch that was forecast last; "" for none."""
         with self._lock:

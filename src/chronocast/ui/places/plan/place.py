@@ -320,7 +320,7 @@ class PlanPlace(QWidget):
 
         box = TrialBox(self.panel.theme, title, hold, again, self)
         box.taken.connect(lambda values: self._take_values(values, "the least that keeps it"))
-        box.finished.connect(lambda _: self.session.forecast())
+        box.finished.connect(lambda _: self.session.forecast_anew())
         box.show()
         return box
 

@@ -1,0 +1,70 @@
+"""Probes, carried out on this machine: pieces encoded ahead, kept in the stock, learned from."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import os
+from collections.abc import Callable, Sequence
+
+from chronocast.crew.local.crew import LocalCrew
+from chronocast.crew.local.jobs import do_jobs
+from chronocast.journal.workspace import Workspace
+from chronocast.model.errors import ChronocastError
+from chronocast.preparation.asked.probes import Probe
+from chronocast.preparation.output.piece_fact import piece_fact
+from chronocast.preparation.station.this import machine_slots
+
+
+def carry_out_probes(
+    probes: Sequence[Probe],
+    workspace: Workspace,
+    progress: Callable[[int, int], None] = lambda _done, _all: None,
+) -> int:
+    """Encode pieces ahead, every slot busy; how many are in the stock now.
+
+    Parameters
+    ----------
+    probes
+        The pieces.
+    workspace
+        What is kept of all batches.
+    progress
+        Told how many of how many are done.
+
+    Raises
+    ------
+    ChronocastError
+        One of them can't be made.
+    """
+    if not probes:
+        return 0
+    stock, slots = workspace.stock, machine_slots()
+    jobs = [
+        probe.piece.model_copy(
+            update={"target": str(stock.temporary(probe.piece.name, f"probe-{os.getpid()}-{number}"))}
+        )
+        for number, probe in enumerate(probes)
+    ]
+
+    async def work() -> int:
+        crew = LocalCrew(workspace.slots_folder, slots, workspace.child_log)
+        try:
+            took = await do_jobs(crew, slots, jobs, [], lambda done: progress(done, len(jobs)))
+        finally:
+            await crew.close()
+        for probe, job, timed in zip(probes, jobs, took, strict=True):
+            facts = {
+                **timed.result,
+                "wall_seconds": round(timed.wall, 4),
+                "cpu_seconds": round(timed.cpu, 4),
+            }
+            stock.keep(stock.path(job.name).with_name(os.path.basename(job.target)), job.name, facts)
+            fact = piece_fact(
+                probe.ready, job, timed.result["bytes"], cpu_seconds=timed.cpu, wall_seconds=timed.wall
+            )
+            with contextlib.suppress(ChronocastError), workspace.ledger() as ledger:
+                ledger.add_piece(fact)
+        return len(jobs)
+
+    return asyncio.run(work())
