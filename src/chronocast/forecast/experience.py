@@ -6,6 +6,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from math import exp, log
 from statistics import median
+from typing import Any
 
 from chronocast.forecast.conformal import Widths
 from chronocast.forecast.content import FilmSeen
@@ -138,6 +139,8 @@ class Experience:
         What each station has shown.
     widths
         By what bands have to be widened, as finished outputs have shown.
+    memory
+        What was forecast of films with just this experience: after an edit only what it touched is worked out.
     """
 
     films: Mapping[str, Mapping[str, FamilySeen]] = field(default_factory=dict)
@@ -145,6 +148,7 @@ class Experience:
     kinds: Mapping[str, Sequence[tuple[str, FilmSeen]]] = field(default_factory=dict)
     stations: Mapping[str, StationSeen] = field(default_factory=dict)
     widths: Widths = field(default_factory=Widths)
+    memory: dict[str, Any] = field(default_factory=dict, compare=False, repr=False)
 
 
 RATE_BOUND = log(0.72)

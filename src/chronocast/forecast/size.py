@@ -232,6 +232,19 @@ def _open_bytes(ask: PictureAsk, film: _Film, drawn: Mapping[str, Draws]) -> Dra
     return total
 
 
+def _film_bytes(name: str, asks: Sequence[PictureAsk], chance: Chance, learned: Experience) -> Draws:
+    """Bytes of the pieces of one film's outputs that aren't in the stock, shape (outputs, draws)."""
+    kept = learned.memory.get(name)
+    if kept is not None and kept[0] == asks and kept[1].shape[1] == chance.draws:
+        remembered: Draws = kept[1]
+        return remembered
+    film = _Film(asks, learned)
+    drawn = film.draws(chance)
+    found = np.array([widened(_open_bytes(ask, film, drawn), learned.widths.bytes) for ask in asks])
+    learned.memory[name] = (asks, found)
+    return found
+
+
 def picture_bytes(asks: Sequence[PictureAsk], chance: Chance, learned: Experience | None = None) -> Draws:
     """Bytes of several outputs' pictures: kept pieces exact, the rest in error together.
 
@@ -258,12 +271,9 @@ def picture_bytes(asks: Sequence[PictureAsk], chance: Chance, learned: Experienc
     for row, ask in enumerate(asks):
         if any(size is None for size in ask.kept):
             films.setdefault(ask.shown, []).append(row)
-    for rows in films.values():
-        film = _Film([asks[row] for row in rows], learned or Experience())
-        drawn = film.draws(chance)
-        for row in rows:
-            still = _open_bytes(asks[row], film, drawn)
-            found[row] += widened(still, learned.widths.bytes) if learned else still
+    known = learned or Experience()
+    for name, rows in films.items():
+        found[rows] += _film_bytes(name, [asks[row] for row in rows], chance, known)
     return found
 
 
