@@ -21,7 +21,7 @@ from numpy.typing import NDArray
 
 from bench.encodes import batch_of, encode, recipe, use_home
 from bench.material import films
-from chronocast.forecast.content import Character
+from chronocast.forecast.content import HELD, Character
 from chronocast.forecast.priors import quality_bits
 from chronocast.forecast.size import container_bytes
 from chronocast.forecast.work import PIECE_WORK, READ_SHARE
@@ -161,7 +161,7 @@ def packet_characters(rows: list[Encoded], hard: dict[str, float]) -> dict[str, 
     """What sources' packets say: by codec the usual, by all of them how far they follow what is shown."""
     by_codec: dict[str, list[Encoded]] = defaultdict(list)
     for item in rows:
-        if not np.isnan(item.packets).any():
+        if not np.isnan(item.packets).any() and item.packets.std() >= HELD:
             by_codec[item.source].append(item)
     off, score, window, windows_off, windows_bits = [], [], [], [], []
     means = {
@@ -194,23 +194,6 @@ def packet_characters(rows: list[Encoded], hard: dict[str, float]) -> dict[str, 
     found.setdefault("grade", replace(shared, shift=1.0, common=0.5))
     found.setdefault("lossless", replace(shared, shift=2.0, common=0.5, film_content=0.7))
     return found
-
-
-def best_bits(rows: dict[str, list[Encoded]]) -> float:
-    """What pictures take at their best against the usual quality, where a rate didn't hold them."""
-    usual = quality_shift(20.0 - 21.0)
-    found = [
-        value
-        for rated, quality in zip(rows["h264-3m"], rows["h264-q21"], strict=True)
-        for value in rated.bits - quality.bits - usual
-        if exp(rated.bits[0]) < 0.6 * 3e6 / 25 / (640 * 360)
-    ]
-    return exp(float(np.median(found))) if len(found) >= 5 else 6.0
-
-
-def quality_shift(steps: float) -> float:
-    """Log of bytes for some steps of H.264's quality."""
-    return -steps * log(2) / 6
 
 
 class Seconds(NamedTuple):
@@ -289,13 +272,11 @@ def fit(outputs: list[OutputReady], space: Workspace) -> list[tuple[str, str, st
         for name, items in rows.items()
         if name not in ("h264-small", "h264-700k", "h264-3m")
     }
-    best = best_bits(rows)
     write(
         kinds,
         packets,
         paces,
         size_power=size_power,
-        best=best,
         frame=frame,
     )
     reference = paces["libx264"].usual
@@ -313,7 +294,6 @@ def fit(outputs: list[OutputReady], space: Workspace) -> list[tuple[str, str, st
     ]
     report += [
         ("a small picture's bits a pixel, power of its pixels", f"{measured_power:+.2f}", ""),
-        ("at its best against the usual quality", f"{best:.1f} ×", ""),
         ("a frame whatever its size, million pixels", f"{frame:.3f}", ""),
         (
             "packets follow films, windows",
@@ -333,7 +313,6 @@ def write(
     paces: dict[str, Seconds],
     *,
     size_power: float,
-    best: float,
     frame: float,
 ) -> None:
     """Write the module that the forecast reads."""
@@ -377,8 +356,6 @@ PACKETS = {told(packets)}
 SIZE_POWER = {size_power:.3f}
 """Bits a pixel follow a picture's pixels by this power: a small picture shows more in each."""
 USUAL_PIXELS = {PIXELS}
-BEST_AGAINST_USUAL = {best:.2f}
-"""What pictures take at the best quality against the usual one, where a rate leaves them as much as they can use."""
 SECONDS_BY_BITS = {{
     "": (0.15, {USUAL}),
 {chr(10).join(f'    "{name}": ({pace.slope:.3f}, {pace.bits}),' for name, pace in sorted(paces.items()))}

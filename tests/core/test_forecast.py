@@ -57,7 +57,7 @@ def ask(
         [200] * pieces,
         kept or [None] * pieces,
         [f"{film} {n}" for n in range(pieces)],
-        [packets] * pieces,
+        [None if packets is None else packets + 0.3 * (n % 3 - 1) for n in range(pieces)],
         source_kind("h264") if packets is not None else "",
         film,
     )

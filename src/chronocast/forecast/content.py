@@ -56,6 +56,16 @@ class Character:
     window_content: float = 0.85
 
 
+HELD = 0.08
+"""A source whose windows differ by no more (one standard deviation of the log) was held by a rate: cameras and
+mezzanine codecs write as much of an easy picture as of a hard one."""
+
+
+def held(packets: Sequence[float]) -> bool:
+    """Whether the size of a source's packets, by window, says nothing of what it shows, since a rate held it."""
+    return len(packets) >= 3 and float(np.std(packets)) < HELD
+
+
 @dataclass(frozen=True)
 class Row:
     """One encode of a film: ``kind`` shares what is wrong with the typical value, ``name`` is the encode's own."""

@@ -9,7 +9,7 @@ from statistics import median
 from typing import Any
 
 from chronocast.forecast.conformal import Widths
-from chronocast.forecast.content import FilmSeen
+from chronocast.forecast.content import FilmSeen, held
 from chronocast.model.stages import HERE
 
 PACES = 200
@@ -178,13 +178,14 @@ def learn_from(facts: Iterable[PieceFact], now: float = 0.0) -> Experience:
             if fact.packets is not None:
                 packets.setdefault((fact.film, fact.family), []).append(fact.packets)
                 of_windows.setdefault(fact.film, {})[fact.window] = fact.packets
+    of_windows = {film: said for film, said in of_windows.items() if not held(list(said.values()))}
     kinds: dict[str, list[tuple[str, FilmSeen]]] = {}
     for film, families in films.items():
         for family, seen in families.items():
             values = [value for value in seen.windows.values() if not seen.rated or value > RATE_BOUND]
             if not values:
                 continue
-            said = packets.get((film, family))
+            said = packets.get((film, family)) if film in of_windows else None
             shown = FilmSeen(
                 family, sum(values) / len(values), len(values), sum(said) / len(said) if said else None
             )

@@ -25,20 +25,17 @@ MEASURED: dict[str, Character] = {
 }
 """By kind: against what its codec's row calls typical, for pictures of 1280×720."""
 PACKETS = {
-    "grade": Character(1.000, 0.500, 0.916, 0.250, 0.100, 0.619, 0.750),
-    "h264": Character(-1.623, 0.300, 0.916, 0.250, 0.100, 0.619, 0.750),
-    "hevc": Character(-2.396, 0.300, 0.916, 0.250, 0.100, 0.619, 0.750),
-    "long": Character(-1.605, 0.600, 1.099, 0.250, 0.100, 0.619, 0.750),
-    "lossless": Character(2.000, 0.500, 0.916, 0.250, 0.100, 0.700, 0.750),
-    "mpeg2video": Character(-0.795, 0.300, 0.916, 0.250, 0.100, 0.619, 0.750),
-    "prores": Character(0.633, 0.300, 0.916, 0.250, 0.100, 0.619, 0.750),
+    "grade": Character(1.000, 0.500, 1.192, 0.546, 0.100, 0.753, 0.919),
+    "h264": Character(-2.103, 0.300, 1.192, 0.546, 0.100, 0.753, 0.919),
+    "hevc": Character(-2.651, 0.300, 1.192, 0.546, 0.100, 0.753, 0.919),
+    "long": Character(-1.891, 0.600, 1.430, 0.546, 0.100, 0.753, 0.919),
+    "lossless": Character(2.000, 0.500, 1.192, 0.546, 0.100, 0.700, 0.919),
+    "mpeg2video": Character(-0.918, 0.300, 1.192, 0.546, 0.100, 0.753, 0.919),
 }
 """Log of bits a pixel of sources, by their codec, else by its class."""
 SIZE_POWER = 0.000
 """Bits a pixel follow a picture's pixels by this power: a small picture shows more in each."""
 USUAL_PIXELS = 921600
-BEST_AGAINST_USUAL = 6.00
-"""What pictures take at the best quality against the usual one, where a rate leaves them as much as they can use."""
 SECONDS_BY_BITS = {
     "": (0.15, -3.0),
     "dnxhd": (0.100, 0.92),

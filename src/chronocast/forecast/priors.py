@@ -7,7 +7,6 @@ from math import exp, log
 
 from chronocast.forecast.content import Character
 from chronocast.forecast.measured import (
-    BEST_AGAINST_USUAL,
     CLASSES,
     MEASURED,
     PACKETS,
@@ -108,8 +107,9 @@ def size_prior(picture: PictureRecipe, pixels: int, rate: float, larger: float =
         Bytes of its encoder against its format's other one, at the same grade.
     """
     codec, control, steering = picture.kind, picture.rate_control, picture.steering
-    usual = (
-        quality_bits(codec.typical, codec.quality.usual) * small_pictures(pixels) * pixels / 8
+    # what pictures take at the end of the scale is all they can use, whatever rate is asked for
+    best = (
+        quality_bits(codec.typical, codec.quality.best) * small_pictures(pixels) * pixels / 8
         if codec.typical and codec.quality
         else 0.0
     )
@@ -119,7 +119,6 @@ def size_prior(picture: PictureRecipe, pixels: int, rate: float, larger: float =
         if not steering.searched and not steering.even:  # a peak near the rate leaves less above it
             ceiling = min(max(picture.peak or target * 2, target) / target, ceiling)
         filled = steering.even and codec.fills_constant
-        best = usual * BEST_AGAINST_USUAL if usual else 0.0
         return SizePrior(
             target / rate / 8,
             _FILLED if filled else character,

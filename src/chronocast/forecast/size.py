@@ -10,7 +10,7 @@ import numpy as np
 
 from chronocast.forecast.band import Chance, Draws
 from chronocast.forecast.conformal import widened
-from chronocast.forecast.content import Character, Row, factors
+from chronocast.forecast.content import Character, Row, factors, held
 from chronocast.forecast.content import learned as learned_row
 from chronocast.forecast.experience import RATE_BOUND, Experience
 from chronocast.forecast.measured import PACKETS
@@ -118,6 +118,17 @@ SOFT = 8.0
 """How sharply the smaller of two bounds is taken."""
 
 
+def held_by_a_rate(asks: Sequence[PictureAsk]) -> bool:
+    """Whether the size of a source's packets says nothing of what it shows, since a rate held it."""
+    windows = {
+        window: value
+        for ask in asks
+        for window, value in zip(ask.window_names, ask.packets, strict=False)
+        if value is not None
+    }
+    return held(list(windows.values()))
+
+
 class _Film:
     """The encodes of one film: those asked for, those remembered, and the source's own packets."""
 
@@ -129,7 +140,7 @@ class _Film:
         self.seen: dict[tuple[str, str], float] = {}
         self.own: list[tuple[PictureAsk, Mapping[str, float]]] = []
         kind = next((ask.source_kind for ask in asks if ask.source_kind), "")
-        self.packets = PACKETS.get(kind)
+        self.packets = None if held_by_a_rate(asks) else PACKETS.get(kind)
         for ask in asks:
             self._add(ask, learned)
         self.asked = len(self.columns)
@@ -183,6 +194,10 @@ class _Film:
 
     def _see(self, ask: PictureAsk, window: str, factor: float) -> None:
         prior = ask.prior
+        if (
+            prior.searched
+        ):  # bits move between its pieces: one alone says nothing of the rate that the whole meets
+            return
         if prior.rated and factor < RATE_BOUND:
             self.seen[(BEST + ask.family, window)] = factor - prior.best
         else:
