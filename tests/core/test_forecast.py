@@ -164,6 +164,17 @@ class Size(unittest.TestCase):
         self.assertLess(thin.likely, blind.likely)
         self.assertLess(width(dense), width(blind))
 
+    def test_a_source_that_a_rate_held_says_nothing(self) -> None:
+        one = ask("quality", packets=0.5)
+        even = replace(one, packets=[0.5, 0.51, 0.5, 0.49, 0.5])
+        self.assertEqual(told([even]), told([ask("quality")]))
+        self.assertNotEqual(told([one]), told([ask("quality")]))
+
+    def test_pieces_in_two_passes_say_nothing_of_the_rate_that_the_whole_meets(self) -> None:
+        whole = basis(ask("two pass"))
+        half = [int(whole / 5 * 2.5), None, None, int(whole / 5 * 0.4), None]
+        self.assertLess(abs(told([ask("two pass", kept=half)]).likely / whole - 1), 0.01)
+
     @settings(max_examples=40, deadline=None)
     @given(
         st.integers(100, 60_000), st.integers(101, 200), st.sampled_from(["variable", "two pass", "constant"])
