@@ -210,12 +210,13 @@ class Tasks(unittest.TestCase):
             ReceiverCard(
                 id="door",
                 name="Door screen",
-                limits=Limits(bytes_most=2_000_000, codecs=("h264",), bits_least=10_000),
+                limits=Limits(bytes_most=90_000, codecs=("h264",), bits_least=10_000),
             )
         )
         desk = self.desk()
         place = desk.window.recipe_place
         self.open_recipe(desk, 1)
+        self.type_in(desk, BITS, "150k")
         desk.until(lambda: "door" in place.outcome.cards, "what comes of it")
         desk.click(place.outcome.cards["door"])
         desk.until(lambda: place.ruler.ruled.stops, "the stops")

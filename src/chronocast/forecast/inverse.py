@@ -50,7 +50,7 @@ def rounded_down(value: float) -> float:
     (1230000.0, 999.0)
     """
     step = 10.0 ** (floor(log10(value)) - 2)
-    return floor(value / step + 1e-9) * step
+    return min(value, floor(value / step + 1e-9) * step)
 
 
 def send_seconds(size: Draws, bits_per_second: float) -> Draws:
