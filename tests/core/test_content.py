@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from chronocast.cli.ledger_commands import calibration
 from chronocast.forecast.band import Z90, Chance
-from chronocast.forecast.conformal import Outcome, widened, width_factor
+from chronocast.forecast.conformal import Outcome, as_it_was, widened, width_factor
 from chronocast.forecast.content import Character, FilmSeen, Row, factors, learned
 from chronocast.forecast.experience import PieceFact, learn_from
 from chronocast.journal.ledger import NEWEST, Ledger, MadeFile
@@ -118,6 +118,17 @@ class Bands(unittest.TestCase):
         self.assertTrue(2.2 < factor <= 3.0, factor)
         inside = [abs(log(outcome().fact)) <= 0.1 * Z90 * factor for _ in range(1000)]
         self.assertTrue(0.68 < np.mean(inside) < 0.88, np.mean(inside))
+
+    def test_bands_that_were_made_right_stay_so(self) -> None:
+        """A factor is learned from bands as they were before it: it isn't given up again once it works."""
+        dice = np.random.default_rng(9)
+        facts = [exp(0.3 * dice.standard_normal()) for _ in range(300)]
+        plain = {"p10": exp(-0.15 * Z90), "likely": 1.0, "safe": exp(0.15 * Z90)}
+        factor = width_factor([as_it_was(plain, fact, 1.0) for fact in facts])
+        wide = {name: value**factor for name, value in plain.items()}
+        again = width_factor([as_it_was(wide, fact, factor) for fact in facts])
+        self.assertGreater(factor, 1.5)
+        self.assertAlmostEqual(again, factor, 6)
 
     def test_few_outputs_change_little_and_exact_ones_nothing(self) -> None:
         self.assertEqual(width_factor([]), 1.0)

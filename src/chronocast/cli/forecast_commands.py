@@ -32,6 +32,7 @@ def forecast(
     try:
         told = forecasting.forecast_batch(loaded, batch)
         found = forecasting.ways(told, ways) if ways else ()
+        by_line = forecasting.across(told, loaded, ways) if ways else None
     except ChronocastError as error:
         complain(error, NEEDS_YOU)
     view = told.view
@@ -51,10 +52,13 @@ def forecast(
                 **as_json(view),
                 "asked": told.asked.as_json(),
                 **({"ways": forecasting.ways_json(found)} if ways else {}),
+                **({"across": round(by_line.bits) if by_line.bits else None} if by_line else {}),
             }
         )
     elif ways:
         forecasting.print_ways(found)
+        if by_line is not None:
+            sys.stdout.write(f"  {by_line.told_across}\n")
     else:
         forecasting.print_forecast(loaded, told)
     if any(problem.blocks for problem in view.problems) or any(not room.fits for room in view.room):

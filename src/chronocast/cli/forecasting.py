@@ -15,6 +15,7 @@ from chronocast.model.errors import ChronocastError, ModelError
 from chronocast.model.paths import shown
 from chronocast.model.show import clock_text, size_text, time_text
 from chronocast.preparation.asked.answers import Asked, asked_of
+from chronocast.preparation.asked.backwards import RateAnswer, can_be_rated, rate_across_by
 from chronocast.preparation.asked.candidates import Candidate, candidates
 from chronocast.preparation.asked.probes import choose_probes
 from chronocast.preparation.outlook import Outlook
@@ -87,6 +88,16 @@ def ways(forecast: Forecast, output: str) -> tuple[Candidate, ...]:
         raise ModelError(f"There is no output “{output}” that can be made.", f"There are: {known}.")
     now = circumstances(forecast.prospect, workspace())
     return candidates(ready, now.stock, now.station, now.learned)
+
+
+def across(forecast: Forecast, batch: Batch, output: str) -> RateAnswer | None:
+    """The largest rate with which an output, made next, is across the batch's line when it is wanted; None where nothing is asked."""
+    ready, wanted = forecast.prospect.output(output), batch.wanted
+    if ready is None or wanted is None or not batch.line or not can_be_rated(ready.recipe):
+        return None
+    moment = wanted if wanted.tzinfo else wanted.replace(tzinfo=forecast.view.at.tzinfo)
+    left = (moment - forecast.view.at).total_seconds()
+    return rate_across_by(ready, batch.line, left, circumstances(forecast.prospect, workspace()))
 
 
 def print_ways(found: tuple[Candidate, ...]) -> None:

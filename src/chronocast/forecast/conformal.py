@@ -8,7 +8,7 @@ between P10 and P90.  With few outputs it stays near one.
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from math import ceil, exp, log
 from typing import NamedTuple
 
@@ -29,6 +29,27 @@ class Outcome(NamedTuple):
     likely: float
     safe: float
     fact: float
+
+
+def as_it_was(told: Mapping[str, float], fact: float, factor: float) -> Outcome:
+    """What was forecast before its band was made wider or narrower by a factor, and what came.
+
+    Else a factor would be learned from bands that it has made right already, and be given up again.
+
+    Parameters
+    ----------
+    told
+        The band as it was told: *p10*, *likely*, *safe*.
+    fact
+        What came.
+    factor
+        By what it had been widened.
+    """
+    likely = told["likely"]
+    if likely <= 0 or told["p10"] <= 0 or factor <= 0:
+        return Outcome(told["p10"], likely, told["safe"], fact)
+    low, high = ((told[end] / likely) ** (1 / factor) * likely for end in ("p10", "safe"))
+    return Outcome(low, likely, high, fact)
 
 
 class Widths(NamedTuple):

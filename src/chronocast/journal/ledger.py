@@ -27,7 +27,7 @@ from sqlalchemy import (
     update,
 )
 
-from chronocast.forecast.conformal import Outcome
+from chronocast.forecast.conformal import Outcome, as_it_was
 from chronocast.forecast.experience import PieceFact
 from chronocast.journal.database import connected, open_database
 from chronocast.model.answers import Answer
@@ -179,16 +179,17 @@ class Ledger:
             )
 
     def outcomes(self) -> dict[str, list[Outcome]]:
-        """What was forecast of the newest proved files and what came: of their bytes, and of the processor's seconds."""
+        """What was forecast of the newest proved files, bands as they were before they were widened, and what came."""
         with self._connected() as connection:
             rows = connection.execute(select(_made).order_by(desc(_made.c.id)).limit(MOST_OUTCOMES)).all()
         found: dict[str, list[Outcome]] = {"bytes": [], "cpu_seconds": []}
         for row in rows:
             body = json.loads(row.body)
             for what, fact in (("bytes", row.bytes), ("cpu_seconds", body.get("cpu_seconds", 0.0))):
-                told = (body.get("forecast") or {}).get(what) or {}
+                forecast = body.get("forecast") or {}
+                told, factor = forecast.get(what) or {}, (forecast.get("widened") or {}).get(what, 1.0)
                 if {"p10", "likely", "safe"} <= told.keys():
-                    found[what].append(Outcome(told["p10"], told["likely"], told["safe"], fact))
+                    found[what].append(as_it_was(told, fact, factor))
         return found
 
     def forget_pace(self, station: str) -> int:

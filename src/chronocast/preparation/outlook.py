@@ -12,6 +12,7 @@ from typing import NamedTuple
 import numpy as np
 
 from chronocast.forecast.band import Band, Chance, Draws, band
+from chronocast.forecast.conformal import Widths
 from chronocast.forecast.experience import Experience
 from chronocast.forecast.outputs import OutputAsk, OutputsForecast, forecast_outputs
 from chronocast.forecast.room import Room
@@ -63,6 +64,8 @@ class Outlook:
         What each slot does in a typical draw.
     judged
         Outputs by their receivers' cards.
+    widths
+        By what its bands were widened, as finished outputs have shown.
     draws
         What its bands come from.
     """
@@ -81,6 +84,7 @@ class Outlook:
     source_bytes: int
     spans: tuple[Span, ...] = ()
     judged: tuple[Judged, ...] = ()
+    widths: Widths = field(default_factory=Widths)
     draws: WholeDraws = field(default_factory=lambda: WholeDraws(np.zeros(1), np.zeros(1)), repr=False)
 
     @property
@@ -185,6 +189,7 @@ def outlook(
         source_bytes=sum(media.values()),
         spans=typical_spans(told.work, finishes, slots),
         judged=judge_outputs(outputs),
+        widths=learned.widths,
         draws=WholeDraws(told.bytes.sum(axis=0), _last(finishes, chance.draws)),
     )
 

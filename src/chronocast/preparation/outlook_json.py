@@ -50,6 +50,7 @@ def _output(view: Outlook, item: OutputOutlook) -> Answer:
         "seconds": item.seconds.as_json(),
         "cpu_seconds": item.cpu_seconds.as_json(),
         "bytes": _whole(item.bytes),
+        "widened": {"bytes": view.widths.bytes, "cpu_seconds": view.widths.seconds},
         "finish": _moment(view, item.finish),
         "stages": [
             {"kind": stage.kind.id, "station": stage.station, "seconds": stage.seconds.as_json()}

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
-import time
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -13,7 +12,6 @@ from typing import Any
 from chronocast.crew.local.crew import LocalCrew
 from chronocast.crew.local.jobs import do_jobs
 from chronocast.forecast.band import Band, Chance, band
-from chronocast.forecast.experience import learn_from
 from chronocast.forecast.looks import XPSNR_FLOOR, Measured, lowest
 from chronocast.forecast.outputs import forecast_outputs
 from chronocast.journal.workspace import Workspace
@@ -36,6 +34,7 @@ from chronocast.preparation.output.output_ready import OutputReady
 from chronocast.preparation.output.piece_fact import piece_fact
 from chronocast.preparation.output_ask import output_ask
 from chronocast.preparation.station.this import machine_slots, this_station
+from chronocast.preparation.today import learned_from
 
 
 @dataclass(frozen=True)
@@ -303,7 +302,7 @@ def at_floor(ready: OutputReady, trial: Trial, floor: float, workspace: Workspac
     if not told.values:
         return told
     with contextlib.suppress(ChronocastError), workspace.ledger() as ledger:
-        known = learn_from(ledger.pieces({ready.film}), time.time())
+        known = learned_from(ledger, {ready.film})
         ask = output_ask(ready, workspace.stock, None)
         other = varied_ask(ready, ask, with_values(ready.recipe, told.values))
         size = forecast_outputs([other], this_station(workspace), known, Chance()).bytes[0]

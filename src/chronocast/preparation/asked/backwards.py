@@ -63,13 +63,33 @@ class RateAnswer:
         return self.limit - self.bytes.safe
 
     @property
+    def _rate(self) -> str:
+        """The rate in words: where the largest that was looked at does, the pictures can't use it."""
+        return "any rate" if (self.bits or 0) >= MOST_RATE else rate_bits_text(self.bits or 0)
+
+    @property
+    def told_across(self) -> str:
+        """A sentence about the line."""
+        if self.bits is None or self.seconds is None:
+            return "No rate is made, proved and across the line when it is wanted."
+        if self.bits >= MOST_RATE:
+            return (
+                "Any rate is across the line when it is wanted, since these pictures can't use more: "
+                f"made next, in {time_text(self.seconds.likely)}, safe {time_text(self.seconds.safe)}"
+            )
+        return (
+            f"{self._rate} is the most that is across the line when it is wanted: "
+            f"made next, in {time_text(self.seconds.likely)}, safe {time_text(self.seconds.safe)}"
+        )
+
+    @property
     def told(self) -> str:
         """A sentence."""
         if self.bits is None:
             return f"No rate keeps {size_text(self.limit)}: sound and container alone take too much."
         sent = f", across the line in {time_text(self.seconds.safe)}" if self.seconds else ""
         return (
-            f"{rate_bits_text(self.bits)} keeps {size_text(self.limit)}: {size_text(self.bytes.likely)}, "
+            f"{self._rate} keeps {size_text(self.limit)}: {size_text(self.bytes.likely)}, "
             f"safe {size_text(self.bytes.safe)}, {size_text(max(0.0, self.room))} to spare{sent}"
         )
 

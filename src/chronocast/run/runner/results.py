@@ -93,7 +93,7 @@ class Results:
             seconds=body["seconds"],
             cpu_seconds=body["cpu_seconds"],
             checks=body["checks"],
-            forecast={key: promised.get(key) for key in ("seconds", "cpu_seconds", "bytes")},
+            forecast={key: promised.get(key) for key in ("seconds", "cpu_seconds", "bytes", "widened")},
             recipe=(ready.asked or ready.recipe).model_dump(mode="json"),
             source=path_text(ready.source.path),
             quality=ready.plan.quality,
