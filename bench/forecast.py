@@ -21,9 +21,9 @@ from numpy.typing import NDArray
 from bench.encodes import batch_of, encode, recipe, use_home
 from bench.material import films
 from chronocast.forecast.band import Chance
-from chronocast.forecast.experience import Experience, PieceFact, learn_from
+from chronocast.forecast.container import container_bytes
+from chronocast.forecast.learning.experience import Experience, PieceFact, learn_from
 from chronocast.forecast.outputs import OutputAsk, forecast_outputs
-from chronocast.forecast.size import container_bytes
 from chronocast.journal.workspace import Workspace
 from chronocast.model.recipe.recipe import Recipe
 from chronocast.preparation.output.output_ready import OutputReady

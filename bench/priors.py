@@ -1,4 +1,4 @@
-"""What is believed before anything is known, measured: writes ``forecast/measured.py`` anew from real encodes.
+"""What is believed before anything is known, measured: writes ``forecast/picture/measured.py`` anew from real encodes.
 
 Films by a fixed seed, all unlike those that ``./run bench forecast`` judges
 by.  A run that was stopped goes on where it was.
@@ -21,9 +21,9 @@ from numpy.typing import NDArray
 
 from bench.encodes import batch_of, encode, recipe, use_home
 from bench.material import films
-from chronocast.forecast.content import HELD, Character
-from chronocast.forecast.priors import quality_bits
-from chronocast.forecast.size import container_bytes
+from chronocast.forecast.container import container_bytes
+from chronocast.forecast.picture.content import HELD, Character
+from chronocast.forecast.picture.priors import quality_bits
 from chronocast.forecast.work import PIECE_WORK, READ_SHARE
 from chronocast.journal.workspace import Workspace
 from chronocast.media.encoders.registry import ENCODERS
@@ -44,7 +44,7 @@ RECIPES = (
     recipe("h264-3m", "h264", mode="variable", target_bits_per_second=3_000_000),
 )
 HOME = Path(os.environ.get("CHRONOCAST_BENCH_CACHE", "/var/tmp/chronocast-bench"))
-TARGET = Path(__file__).parent.parent / "src" / "chronocast" / "forecast" / "measured.py"
+TARGET = Path(__file__).parent.parent / "src" / "chronocast" / "forecast" / "picture" / "measured.py"
 HARDER = 1.0
 """These films, many of them grained and shaken, are taken to be so much harder than what people deliver, in standard
 deviations of how films differ: constant quality of clips that people had came out halfway between what a codec's row
@@ -345,7 +345,7 @@ film_content and window_content.
 
 from __future__ import annotations
 
-from chronocast.forecast.content import Character
+from chronocast.forecast.picture.content import Character
 
 CLASSES = {told(classes)}
 """Of encodes that weren't measured, by the last word of their kind."""

@@ -12,8 +12,9 @@ from hypothesis import strategies as st
 
 from chronocast.forecast.band import Chance, band
 from chronocast.forecast.inverse import chance_of, largest, rounded_down, send_seconds
-from chronocast.forecast.priors import size_prior
-from chronocast.forecast.size import PictureAsk, picture_bytes
+from chronocast.forecast.picture.ask import PictureAsk
+from chronocast.forecast.picture.priors import size_prior
+from chronocast.forecast.picture.size import picture_bytes
 from chronocast.model.batch.batch import Batch, read_batch
 from chronocast.model.batch.edits import set_asked
 from chronocast.model.errors import ModelError

@@ -17,13 +17,15 @@ from chronocast.crew.local.calibrate import load_while
 from chronocast.crew.local.jobs import Timed
 from chronocast.crew.local.work import Worker
 from chronocast.forecast.band import Band, Chance, band
-from chronocast.forecast.experience import PieceFact, StationSeen, learn_from
-from chronocast.forecast.learn import Belief, update
-from chronocast.forecast.measured import SECONDS_BY_BITS
+from chronocast.forecast.container import container_bytes
+from chronocast.forecast.learning.belief import Belief, update
+from chronocast.forecast.learning.experience import PieceFact, StationSeen, learn_from
 from chronocast.forecast.outputs import OutputAsk, forecast_outputs
-from chronocast.forecast.priors import size_prior, source_kind
+from chronocast.forecast.picture.ask import PictureAsk
+from chronocast.forecast.picture.measured import SECONDS_BY_BITS
+from chronocast.forecast.picture.priors import size_prior, source_kind
+from chronocast.forecast.picture.size import picture_bytes
 from chronocast.forecast.room import Room, reserve_on
-from chronocast.forecast.size import PictureAsk, container_bytes, picture_bytes
 from chronocast.forecast.stage import Stage, Work
 from chronocast.forecast.station import SUPPLIED_PACE, Load, Pace, Station
 from chronocast.forecast.work import PRICES, EncodeAsk, PieceAsk, encode_belief, piece_seconds

@@ -11,7 +11,7 @@ from pathlib import Path
 from hypothesis import given
 from hypothesis import strategies as st
 
-from chronocast.forecast.size import sound_bits
+from chronocast.forecast.sound import sound_bits
 from chronocast.journal.library import Library
 from chronocast.model.batch.batch import FULL, Batch, read_batch, write_batch
 from chronocast.model.batch.columns import (

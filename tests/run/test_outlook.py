@@ -11,7 +11,7 @@ from pathlib import Path
 
 import numpy as np
 
-from chronocast.forecast.experience import Experience, PieceFact, learn_from
+from chronocast.forecast.learning.experience import Experience, PieceFact, learn_from
 from chronocast.forecast.station import Load, Pace, Station
 from chronocast.journal.documents import load_batch
 from chronocast.journal.workspace import Workspace

@@ -10,7 +10,7 @@ from unittest import mock
 
 from chronocast.crew.contract import AttemptFailed, Finished
 from chronocast.deliver.place import FolderGone
-from chronocast.forecast.experience import learn_from
+from chronocast.forecast.learning.experience import learn_from
 from chronocast.forecast.work import stage_belief
 from chronocast.journal.documents import load_batch
 from chronocast.journal.runs import RunJournal

@@ -11,7 +11,7 @@ from pathlib import Path
 
 from chronocast.crew.local.probing import carry_out_probes
 from chronocast.crew.local.trial import at_floor, hold_trial
-from chronocast.forecast.looks import Measured, lowest
+from chronocast.forecast.picture.looks import Measured, lowest
 from chronocast.journal.documents import load_batch
 from chronocast.journal.workspace import Workspace
 from chronocast.model.batch.edits import set_asked

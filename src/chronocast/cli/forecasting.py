@@ -13,14 +13,16 @@ from chronocast.model.answers import Answer
 from chronocast.model.batch.batch import Batch
 from chronocast.model.errors import ChronocastError, ModelError
 from chronocast.model.paths import shown
-from chronocast.model.show import clock_text, size_text, time_text
+from chronocast.model.show import clock_text, db_text, size_text, time_text
 from chronocast.preparation.asked.answers import Asked, asked_of
 from chronocast.preparation.asked.backwards import RateAnswer, can_be_rated, rate_across_by
 from chronocast.preparation.asked.candidates import Candidate, candidates
 from chronocast.preparation.asked.probes import choose_probes
 from chronocast.preparation.outlook import Outlook
+from chronocast.preparation.outlook_json import looks_json
 from chronocast.preparation.output.differences import differences_from_source
 from chronocast.preparation.output.output_ready import Prospect
+from chronocast.preparation.output_outlook import poorest_shot
 from chronocast.preparation.today import circumstances, outlook_now, prepared
 
 
@@ -108,14 +110,22 @@ def print_ways(found: tuple[Candidate, ...]) -> None:
         )
         return
     for item in found:
-        looks = f"looks like quality {item.looks:g}" if item.looks is not None else ""
+        looks = ""
+        if item.xpsnr is not None:
+            looks = f"XPSNR {db_text(item.xpsnr.mean.likely)}, poorest shot {db_text(item.xpsnr.worst.likely)} ({db_text(item.xpsnr.worst.safe)})"
+        elif item.looks is not None:
+            looks = f"looks like quality {item.looks:g}"
         told = "as it is now" if item.present else item.words
         mark = "·" if item.dominated else "→" if item.present else " "
         sys.stdout.write(
             f"{mark} {told:18}  {time_text(item.seconds.likely):>8} ({time_text(item.seconds.safe)})"
             f"  {size_text(item.bytes.likely):>9} ({size_text(item.bytes.safe)})  {looks}\n"
         )
-    sys.stdout.write("  · another one is better in time, size and look; looks are reckoned, not measured\n")
+    sys.stdout.write("  · another one is better in time, size and look; in brackets: safe\n\n")
+    now = next((item for item in found if item.present), found[0])
+    for item in found:
+        if not item.present and not item.dominated:
+            sys.stdout.write(f"  {item.against(now)}\n")
 
 
 def ways_json(found: tuple[Candidate, ...]) -> list[Answer]:
@@ -128,6 +138,7 @@ def ways_json(found: tuple[Candidate, ...]) -> list[Answer]:
             "seconds": item.seconds.as_json(),
             "bytes": item.bytes.as_json(),
             "looks_like_quality": item.looks,
+            "looks": looks_json(item.xpsnr),
             "dominated": item.dominated,
         }
         for item in found
@@ -149,6 +160,12 @@ def print_forecast(batch: Batch, forecast: Forecast) -> None:
         sys.stdout.write(
             f"{shown(ready.path.name)[:64]:64}  {span:>18}  {size:>20}  {kept:12}  {ready.extent.text}\n"
         )
+        if item.looks is not None:
+            worst = item.looks.worst
+            sys.stdout.write(
+                f"    looks: XPSNR {db_text(item.looks.mean.likely)}, poorest shot {db_text(worst.likely)} "
+                f"(safe {db_text(worst.safe)}) at {poorest_shot(item)}\n"
+            )
         if told := differences_from_source(ready):
             sys.stdout.write(f"    ≠ source: {'; '.join(item.sentence for item in told)}\n")
     sys.stdout.write("\n")

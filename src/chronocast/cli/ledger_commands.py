@@ -10,7 +10,7 @@ from typing import Annotated
 import typer
 
 from chronocast.cli.answers import NEEDS_YOU, Json, complain, put, workspace
-from chronocast.forecast.conformal import Outcome, width_factor
+from chronocast.forecast.learning.conformal import Outcome, width_factor
 from chronocast.model.answers import Answer
 from chronocast.model.errors import ChronocastError
 from chronocast.model.show import percent, size_text, time_text

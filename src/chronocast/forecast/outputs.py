@@ -8,16 +8,13 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from chronocast.forecast.band import Chance, Draws
-from chronocast.forecast.conformal import widened
-from chronocast.forecast.experience import Experience, StationSeen
-from chronocast.forecast.size import (
-    CONTAINER_UNSURE,
-    CONTAINER_UNSURE_BYTES,
-    PictureAsk,
-    container_bytes,
-    picture_bytes,
-    sound_bytes,
-)
+from chronocast.forecast.container import CONTAINER_UNSURE, CONTAINER_UNSURE_BYTES, container_bytes
+from chronocast.forecast.learning.conformal import widened
+from chronocast.forecast.learning.experience import Experience, StationSeen
+from chronocast.forecast.picture.ask import PictureAsk
+from chronocast.forecast.picture.quality import Looks, picture_looks
+from chronocast.forecast.picture.size import picture_bytes
+from chronocast.forecast.sound import sound_bytes
 from chronocast.forecast.stage import Work
 from chronocast.forecast.station import Station
 from chronocast.forecast.work import EncodeAsk, OtherAsk, PieceAsk, piece_seconds, stages_of
@@ -151,6 +148,26 @@ def picture_draws(asks: Sequence[OutputAsk], chance: Chance, learned: Experience
         found[shown] = picture_bytes(
             [picture for row in shown if (picture := asks[row].picture)], chance, learned
         )
+    return found
+
+
+def output_looks(asks: Sequence[OutputAsk], chance: Chance, learned: Experience) -> list[Looks | None]:
+    """How like the original outputs look; None of one that loses nothing, or of which nothing is known.
+
+    Parameters
+    ----------
+    asks
+        The outputs.
+    chance
+        Where the draws come from.
+    learned
+        What the ledger has taught.
+    """
+    shown = [row for row, ask in enumerate(asks) if ask.picture is not None]
+    found: list[Looks | None] = [None] * len(asks)
+    told = picture_looks([picture for row in shown if (picture := asks[row].picture)], chance, learned)
+    for row, looks in zip(shown, told, strict=True):
+        found[row] = looks
     return found
 
 

@@ -6,8 +6,8 @@ from dataclasses import dataclass
 from fractions import Fraction
 from math import exp
 
-from chronocast.forecast.priors import size_prior
-from chronocast.forecast.size import sound_bits
+from chronocast.forecast.picture.priors import size_prior
+from chronocast.forecast.sound import sound_bits
 from chronocast.forecast.work import READ_SHARE
 from chronocast.media.encoders.registry import ENCODERS
 from chronocast.model.recipe.codecs import SOUND

@@ -14,9 +14,9 @@ from typing import NamedTuple
 import numpy as np
 
 from chronocast.forecast.band import Chance, Draws
-from chronocast.forecast.experience import PaceSeen, StationSeen
-from chronocast.forecast.learn import Belief, update, update_by_film
-from chronocast.forecast.measured import SECONDS_BY_BITS
+from chronocast.forecast.learning.belief import Belief, update, update_by_film
+from chronocast.forecast.learning.experience import PaceSeen, StationSeen
+from chronocast.forecast.picture.measured import SECONDS_BY_BITS
 from chronocast.forecast.stage import Stage
 from chronocast.forecast.station import Pace, Station
 from chronocast.model.stages import CHECK, ENCODE, JOIN, SOUND, StageKind
@@ -25,6 +25,10 @@ READ_SHARE = 0.2
 """What reading a pixel (decoding, scaling) costs against encoding one at medium effort; measured with x264 at 720 lines."""
 PIECE_WORK = 0.5
 """What beginning and ending a piece costs, in millions of pixels."""
+MEASURE_SHARE = 0.35
+"""What holding some pictures of a piece against the original takes, against checking all of it; whole films at 720 lines."""
+MEASURE_SD = 0.3
+"""Error of that (one standard deviation of the log)."""
 SHARED_SD = 0.35
 """Error of a station's pace for sound, joining and checking (one standard deviation of the log)."""
 
@@ -45,6 +49,8 @@ class PieceAsk:
         What it shares experience with.
     times
         How often it will be encoded.
+    measured
+        Its pictures in millions of pixels, where it is held against the original; else 0.
     """
 
     name: str
@@ -52,6 +58,7 @@ class PieceAsk:
     factor: float
     pace: str
     times: float = 1.0
+    measured: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -215,7 +222,9 @@ def piece_seconds(
             if group.pieces
         ]
     )
-    seconds = np.exp(work[:, None] + shared + PIECE_SD * own) + pace.start
+    measured = np.array([piece.measured * piece.times for _, piece in flat]) * pace.decode * MEASURE_SHARE
+    looking = measured[:, None] * np.exp(MEASURE_SD * chance.normal("measure") + drift)
+    seconds = np.exp(work[:, None] + shared + PIECE_SD * own) + looking + pace.start
     return dict(zip(asks, np.split(seconds, np.cumsum(counts)[:-1]), strict=True))
 
 

@@ -27,8 +27,8 @@ from sqlalchemy import (
     update,
 )
 
-from chronocast.forecast.conformal import Outcome, as_it_was
-from chronocast.forecast.experience import PieceFact
+from chronocast.forecast.learning.conformal import Outcome, as_it_was
+from chronocast.forecast.learning.experience import PieceFact
 from chronocast.journal.database import connected, open_database
 from chronocast.model.answers import Answer
 
@@ -54,6 +54,9 @@ _piece = Table(
     Column("packets", Float),
     Column("source_kind", String),
     Column("rated", Boolean),
+    Column("xpsnr", Float),
+    Column("usual_xpsnr", Float),
+    Column("look_kind", String),
 )
 _MORE = {
     "film": "VARCHAR",
@@ -63,6 +66,9 @@ _MORE = {
     "packets": "FLOAT",
     "source_kind": "VARCHAR",
     "rated": "BOOLEAN",
+    "xpsnr": "FLOAT",
+    "usual_xpsnr": "FLOAT",
+    "look_kind": "VARCHAR",
 }
 """Columns of pieces that ledgers of earlier versions lack."""
 _made = Table(
@@ -106,6 +112,8 @@ class MadeFile:
         Its path.
     quality
         The common quality it was made at, if one was searched for.
+    looks
+        How like the original it looks, in dB, where that was measured: ``xpsnr`` of all, ``worst`` of poorest shots.
     """
 
     digest: str
@@ -118,6 +126,7 @@ class MadeFile:
     recipe: Answer = field(default_factory=dict)
     source: str = ""
     quality: float | None = None
+    looks: Answer = field(default_factory=dict)
 
 
 _MADE = frozenset(item.name for item in fields(MadeFile))

@@ -7,7 +7,7 @@ import time
 from pathlib import Path
 from typing import Any
 
-from chronocast.forecast.experience import PieceFact
+from chronocast.forecast.learning.experience import PieceFact
 from chronocast.journal.database import JournalError
 from chronocast.journal.ledger import Ledger, MadeFile
 from chronocast.journal.locks import Lock

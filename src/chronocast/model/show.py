@@ -72,3 +72,12 @@ def clock_text(moment: datetime, now: datetime | None = None) -> str:
     days = (moment.date() - now.date()).days
     text = moment.strftime("%H:%M")
     return text if days == 0 else f"{text} tomorrow" if days == 1 else moment.strftime("%a %d %b %H:%M")
+
+
+def db_text(value: float) -> str:
+    """A level in dB.
+
+    >>> db_text(41.26)
+    '41.3 dB'
+    """
+    return f"{value:.1f} dB"

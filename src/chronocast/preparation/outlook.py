@@ -12,18 +12,18 @@ from typing import NamedTuple
 import numpy as np
 
 from chronocast.forecast.band import Band, Chance, Draws, band
-from chronocast.forecast.conformal import Widths
-from chronocast.forecast.experience import Experience
-from chronocast.forecast.outputs import OutputAsk, OutputsForecast, forecast_outputs
+from chronocast.forecast.learning.conformal import Widths
+from chronocast.forecast.learning.experience import Experience
+from chronocast.forecast.outputs import OutputAsk, OutputsForecast, forecast_outputs, output_looks
+from chronocast.forecast.picture.size import why
 from chronocast.forecast.room import Room
-from chronocast.forecast.size import why
 from chronocast.forecast.stage import Stage
 from chronocast.forecast.station import Station
 from chronocast.pieces.stock import Stock
 from chronocast.preparation.judging import Judged, judge_outputs
 from chronocast.preparation.output.output_ready import OutputReady, Prospect
 from chronocast.preparation.output_ask import output_ask
-from chronocast.preparation.output_outlook import OutputOutlook, StageOutlook
+from chronocast.preparation.output_outlook import LooksOutlook, OutputOutlook, StageOutlook
 from chronocast.preparation.problem import Problem
 from chronocast.preparation.station.drives import existing_parent, room_on
 from chronocast.schedule.clock import Finish, Span, finish_fan, simulate, typical_spans
@@ -150,6 +150,7 @@ def outlook(
     chosen = [ready for ready in prospect.outputs if not ready.output.held]
     asks = [output_ask(ready, stock, (made or {}).get(ready.output.id)) for ready in chosen]
     told = forecast_outputs(asks, station, learned, chance)
+    looks = output_looks(asks, chance, learned)
     slots = {station.id: station.slots}
     finishes = simulate(told.work, slots, chance.draws)
     kept = [_kept_frames(ready, ask) for ready, ask in zip(chosen, asks, strict=True)]
@@ -168,6 +169,7 @@ def outlook(
             sound_bytes=float(ask.sound.bytes(ready.plan.seconds)) if ask.sound else 0.0,
             basis=_basis(ask, learned),
             made=ask.made is not None,
+            looks=LooksOutlook.of(looks[row]),
             draws=np.array([told.seconds[row], told.bytes[row]], np.float32),
         )
         for row, (ready, ask, finish) in enumerate(zip(chosen, asks, finishes, strict=True))

@@ -6,7 +6,7 @@ from chronocast.forecast.band import Band
 from chronocast.model.answers import Answer
 from chronocast.preparation.outlook import Outlook
 from chronocast.preparation.output.differences import differences_from_source
-from chronocast.preparation.output_outlook import OutputOutlook
+from chronocast.preparation.output_outlook import LooksOutlook, OutputOutlook
 
 
 def as_json(view: Outlook) -> Answer:
@@ -69,8 +69,21 @@ def _output(view: Outlook, item: OutputOutlook) -> Answer:
             {"what": d.what, "sentence": d.sentence, "loss": d.loss} for d in differences_from_source(ready)
         ],
         "sound_bytes": round(item.sound_bytes),
+        "looks": looks_json(item.looks),
         "basis": item.basis,
         "made": item.made,
+    }
+
+
+def looks_json(looks: LooksOutlook | None) -> Answer | None:
+    """How like the original something looks; None where nothing is said."""
+    if looks is None:
+        return None
+    return {
+        "xpsnr": looks.mean.as_json(),
+        "worst": looks.worst.as_json(),
+        "poorest_piece": looks.poorest,
+        "measured_pieces": looks.measured,
     }
 
 

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from chronocast.forecast.container import container_bytes
 from chronocast.forecast.outputs import OutputAsk, SoundAsk
-from chronocast.forecast.size import PictureAsk, container_bytes, sound_bits
+from chronocast.forecast.picture.ask import PictureAsk
+from chronocast.forecast.sound import sound_bits
 from chronocast.forecast.work import PieceAsk
 from chronocast.media.encoders.registry import ENCODERS
-from chronocast.model.messages.jobs import SoundJob
+from chronocast.model.messages.jobs import MEASURED, SoundJob
 from chronocast.model.recipe.codecs import SOUND
 from chronocast.model.recipe.layouts import channels_of
 from chronocast.pieces.stock import Stock
@@ -44,6 +46,7 @@ def picture_ask(ready: OutputReady, stock: Stock) -> PictureAsk:
         packets=[item.packets if item.source_kind == ready.source_kind else None for item in ready.content],
         source_kind=ready.source_kind,
         film=ready.film,
+        look=ready.look_prior,
     )
 
 
@@ -61,6 +64,14 @@ def sound_ask(sound: SoundJob, stock: Stock) -> SoundAsk:
     return SoundAsk(
         sound.name, tracks, rate, tracks * -(-sound.samples // codec.packet), stock.size(sound.name)
     )
+
+
+def _megapixels_compared(ready: OutputReady, frames: int) -> float:
+    """Pictures of a piece that are decoded to be held against the original, in millions of pixels: of whole ones few."""
+    if ready.look_prior is None:
+        return 0.0
+    decoded = min(frames, MEASURED) if ready.whole_frames else frames
+    return decoded * ready.plan.width * ready.plan.height / 1e6
 
 
 def output_ask(ready: OutputReady, stock: Stock, made: int | None) -> OutputAsk:
@@ -88,6 +99,7 @@ def output_ask(ready: OutputReady, stock: Stock, made: int | None) -> OutputAsk:
             ENCODERS[piece.settings.encoder].effort(ready.effort),
             ready.pace,
             times,
+            _megapixels_compared(ready, piece.frames),
         )
         for piece in plan.pieces
     )

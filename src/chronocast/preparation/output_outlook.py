@@ -10,7 +10,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from chronocast.forecast.band import Band, band, exact
+from chronocast.forecast.picture.quality import LookBand, Looks, look_band
 from chronocast.model.stages import StageKind
+from chronocast.model.time.timing import format_timecode
 from chronocast.preparation.output.output_ready import OutputReady
 
 
@@ -21,6 +23,33 @@ class StageOutlook:
     kind: StageKind
     station: str
     seconds: Band
+
+
+@dataclass(frozen=True)
+class LooksOutlook:
+    """How like the original an output looks: XPSNR in dB.
+
+    Parameters
+    ----------
+    mean, worst
+        Of all of it, and of its poorest shots.
+    poorest
+        The number of the piece that is likely to be the poorest.
+    measured
+        How many pieces were measured.
+    """
+
+    mean: LookBand
+    worst: LookBand
+    poorest: int
+    measured: int
+
+    @classmethod
+    def of(cls, looks: Looks | None) -> LooksOutlook | None:
+        """As the forecast has it; None where nothing is said."""
+        if looks is None:
+            return None
+        return cls(look_band(looks.mean), look_band(looks.worst), int(looks.shots.argmin()), looks.measured)
 
 
 @dataclass(frozen=True)
@@ -45,6 +74,8 @@ class OutputOutlook:
         What its size rests on, in words.
     made
         Whether it is made already.
+    looks
+        How like the original it looks; None where nothing is lost, or nothing known.
     draws
         What the bands of seconds and bytes come from, shape (2, draws): several outputs together are the
         sum of theirs.
@@ -63,12 +94,22 @@ class OutputOutlook:
     sound_bytes: float
     basis: str
     made: bool = False
+    looks: LooksOutlook | None = None
     draws: NDArray[np.float32] | None = field(default=None, compare=False, repr=False)
 
     @property
     def pieces_total(self) -> int:
         """How many pieces it is cut into."""
         return len(self.ready.plan.pieces)
+
+
+def poorest_shot(item: OutputOutlook) -> str:
+    """Where in its source the shot begins that is likely to be its poorest, as timecode."""
+    ready, cut = item.ready, item.ready.source.cut
+    number = item.looks.poorest if item.looks else 0
+    before = sum(piece.frames for piece in ready.plan.pieces[:number])
+    at = ready.part.start + int(before * cut.rate / ready.plan.rate)
+    return format_timecode(cut.start_timecode + at, cut.rate, cut.drop_frame)
 
 
 class Totals(NamedTuple):

@@ -9,8 +9,8 @@ from dataclasses import replace
 from pathlib import Path
 
 from chronocast.deliver.place import measured
-from chronocast.forecast.conformal import Widths, width_factor
-from chronocast.forecast.experience import Experience, learn_from
+from chronocast.forecast.learning.conformal import Widths, width_factor
+from chronocast.forecast.learning.experience import Experience, learn_from
 from chronocast.forecast.station import Load
 from chronocast.journal.ledger import Ledger, MadeFile
 from chronocast.journal.workspace import Workspace

@@ -20,7 +20,7 @@ from numpy.typing import NDArray
 
 from chronocast.crew.local.crew import LocalCrew
 from chronocast.crew.local.jobs import Timed, do_jobs
-from chronocast.forecast.measured import FRAME_WORK
+from chronocast.forecast.picture.measured import FRAME_WORK
 from chronocast.forecast.station import Pace
 from chronocast.forecast.work import PIECE_WORK, READ_SHARE, bits_pace
 from chronocast.journal.paces import PaceStore

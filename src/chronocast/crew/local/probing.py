@@ -60,9 +60,7 @@ def carry_out_probes(
                 "cpu_seconds": round(timed.cpu, 4),
             }
             stock.keep(stock.path(job.name).with_name(os.path.basename(job.target)), job.name, facts)
-            fact = piece_fact(
-                probe.ready, job, timed.result["bytes"], cpu_seconds=timed.cpu, wall_seconds=timed.wall
-            )
+            fact = piece_fact(probe.ready, job, timed.result, cpu_seconds=timed.cpu, wall_seconds=timed.wall)
             with contextlib.suppress(ChronocastError), workspace.ledger() as ledger:
                 ledger.add_piece(fact)
         return len(jobs)

@@ -12,8 +12,8 @@ from typing import Any
 from chronocast.crew.local.crew import LocalCrew
 from chronocast.crew.local.jobs import do_jobs
 from chronocast.forecast.band import Band, Chance, band
-from chronocast.forecast.looks import XPSNR_FLOOR, Measured, lowest
 from chronocast.forecast.outputs import forecast_outputs
+from chronocast.forecast.picture.looks import XPSNR_FLOOR, Measured, lowest
 from chronocast.journal.workspace import Workspace
 from chronocast.media.viewing.picture_files import write_pictures
 from chronocast.model.batch.exceptions import with_values
@@ -150,7 +150,7 @@ def carry_out(
             fact = piece_fact(
                 piece.ready,
                 job,
-                timed.result["bytes"],
+                timed.result,
                 cpu_seconds=timed.cpu,
                 wall_seconds=timed.wall,
             )

@@ -79,6 +79,7 @@ class Worker:
             result |= {"packets": list(made.packets), "quantizer": made.quantizer}
         if made.likeness:
             result["likeness"] = [[number, *found] for number, found in sorted(made.likeness.items())]
+            result["measure_seconds"] = round(made.measure_seconds, 4)
         if made.digest:
             result["digest"] = made.digest
         if damaged := damaged_pictures(job, self.readers.complaints()):

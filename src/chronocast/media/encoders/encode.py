@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import os
+import time
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 from fractions import Fraction
@@ -37,7 +38,8 @@ class Encoded:
 
     ``digest`` is of all pictures as the encoder was given them, where that was asked for; ``sets`` of the
     parameter sets, which all pieces of a file must share; ``quantizer`` is the pictures' mean, where the encoder
-    tells it; ``likeness`` of every so many pictures, where that was asked for.
+    tells it; ``likeness`` of every so many pictures, where that was asked for, and the processor's seconds
+    that looking took.
     """
 
     bytes: int
@@ -46,6 +48,7 @@ class Encoded:
     sets: str = ""
     quantizer: float | None = None
     likeness: Mapping[int, Likeness] = field(default_factory=dict)
+    measure_seconds: float = 0.0
 
 
 def encode_piece(job: PieceJob, readers: Readers, progress: Progress | None = None) -> Encoded:
@@ -257,6 +260,9 @@ def encode_pictures(
                 progress(count, picture)
         send(None)
         sets = hashlib.blake2b(bytes(stream.codec_context.extradata or b""), digest_size=8).hexdigest()
+    begin = time.process_time()
+    alike = sample.measured(target)
+    measure_seconds = time.process_time() - begin
     with open(target, "rb") as file:
         os.fsync(file.fileno())
         return Encoded(
@@ -265,5 +271,6 @@ def encode_pictures(
             total.hexdigest() if total is not None else "",
             sets,
             round(fmean(quantizers), 3) if quantizers else None,
-            sample.measured(target),
+            alike,
+            measure_seconds,
         )

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+import logging
+from collections.abc import Iterator, Sequence
+from typing import Any
 
 import av
 
 from chronocast.media.picture.likeness import Likeness, likeness
+
+log = logging.getLogger("chronocast.measure")
 
 
 class Sample:
@@ -17,12 +21,15 @@ class Sample:
         self.kept: dict[int, av.VideoFrame] = {}
 
     def see(self, number: int, picture: av.VideoFrame) -> None:
-        """A picture goes to the encoder, its number counted from 0."""
-        if self.every and number % self.every == 0:
+        """A picture goes to the encoder, its number counted from 0.
+
+        The middle one of each stretch is kept: the first is a key frame more often than others.
+        """
+        if self.every and number % self.every == self.every // 2:
             self.kept[number] = picture
 
     def measured(self, path: str) -> dict[int, Likeness]:
-        """How like the pictures of a finished piece are to those that were kept, by their numbers.
+        """How like the pictures of a finished piece are to those that were kept, by their numbers; none if they can't be compared.
 
         Parameters
         ----------
@@ -32,13 +39,34 @@ class Sample:
         numbers: list[int] = []
 
         def pairs() -> Iterator[tuple[av.VideoFrame, av.VideoFrame]]:
-            with av.open("file:" + path) as container:
-                for number, made in enumerate(container.decode(container.streams.video[0])):
-                    if number in self.kept:
-                        numbers.append(number)
-                        yield self.kept[number], made
+            for number, made in self._decoded(path):
+                if number in self.kept:
+                    numbers.append(number)
+                    yield self.kept[number], made
 
         if not self.kept:
             return {}
-        told = likeness(pairs())
+        try:
+            told = likeness(pairs())
+        except av.error.FFmpegError as error:  # what can't be measured is as good as what wasn't
+            log.warning("The pictures of %s can't be compared: %s", path, error)
+            return {}
         return dict(zip(numbers, told, strict=True))
+
+    def _decoded(self, path: str) -> Iterator[tuple[int, av.VideoFrame]]:
+        """The piece's pictures and their numbers; where each is a key frame, only those that are asked for."""
+        with av.open("file:" + path) as container:
+            stream = container.streams.video[0]
+            packets = [packet for packet in container.demux(stream) if packet.size]
+            if all(packet.is_keyframe for packet in packets):
+                numbers = {packets[number].pts: number for number in self.kept}
+                asked = [packets[number] for number in sorted(self.kept)]
+                for made in self._pictures(stream, asked):
+                    yield numbers[made.pts], made
+            else:
+                yield from enumerate(self._pictures(stream, packets))
+
+    @staticmethod
+    def _pictures(stream: av.VideoStream, packets: Sequence[av.Packet[Any]]) -> Iterator[av.VideoFrame]:
+        for packet in (*packets, None):
+            yield from stream.decode(packet)

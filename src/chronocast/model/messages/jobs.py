@@ -89,6 +89,15 @@ class PieceJob(FrozenModel):
         )
 
 
+MEASURED = 6
+"""So many pictures of a piece are looked at: they are kept until it is encoded."""
+
+
+def measured_every(frames: int) -> int:
+    """Of how many pictures one is decoded again and compared, in a piece of so many."""
+    return max(1, -(-frames // MEASURED))
+
+
 class SoundJob(FrozenModel):
     """Render an output's sound whole: ``samples`` at ``sample_rate``; overlapping spans are mixed.
 

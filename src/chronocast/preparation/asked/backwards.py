@@ -9,8 +9,8 @@ from datetime import datetime
 import numpy as np
 
 from chronocast.forecast.band import Band, Chance, Draws, band
-from chronocast.forecast.experience import Experience
 from chronocast.forecast.inverse import chance_of, largest, send_seconds
+from chronocast.forecast.learning.experience import Experience
 from chronocast.forecast.outputs import OutputAsk, forecast_outputs
 from chronocast.forecast.station import Station
 from chronocast.model.batch.exceptions import with_values

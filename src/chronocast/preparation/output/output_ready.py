@@ -7,8 +7,8 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path
 
-from chronocast.forecast.measured import FRAME_WORK
-from chronocast.forecast.priors import SizePrior, size_prior
+from chronocast.forecast.picture.measured import FRAME_WORK
+from chronocast.forecast.picture.priors import LookPrior, SizePrior, look_prior, size_prior
 from chronocast.forecast.work import PIECE_WORK, READ_SHARE
 from chronocast.media.encoders.registry import ENCODERS
 from chronocast.media.encoders.settings import FULLNESS
@@ -177,6 +177,11 @@ class OutputReady:
         assert picture is not None and plan.settings is not None
         larger = ENCODERS[plan.settings.encoder].larger
         return size_prior(picture, plan.width * plan.height, float(plan.rate), larger)
+
+    @property
+    def look_prior(self) -> LookPrior | None:
+        """What is believed of how like the original it looks; None where nothing is lost, or nothing known."""
+        return look_prior(self.recipe.picture) if self.recipe.picture and self.plan.settings else None
 
     @property
     def target_bytes(self) -> float:

@@ -7,7 +7,7 @@ from hashlib import blake2b
 from math import log
 from typing import NamedTuple
 
-from chronocast.forecast.priors import source_kind
+from chronocast.forecast.picture.priors import source_kind
 from chronocast.model.messages.jobs import PieceJob
 from chronocast.model.source.facts import ClipFacts
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import asdict, replace
 from fractions import Fraction
 
-from chronocast.model.messages.jobs import CheckJob, Job, JoinJob
+from chronocast.model.messages.jobs import CheckJob, Job, JoinJob, PieceJob, measured_every
 from chronocast.model.paths import path_text
 from chronocast.model.stages import CHECK, ENCODE, JOIN, SOUND
 from chronocast.pieces.stock import Stock
@@ -71,7 +71,11 @@ class Jobs:
     def _part(self, task: TaskId, attempt: int) -> Job:
         need_room(self.stock.folder, PIECE_BYTES, self.reserve)
         target = self.stock.temporary(task.name, f"{self.folders.mark}-{attempt}")
-        return self.in_hand.jobs[task].model_copy(update={"target": str(target)})
+        job, ready = self.in_hand.jobs[task], self.in_hand.planned_for.get(task)
+        update: dict[str, object] = {"target": str(target)}
+        if isinstance(job, PieceJob) and ready is not None and ready.look_prior is not None:
+            update["measure_every"] = measured_every(job.frames)
+        return job.model_copy(update=update)
 
     def _join(self, task: TaskId, attempt: int) -> Job:
         ready = self.in_hand.ready[task.name]

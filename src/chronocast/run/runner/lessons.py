@@ -9,7 +9,7 @@ from dataclasses import replace
 import numpy as np
 
 from chronocast.crew.contract import Finished
-from chronocast.forecast.experience import PieceFact
+from chronocast.forecast.learning.experience import PieceFact
 from chronocast.forecast.outputs import other_ask
 from chronocast.forecast.station import Pace
 from chronocast.forecast.work import PRICES, stage_pace, stage_price
@@ -53,7 +53,7 @@ def learn(
     job, ready = in_hand.jobs.get(task), in_hand.planned_for.get(task)
     if isinstance(job, PieceJob) and ready is not None:
         fact = piece_fact(
-            ready, job, event.result["bytes"], cpu_seconds=event.cpu_seconds, wall_seconds=event.wall_seconds
+            ready, job, event.result, cpu_seconds=event.cpu_seconds, wall_seconds=event.wall_seconds
         )
     elif (output := in_hand.ready.get(started.output)) and task.stage in PRICES:
         fact = stage_fact(output, task.stage, event, workspace.paces.of(started.station), workspace.stock)

@@ -12,7 +12,7 @@ from typing import Any
 
 from chronocast.crew import contract as c
 from chronocast.deliver.place import measured
-from chronocast.forecast.experience import PieceFact
+from chronocast.forecast.learning.experience import PieceFact
 from chronocast.journal.database import JournalError
 from chronocast.journal.ledger import Ledger, MadeFile
 from chronocast.journal.runs import RunJournal
@@ -22,6 +22,7 @@ from chronocast.model.answers import Answer
 from chronocast.model.errors import ChronocastError
 from chronocast.model.paths import path_text
 from chronocast.model.stages import CHECK, JOIN
+from chronocast.preparation.output.measured_looks import measured_looks
 from chronocast.preparation.output.output_ready import OutputReady
 from chronocast.run import events as e
 from chronocast.run.runner.folders import Folders
@@ -93,10 +94,13 @@ class Results:
             seconds=body["seconds"],
             cpu_seconds=body["cpu_seconds"],
             checks=body["checks"],
-            forecast={key: promised.get(key) for key in ("seconds", "cpu_seconds", "bytes", "widened")},
+            forecast={
+                key: promised.get(key) for key in ("seconds", "cpu_seconds", "bytes", "looks", "widened")
+            },
             recipe=(ready.asked or ready.recipe).model_dump(mode="json"),
             source=path_text(ready.source.path),
             quality=ready.plan.quality,
+            looks=looks.as_json() if (looks := measured_looks(ready, self.stock)) else {},
         )
         self.journal.append("made", {"id": output, **body, "kept": asdict(made)})
         if self.ledger:
@@ -175,7 +179,7 @@ class Results:
             except ChronocastError as error:
                 return e.Failed(task, event.attempt, "place", str(error))
         elif task.kind == CHECK.id:
-            self.checks[task.name] = event.result["checks"]
+            self.checks[task.name] = [*event.result["checks"], *self._looks(task.name)]
         learned = self._learn(task, event, started)
         body = {
             "task": event.task,
@@ -196,6 +200,12 @@ class Results:
                 sentence = f"The finished file is not what was asked: {first['name']} is {first['found']}, not {first['expected']}."
                 return e.Failed(task, event.attempt, "disproved", sentence)
         return e.Done(task, event.attempt)
+
+    def _looks(self, output: str) -> list[Answer]:
+        """What of its pictures was measured while they were made, beside what is proved of its file."""
+        ready = self.in_hand.ready.get(output)
+        looks = measured_looks(ready, self.stock) if ready else None
+        return [looks.as_check().as_json()] if looks else []
 
     def _learn(self, task: e.TaskId, event: c.Finished, started: Attempt) -> PieceFact | None:
         """Put what work took into the ledger.  It is finished, whatever becomes of that."""

@@ -28,7 +28,7 @@ from chronocast.deliver.place import (
     measured,
     place,
 )
-from chronocast.forecast.experience import Experience
+from chronocast.forecast.learning.experience import Experience
 from chronocast.journal.database import JournalError
 from chronocast.journal.ledger import Ledger, MadeFile
 from chronocast.journal.locks import Lock

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-from chronocast.forecast.size import container_bytes
+from chronocast.forecast.container import container_bytes
 from chronocast.journal.rounds_store import RoundsStore
 from chronocast.media.encoders.settings import FULLNESS
 from chronocast.model.cards.bucket import overruns

@@ -38,10 +38,11 @@ from chronocast.ui.desk.session import Session
 from chronocast.ui.places.place import Touched
 from chronocast.ui.places.plan.asked_fields import AskedFields
 from chronocast.ui.places.plan.columns import PlanColumns
+from chronocast.ui.places.plan.detail import detail
 from chronocast.ui.places.plan.find_bar import FindBar
 from chronocast.ui.places.plan.grid import Grid
 from chronocast.ui.places.plan.lanes import Block, LaneData, Lanes
-from chronocast.ui.places.plan.model import PlanModel, arranged, detail, plan_model, source_sheet
+from chronocast.ui.places.plan.model import PlanModel, arranged, plan_model, source_sheet
 from chronocast.ui.places.plan.panel import ForecastPanel
 from chronocast.ui.places.plan.plot_model import Kept, Plot, kept_of, moment_of
 from chronocast.ui.places.plan.source_panel import SourcePanel

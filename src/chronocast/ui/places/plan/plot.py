@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import QFileDialog, QMenu, QToolTip, QWidget
 from chronocast.journal.documents import DocumentError, write_text
 from chronocast.model.errors import ChronocastError
 from chronocast.model.show import size_text, time_text
+from chronocast.preparation.asked.candidates import Candidate
 from chronocast.preparation.forecast_table import ways_csv
 from chronocast.preparation.outlook import Outlook
 from chronocast.ui.places.plan.plot_model import (
@@ -30,11 +31,14 @@ from chronocast.ui.places.plan.plot_model import (
     Scales,
     dragged,
     kept_told,
+    ring,
     way_told,
 )
 from chronocast.ui.theme import Theme, font, scale
 from chronocast.ui.widgets import draw
 
+RING = 8.0
+"""Pixels from a way to the ring around it."""
 CURSORS = {
     "limit": Qt.CursorShape.SizeVerCursor,
     "wanted": Qt.CursorShape.SizeHorCursor,
@@ -148,7 +152,7 @@ class WaysPlot(QWidget):
             at = event.pos()
             way = self.plot.way_at(self.scales(), at.x(), at.y())
             line = self.plot.line_at(self.scales(), at.x(), at.y())
-            told = way_told(way) if way else ""
+            told = way_told(way, self.plot.now) if way else ""
             if not told and line and self.view:
                 told = f"{kept_told(self.view, self.output, self.plot.kept, line)}. Drag it; beyond the edge there is none."
             QToolTip.showText(event.globalPos(), told, self)
@@ -205,6 +209,23 @@ class WaysPlot(QWidget):
             x, y = scales.x(way.seconds.likely), scales.y(way.bytes.likely)
             painter.setPen(QPen(self.theme.color("dusk", 70 if way.dominated else 255), 2.2))
             painter.drawLine(QPointF(x - 4, y + 3), QPointF(x + 4, y - 3))
+            self._ring(painter, QPointF(x, y), way, 70 if way.dominated else 255)
+        mine, now = next((p for p in self.plot.points if p.mine), None), self.plot.now
+        if mine is not None and now is not None:
+            at = QPointF(scales.x(mine.seconds.likely), scales.y(mine.bytes.likely))
+            self._ring(painter, at, now, 255)
+
+    def _ring(self, painter: QPainter, at: QPointF, way: Candidate, alpha: int) -> None:
+        """How like the original its poorest shot looks: a ring that is closed where nobody sees a difference."""
+        if way.xpsnr is None:
+            return
+        share = ring(way.xpsnr.worst.likely)
+        box = QRectF(at.x() - RING, at.y() - RING, 2 * RING, 2 * RING)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(self.theme.color("quiet", 60 * alpha // 255), 1))
+        painter.drawEllipse(box)
+        painter.setPen(QPen(self.theme.color("tide" if way.present else "dusk", alpha), 1.8))
+        painter.drawArc(box, 90 * 16, -round(share * 360 * 16))
 
     def _kept(self, painter: QPainter, scales: Scales) -> list[QRectF]:
         """What is asked to be kept, and at the edges where a line can be drawn in from; where words stand."""

@@ -10,7 +10,7 @@ from typing import Literal, NamedTuple
 
 from chronocast.forecast.band import Band
 from chronocast.model.batch.batch import Batch
-from chronocast.model.show import clock_text, rate_bits_text, size_text, time_text
+from chronocast.model.show import clock_text, db_text, rate_bits_text, size_text, time_text
 from chronocast.preparation.asked.candidates import Candidate
 from chronocast.preparation.outlook import Outlook
 
@@ -148,6 +148,11 @@ class Plot:
         """The ways that are other than now."""
         return tuple(way for way in self.ways if not way.present)
 
+    @property
+    def now(self) -> Candidate | None:
+        """The way it is made now."""
+        return next((way for way in self.ways if way.present), None)
+
     def line_seconds(self, size: float) -> float | None:
         """Seconds of work that are left for a file of a size, when it has to be across the line in time."""
         kept = self.kept
@@ -209,10 +214,27 @@ def dragged(plot: Plot, scales: Scales, name: LineName, x: float, y: float) -> K
     return replace(kept, line=scales.bytes_at(y) * 8 / left if left > 1 else kept.line)
 
 
-def way_told(way: Candidate) -> str:
-    """A way in words, with what it takes."""
-    looks = f", looks like quality {way.looks:g} (reckoned)" if way.looks is not None else ""
-    told = f"{way.words}: {time_text(way.seconds.likely)}, safe {time_text(way.seconds.safe)}; {size_text(way.bytes.likely)}, safe {size_text(way.bytes.safe)}{looks}"
+FULL_DB, EMPTY_DB = 44.0, 28.0
+"""XPSNR at which a ring is closed (nobody sees a difference), and at which nothing of it is left."""
+
+
+def ring(worst: float) -> float:
+    """How much of a ring is drawn for the XPSNR of the poorest shot, from 0 to 1."""
+    return min(1.0, max(0.0, (worst - EMPTY_DB) / (FULL_DB - EMPTY_DB)))
+
+
+def looks_told(way: Candidate) -> str:
+    """How a way looks, in words."""
+    if way.xpsnr is not None:
+        return f"; poorest shot {db_text(way.xpsnr.worst.likely)} XPSNR, safe {db_text(way.xpsnr.worst.safe)}"
+    return f"; looks like quality {way.looks:g} (reckoned)" if way.looks is not None else ""
+
+
+def way_told(way: Candidate, now: Candidate | None = None) -> str:
+    """A way in words, with what it takes, and that against another one."""
+    told = f"{way.words}: {time_text(way.seconds.likely)}, safe {time_text(way.seconds.safe)}; {size_text(way.bytes.likely)}, safe {size_text(way.bytes.safe)}{looks_told(way)}"
+    if now is not None:
+        told += f". Against now: {way.against(now).partition(': ')[2]}"
     return told + (
         ". Another way is better in time, size and look." if way.dominated else ". Click to take it."
     )

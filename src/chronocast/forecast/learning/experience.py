@@ -6,10 +6,10 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from math import exp, log
 from statistics import median
-from typing import Any
+from typing import Any, NamedTuple
 
-from chronocast.forecast.conformal import Widths
-from chronocast.forecast.content import FilmSeen, held
+from chronocast.forecast.learning.conformal import Widths
+from chronocast.forecast.picture.content import FilmSeen, held
 from chronocast.model.stages import HERE
 
 PACES = 200
@@ -52,6 +52,12 @@ class PieceFact:
         Whether a rate held it.
     time
         When it was finished, in seconds since 1970; 0 where that isn't known.
+    xpsnr
+        How like its pictures are to those that were encoded, in dB; None where that wasn't measured.
+    usual_xpsnr
+        What was believed of that for a typical picture at its quality; None where no quality is known.
+    look_kind
+        What it shares what is wrong with that with.
     """
 
     family: str
@@ -71,6 +77,16 @@ class PieceFact:
     source_kind: str = ""
     rated: bool = False
     time: float = 0.0
+    xpsnr: float | None = None
+    usual_xpsnr: float | None = None
+    look_kind: str = ""
+
+
+class LookSeen(NamedTuple):
+    """XPSNR of a window in dB as it was measured, and how far off what is typical; None where that tells nothing."""
+
+    xpsnr: float
+    off: float | None
 
 
 @dataclass(frozen=True)
@@ -85,11 +101,17 @@ class FamilySeen:
         Whether a rate held it.
     windows
         Log factors.
+    looks
+        How like the original its windows were.
+    look_kind
+        What kind of looks these are.
     """
 
     kind: str
     rated: bool
     windows: Mapping[str, float]
+    looks: Mapping[str, LookSeen] = field(default_factory=dict)
+    look_kind: str = ""
 
 
 @dataclass(frozen=True)
@@ -170,27 +192,41 @@ def learn_from(facts: Iterable[PieceFact], now: float = 0.0) -> Experience:
     packets: dict[tuple[str, str], list[float]] = {}
     of_windows: dict[str, dict[str, float]] = {}
     for fact in known:
-        if fact.target and fact.bytes:
-            families = films.setdefault(fact.film, {})
-            seen = families.setdefault(fact.family, FamilySeen(fact.kind, fact.rated, {}))
+        teaches = bool(fact.target and fact.bytes)
+        if not teaches and fact.xpsnr is None:
+            continue
+        families = films.setdefault(fact.film, {})
+        seen = families.setdefault(
+            fact.family, FamilySeen(fact.kind, fact.rated, {}, look_kind=fact.look_kind)
+        )
+        if teaches:
             windows: dict[str, float] = seen.windows  # type: ignore[assignment]
             windows.setdefault(fact.window or f"{len(windows)}", log(fact.bytes / fact.target))
-            if fact.packets is not None:
-                packets.setdefault((fact.film, fact.family), []).append(fact.packets)
-                of_windows.setdefault(fact.film, {})[fact.window] = fact.packets
+        if fact.xpsnr is not None:
+            looks: dict[str, LookSeen] = seen.looks  # type: ignore[assignment]
+            off = None if fact.usual_xpsnr is None else fact.xpsnr - fact.usual_xpsnr
+            looks.setdefault(fact.window, LookSeen(fact.xpsnr, off))
+        if fact.packets is not None:
+            packets.setdefault((fact.film, fact.family), []).append(fact.packets)
+            of_windows.setdefault(fact.film, {})[fact.window] = fact.packets
     of_windows = {film: said for film, said in of_windows.items() if not held(list(said.values()))}
     kinds: dict[str, list[tuple[str, FilmSeen]]] = {}
     for film, families in films.items():
         for family, seen in families.items():
-            values = [value for value in seen.windows.values() if not seen.rated or value > RATE_BOUND]
-            if not values:
-                continue
             said = packets.get((film, family)) if film in of_windows else None
-            shown = FilmSeen(
-                family, sum(values) / len(values), len(values), sum(said) / len(said) if said else None
-            )
-            kinds.setdefault(seen.kind, []).append((film, shown))
+            for kind, values in _values(seen):
+                if values:
+                    mean = sum(said) / len(said) if said else None
+                    shown = FilmSeen(family, sum(values) / len(values), len(values), mean)
+                    kinds.setdefault(kind, []).append((film, shown))
     return Experience(films, of_windows, kinds, _stations(known, now))
+
+
+def _values(seen: FamilySeen) -> tuple[tuple[str, list[float]], ...]:
+    """What one encode of a film teaches of others, by kind: log factors of bytes, and dB."""
+    sizes = [value for value in seen.windows.values() if not seen.rated or value > RATE_BOUND]
+    looks = [look.off for look in seen.looks.values() if look.off is not None]
+    return (seen.kind, sizes), (seen.look_kind, looks)
 
 
 def _stations(facts: Sequence[PieceFact], now: float) -> dict[str, StationSeen]:

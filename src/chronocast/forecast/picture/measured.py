@@ -7,11 +7,12 @@ film_content and window_content.
 
 from __future__ import annotations
 
-from chronocast.forecast.content import Character
+from chronocast.forecast.picture.content import Character
 
 CLASSES = {
     "grade": Character(0.000, 0.200, 0.100, 0.124, 0.050, 0.562, 0.461),
     "lossless": Character(0.000, 0.350, 0.406, 0.351, 0.125, 0.776, 0.880),
+    "look": Character(0.0, 2.0, 3.0, 1.5, 0.4, -0.7, -0.7),
     "quality": Character(0.204, 0.350, 0.700, 0.566, 0.144, 0.938, 0.940),
 }
 """Of encodes that weren't measured, by the last word of their kind."""
@@ -24,6 +25,8 @@ MEASURED: dict[str, Character] = {
     "prores grade": Character(-0.120, 0.065, 0.100, 0.239, 0.070, 0.824, 0.921),
 }
 """By kind: against what its codec's row calls typical, for pictures of 1280×720."""
+LOOKS = {"": (40.0, 3.0), "grade": (44.0, 4.0)}
+"""By codec: XPSNR in dB at its usual quality, and what halving the bits takes of it."""
 PACKETS = {
     "grade": Character(1.000, 0.500, 1.192, 0.546, 0.100, 0.753, 0.919),
     "h264": Character(-2.103, 0.300, 1.192, 0.546, 0.100, 0.753, 0.919),

@@ -5,15 +5,16 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from math import exp, log
 
-from chronocast.forecast.content import Character
-from chronocast.forecast.measured import (
+from chronocast.forecast.picture.content import Character
+from chronocast.forecast.picture.measured import (
     CLASSES,
+    LOOKS,
     MEASURED,
     PACKETS,
     SIZE_POWER,
     USUAL_PIXELS,
 )
-from chronocast.model.recipe.codecs import Typical
+from chronocast.model.recipe.codecs import PictureCodec, Typical
 from chronocast.model.recipe.recipe import PictureRecipe
 
 
@@ -90,6 +91,67 @@ def quality_bits(typical: Typical, quality: float) -> float:
     if typical.power:
         return float(typical.bits * (typical.quality / max(1.0, quality)) ** typical.power)
     return float(typical.bits * exp(log(2) / typical.halves * (typical.quality - quality)))
+
+
+@dataclass(frozen=True)
+class LookPrior:
+    """What is believed of how like the original a picture looks before anything of it was measured.
+
+    Parameters
+    ----------
+    typical
+        XPSNR in dB at what is asked for; where a rate is asked for, at the best there is.
+    per_halving
+        What halving the bits takes of it, in dB.
+    kind
+        Outputs of one kind share what is wrong with it.
+    character
+        How it varies, in dB.
+    """
+
+    typical: float
+    per_halving: float
+    kind: str
+    character: Character
+
+
+def halvings(codec: PictureCodec, quality: float) -> float:
+    """How often bits halve from a quality to the codec's usual one; less than 0 for a poorer one."""
+    typical, scale = codec.typical, codec.quality
+    if typical is None or scale is None:
+        return 0.0
+    return log(quality_bits(typical, quality) / quality_bits(typical, scale.usual)) / log(2)
+
+
+def look_prior(picture: PictureRecipe, quality: float | None = None) -> LookPrior | None:
+    """What is believed of how like the original a picture looks; None where nothing is lost, or nothing known.
+
+    Parameters
+    ----------
+    picture
+        What is asked for.
+    quality
+        The quality that was found for it, where it is brought to a rate.
+    """
+    codec, control, steering = picture.kind, picture.rate_control, picture.steering
+    kind = f"{codec.id} look"
+    usual, per_halving = LOOKS.get(codec.id, LOOKS[""])
+    if codec.typical is not None and codec.quality is not None:
+        if quality is None and steering.rated:
+            if steering.even and codec.fills_constant:
+                return None
+            quality = codec.quality.best
+        up = halvings(codec, control.quality if quality is None else quality)
+    elif (grade := codec.grade(picture.grade)) and codec.kind == "intra" and not steering.rated:
+        up = log(grade.bits_a_pixel / USUAL_GRADE) / log(2)
+        usual, per_halving = LOOKS.get(codec.id, LOOKS["grade"])
+    else:
+        return None
+    return LookPrior(usual + per_halving * up, per_halving, kind, character_of(kind))
+
+
+USUAL_GRADE = 1.0
+"""Bits a pixel of the grade whose look is said."""
 
 
 def size_prior(picture: PictureRecipe, pixels: int, rate: float, larger: float = 1.0) -> SizePrior:

@@ -1,0 +1,1 @@
+"""What finished work has taught, and how wide bands have to be."""

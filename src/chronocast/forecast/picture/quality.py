@@ -1,0 +1,161 @@
+"""How like the original outputs will look, before and while they are made: XPSNR of their shots, in dB.
+
+A constant quality is known; what a rate looks like follows from the bytes it
+leaves each shot against what the shot would take.  What is left is a row of
+the same model as bytes: hard films look worse at equal quality, and what was
+measured of one encode tells of the others.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from math import log
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from chronocast.forecast.band import Chance, Draws
+from chronocast.forecast.learning.experience import Experience
+from chronocast.forecast.picture.ask import PictureAsk, basis_value
+from chronocast.forecast.picture.film import BEST, FilmEncodes
+from chronocast.forecast.picture.size import smaller
+
+POOREST = 0.05
+"""The share of a film, by its length, whose poorest shots are named the worst."""
+LOOKS = "looks of "
+"""Names what was forecast of a film's looks."""
+MOST_DB, LEAST_DB = 70.0, 10.0
+"""Beyond what encodes come out at nothing is said."""
+
+
+class LookBand(NamedTuple):
+    """XPSNR in dB: *likely*; *safe*, nine times in ten it is no less."""
+
+    likely: float
+    safe: float
+
+    def as_json(self) -> dict[str, float]:
+        """As answers have it."""
+        return {"likely": round(self.likely, 2), "safe": round(self.safe, 2)}
+
+
+def look_band(draws: Draws) -> LookBand:
+    """The band of draws, shape (draws,)."""
+    low, middle = np.quantile(draws, (0.1, 0.5))
+    return LookBand(float(middle), float(low))
+
+
+@dataclass(frozen=True)
+class Looks:
+    """How like the original an output looks.
+
+    Parameters
+    ----------
+    mean, worst
+        Draws of XPSNR in dB, of all of it and of its poorest shots, shape (draws,).
+    shots
+        Of each piece, the likely XPSNR in dB.
+    measured
+        How many of these were measured.
+    """
+
+    mean: Draws
+    worst: Draws
+    shots: NDArray[np.float64]
+    measured: int = 0
+
+
+def of_shots(shots: Draws, frames: Sequence[int]) -> tuple[Draws, Draws]:
+    """The mean and the poorest shots of a film, by length: the 5th percentile, or the poorest one of a short film.
+
+    Parameters
+    ----------
+    shots
+        XPSNR in dB, shape (shots, draws).
+    frames
+        How long each is.
+
+    Returns
+    -------
+    tuple
+        Both of shape (draws,).
+    """
+    weights = np.array(frames, float)
+    order = np.argsort(shots, axis=0)
+    passed = np.cumsum(weights[order], axis=0) >= POOREST * weights.sum()
+    place = np.argmax(passed, axis=0)
+    worst = np.take_along_axis(shots, np.take_along_axis(order, place[None], axis=0), axis=0)[0]
+    return weights @ shots / weights.sum(), worst
+
+
+def _shots(ask: PictureAsk, film: FilmEncodes, drawn: Mapping[str, Draws]) -> Draws:
+    """XPSNR of an output's pieces, shape (pieces, draws)."""
+    look, prior = ask.look, ask.prior
+    assert look is not None
+    places = [film.columns[window] for window in ask.window_names]
+    found: Draws = look.typical + drawn[look.kind][places]
+    if not prior.rated:
+        return found
+    factor = drawn[ask.family][places]
+    best = drawn[BEST + ask.family][places] + prior.best
+    if prior.searched:  # all pieces at one quality, whatever each then takes
+        weights = np.array([basis_value(ask, frames) for frames in ask.pieces])
+        target = np.log(weights.sum()) + factor.mean(axis=0)
+        most = np.log(weights @ np.exp(best))
+        missing = np.broadcast_to(most - smaller(target, most), found.shape)
+    else:
+        missing = best - smaller(factor, best)
+    less: Draws = found - look.per_halving * np.maximum(0.0, missing) / log(2)
+    return less
+
+
+def picture_looks(
+    asks: Sequence[PictureAsk], chance: Chance, learned: Experience | None = None
+) -> list[Looks | None]:
+    """How like the original several outputs will look; None of one that loses nothing or isn't known.
+
+    Pieces in the stock that were measured are as they were measured.
+
+    Parameters
+    ----------
+    asks
+        The outputs.
+    chance
+        Where the draws come from.
+    learned
+        What the ledger has taught.
+    """
+    known = learned or Experience()
+    films: dict[str, list[int]] = {}
+    for row, ask in enumerate(asks):
+        if ask.look is not None and ask.pieces:
+            films.setdefault(ask.shown, []).append(row)
+    found: list[Looks | None] = [None] * len(asks)
+    for name, rows in films.items():
+        wanted = [asks[row] for row in rows]
+        kept = known.memory.get(LOOKS + name)
+        if kept is None or kept[0] != wanted or len(kept[1][0].mean) != chance.draws:
+            kept = wanted, _film_looks(wanted, chance, known)
+            known.memory[LOOKS + name] = kept
+        for row, looks in zip(rows, kept[1], strict=True):
+            found[row] = looks
+    return found
+
+
+def _film_looks(asks: Sequence[PictureAsk], chance: Chance, known: Experience) -> list[Looks]:
+    film = FilmEncodes(asks, known, looks=True)
+    drawn = film.draws(chance)
+    found = []
+    for ask in asks:
+        shots = np.clip(_shots(ask, film, drawn), LEAST_DB, MOST_DB)
+        seen = known.films.get(ask.shown, {}).get(ask.family)
+        measured = 0
+        for number, (window, size) in enumerate(zip(ask.window_names, ask.kept, strict=True)):
+            if size and seen and window in seen.looks:
+                shots[number] = seen.looks[window].xpsnr
+                measured += 1
+        mean, worst = of_shots(shots, ask.pieces)
+        found.append(Looks(mean, worst, np.median(shots, axis=1), measured))
+    return found

@@ -1,0 +1,104 @@
+"""What the panel says of one output, in plain Python."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from chronocast.model.batch.batch import Output
+from chronocast.model.show import db_text, rate_bits_text, size_text, time_text
+from chronocast.model.time.timing import rate_text
+from chronocast.preparation.outlook import Outlook
+from chronocast.preparation.output.differences import differences_from_source
+from chronocast.preparation.output.output_ready import OutputReady
+from chronocast.preparation.output_outlook import OutputOutlook, poorest_shot
+from chronocast.ui.places.plan.plot_model import Point
+from chronocast.ui.places.recipe.model import label_of, say
+
+
+@dataclass(frozen=True)
+class Detail:
+    """What the panel says of one output."""
+
+    title: str
+    path: str
+    lines: tuple[tuple[str, str], ...]
+    stages: tuple[tuple[str, float], ...]
+    basis: str
+    points: tuple[Point, ...]
+
+
+def detail(view: Outlook, output: str) -> Detail | None:
+    """The forecast of one output: numbers, what the time is spent on, and its siblings beside it."""
+    item = view.output(output)
+    if item is None:
+        return None
+    ready, plan = item.ready, item.ready.plan
+    length = plan.seconds
+    lines: tuple[tuple[str, str], ...] = (
+        ("range", f"{ready.range_name}: {ready.extent.text}" if ready.range_name else ready.extent.text),
+        ("time", _time_told(item, length)),
+        ("size", f"{size_text(item.bytes.likely)} likely, {size_text(item.bytes.safe)} safe"),
+        *_looks(item),
+        *_differences(ready),
+        (
+            "rate",
+            f"{rate_bits_text(item.bytes.likely * 8 / length)} in all, sound {item.sound_bytes / max(1.0, item.bytes.likely):.0%}",
+        ),
+        (
+            "picture",
+            f"{plan.width}×{plan.height}, {rate_text(plan.rate)} frames a second, {plan.frames} frames",
+        ),
+        ("pieces", f"{item.pieces_total}, of which {item.pieces_kept} kept"),
+        ("rests on", item.basis + ("" if view.calibrated else "; this machine is not measured yet")),
+    )
+    judged = next((one for one in view.judged if one.output == output), None) if ready.cards else None
+    if judged is not None:
+        told = [f"{card.name}: {v.told}" for card, v in judged.broken] or [
+            f"{card.name}: " + next((v.told for v in verdicts if v.use is not None), "everything fits")
+            for card, verdicts in judged.cards
+        ]
+        lines += tuple(("receiver", words) for words in told[:3])
+    if own := own_words(ready.output):
+        lines += (("exceptions", own),)
+    points = tuple(
+        Point(o.ready.recipe.title, o.seconds, o.bytes, o is item)
+        for o in view.outputs
+        if (o.ready.output.source, o.ready.output.range) == (ready.output.source, ready.output.range)
+    )
+    stages = tuple((stage.kind.id, stage.seconds.likely) for stage in item.stages)
+    return Detail(f"{ready.title} · {ready.recipe.title}", str(ready.path), lines, stages, item.basis, points)
+
+
+def _time_told(item: OutputOutlook, length: float) -> str:
+    """Its work, and that against real time: how long a second of film takes on one slot."""
+    if item.made:
+        return "made already"
+    told = f"{time_text(item.seconds.likely)} likely, {time_text(item.seconds.safe)} safe"
+    return f"{told}, {length / item.seconds.likely:.2g} × real time" if item.seconds.likely > 0.05 else told
+
+
+def _looks(item: OutputOutlook) -> tuple[tuple[str, str], ...]:
+    """How like the original it looks, and where the poorest shot is."""
+    if item.looks is None:
+        return ()
+    shot = f"poorest shot {db_text(item.looks.worst.likely)}, safe {db_text(item.looks.worst.safe)}"
+    return (("looks", f"XPSNR {db_text(item.looks.mean.likely)}, {shot}, at {poorest_shot(item)}"),)
+
+
+def _differences(ready: OutputReady) -> tuple[tuple[str, str], ...]:
+    """In what a file is not as its source, a line each; only the first line has the name."""
+    told = [item.sentence for item in differences_from_source(ready)]
+    if not told:
+        return (("≠ source", "nothing is lost"),)
+    if len(told) > MOST_DIFFERENCES:
+        more = len(told) - MOST_DIFFERENCES + 1
+        told = [*told[: MOST_DIFFERENCES - 1], f"and {more} more, in the sheet of its source"]
+    return tuple(("≠ source" if number == 0 else "", words) for number, words in enumerate(told))
+
+
+MOST_DIFFERENCES = 5
+
+
+def own_words(output: Output) -> str:
+    """An output's exceptions in words."""
+    return ", ".join(f"{label_of(name)} {say(name, value)}" for name, value in output.own.items())
