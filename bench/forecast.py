@@ -112,6 +112,8 @@ def read(outputs: Sequence[OutputReady], space: Workspace, facts: Sequence[Piece
         if len(sizes) < len(plan.pieces):
             continue
         ask = output_ask(ready, _Nothing(), None)  # type: ignore[arg-type]
+        # what the ledger has of a piece is without looking at it
+        ask = replace(ask, pieces=tuple(replace(piece, measured=0.0) for piece in ask.pieces))
         if ready.twice:  # as before it was begun
             ask = replace(ask, pieces=tuple(replace(piece, times=2.2) for piece in ask.pieces))
         took = cpu[ready.film, ready.family]

@@ -22,8 +22,9 @@ from numpy.typing import NDArray
 from bench.encodes import batch_of, encode, recipe, use_home
 from bench.material import films
 from chronocast.forecast.container import container_bytes
-from chronocast.forecast.picture.content import HELD, Character
-from chronocast.forecast.picture.priors import quality_bits
+from chronocast.forecast.learning.film_seen import HELD
+from chronocast.forecast.picture.content import Character
+from chronocast.forecast.picture.priors import halvings, quality_bits
 from chronocast.forecast.work import PIECE_WORK, READ_SHARE
 from chronocast.journal.workspace import Workspace
 from chronocast.media.encoders.registry import ENCODERS
@@ -55,7 +56,7 @@ OTHER_MATERIAL = 0.35
 
 @dataclass
 class Encoded:
-    """An output's windows, in logs of bits a pixel, the source's beside them, and what it took of the processor."""
+    """An output's windows, in logs of bits a pixel and dB, the source's beside them, and what it took of the processor."""
 
     film: str
     recipe: str
@@ -65,13 +66,19 @@ class Encoded:
     encoder: str
     bits: NDArray[np.float64]
     packets: NDArray[np.float64]
+    looks: NDArray[np.float64]
     cpu: float
     frames: int
     megapixels: float
     reading: float
 
 
-def read(ready: OutputReady, space: Workspace, cpu: dict[tuple[str, str], float]) -> Encoded | None:
+def read(
+    ready: OutputReady,
+    space: Workspace,
+    cpu: dict[tuple[str, str], float],
+    looks: dict[tuple[str, str, str], float],
+) -> Encoded | None:
     """What an output's pieces took; None where not all of them are in the stock."""
     plan, picture = ready.plan, ready.recipe.picture
     assert plan.settings is not None and picture is not None
@@ -94,6 +101,7 @@ def read(ready: OutputReady, space: Workspace, cpu: dict[tuple[str, str], float]
         plan.settings.encoder,
         np.log(np.array(sizes) * 8 / frames / (plan.width * plan.height)),
         packets,
+        np.array([looks.get((ready.film, ready.family, item.window), np.nan) for item in ready.content]),
         cpu.get((ready.film, ready.family), 0.0),
         int(frames.sum()),
         plan.width * plan.height / 1e6,
@@ -222,6 +230,59 @@ def seconds_by_bits(rows: list[Encoded], frame: float, at: float | None = None) 
     return Seconds(float(left.mean()), usual, slope, float(left.std(ddof=2)))
 
 
+class Look(NamedTuple):
+    """XPSNR in dB at a codec's usual quality, what halving the bits takes of it, and how it varies."""
+
+    usual: float
+    per_halving: float
+    character: Character
+
+
+GRADED_HALVING = 4.0
+"""dB: what halving the bits takes of a mezzanine codec, of which one grade alone is measured."""
+
+
+def looks_of(rows: dict[str, list[Encoded]], hard: dict[str, float]) -> dict[str, Look]:
+    """How like the original each codec's pictures came out, and how that varies with what is shown."""
+    known = {name: items for name, items in rows.items() if not any(np.isnan(i.looks).any() for i in items)}
+    means = {name: np.array([item.looks.mean() for item in items]) for name, items in known.items()}
+    slope = float(np.median(means["h264-q21"] - means["h264-q27"]))  # these are one halving apart
+    found = {}
+    for name in ("h264-q21", "hevc-q27", "mpeg2-q5", "prores-lt", "dnxhr"):
+        if name not in known:
+            continue
+        items, picture = known[name], next(item for item in RECIPES if item.id == name).picture
+        assert picture is not None
+        codec = picture.kind
+        if grade := codec.grade(picture.grade) if not codec.modes else None:
+            per, up = GRADED_HALVING, log(grade.bits_a_pixel) / log(2)
+        else:
+            per, up = slope, halvings(codec, picture.rate_control.quality)
+        scores = np.array([hard[item.film] for item in items])
+        film = max(0.5, float(means[name].std(ddof=1)))
+        follows = float(np.clip(np.corrcoef(means[name], scores)[0, 1], -0.95, 0.95))
+        within = np.concatenate([item.looks - item.looks.mean() for item in items])
+        bits = np.concatenate([item.bits - item.bits.mean() for item in known["h264-q21"]])
+        pieces = float(np.mean([len(item.looks) for item in items]))
+        window = max(0.2, float(within.std() * sqrt(pieces / (pieces - 1))))
+        own = max(0.15, 0.3 * window)
+        kept = sqrt(window**2 - own**2)
+        found[codec.id] = Look(
+            float(means[name].mean()) - per * up - HARDER * film * follows,
+            per,
+            Character(
+                0.0,
+                hypot(film / sqrt(len(items)), OTHER_MATERIAL * film),
+                film,
+                kept,
+                own,
+                follows,
+                float(np.clip(np.corrcoef(within, bits)[0, 1] * window / kept, -0.95, 0.95)),
+            ),
+        )
+    return found
+
+
 USUAL = -3.0
 """Log of the bits that a pixel of work is taken to get from an encoder that wasn't measured."""
 
@@ -246,11 +307,12 @@ def fit(outputs: list[OutputReady], space: Workspace) -> list[tuple[str, str, st
     with space.ledger() as ledger:
         facts = ledger.pieces({ready.film for ready in outputs})
     cpu: dict[tuple[str, str], float] = defaultdict(float)
+    looks = {(f.film, f.family, f.window): f.xpsnr for f in facts if f.xpsnr is not None}
     for fact in facts:
         cpu[fact.film, fact.family] += fact.cpu_seconds
     rows: dict[str, list[Encoded]] = defaultdict(list)
     for ready in outputs:
-        if (item := read(ready, space, cpu)) is not None:
+        if (item := read(ready, space, cpu, looks)) is not None:
             rows[item.recipe].append(item)
     whole = max(len(items) for items in rows.values())
     rows = {name: items for name, items in rows.items() if len(items) == whole}
@@ -272,10 +334,13 @@ def fit(outputs: list[OutputReady], space: Workspace) -> list[tuple[str, str, st
         for name, items in rows.items()
         if name not in ("h264-small", "h264-700k", "h264-3m")
     }
+    seen = looks_of(rows, hard)
+    kinds |= {f"{codec} look": look.character for codec, look in seen.items()}
     write(
         kinds,
         packets,
         paces,
+        seen,
         size_power=size_power,
         frame=frame,
     )
@@ -291,6 +356,14 @@ def fit(outputs: list[OutputReady], space: Workspace) -> list[tuple[str, str, st
             "",
         )
         for name, pace in paces.items()
+    ]
+    report += [
+        (
+            f"{codec}: XPSNR at its usual quality, dB a halving; film, window",
+            f"{look.usual:.1f}, {look.per_halving:.1f}; {look.character.film:.1f}, {look.character.window:.1f}",
+            "",
+        )
+        for codec, look in seen.items()
     ]
     report += [
         ("a small picture's bits a pixel, power of its pixels", f"{measured_power:+.2f}", ""),
@@ -311,11 +384,14 @@ def write(
     kinds: dict[str, Character],
     packets: dict[str, Character],
     paces: dict[str, Seconds],
+    looks: dict[str, Look],
     *,
     size_power: float,
     frame: float,
 ) -> None:
     """Write the module that the forecast reads."""
+    looks = {"": Look(looks["h264"].usual, looks["h264"].per_halving, looks["h264"].character), **looks}
+    looks["grade"] = looks["prores"]
 
     def told(characters: dict[str, Character]) -> str:
         lines = [
@@ -330,7 +406,9 @@ def write(
     graded = Character(*np.mean([astuple(c) for c in grades], axis=0))
     lossless = [c for kind, c in kinds.items() if kind.endswith("lossless")]
     without = Character(*np.mean([astuple(c) for c in lossless], axis=0))
+    look = Character(*np.mean([astuple(item.character) for item in looks.values()], axis=0))
     classes = {
+        "look": replace(look, shift=0.0, common=2.5),
         "quality": replace(usual, common=0.35),
         "grade": replace(graded, shift=0.0, common=0.2),
         "lossless": replace(without, shift=0.0, common=0.35),
@@ -351,6 +429,10 @@ CLASSES = {told(classes)}
 """Of encodes that weren't measured, by the last word of their kind."""
 MEASURED: dict[str, Character] = {told(kinds)}
 """By kind: against what its codec's row calls typical, for pictures of 1280×720."""
+LOOKS = {{
+{chr(10).join(f'    "{name}": ({item.usual:.1f}, {item.per_halving:.1f}),' for name, item in sorted(looks.items()))}
+}}
+"""By codec: XPSNR in dB at its usual quality (of a mezzanine codec, at one bit a pixel), and what halving the bits takes."""
 PACKETS = {told(packets)}
 """Log of bits a pixel of sources, by their codec, else by its class."""
 SIZE_POWER = {size_power:.3f}

@@ -15,7 +15,8 @@ from chronocast.cli.ledger_commands import calibration
 from chronocast.forecast.band import Z90, Chance
 from chronocast.forecast.learning.conformal import Outcome, as_it_was, widened, width_factor
 from chronocast.forecast.learning.experience import PieceFact, learn_from
-from chronocast.forecast.picture.content import Character, FilmSeen, Row, factors, learned
+from chronocast.forecast.learning.film_seen import FilmSeen
+from chronocast.forecast.picture.content import Character, Row, factors, learned
 from chronocast.journal.ledger import NEWEST, Ledger, MadeFile
 from chronocast.journal.runs import RunJournal
 from chronocast.journal.workspace import Workspace

@@ -9,7 +9,7 @@ from statistics import median
 from typing import Any, NamedTuple
 
 from chronocast.forecast.learning.conformal import Widths
-from chronocast.forecast.picture.content import FilmSeen, held
+from chronocast.forecast.learning.film_seen import FilmSeen, held
 from chronocast.model.stages import HERE
 
 PACES = 200

@@ -22,6 +22,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from chronocast.forecast.band import Chance, Draws
+from chronocast.forecast.learning.film_seen import FilmSeen
 
 SAME_KIND = 0.9
 """How much of what is wrong with a kind's typical value is wrong for every encode of that kind."""
@@ -56,16 +57,6 @@ class Character:
     window_content: float = 0.85
 
 
-HELD = 0.08
-"""A source whose windows differ by no more (one standard deviation of the log) was held by a rate: cameras and
-mezzanine codecs write as much of an easy picture as of a hard one."""
-
-
-def held(packets: Sequence[float]) -> bool:
-    """Whether the size of a source's packets, by window, says nothing of what it shows, since a rate held it."""
-    return len(packets) >= 3 and float(np.std(packets)) < HELD
-
-
 @dataclass(frozen=True)
 class Row:
     """One encode of a film: ``kind`` shares what is wrong with the typical value, ``name`` is the encode's own."""
@@ -73,28 +64,6 @@ class Row:
     name: str
     kind: str
     character: Character
-
-
-@dataclass(frozen=True)
-class FilmSeen:
-    """What other films have shown of a kind of encode: the mean log factor of a film, and what its packets said.
-
-    Parameters
-    ----------
-    name
-        The encode's own name.
-    factor
-        Mean log factor of its windows.
-    windows
-        How many.
-    packets
-        Mean log factor of the source's packets in them, by the packets' own character; None where unknown.
-    """
-
-    name: str
-    factor: float
-    windows: int
-    packets: float | None = None
 
 
 def learned(row: Row, films: Sequence[FilmSeen], packets: Character) -> Row:

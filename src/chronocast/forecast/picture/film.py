@@ -9,8 +9,9 @@ import numpy as np
 
 from chronocast.forecast.band import Chance, Draws
 from chronocast.forecast.learning.experience import RATE_BOUND, Experience, FamilySeen
+from chronocast.forecast.learning.film_seen import held
 from chronocast.forecast.picture.ask import PictureAsk, basis_value
-from chronocast.forecast.picture.content import Character, Row, factors, held
+from chronocast.forecast.picture.content import Character, Row, factors
 from chronocast.forecast.picture.content import learned as learned_row
 from chronocast.forecast.picture.measured import PACKETS
 from chronocast.forecast.picture.priors import character_of
