@@ -31,8 +31,7 @@ def forecast(
     loaded = load(batch)
     try:
         told = forecasting.forecast_batch(loaded, batch)
-        found = forecasting.ways(told, ways) if ways else ()
-        by_line = forecasting.across(told, loaded, ways) if ways else None
+        about = forecasting.about(told, loaded, ways) if ways else None
     except ChronocastError as error:
         complain(error, NEEDS_YOU)
     view = told.view
@@ -41,7 +40,7 @@ def forecast(
         from chronocast.preparation.forecast_table import as_csv, ways_csv
 
         try:
-            write_text(csv, ways_csv(found) if ways else as_csv(view))
+            write_text(csv, ways_csv(about.ways) if about else as_csv(view))
         except ChronocastError as error:
             complain(error, NEEDS_YOU)
     if json_:
@@ -51,14 +50,13 @@ def forecast(
             {
                 **as_json(view),
                 "asked": told.asked.as_json(),
-                **({"ways": forecasting.ways_json(found)} if ways else {}),
-                **({"across": round(by_line.bits) if by_line.bits else None} if by_line else {}),
+                **(forecasting.about_json(about) if about else {}),
             }
         )
-    elif ways:
-        forecasting.print_ways(found)
-        if by_line is not None:
-            sys.stdout.write(f"  {by_line.told_across}\n")
+    elif about is not None:
+        forecasting.print_ways(about.ways)
+        for _, line in about.lines:
+            sys.stdout.write(f"  {line}\n")
     else:
         forecasting.print_forecast(loaded, told)
     if any(problem.blocks for problem in view.problems) or any(not room.fits for room in view.room):
@@ -106,12 +104,19 @@ def ask(
     line: Annotated[
         str | None, typer.Option("--line", help="The line files are sent by: 20 Mb/s; “none”.")
     ] = None,
+    receiver: Annotated[
+        str | None, typer.Option("--receiver", help="What is free where the files go: 64 GB; “none”.")
+    ] = None,
+    looks: Annotated[
+        str | None,
+        typer.Option("--looks", help="XPSNR that the poorest shots should keep: 38 dB; “none”."),
+    ] = None,
 ) -> None:
-    """Ask a batch to keep a time, a size, a line; forecast then says whether it does, and what would help."""
+    """Ask a batch to keep a time, a size, a line, the receiver's space; forecast then says whether it does, and what would help."""
     from datetime import datetime
 
     from chronocast.model.batch.edits import set_asked
-    from chronocast.model.recipe.typed import parse_bits, parse_bytes
+    from chronocast.model.recipe.typed import parse_bits, parse_bytes, parse_db
     from chronocast.model.time.moments import parse_moment
 
     loaded = load(batch)
@@ -126,6 +131,8 @@ def ask(
             wanted=read(by, loaded.wanted, lambda text: parse_moment(text, now)),
             size_limit=read(limit, loaded.size_limit, parse_bytes),
             line=read(line, loaded.line, parse_bits),
+            receiver_space=read(receiver, loaded.receiver_space, parse_bytes),
+            look_floor=read(looks, loaded.look_floor, parse_db),
         )
         save(asked, batch)
     except ChronocastError as error:

@@ -14,9 +14,9 @@ from chronocast.model.batch.batch import Batch
 from chronocast.model.errors import ChronocastError, ModelError
 from chronocast.model.paths import shown
 from chronocast.model.show import clock_text, db_text, size_text, time_text
+from chronocast.preparation.asked.about_output import OutputAnswers, answers_about
 from chronocast.preparation.asked.answers import Asked, asked_of
-from chronocast.preparation.asked.backwards import RateAnswer, can_be_rated, rate_across_by
-from chronocast.preparation.asked.candidates import Candidate, candidates
+from chronocast.preparation.asked.candidates import Candidate
 from chronocast.preparation.asked.probes import choose_probes
 from chronocast.preparation.outlook import Outlook
 from chronocast.preparation.outlook_json import looks_json
@@ -76,8 +76,8 @@ def probe_batch(batch: Batch, path: Path, seconds: float) -> Probed:
     return Probed(before, outlook_now(prospect, workspace()), count)
 
 
-def ways(forecast: Forecast, output: str) -> tuple[Candidate, ...]:
-    """Other ways to make an output, the present one first.
+def about(forecast: Forecast, batch: Batch, output: str) -> OutputAnswers:
+    """Other ways to make an output, and what the batch's line and floor of quality mean for it.
 
     Raises
     ------
@@ -88,18 +88,7 @@ def ways(forecast: Forecast, output: str) -> tuple[Candidate, ...]:
     if ready is None:
         known = ", ".join(item.output.id for item in forecast.prospect.outputs[:8])
         raise ModelError(f"There is no output “{output}” that can be made.", f"There are: {known}.")
-    now = circumstances(forecast.prospect, workspace())
-    return candidates(ready, now.stock, now.station, now.learned)
-
-
-def across(forecast: Forecast, batch: Batch, output: str) -> RateAnswer | None:
-    """The largest rate with which an output, made next, is across the batch's line when it is wanted; None where nothing is asked."""
-    ready, wanted = forecast.prospect.output(output), batch.wanted
-    if ready is None or wanted is None or not batch.line or not can_be_rated(ready.recipe):
-        return None
-    moment = wanted if wanted.tzinfo else wanted.replace(tzinfo=forecast.view.at.tzinfo)
-    left = (moment - forecast.view.at).total_seconds()
-    return rate_across_by(ready, batch.line, left, circumstances(forecast.prospect, workspace()))
+    return answers_about(ready, batch, forecast.view, circumstances(forecast.prospect, workspace()))
 
 
 def print_ways(found: tuple[Candidate, ...]) -> None:
@@ -145,6 +134,21 @@ def ways_json(found: tuple[Candidate, ...]) -> list[Answer]:
     ]
 
 
+def about_json(found: OutputAnswers) -> Answer:
+    """Answers about one output, as the command line gives them."""
+    told: Answer = {"ways": ways_json(found.ways)}
+    if found.across is not None:
+        told["across"] = round(found.across.bits) if found.across.bits else None
+    if found.floor is not None:
+        told["least"] = {
+            "values": found.floor.values,
+            "bytes": found.floor.bytes.as_json(),
+            "worst": found.floor.worst.as_json(),
+            "shots": list(found.floor.shots),
+        }
+    return told
+
+
 def print_forecast(batch: Batch, forecast: Forecast) -> None:
     """Lines for people: one an output, then the whole."""
     view = forecast.view
@@ -176,7 +180,7 @@ def print_forecast(batch: Batch, forecast: Forecast) -> None:
         )
     sys.stdout.write(f"size      {size_text(view.bytes.likely)}, safe {size_text(view.bytes.safe)}\n")
     for room in view.room:
-        sys.stdout.write(f"room      {room.told}\n")
+        sys.stdout.write(f"room      {view.room_told(room)}\n")
     if not view.calibrated:
         sys.stdout.write(
             "          This machine's pace is not measured yet, so times are wide. Measure it with: chronocast calibrate\n"

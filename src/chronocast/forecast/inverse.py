@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from math import exp, floor, log, log10
+from math import ceil, exp, floor, log, log10
 
 import numpy as np
 
@@ -41,6 +41,46 @@ def largest(fits: Callable[[float], bool], low: float, high: float) -> float | N
         middle = (least + most) / 2
         least, most = (middle, most) if fits(exp(middle)) else (least, middle)
     return max(low, rounded_down(exp(least)))
+
+
+def smallest(fits: Callable[[float], bool], low: float, high: float) -> float | None:
+    """The smallest value that fits, about; None if even the largest doesn't.
+
+    ``fits`` must be false below some value and true above it.
+
+    Parameters
+    ----------
+    fits
+        Whether a value fits.
+    low, high
+        Between which to look, both positive.
+
+    Raises
+    ------
+    ValueError
+        The range is none.
+    """
+    if not 0 < low <= high:
+        raise ValueError("the range must be positive and not empty")
+    if not fits(high):
+        return None
+    if fits(low):
+        return low
+    least, most = log(low), log(high)
+    for _ in range(STEPS):
+        middle = (least + most) / 2
+        least, most = (least, middle) if fits(exp(middle)) else (middle, most)
+    return exp(most)
+
+
+def rounded_up(value: float) -> float:
+    """A positive value in three digits, never less than it is.
+
+    >>> rounded_up(1_234_567), rounded_up(1000.0)
+    (1240000.0, 1000.0)
+    """
+    step = 10.0 ** (floor(log10(value)) - 2)
+    return max(value, ceil(value / step - 1e-9) * step)
 
 
 def rounded_down(value: float) -> float:

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Literal
+from typing import Literal, NamedTuple
 
-from chronocast.forecast.band import Band
+import numpy as np
+
+from chronocast.forecast.band import Band, Draws, band
 from chronocast.model.show import size_text
 
 RESERVE_SHARE = 0.05
@@ -20,9 +23,67 @@ def reserve_on(total: int, wanted: int) -> int:
     return min(wanted, round(total * RESERVE_SHARE))
 
 
+class Taking(NamedTuple):
+    """What an output takes of a drive at some time: seconds from now, and bytes, both of shape (draws,)."""
+
+    output: str
+    seconds: Draws
+    bytes: Draws
+
+
+class RunsOut(NamedTuple):
+    """When a drive is full.
+
+    Parameters
+    ----------
+    chance
+        How likely it is, from 0 to 1.
+    after
+        Seconds from now, where it happens.
+    output
+        What is then made, most often.
+    """
+
+    chance: float
+    after: Band
+    output: str
+
+
+SELDOM = 0.02
+"""A drive that runs out no more often isn't spoken of."""
+
+
+def runs_out(takings: Sequence[Taking], usable: float) -> RunsOut | None:
+    """When a drive is full, if it may be: what is taken adds up in time, in every draw by itself.
+
+    Parameters
+    ----------
+    takings
+        What is written there, when; nothing of it goes away before the end.
+    usable
+        Bytes that may be filled.
+    """
+    if not takings:
+        return None
+    seconds = np.array([taking.seconds for taking in takings])
+    order = np.argsort(seconds, axis=0, kind="stable")
+    filled = np.cumsum(np.take_along_axis(np.array([t.bytes for t in takings]), order, axis=0), axis=0)
+    over = filled > usable
+    full = over.any(axis=0)
+    if full.mean() <= SELDOM:
+        return None
+    first = order[over.argmax(axis=0), np.arange(order.shape[1])][full]
+    at = seconds[first, np.flatnonzero(full)]
+    most = takings[int(np.bincount(first).argmax())].output
+    return RunsOut(float(full.mean()), band(at), most)
+
+
 @dataclass(frozen=True)
 class Room:
-    """A drive: what is free, what of that is left free on purpose, what is needed.  All in bytes."""
+    """A drive: what is free, what of that is left free on purpose, what is needed.  All in bytes.
+
+    ``runs_out`` says when it is full, if it may be; ``remedies`` what would help.
+    """
 
     drive: str
     free: int
@@ -31,6 +92,8 @@ class Room:
     reserve: int = 0
     writable: bool = True
     why_not: str = ""
+    runs_out: RunsOut | None = None
+    remedies: tuple[str, ...] = ()
 
     @property
     def usable(self) -> int:

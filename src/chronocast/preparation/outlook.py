@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-import os
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
-from pathlib import Path
 from typing import NamedTuple
 
 import numpy as np
@@ -14,18 +12,19 @@ import numpy as np
 from chronocast.forecast.band import Band, Chance, Draws, band
 from chronocast.forecast.learning.conformal import Widths
 from chronocast.forecast.learning.experience import Experience
-from chronocast.forecast.outputs import OutputAsk, OutputsForecast, forecast_outputs, output_looks
+from chronocast.forecast.outputs import OutputAsk, forecast_outputs, output_looks
 from chronocast.forecast.picture.size import why
 from chronocast.forecast.room import Room
 from chronocast.forecast.stage import Stage
 from chronocast.forecast.station import Station
+from chronocast.model.show import clock_text, percent
 from chronocast.pieces.stock import Stock
 from chronocast.preparation.judging import Judged, judge_outputs
 from chronocast.preparation.output.output_ready import OutputReady, Prospect
 from chronocast.preparation.output_ask import output_ask
 from chronocast.preparation.output_outlook import LooksOutlook, OutputOutlook, StageOutlook
 from chronocast.preparation.problem import Problem
-from chronocast.preparation.station.drives import existing_parent, room_on
+from chronocast.preparation.room_through import rooms_through
 from chronocast.schedule.clock import Finish, Span, finish_fan, simulate, typical_spans
 
 
@@ -100,6 +99,14 @@ class Outlook:
     def time_after(self, seconds: float) -> datetime:
         """The time by the clock, so long after the forecast was made."""
         return self.at + timedelta(seconds=seconds)
+
+    def room_told(self, room: Room) -> str:
+        """A drive's room as a sentence, with when it is full, and what would help."""
+        told, out = room.told, room.runs_out
+        if out is not None:
+            when = clock_text(self.time_after(out.after.likely))
+            told += f" It is full about {when} ({percent(out.chance)} likely), while {out.output} is made."
+        return " ".join((told, *room.remedies))
 
     def output(self, identifier: str) -> OutputOutlook | None:
         """The forecast of one output, if it is in it."""
@@ -183,7 +190,7 @@ def outlook(
         bytes=band(told.bytes.sum(axis=0)),
         finish=band(_last(finishes, chance.draws)),
         fan=finish_fan(finishes),
-        room=_room(prospect, stock, chosen, told, station),
+        room=rooms_through(chosen, asks, told, finishes, stock=stock, target=prospect.target),
         problems=tuple(prospect.problems),
         station=station,
         kept_share=sum(kept) / frames if frames else 0.0,
@@ -199,39 +206,3 @@ def outlook(
 def _last(finishes: Sequence[Finish], draws: int) -> Draws:
     last: Draws = np.max([finish.end for finish in finishes], axis=0) if finishes else np.zeros(draws)
     return last
-
-
-def _room(
-    prospect: Prospect, stock: Stock, outputs: Sequence[OutputReady], told: OutputsForecast, station: Station
-) -> tuple[Room, ...]:
-    """Room on every drive involved: those that files go to, and the stock's, where pieces lie beside them."""
-    none = np.zeros(told.bytes.shape[1])
-    still = [row for row, work in enumerate(told.work) if work.stages]
-    new = band(told.bytes[still].sum(axis=0))
-    # pieces of qualities that are being tried lie beside each other until their output is joined
-    tried = [told.bytes[row] * (outputs[row].times - 1) for row in still if outputs[row].searching]
-    most = np.max(tried, axis=0) * station.slots if tried else none
-    by_drive: dict[int, tuple[Path, Draws]] = {}
-    goes = [(outputs[row].path.parent, told.bytes[row]) for row in still] or [(prospect.target, none)]
-    for folder, size in goes:
-        drive = _drive(folder)
-        known = by_drive.get(drive)
-        by_drive[drive] = (known[0], known[1] + size) if known else (folder, size.copy())
-    home = _drive(stock.folder)
-    rooms = []
-    for drive, (folder, size) in by_drive.items():
-        beside = drive == home
-        need = band(size + most) if beside else band(size)
-        if beside:
-            need = Band(need.p10 + new.p10, need.likely + new.likely, need.safe + new.safe)
-        rooms.append(room_on(folder, need, "files and pieces" if beside else "files"))
-    if home not in by_drive:
-        rooms.append(room_on(stock.folder, new, "pieces"))
-    return tuple(rooms)
-
-
-def _drive(folder: Path) -> int:
-    try:
-        return os.stat(existing_parent(folder)).st_dev
-    except OSError:
-        return -1

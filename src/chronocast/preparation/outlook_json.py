@@ -107,7 +107,14 @@ def room_json(view: Outlook) -> list[Answer]:
             "for": room.purpose,
             "fits": room.fits,
             "fit": room.fit,
-            "told": room.told,
+            "told": view.room_told(room),
+            "runs_out": None
+            if room.runs_out is None
+            else {
+                "chance": round(room.runs_out.chance, 3),
+                "at": _moment(view, room.runs_out.after),
+                "output": room.runs_out.output,
+            },
             "needs": {"likely": round(room.needs.likely), "safe": round(room.needs.safe)},
         }
         for room in view.room

@@ -105,8 +105,12 @@ class OutputOutlook:
 
 def poorest_shot(item: OutputOutlook) -> str:
     """Where in its source the shot begins that is likely to be its poorest, as timecode."""
-    ready, cut = item.ready, item.ready.source.cut
-    number = item.looks.poorest if item.looks else 0
+    return shot_at(item.ready, item.looks.poorest if item.looks else 0)
+
+
+def shot_at(ready: OutputReady, number: int) -> str:
+    """Where in its source a piece of an output begins, as timecode."""
+    cut = ready.source.cut
     before = sum(piece.frames for piece in ready.plan.pieces[:number])
     at = ready.part.start + int(before * cut.rate / ready.plan.rate)
     return format_timecode(cut.start_timecode + at, cut.rate, cut.drop_frame)

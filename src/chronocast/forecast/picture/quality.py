@@ -147,15 +147,43 @@ def picture_looks(
 def _film_looks(asks: Sequence[PictureAsk], chance: Chance, known: Experience) -> list[Looks]:
     film = FilmEncodes(asks, known, looks=True)
     drawn = film.draws(chance)
+    if anchors := _anchors(asks, film, drawn, known):
+        film.seen |= anchors
+        drawn = film.draws(chance)
     found = []
     for ask in asks:
         shots = np.clip(_shots(ask, film, drawn), LEAST_DB, MOST_DB)
-        seen = known.films.get(ask.shown, {}).get(ask.family)
-        measured = 0
-        for number, (window, size) in enumerate(zip(ask.window_names, ask.kept, strict=True)):
-            if size and seen and window in seen.looks:
-                shots[number] = seen.looks[window].xpsnr
-                measured += 1
+        measured = _measured(ask, known)
+        for number, xpsnr in measured.items():
+            shots[number] = xpsnr
         mean, worst = of_shots(shots, ask.pieces)
-        found.append(Looks(mean, worst, np.median(shots, axis=1), measured))
+        found.append(Looks(mean, worst, np.median(shots, axis=1), len(measured)))
+    return found
+
+
+def _measured(ask: PictureAsk, known: Experience) -> dict[int, float]:
+    """XPSNR of an output's pieces in the stock that were measured, by their numbers."""
+    seen = known.films.get(ask.shown, {}).get(ask.family)
+    if seen is None:
+        return {}
+    kept = enumerate(zip(ask.window_names, ask.kept, strict=True))
+    return {
+        number: seen.looks[window].xpsnr for number, (window, size) in kept if size and window in seen.looks
+    }
+
+
+def _anchors(
+    asks: Sequence[PictureAsk], film: FilmEncodes, drawn: Mapping[str, Draws], known: Experience
+) -> dict[tuple[str, str], float]:
+    """What measured pieces at a rate say of their film, once it is known about how hard their rate held them."""
+    found: dict[tuple[str, str], float] = {}
+    for ask in asks:
+        if ask.look is None or not ask.prior.rated or not (measured := _measured(ask, known)):
+            continue
+        places = [film.columns[window] for window in ask.window_names]
+        expected = np.median(_shots(ask, film, drawn) - drawn[ask.look.kind][places], axis=1)
+        for number, xpsnr in measured.items():
+            place = ask.look.kind, ask.window_names[number]
+            off = xpsnr - float(expected[number])
+            found[place] = (found.get(place, film.seen.get(place, off)) + off) / 2
     return found

@@ -138,7 +138,9 @@ class Batch(Document):
     ``names`` is the pattern files are named by, ``edition`` and ``dated`` what
     its tokens {version} and {date} say.  ``wanted`` is when all should be
     finished, ``size_limit`` the bytes that no file should be larger than,
-    ``line`` the bit/s of the line that files are sent by.
+    ``line`` the bit/s of the line that files are sent by, ``receiver_space``
+    the bytes that are free where they go in the end, ``look_floor`` the XPSNR
+    in dB that the poorest shots should keep.
     """
 
     format: Literal["chronocast batch"] = "chronocast batch"
@@ -148,6 +150,8 @@ class Batch(Document):
     wanted: datetime | None = None
     size_limit: int | None = Field(default=None, ge=1)
     line: int | None = Field(default=None, ge=1)
+    receiver_space: int | None = Field(default=None, ge=1)
+    look_floor: float | None = Field(default=None, ge=10.0, le=70.0)
     names: str = Field(default=USUAL, max_length=400)
     edition: int = Field(default=1, ge=1, le=9999)
     dated: date | None = None

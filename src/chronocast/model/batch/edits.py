@@ -6,7 +6,7 @@ import re
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from datetime import datetime
-from typing import Any, Literal, NamedTuple
+from typing import Any, Literal, NamedTuple, TypedDict, Unpack
 
 from chronocast.model.batch.batch import FULL, Batch, Output, Source
 from chronocast.model.errors import ModelError
@@ -190,28 +190,41 @@ def hold(batch: Batch, outputs: Iterable[str], held: bool) -> Batch:
     return change_outputs(batch, outputs, {"held": held})
 
 
-def set_asked(batch: Batch, *, wanted: datetime | None, size_limit: int | None, line: int | None) -> Batch:
-    """The batch with other things to keep; None of any is nothing asked.
+class AskedFor(TypedDict, total=False):
+    """What a batch can be asked to keep, by the names of its fields."""
+
+    wanted: datetime | None
+    size_limit: int | None
+    line: int | None
+    receiver_space: int | None
+    look_floor: float | None
+
+
+def set_asked(batch: Batch, **asked: Unpack[AskedFor]) -> Batch:
+    """The batch with other things to keep; None of any is nothing asked, what isn't named stays.
 
     Parameters
     ----------
     batch
         The batch.
-    wanted
-        When all should be finished.
-    size_limit
-        Bytes that no file should be larger than.
-    line
-        Bit/s of the line that files are sent by.
+    asked
+        When all should be finished; bytes that no file should be larger than; bit/s of the line that
+        files are sent by; bytes that are free where they go; XPSNR in dB that poorest shots should keep.
 
     Raises
     ------
     ModelError
         A limit or a line of nothing.
     """
-    if (size_limit is not None and size_limit < 1) or (line is not None and line < 1):
+    if any(isinstance(value, int | float) and value < 1 for value in asked.values()):
         raise ModelError("A limit of nothing can't be kept.", "Leave it empty for none.")
-    return batch.model_copy(update={"wanted": wanted, "size_limit": size_limit, "line": line})
+    floor = asked.get("look_floor")
+    if floor is not None and not 10 <= floor <= 70:
+        raise ModelError(
+            f"{floor:g} dB says nothing: poor pictures have 25 dB, 44 dB can't be told from the original.",
+            "Ask for something between, or leave it empty for none.",
+        )
+    return batch.model_copy(update=dict(asked))
 
 
 def set_folder(batch: Batch, folder: str) -> Batch:

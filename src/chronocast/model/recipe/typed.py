@@ -73,6 +73,20 @@ def parse_bytes(text: str) -> int:
     )
 
 
+def parse_db(text: str) -> float:
+    """A level in dB: ``38 dB``, ``38``.
+
+    >>> parse_db("38.5 dB")
+    38.5
+
+    Raises
+    ------
+    ModelError
+        It is none.
+    """
+    return _read(text, {"": 1.0, "db": 1.0}, 1.0, "level", "38 dB")
+
+
 def typed_value(field: str, text: str) -> Any:
     """What is typed for a dotted field of a recipe.
 

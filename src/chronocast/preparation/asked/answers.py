@@ -8,9 +8,11 @@ from typing import NamedTuple
 
 from chronocast.forecast.band import Band, band
 from chronocast.forecast.inverse import chance_of, send_seconds
+from chronocast.forecast.picture.quality import LookBand
+from chronocast.forecast.room import Room
 from chronocast.model.answers import Answer
 from chronocast.model.batch.batch import Batch
-from chronocast.model.show import clock_text, counted, percent, rate_bits_text, size_text, time_text
+from chronocast.model.show import clock_text, counted, db_text, percent, rate_bits_text, size_text, time_text
 from chronocast.preparation.asked.backwards import (
     Circumstances,
     DeadlineAnswer,
@@ -21,6 +23,7 @@ from chronocast.preparation.asked.backwards import (
 )
 from chronocast.preparation.outlook import Outlook
 from chronocast.preparation.output.output_ready import Prospect
+from chronocast.preparation.output_outlook import poorest_shot
 
 MOST_NAMED = 12
 """So many files that may be too large are told one by one, with the rate that would do."""
@@ -33,6 +36,15 @@ class TooLarge(NamedTuple):
     name: str
     bytes: Band
     rate: RateAnswer | None
+
+
+class TooPoor(NamedTuple):
+    """An output whose poorest shots may not keep the floor of quality, and where the poorest begins."""
+
+    output: str
+    name: str
+    worst: LookBand
+    at: str
 
 
 @dataclass(frozen=True)
@@ -55,6 +67,12 @@ class Asked:
         Whether all is finished in time; None where no time is named.
     across
         How likely all is finished and across the line in time, from 0 to 1; None where either isn't named.
+    receiver
+        Whether the receiver has room; None where its space isn't named.
+    floor
+        XPSNR in dB that the poorest shots should keep; None where nothing is asked.
+    poorer
+        Outputs that may not keep it.
     """
 
     limit: float | None = None
@@ -64,6 +82,9 @@ class Asked:
     sending: Band | None = None
     deadline: DeadlineAnswer | None = None
     across: float | None = None
+    receiver: Room | None = None
+    floor: float | None = None
+    poorer: tuple[TooPoor, ...] = ()
 
     @property
     def lines(self) -> list[str]:
@@ -99,7 +120,28 @@ class Asked:
                     else ""
                 )
             )
+        if self.receiver is not None:
+            told.append(self._receiver)
+        if self.floor is not None and not self.poorer:
+            told.append(f"every file's poorest shot keeps {db_text(self.floor)}")
+        if self.floor is not None and self.poorer:
+            told.append(f"{counted(len(self.poorer), 'file')} may look poorer than {db_text(self.floor)}:")
+            told += [
+                f"  {item.name}: poorest shot {db_text(item.worst.likely)}, safe {db_text(item.worst.safe)}, at {item.at}"
+                for item in self.poorer[:MOST_NAMED]
+            ]
         return told
+
+    @property
+    def _receiver(self) -> str:
+        assert self.receiver is not None
+        fit = {"fits": "they fit", "tight": "they fit if all goes as is likely"}.get(
+            self.receiver.fit, "that is too little"
+        )
+        return (
+            f"the receiver has {size_text(self.receiver.free)} free, all files take "
+            f"{size_text(self.receiver.needs.likely)}, safe {size_text(self.receiver.needs.safe)}: {fit}"
+        )
 
     @property
     def short(self) -> list[str]:
@@ -118,6 +160,15 @@ class Asked:
         if self.line and self.sending:
             there = f", there in time: {percent(self.across)}" if self.across is not None else ""
             told.append(f"all across the line in {time_text(self.sending.likely)}{there}")
+        if self.receiver is not None:
+            fit = {"fits": "has room", "tight": "has just room"}.get(self.receiver.fit, "has too little room")
+            told.append(f"the receiver {fit}: safe {size_text(self.receiver.needs.safe)}")
+        if self.floor is not None:
+            told.append(
+                f"{counted(len(self.poorer), 'file')} may look poorer than {db_text(self.floor)}"
+                if self.poorer
+                else f"every poorest shot keeps {db_text(self.floor)}"
+            )
         return told
 
     def as_json(self) -> Answer:
@@ -141,6 +192,20 @@ class Asked:
                 "bits_per_second": round(self.line),
                 "seconds": self.sending.as_json(),
                 "in_time": None if self.across is None else round(self.across, 3),
+            }
+        if self.floor is not None:
+            found["looks"] = {
+                "floor": self.floor,
+                "poorer": [
+                    {"output": item.output, "worst": item.worst.as_json(), "at": item.at}
+                    for item in self.poorer
+                ],
+            }
+        if self.receiver is not None:
+            found["receiver"] = {
+                "bytes": self.receiver.free,
+                "needs": {key: round(value) for key, value in self.receiver.needs.as_json().items()},
+                "fit": self.receiver.fit,
             }
         if self.deadline is not None:
             found["wanted"] = {
@@ -181,6 +246,19 @@ def asked_of(batch: Batch, prospect: Prospect, view: Outlook, now: Circumstances
         sending=band(send_seconds(view.draws.bytes, batch.line)) if batch.line and view.outputs else None,
         deadline=_deadline(batch.wanted, prospect, view, now),
         across=_across(batch, view),
+        receiver=Room("the receiver", batch.receiver_space, view.bytes) if batch.receiver_space else None,
+        floor=batch.look_floor,
+        poorer=_poorer(batch.look_floor, view),
+    )
+
+
+def _poorer(floor: float | None, view: Outlook) -> tuple[TooPoor, ...]:
+    if floor is None:
+        return ()
+    return tuple(
+        TooPoor(item.ready.output.id, item.ready.path.name, item.looks.worst, poorest_shot(item))
+        for item in view.outputs
+        if item.looks is not None and item.looks.worst.safe < floor
     )
 
 

@@ -71,10 +71,10 @@ class RateAnswer:
     def told_across(self) -> str:
         """A sentence about the line."""
         if self.bits is None or self.seconds is None:
-            return "No rate is made, proved and across the line when it is wanted."
+            return "no rate is made, proved and across the line when it is wanted"
         if self.bits >= MOST_RATE:
             return (
-                "Any rate is across the line when it is wanted, since these pictures can't use more: "
+                "any rate is across the line when it is wanted, since these pictures can't use more: "
                 f"made next, in {time_text(self.seconds.likely)}, safe {time_text(self.seconds.safe)}"
             )
         return (

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import shutil
 from dataclasses import replace
 from pathlib import Path
+from typing import NamedTuple
 
 from chronocast.forecast.band import Band
 from chronocast.forecast.room import Room, reserve_on
@@ -70,10 +72,40 @@ def _why_not_writable(folder: Path) -> str:
     return ""
 
 
+class DriveRoom(NamedTuple):
+    """Another drive: where it is mounted, and bytes that are free on it."""
+
+    folder: str
+    free: int
+
+
+def roomiest_drive(other_than: Path, least: float) -> DriveRoom | None:
+    """The drive with the most room besides a folder's own, if one has so many bytes and can be written.
+
+    Parameters
+    ----------
+    other_than
+        The folder.
+    least
+        Bytes.
+    """
+    import psutil
+
+    found = []
+    with contextlib.suppress(OSError):
+        mine = os.stat(existing_parent(other_than)).st_dev
+        for part in psutil.disk_partitions():
+            with contextlib.suppress(OSError):
+                if os.stat(part.mountpoint).st_dev != mine and os.access(part.mountpoint, os.W_OK):
+                    found.append(DriveRoom(part.mountpoint, shutil.disk_usage(part.mountpoint).free))
+    roomiest = max(found, key=lambda drive: drive.free, default=None)
+    return roomiest if roomiest is not None and roomiest.free > least else None
+
+
 def looked_at_anew(room: Room, reserve: bool = True) -> Room:
     """A room as it is at this moment."""
     now = room_on(Path(room.drive), room.needs, room.purpose, reserve)
-    return replace(now, drive=room.drive)
+    return replace(now, drive=room.drive, runs_out=room.runs_out, remedies=room.remedies)
 
 
 def need_room(folder: Path, size: int, reserve: bool = True) -> None:

@@ -448,13 +448,14 @@ class Session(QObject):
         from chronocast.run.client import begin_run
 
         batch, path = self.batch, self.path
-        rooms = self.view.room if self.view else ()
+        view = self.view
+        rooms = view.room if view else ()
         options = {"replace": replace, "any_room": any_room, "space_wait_seconds": 3600.0}
 
         def work() -> Path | str:
             wrong = [] if any_room else [r for r in map(looked_at_anew, rooms) if not (r.fits or r.tight)]
             if wrong:
-                return wrong[0].told
+                return view.room_told(wrong[0]) if view else wrong[0].told
             self._save()
             return begin_run(batch, path, options)
 

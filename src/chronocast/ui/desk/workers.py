@@ -200,11 +200,11 @@ class Forecaster(Worker):
             self.tell(self.answered, batch, asked_of(batch, prospect, view, now))
 
     def _find_ways(self, output: str) -> None:
-        from chronocast.preparation.asked.candidates import candidates
+        from chronocast.preparation.asked.about_output import OutputAnswers, answers_about
 
         prospect, view, now = self._last
         ready = prospect.output(output)
-        found = candidates(ready, now.stock, now.station, now.learned) if ready else ()
+        found = answers_about(ready, prospect.batch, view, now) if ready else OutputAnswers()
         self.tell(self.ways, view, output, found)
 
     def _looked(self, done: int, total: int) -> None:

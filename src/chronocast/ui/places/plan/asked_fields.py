@@ -1,4 +1,4 @@
-"""What the batch is asked to keep, to be typed: a size for each file, a time, a line; and the answers."""
+"""What the batch is asked to keep, to be typed: a size for each file, a time, a line, the receiver's space; and the answers."""
 
 from __future__ import annotations
 
@@ -8,11 +8,12 @@ from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
 
 from chronocast.model.batch.batch import Batch
-from chronocast.model.batch.edits import set_asked
+from chronocast.model.batch.edits import AskedFor, set_asked
 from chronocast.model.errors import ModelError
-from chronocast.model.recipe.typed import parse_bits, parse_bytes
-from chronocast.model.show import clock_text, rate_bits_text, size_text
+from chronocast.model.recipe.typed import parse_bits, parse_bytes, parse_db
+from chronocast.model.show import clock_text, db_text, rate_bits_text, size_text
 from chronocast.model.time.moments import parse_moment
+from chronocast.preparation.asked.about_output import OutputAnswers
 from chronocast.preparation.asked.answers import Asked
 from chronocast.ui.theme import font, scale
 from chronocast.ui.widgets.time_field import Line
@@ -27,10 +28,14 @@ class AskedFields(QWidget):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.batch = Batch()
+        self._asked: Asked | None = None
+        self._about = OutputAnswers()
         self.fields = {
             "size_limit": self._field("each file at most", "500 MB"),
             "wanted": self._field("wanted by", "18:30"),
             "line": self._field("sent by a line of", "20 Mb/s"),
+            "receiver_space": self._field("receiver has free", "64 GB"),
+            "look_floor": self._field("poorest shot at least", "38 dB"),
         }
         self.answers = QLabel()
         self.answers.setWordWrap(True)
@@ -47,8 +52,8 @@ class AskedFields(QWidget):
             name.setFont(font(13, narrow=True))
             name.setObjectName("quiet")
             name.setBuddy(field)
-            row.addWidget(name, 0, number)
-            row.addWidget(field, 1, number)
+            row.addWidget(name, number // 2 * 2, number % 2)
+            row.addWidget(field, number // 2 * 2 + 1, number % 2)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(16, 8, 14, 10)
         layout.setSpacing(4)
@@ -76,9 +81,20 @@ class AskedFields(QWidget):
             field = self.fields[name]
             if not (field.hasFocus() and field.isModified()) and field.text() != words:
                 field.setText(words)
-        lines = asked.short if asked else []
+        self._asked = asked
+        self._show_answers()
+
+    def show_about(self, about: OutputAnswers) -> None:
+        """Show what was answered about the chosen output alone."""
+        self._about = about
+        self._show_answers()
+
+    def _show_answers(self) -> None:
+        asked = self._asked
+        about = [f"this file: {sentence}" for _, sentence in self._about.lines] if asked else []
+        lines = [*(asked.short if asked else ()), *about]
         self.answers.setText("\n".join(lines))
-        self.answers.setToolTip("\n".join(asked.lines) if asked else "")
+        self.answers.setToolTip("\n".join([*asked.lines, *about]) if asked else "")
         self.answers.setVisible(bool(lines))
 
     def _typed(self) -> None:
@@ -106,6 +122,8 @@ def told_of(batch: Batch) -> dict[str, str]:
         "size_limit": size_text(batch.size_limit) if batch.size_limit else "",
         "wanted": clock_text(batch.wanted.astimezone()) if batch.wanted else "",
         "line": rate_bits_text(batch.line) if batch.line else "",
+        "look_floor": db_text(batch.look_floor) if batch.look_floor else "",
+        "receiver_space": size_text(batch.receiver_space) if batch.receiver_space else "",
     }
 
 
@@ -117,12 +135,16 @@ def read_asked(batch: Batch, typed: dict[str, str], now: datetime) -> Batch:
     ModelError
         Something of it can't be read.
     """
-    values = {"wanted": batch.wanted, "size_limit": batch.size_limit, "line": batch.line}
+    values: AskedFor = {}
     for name, text in typed.items():
         if text.lower() in ("", "none"):
-            values[name] = None
+            values[name] = None  # type: ignore[literal-required]
         elif name == "wanted":
-            values[name] = parse_moment(text, now)
+            values["wanted"] = parse_moment(text, now)
+        elif name == "line":
+            values["line"] = parse_bits(text)
+        elif name == "look_floor":
+            values["look_floor"] = parse_db(text)
         else:
-            values[name] = parse_bytes(text) if name == "size_limit" else parse_bits(text)
-    return set_asked(batch, **values)  # type: ignore[arg-type]
+            values[name] = parse_bytes(text)  # type: ignore[literal-required]
+    return set_asked(batch, **values)

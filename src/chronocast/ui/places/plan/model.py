@@ -515,6 +515,7 @@ def _headline(batch: Batch, view: Outlook | None, before: Outlook | None) -> Hea
         ok = room.fits
         room_more = (
             f"{size_text(room.needs.safe)} needed, {size_text(room.usable)} can be used"
+            + (f", full {clock_text(view.time_after(out.after.likely))}" if (out := room.runs_out) else "")
             if room.writable
             else f"{room.drive} can't be written: {room.why_not}"
         )

@@ -28,6 +28,7 @@ from chronocast.model.batch.columns import set_own
 from chronocast.model.batch.edits import hold, remove_source, set_asked
 from chronocast.model.errors import ModelError
 from chronocast.model.show import counted
+from chronocast.preparation.asked.about_output import OutputAnswers
 from chronocast.preparation.asked.candidates import Candidate
 from chronocast.preparation.outlook import Outlook
 from chronocast.preparation.output.output_ready import Prospect
@@ -107,7 +108,7 @@ class PlanPlace(QWidget):
         column.addWidget(self.finder)
         column.addWidget(holder, 1)
         self.asked = AskedFields()
-        self.ways: tuple[Candidate, ...] = ()
+        self.about = OutputAnswers()
         self._ways_of: tuple[Outlook | None, str] = (None, "")
         beside = QWidget()
         stacked = QVBoxLayout(beside)
@@ -271,7 +272,7 @@ class PlanPlace(QWidget):
         if told is None or self.view is None:
             return
         if self._ways_of[1] != output:
-            self.ways = ()
+            self._show_about(OutputAnswers())
         self._ways_of = (self.view, output)
         self.session.want_ways(output)
         self._show_plot()
@@ -283,10 +284,19 @@ class PlanPlace(QWidget):
             plot = Plot(told.points, self.ways, kept_of(self.batch, view, output))
             self.panel.plot.show_plot(plot, view, output)
 
-    def _show_ways(self, view: Outlook, output: str, ways: tuple[Candidate, ...]) -> None:
+    @property
+    def ways(self) -> tuple[Candidate, ...]:
+        """Ways to make the chosen output, the present one first."""
+        return self.about.ways
+
+    def _show_ways(self, view: Outlook, output: str, about: OutputAnswers) -> None:
         if output == self._ways_of[1] and view is self._ways_of[0]:
-            self.ways = ways
+            self._show_about(about)
             self._show_plot()
+
+    def _show_about(self, about: OutputAnswers) -> None:
+        self.about = about
+        self.asked.show_about(about)
 
     def _keep(self, name: str, kept: Kept) -> None:
         """A line of the plot was dragged: ask for what it stands for."""
@@ -294,16 +304,14 @@ class PlanPlace(QWidget):
         if view is None:
             return
         batch, words = self.batch, {"limit": "size limit", "wanted": "time wanted", "line": "line"}
-        wanted, limit, line = batch.wanted, batch.size_limit, batch.line
         if name == "limit":
-            limit = round(rounded_down(kept.limit)) if kept.limit else None
+            batch = set_asked(batch, size_limit=round(rounded_down(kept.limit)) if kept.limit else None)
         elif name == "wanted":
             wanted = moment_of(view, output, kept.left) if kept.left is not None else None
+            batch = set_asked(batch, wanted=wanted)
         else:
-            line = round(rounded_down(kept.line)) if kept.line else None
-        self.session.edit(
-            f"set the {words[name]}", set_asked(batch, wanted=wanted, size_limit=limit, line=line)
-        )
+            batch = set_asked(batch, line=round(rounded_down(kept.line)) if kept.line else None)
+        self.session.edit(f"set the {words[name]}", batch)
 
     def try_output(self) -> TrialBox | None:
         """Try a few seconds of the chosen output, and look at them beside the original: the box, if there is one."""

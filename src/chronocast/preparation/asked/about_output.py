@@ -1,0 +1,63 @@
+"""What can be asked about one output alone: other ways to make it, the least that looks right, the most that is across a line."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from chronocast.model.batch.batch import Batch
+from chronocast.preparation.asked.backwards import Circumstances, RateAnswer, can_be_rated, rate_across_by
+from chronocast.preparation.asked.candidates import Candidate, candidates
+from chronocast.preparation.asked.floor import FloorAnswer, least_for_floor
+from chronocast.preparation.outlook import Outlook
+from chronocast.preparation.output.output_ready import OutputReady
+
+
+@dataclass(frozen=True)
+class OutputAnswers:
+    """Answers about one output.
+
+    Parameters
+    ----------
+    ways
+        Ways to make it, the present one first.
+    across
+        The largest rate that is made, proved and across the line in time; None where that isn't asked.
+    floor
+        The least that keeps the floor of quality; None where that isn't asked.
+    """
+
+    ways: tuple[Candidate, ...] = ()
+    across: RateAnswer | None = None
+    floor: FloorAnswer | None = None
+
+    @property
+    def lines(self) -> tuple[tuple[str, str], ...]:
+        """The answers that are no ways: a name and a sentence each."""
+        found = []
+        if self.floor is not None:
+            found.append(("least", self.floor.told))
+        if self.across is not None:
+            found.append(("line", self.across.told_across))
+        return tuple(found)
+
+
+def answers_about(ready: OutputReady, batch: Batch, view: Outlook, now: Circumstances) -> OutputAnswers:
+    """Answers about one output of a batch.
+
+    Parameters
+    ----------
+    ready
+        The output, planned.
+    batch
+        The batch: its line, its time, its floor of quality.
+    view
+        Its forecast.
+    now
+        What answers rest on.
+    """
+    across = None
+    if batch.wanted is not None and batch.line and can_be_rated(ready.recipe):
+        wanted = batch.wanted if batch.wanted.tzinfo else batch.wanted.replace(tzinfo=view.at.tzinfo)
+        across = rate_across_by(ready, batch.line, (wanted - view.at).total_seconds(), now)
+    floor = least_for_floor(ready, batch.look_floor, now) if batch.look_floor else None
+    return OutputAnswers(candidates(ready, now.stock, now.station, now.learned), across, floor)
