@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import time
 from collections.abc import Collection
 from contextlib import AbstractContextManager
@@ -188,17 +189,24 @@ class Ledger:
             )
 
     def outcomes(self) -> dict[str, list[Outcome]]:
-        """What was forecast of the newest proved files, bands as they were before they were widened, and what came."""
+        """What was forecast of the newest proved files, bands as they were before they were widened, and what came.
+
+        *bytes*, *cpu_seconds*, and *looks*: XPSNR in dB of the poorest shots, as far above likely as below it.
+        """
         with self._connected() as connection:
             rows = connection.execute(select(_made).order_by(desc(_made.c.id)).limit(MOST_OUTCOMES)).all()
-        found: dict[str, list[Outcome]] = {"bytes": [], "cpu_seconds": []}
+        found: dict[str, list[Outcome]] = {"bytes": [], "cpu_seconds": [], "looks": []}
         for row in rows:
             body = json.loads(row.body)
+            forecast, name = body.get("forecast") or {}, os.path.basename(row.path)
             for what, fact in (("bytes", row.bytes), ("cpu_seconds", body.get("cpu_seconds", 0.0))):
-                forecast = body.get("forecast") or {}
                 told, factor = forecast.get(what) or {}, (forecast.get("widened") or {}).get(what, 1.0)
                 if {"p10", "likely", "safe"} <= told.keys():
-                    found[what].append(as_it_was(told, fact, factor))
+                    found[what].append(as_it_was(told, fact, factor, name))
+            worst, made = (forecast.get("looks") or {}).get("worst"), (body.get("looks") or {}).get("worst")
+            if worst and made is not None:
+                likely, safe = worst["likely"], worst["safe"]
+                found["looks"].append(Outcome(safe, likely, 2 * likely - safe, made, name))
         return found
 
     def forget_pace(self, station: str) -> int:

@@ -31,6 +31,11 @@ class PaceStore:
         except TypeError:
             return SUPPLIED_PACE
 
+    def told(self, station: str = HERE) -> dict[str, str]:
+        """When a station's pace was measured (ISO 8601), and what kind of machine it is."""
+        value = self._read().get(station, {})
+        return {label: str(value[label]) for label in ("measured", "machine") if label in value}
+
     def keep(self, pace: Pace, *, measured: str, machine: str, station: str = HERE) -> None:
         """Keep a measured pace.
 

@@ -10,8 +10,8 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Literal
 
-PLAN, RANGE, RECIPE, RUN, CHECK = "Plan", "Range", "Recipe", "Run", "Check"
-PLACES = (PLAN, RANGE, RECIPE, RUN, CHECK)
+PLAN, RANGE, RECIPE, RUN, CHECK, HOUSE = "Plan", "Range", "Recipe", "Run", "Check", "House"
+PLACES = (PLAN, RANGE, RECIPE, RUN, CHECK, HOUSE)
 When = Literal["", "can undo", "can redo"]
 Actions = Mapping[str, Callable[[], object]]
 """What commands do, by their ids."""
@@ -122,6 +122,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("run.move_down", "Run", "Move the chosen output down", "Alt+Down"),
     Command("run.retry", "Run", "Try again what needs you"),
     Command("run.measure", "Run", "Measure this machine again"),
+    Command("house.learn_anew", "Run", "Learn this machine's pace anew…"),
     Command("run.probe", "Run", "Sharpen the forecast: encode a few pieces ahead", "Ctrl+Shift+P"),
     _cells("open_recipe", "Open the recipe of the selected column", "Ctrl+E", ("cell", "column")),
     _cells("open_cells", "Set exceptions for the selected cells", "Ctrl+Shift+E"),

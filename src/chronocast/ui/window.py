@@ -29,10 +29,11 @@ from chronocast.model.errors import ChronocastError
 from chronocast.ui import theme as themes
 from chronocast.ui.actions.batch import BatchActions
 from chronocast.ui.actions.run import RunActions
-from chronocast.ui.commands import CHECK, PLACES, PLAN, RANGE, RECIPE, RUN, Actions
+from chronocast.ui.commands import CHECK, HOUSE, PLACES, PLAN, RANGE, RECIPE, RUN, Actions
 from chronocast.ui.desk.session import Session
 from chronocast.ui.headline import HeadlineBand
 from chronocast.ui.places.check.place import CheckPlace
+from chronocast.ui.places.house.place import HousePlace
 from chronocast.ui.places.place import ALL, Place, Touched
 from chronocast.ui.places.plan.model import PlanModel
 from chronocast.ui.places.plan.place import PlanPlace
@@ -72,12 +73,14 @@ class Window(QMainWindow):
         self.recipe_place = RecipePlace(session.workspace.library, theme)
         self.run_place = RunPlace(theme)
         self.check_place = CheckPlace(theme)
+        self.house_place = HousePlace(session, theme)
         self.places: dict[str, Place] = {
             PLAN: self.plan_place,
             RANGE: self.range_place,
             RECIPE: self.recipe_place,
             RUN: self.run_place,
             CHECK: self.check_place,
+            HOUSE: self.house_place,
         }
         self.place = PLAN
         self.pages = QStackedWidget()
@@ -224,6 +227,7 @@ class Window(QMainWindow):
             self.plan_place,
             self.plan_place.columns,
             self.recipe_place,
+            self.house_place,
         ):
             part.said.connect(self.notice.tell)
             part.trouble.connect(self.notice.tell_trouble)

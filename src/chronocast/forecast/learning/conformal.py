@@ -23,15 +23,16 @@ LEAST, MOST = 0.6, 3.0
 
 
 class Outcome(NamedTuple):
-    """What was forecast of an output (P10, likely, safe) and what came, in one unit."""
+    """What was forecast of an output (P10, likely, safe) and what came, in one unit; ``name`` is its file's."""
 
     p10: float
     likely: float
     safe: float
     fact: float
+    name: str = ""
 
 
-def as_it_was(told: Mapping[str, float], fact: float, factor: float) -> Outcome:
+def as_it_was(told: Mapping[str, float], fact: float, factor: float, name: str = "") -> Outcome:
     """What was forecast before its band was made wider or narrower by a factor, and what came.
 
     Else a factor would be learned from bands that it has made right already, and be given up again.
@@ -44,12 +45,14 @@ def as_it_was(told: Mapping[str, float], fact: float, factor: float) -> Outcome:
         What came.
     factor
         By what it had been widened.
+    name
+        The file's.
     """
     likely = told["likely"]
     if likely <= 0 or told["p10"] <= 0 or factor <= 0:
-        return Outcome(told["p10"], likely, told["safe"], fact)
+        return Outcome(told["p10"], likely, told["safe"], fact, name)
     low, high = ((told[end] / likely) ** (1 / factor) * likely for end in ("p10", "safe"))
-    return Outcome(low, likely, high, fact)
+    return Outcome(low, likely, high, fact, name)
 
 
 class Widths(NamedTuple):

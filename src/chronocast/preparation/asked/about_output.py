@@ -31,6 +31,18 @@ class OutputAnswers:
     floor: FloorAnswer | None = None
 
     @property
+    def short(self) -> tuple[str, ...]:
+        """The answers that are no ways, in a few words each."""
+        found = []
+        if self.floor is not None:
+            found.append(self.floor.short)
+        if self.across is not None and self.across.bits:
+            found.append(f"{self.across.rate} at most, to be across the line in time")
+        elif self.across is not None:
+            found.append("no rate is across the line in time")
+        return tuple(found)
+
+    @property
     def lines(self) -> tuple[tuple[str, str], ...]:
         """The answers that are no ways: a name and a sentence each."""
         found = []

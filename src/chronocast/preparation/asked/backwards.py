@@ -63,7 +63,7 @@ class RateAnswer:
         return self.limit - self.bytes.safe
 
     @property
-    def _rate(self) -> str:
+    def rate(self) -> str:
         """The rate in words: where the largest that was looked at does, the pictures can't use it."""
         return "any rate" if (self.bits or 0) >= MOST_RATE else rate_bits_text(self.bits or 0)
 
@@ -78,7 +78,7 @@ class RateAnswer:
                 f"made next, in {time_text(self.seconds.likely)}, safe {time_text(self.seconds.safe)}"
             )
         return (
-            f"{self._rate} is the most that is across the line when it is wanted: "
+            f"{self.rate} is the most that is across the line when it is wanted: "
             f"made next, in {time_text(self.seconds.likely)}, safe {time_text(self.seconds.safe)}"
         )
 
@@ -89,7 +89,7 @@ class RateAnswer:
             return f"No rate keeps {size_text(self.limit)}: sound and container alone take too much."
         sent = f", across the line in {time_text(self.seconds.safe)}" if self.seconds else ""
         return (
-            f"{self._rate} keeps {size_text(self.limit)}: {size_text(self.bytes.likely)}, "
+            f"{self.rate} keeps {size_text(self.limit)}: {size_text(self.bytes.likely)}, "
             f"safe {size_text(self.bytes.safe)}, {size_text(max(0.0, self.room))} to spare{sent}"
         )
 

@@ -63,6 +63,13 @@ class FloorAnswer:
         )
 
     @property
+    def short(self) -> str:
+        """In a few words."""
+        if not self.words:
+            return f"nothing keeps {db_text(self.floor)}, at {self.shots[0]}"
+        return f"{self.words} at least, {size_text(self.bytes.likely)}, for {db_text(self.floor)} at {self.shots[0]}"
+
+    @property
     def _where(self) -> str:
         return f"the shot{'s' if len(self.shots) > 1 else ''} at {', '.join(self.shots)}"
 

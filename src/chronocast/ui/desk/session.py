@@ -5,7 +5,7 @@ from __future__ import annotations
 import logging
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any, Literal
+from typing import TYPE_CHECKING, Any, Literal
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
@@ -15,6 +15,7 @@ from chronocast.model.answers import Answer
 from chronocast.model.batch.batch import Batch
 from chronocast.model.batch.changes import batch_changes
 from chronocast.model.batch.edits import fill, in_order
+from chronocast.model.stages import HERE
 from chronocast.preparation.asked.answers import Asked
 from chronocast.preparation.outlook import Outlook
 from chronocast.preparation.output.output_ready import Prospect
@@ -23,6 +24,9 @@ from chronocast.preparation.source.gather import gather
 from chronocast.run.view import RunView
 from chronocast.ui.desk.desk import Desk
 from chronocast.ui.desk.workers import FileWatcher, Follower, Forecaster, errand
+
+if TYPE_CHECKING:
+    from chronocast.preparation.station_known import StationKnown
 
 log = logging.getLogger(__name__)
 AGAIN_MS = 10 * 60_000
@@ -168,6 +172,29 @@ class Session(QObject):
 
         self._say_busy(sentence)
         errand(work, over, failed)
+
+    def read_station(self, done: Callable[[StationKnown], None]) -> None:
+        """Read what is known of this machine, elsewhere; ``done`` gets it."""
+        space, load = self.workspace, self.view.station.load if self.view else None
+
+        def work() -> StationKnown:
+            from chronocast.preparation.station_known import station_known
+
+            return station_known(space, load)
+
+        errand(work, done, self.trouble.emit)
+
+    def learn_anew(self, done: Callable[[Any], None]) -> None:
+        """Let what pieces took here no longer speak of this machine's pace; ``done`` gets how many there were."""
+        space = self.workspace
+
+        def work() -> int:
+            if not space.has_ledger:
+                return 0
+            with space.ledger() as ledger:
+                return ledger.forget_pace(HERE)
+
+        errand(work, done, self.trouble.emit)
 
     def measure(self) -> None:
         """Calibrate this machine, in a process that goes when we go."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QGridLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
 
 from chronocast.model.batch.batch import Batch
@@ -17,6 +18,14 @@ from chronocast.preparation.asked.about_output import OutputAnswers
 from chronocast.preparation.asked.answers import Asked
 from chronocast.ui.theme import font, scale
 from chronocast.ui.widgets.time_field import Line
+
+COLUMNS = 3
+MORE = {
+    "receiver has": "what is free where the files go in the end",
+    "poorest shot": "how like the original the poorest shot of each file should look, at least (XPSNR); "
+    "from 44 dB on nobody sees a difference, below 30 dB everybody does",
+}
+"""What a field's short name leaves out."""
 
 
 class AskedFields(QWidget):
@@ -34,8 +43,8 @@ class AskedFields(QWidget):
             "size_limit": self._field("each file at most", "500 MB"),
             "wanted": self._field("wanted by", "18:30"),
             "line": self._field("sent by a line of", "20 Mb/s"),
-            "receiver_space": self._field("receiver has free", "64 GB"),
-            "look_floor": self._field("poorest shot at least", "38 dB"),
+            "receiver_space": self._field("receiver has", "64 GB"),
+            "look_floor": self._field("poorest shot", "38 dB"),
         }
         self.answers = QLabel()
         self.answers.setWordWrap(True)
@@ -52,8 +61,9 @@ class AskedFields(QWidget):
             name.setFont(font(13, narrow=True))
             name.setObjectName("quiet")
             name.setBuddy(field)
-            row.addWidget(name, number // 2 * 2, number % 2)
-            row.addWidget(field, number // 2 * 2 + 1, number % 2)
+            line, column = divmod(number, COLUMNS)
+            row.addWidget(name, 2 * line, column)
+            row.addWidget(field, 2 * line + 1, column)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(16, 8, 14, 10)
         layout.setSpacing(4)
@@ -65,7 +75,8 @@ class AskedFields(QWidget):
         field = Line()
         field.setAccessibleName(words)
         field.setPlaceholderText("none")
-        field.setToolTip(f"{words[0].upper()}{words[1:]}: type it as {example}, then Return; empty for none.")
+        about = MORE.get(words, words)
+        field.setToolTip(f"{about[0].upper()}{about[1:]}: type it as {example}, then Return; empty for none.")
         field.setFont(font(13.5, narrow=True))
         field.setMinimumWidth(round(88 * scale()))
         field.editingFinished.connect(self._typed)
@@ -92,10 +103,21 @@ class AskedFields(QWidget):
     def _show_answers(self) -> None:
         asked = self._asked
         about = [f"this file: {sentence}" for _, sentence in self._about.lines] if asked else []
-        lines = [*(asked.short if asked else ()), *about]
+        lines = [*(asked.short if asked else ()), *(f"this file: {words}" for words in self._about.short)]
+        lines = lines if asked else []
         self.answers.setText("\n".join(lines))
         self.answers.setToolTip("\n".join([*asked.lines, *about]) if asked else "")
         self.answers.setVisible(bool(lines))
+        self._make_room()
+
+    def resizeEvent(self, _: QResizeEvent | None) -> None:
+        self._make_room()
+
+    def _make_room(self) -> None:
+        """As high as the answers are at this width: a label that wraps asks for less than it needs."""
+        margins = self.contentsMargins()
+        wide = self.width() - 30 - margins.left() - margins.right()
+        self.answers.setMinimumHeight(max(0, self.answers.heightForWidth(max(100, wide))))
 
     def _typed(self) -> None:
         changed = {

@@ -81,8 +81,11 @@ def _looks(item: OutputOutlook) -> tuple[tuple[str, str], ...]:
     """How like the original it looks, and where the poorest shot is."""
     if item.looks is None:
         return ()
-    shot = f"poorest shot {db_text(item.looks.worst.likely)}, safe {db_text(item.looks.worst.safe)}"
-    return (("looks", f"XPSNR {db_text(item.looks.mean.likely)}, {shot}, at {poorest_shot(item)}"),)
+    worst = item.looks.worst
+    return (
+        ("looks", f"poorest shot {db_text(worst.likely)}, safe {db_text(worst.safe)} XPSNR"),
+        ("", f"at {poorest_shot(item)}; all of it {db_text(item.looks.mean.likely)}"),
+    )
 
 
 def _differences(ready: OutputReady) -> tuple[tuple[str, str], ...]:

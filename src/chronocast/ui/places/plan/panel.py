@@ -16,6 +16,8 @@ from chronocast.ui.theme import Theme, font, scale
 from chronocast.ui.widgets import draw
 
 WIDTH = 336
+LEAST_PLOT = 150
+"""Pixels: a lower plot of time against size can't be read; the panel is scrolled sooner."""
 STAGE_ROLES = ("ember", "lichen", "dusk", "tide", "rust", "quiet")
 """Colours of the kinds of work, in the order of their table."""
 
@@ -43,7 +45,7 @@ class ForecastPanel(QWidget):
         words = "; ".join(f"{name}: {value}" for name, value in detail.lines) if detail else self.empty
         self.setAccessibleDescription(words)
         lines = 20 * len(detail.lines) if detail else 0
-        self.setMinimumHeight(round((12 + 26 + 90 + 12 + lines + 66) * scale()) if detail else 0)
+        self.setMinimumHeight(round((12 + 26 + LEAST_PLOT + 12 + lines + 66) * scale()) if detail else 0)
         self._place_plot()
         self.update()
 
@@ -63,7 +65,7 @@ class ForecastPanel(QWidget):
 
     @staticmethod
     def _plot_height(room: float) -> float:
-        return max(90 * scale(), min(200 * scale(), room))
+        return max(LEAST_PLOT * scale(), min(220 * scale(), room))
 
     def paintEvent(self, _: QPaintEvent | None) -> None:
         painter, t, unit = QPainter(self), self.theme, scale()

@@ -1,0 +1,1 @@
+"""*House*: the stations, and how well their forecasts have held."""

@@ -1,0 +1,200 @@
+"""*House*: this machine as a station, its pace as it was learned, and how well forecasts have held."""
+
+from __future__ import annotations
+
+from functools import partial
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import (
+    QButtonGroup,
+    QFormLayout,
+    QHBoxLayout,
+    QLabel,
+    QMessageBox,
+    QPushButton,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from chronocast.model.show import counted
+from chronocast.ui.commands import Actions
+from chronocast.ui.desk.desk import Desk
+from chronocast.ui.desk.session import Session
+from chronocast.ui.places.house.model import QUANTITIES, HouseModel, Quantity, house_model
+from chronocast.ui.places.place import Touched
+from chronocast.ui.theme import Theme, font, scale
+from chronocast.ui.widgets.table import Col, RowsTable
+
+if TYPE_CHECKING:
+    from chronocast.preparation.station_known import StationKnown
+    from chronocast.ui.places.house.facts_plot import FactsPlot
+
+PACES = (
+    Col("kind of work", lambda r: r.work, 0.5),
+    Col("done", lambda r: r.done, 0.2, quiet=True, right=True),
+    Col("how fast, a slot", lambda r: r.pace, 0.3, right=True),
+)
+
+
+class HousePlace(QWidget):
+    """``HousePlace(session, theme)``; ``said`` and ``trouble`` bring sentences."""
+
+    forecasts = False
+    said = pyqtSignal(str)
+    trouble = pyqtSignal(str)
+
+    def __init__(self, session: Session, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session, self.theme = session, theme
+        self.model: HouseModel | None = None
+        self.quantity: Quantity = "bytes"
+        self.plot: FactsPlot | None = None
+        self.facts = QFormLayout()
+        self.facts.setHorizontalSpacing(14)
+        self.facts.setVerticalSpacing(3)
+        self.facts.setContentsMargins(16, 4, 16, 8)
+        self.paces = RowsTable(theme, PACES, "Pace of this machine, by kind of work", 30)
+        self.measure, self.reset = QPushButton("Measure it again"), QPushButton("Learn its pace anew…")
+        self.measure.setToolTip("A short trial, under half a minute: best when nobody else is at work on it.")
+        self.reset.setToolTip(
+            "What its pieces took no longer speaks of its pace; what films take stays known."
+        )
+        self.measure.clicked.connect(session.measure)
+        self.reset.clicked.connect(self.learn_anew)
+        self.told = QLabel()
+        self.told.setWordWrap(True)
+        self.told.setObjectName("quiet")
+        self.told.setFont(font(13.5, narrow=True))
+        self.told.setContentsMargins(16, 6, 16, 10)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        layout.addLayout(self._machine(), 5)
+        rule = QWidget()
+        rule.setFixedWidth(1)
+        rule.setStyleSheet(f"background: {theme.line};")
+        layout.addWidget(rule)
+        layout.addLayout(self._ledger(), 6)
+        self.setMinimumHeight(round(200 * scale()))
+
+    def _machine(self) -> QVBoxLayout:
+        side = QVBoxLayout()
+        side.setContentsMargins(0, 0, 0, 0)
+        side.setSpacing(0)
+        side.addWidget(self._title("This machine"))
+        side.addLayout(self.facts)
+        side.addWidget(self.paces, 1)
+        buttons = QHBoxLayout()
+        buttons.setContentsMargins(16, 8, 16, 12)
+        buttons.setSpacing(8)
+        for button in (self.measure, self.reset):
+            buttons.addWidget(button)
+        buttons.addStretch(1)
+        side.addLayout(buttons)
+        return side
+
+    def _ledger(self) -> QVBoxLayout:
+        side = QVBoxLayout()
+        side.setContentsMargins(0, 0, 0, 0)
+        side.setSpacing(0)
+        head = QHBoxLayout()
+        head.setContentsMargins(0, 0, 16, 0)
+        head.addWidget(self._title("Forecast against fact"), 1)
+        self.choices = QButtonGroup(self)
+        for name, words in QUANTITIES.items():
+            button = QToolButton()
+            button.setObjectName("place")
+            button.setText(words)
+            button.setCheckable(True)
+            button.setChecked(name == self.quantity)
+            button.setFont(font(13.5, narrow=True))
+            button.clicked.connect(partial(self.show_quantity, name))
+            self.choices.addButton(button)
+            head.addWidget(button)
+        side.addLayout(head)
+        self.room = QVBoxLayout()
+        self.room.setContentsMargins(16, 4, 16, 4)
+        side.addLayout(self.room, 1)
+        side.addWidget(self.told)
+        return side
+
+    @staticmethod
+    def _title(words: str) -> QLabel:
+        title = QLabel(words)
+        title.setFont(font(15, 600))
+        title.setContentsMargins(16, 10, 16, 4)
+        return title
+
+    def commands(self) -> Actions:
+        """What can be done here."""
+        return {"house.learn_anew": self.learn_anew}
+
+    def enter(self) -> None:
+        """Read what the ledger has, elsewhere, and take the keyboard."""
+        if self.plot is None:  # the library of plots is brought in when it is first wanted
+            from chronocast.ui.places.house.facts_plot import FactsPlot
+
+            self.plot = FactsPlot(self.theme)
+            self.plot.trouble.connect(self.trouble)
+            self.room.addWidget(self.plot)
+        self.paces.setFocus()
+        self.session.read_station(self.show_station)
+
+    def leave(self) -> None:
+        """Nothing goes on in it."""
+
+    def take_over(self, other: HousePlace) -> None:
+        """The same quantity is shown."""
+        self.quantity = other.quantity
+
+    def show_desk(self, desk: Desk, touched: Touched) -> None:
+        """What a run finishes is seen when it is shown anew."""
+        if "run" in touched and self.isVisible() and desk.run is not None and desk.run.outcome:
+            self.session.read_station(self.show_station)
+
+    def show_station(self, known: StationKnown) -> None:
+        """Show what was read."""
+        model = house_model(known)
+        if model == self.model:
+            return
+        self.model = model
+        while self.facts.rowCount():
+            self.facts.removeRow(0)
+        for name, words in model.facts:
+            label, value = QLabel(name), QLabel(words)
+            for part in (label, value):
+                part.setFont(font(13.5, narrow=True))
+            label.setObjectName("quiet")
+            self.facts.addRow(label, value)
+        self.paces.show_rows(list(model.paces), lambda row: row.work)
+        self._show_facts()
+
+    def show_quantity(self, quantity: Quantity, *_: object) -> None:
+        """Show another quantity."""
+        self.quantity = quantity
+        self._show_facts()
+
+    def _show_facts(self) -> None:
+        if self.model is None:
+            return
+        self.told.setText(self.model.told(self.quantity))
+        if self.plot is not None:
+            self.plot.show_house(self.model, self.quantity)
+
+    def learn_anew(self) -> None:
+        """Ask, and let this machine's pace be learned anew."""
+        answer = QMessageBox.question(
+            self,
+            "Learn its pace anew",
+            "What pieces took on this machine will no longer say how fast it is: for when it was changed. "
+            "What films take in bytes stays known. This can't be undone.",
+            QMessageBox.StandardButton.Yes | QMessageBox.StandardButton.Cancel,
+        )
+        if answer == QMessageBox.StandardButton.Yes:
+            self.session.learn_anew(self._forgotten)
+
+    def _forgotten(self, count: int) -> None:
+        self.said.emit(f"{counted(count, 'piece')} no longer speak of this machine's pace. Measure it again.")
+        self.session.read_station(self.show_station)
