@@ -84,7 +84,7 @@ def encode(batch: Batch, path: Path, say: bool = True) -> None:
             print(f"  {proved} of {len(batch.outputs)} made, {time.monotonic() - begin:.0f} s", flush=True)
         if view.outcome and not view.lives:
             break
-        time.sleep(0.5)
+        time.sleep(3.0)  # reading what a run says costs something, too
     wanting = [(output.id, output.reason) for output in view.outputs.values() if output.state != "proved"]
     if wanting:
         print("  not made:", wanting, flush=True)

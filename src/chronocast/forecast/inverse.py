@@ -70,7 +70,7 @@ def smallest(fits: Callable[[float], bool], low: float, high: float) -> float | 
     for _ in range(STEPS):
         middle = (least + most) / 2
         least, most = (least, middle) if fits(exp(middle)) else (middle, most)
-    return exp(most)
+    return min(high, exp(most)) if most < log(high) else high
 
 
 def rounded_up(value: float) -> float:
