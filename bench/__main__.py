@@ -10,7 +10,19 @@ import tempfile
 from datetime import date
 from pathlib import Path
 
-NAMES = ("render", "start", "memory", "timeline", "sources", "seek", "fuzz", "passes", "priors", "forecast")
+NAMES = (
+    "render",
+    "start",
+    "memory",
+    "timeline",
+    "sources",
+    "seek",
+    "fuzz",
+    "passes",
+    "priors",
+    "forecast",
+    "many",
+)
 REPORT = Path(__file__).parent.parent / "docs" / "benchmarks.md"
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from typing import NamedTuple
 
 import numpy as np
 
@@ -233,7 +234,12 @@ def other_ask(ask: OutputAsk, size: Draws) -> OtherAsk:
 
 
 def forecast_outputs(
-    asks: Sequence[OutputAsk], station: Station, learned: Experience, chance: Chance
+    asks: Sequence[OutputAsk],
+    station: Station,
+    learned: Experience,
+    chance: Chance,
+    *,
+    remember: bool = False,
 ) -> OutputsForecast:
     """Bytes and work of outputs that are made on one station.
 
@@ -247,8 +253,56 @@ def forecast_outputs(
         What the ledger has taught.
     chance
         Where the draws come from.
+    remember
+        Whether the next forecast of most of these outputs comes soon: then only what an edit touched is worked out.
     """
     pictures = picture_draws(asks, chance, learned)
+    rows = [
+        _remembered(ask, drawn, station, learned=learned, chance=chance)
+        for ask, drawn in zip(asks, pictures, strict=True)
+    ]
+    if missing := [number for number, row in enumerate(rows) if row is None]:
+        fresh = _worked_out(
+            [asks[n] for n in missing], pictures[missing], station, learned=learned, chance=chance
+        )
+        for number, row in zip(missing, fresh, strict=True):
+            rows[number] = row
+            if remember:
+                asked = chance.draws, station.pace, asks[number]
+                learned.memory.keep("work of " + asks[number].id, asked, row, most=1)
+    known = [row for row in rows if row is not None]
+    size, cpu = (
+        np.array(drawn).reshape(len(asks), chance.draws)
+        for drawn in ([row.bytes for row in known], [row.cpu_seconds for row in known])
+    )
+    stretch = station.load.draws(chance)
+    saved = np.array([row.saved for row in known]) * float(np.median(stretch))
+    return OutputsForecast(
+        size, cpu * stretch, cpu, saved, tuple(row.work.stretched(stretch) for row in known)
+    )
+
+
+class _Row(NamedTuple):
+    """What one output takes, and the bytes of its pictures that follow from all of its film."""
+
+    pictures: Draws
+    bytes: Draws
+    cpu_seconds: Draws
+    saved: float
+    work: Work
+
+
+def _remembered(
+    ask: OutputAsk, pictures: Draws, station: Station, *, learned: Experience, chance: Chance
+) -> _Row | None:
+    """What was worked out of the very same output before."""
+    kept: _Row | None = learned.memory.recall("work of " + ask.id, (chance.draws, station.pace, ask))
+    return kept if kept is not None and np.array_equal(kept.pictures, pictures) else None
+
+
+def _worked_out(
+    asks: Sequence[OutputAsk], pictures: Draws, station: Station, *, learned: Experience, chance: Chance
+) -> list[_Row]:
     size = output_bytes(asks, pictures, chance)
     seen = learned.stations.get(station.id, StationSeen())
     still = [(ask, size[row]) for row, ask in enumerate(asks) if ask.made is None]
@@ -262,12 +316,12 @@ def forecast_outputs(
         output: tuple(replace(stage, draws=widened(stage.draws, learned.widths.seconds)) for stage in found)
         for output, found in stages_of(encodes, others, station, seen, chance).items()
     }
-    work = tuple(Work(ask.id, stages.get(ask.id, ())) for ask in asks)
-    seconds = np.array([item.seconds(chance.draws) for item in work]).reshape(len(asks), chance.draws)
-    cpu = seconds / station.load.draws(chance)
-    return OutputsForecast(
-        size, seconds, cpu, _saved(asks, pictures, work, station=station, seen=seen, chance=chance), work
-    )
+    work = [Work(ask.id, stages.get(ask.id, ())) for ask in asks]
+    saved = _saved(asks, pictures, work, station=station, seen=seen, chance=chance)
+    return [
+        _Row(pictures[row], size[row], item.seconds(chance.draws), float(saved[row]), item)
+        for row, item in enumerate(work)
+    ]
 
 
 def _encodes(ask: OutputAsk, pieces: Sequence[PieceAsk], pictures: Draws) -> EncodeAsk:
@@ -299,10 +353,9 @@ def _saved(
         )
         for row in rows
     }
-    stretch = station.load.draws(chance)
     drawn = piece_seconds(anew, station.pace, seen, chance)
     for row in rows:
-        whole = np.median((drawn[asks[row].id] * stretch).sum(axis=0))
+        whole = np.median(drawn[asks[row].id].sum(axis=0))
         left = sum(float(np.median(stage.seconds)) for stage in work[row].stages if stage.kind.id == "encode")
         saved[row] = max(0.0, whole - left)
     return saved

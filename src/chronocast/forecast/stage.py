@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -48,6 +48,10 @@ class Work:
 
     output: str
     stages: tuple[Stage, ...]
+
+    def stretched(self, stretch: Draws) -> Work:
+        """The same by the clock, where others take some of the station: ``stretch`` has shape (draws,)."""
+        return Work(self.output, tuple(replace(stage, draws=stage.draws * stretch) for stage in self.stages))
 
     def seconds(self, draws: int) -> Draws:
         """Seconds of work in all, shape (draws,)."""

@@ -293,7 +293,7 @@ def stages_of(
     seen: StationSeen,
     chance: Chance,
 ) -> dict[str, tuple[Stage, ...]]:
-    """All the work that outputs take on a station, by the clock.
+    """All the work that outputs take on a station, in seconds of the processor.
 
     Parameters
     ----------
@@ -313,18 +313,17 @@ def stages_of(
     dict
         By output, its stages in the order it goes through them.
     """
-    stretch = station.load.draws(chance)
     found: dict[str, list[Stage]] = {output: [] for output in pieces}
     for output, seconds in piece_seconds(pieces, station.pace, seen, chance).items():
         if pieces[output].pieces:
             names = tuple(ask.name for ask in pieces[output].pieces)
-            found[output].append(Stage(ENCODE, station.id, names, seconds * stretch))
+            found[output].append(Stage(ENCODE, station.id, names, seconds))
     for kind, price in PRICES.items():
         wanted = [ask for ask in others if kind is not SOUND or ask.sound]
         if not wanted:
             continue
         known = stage_belief(kind, seen)
-        shared = np.exp(known.mean + known.sd * chance.normal("station")) * stretch
+        shared = np.exp(known.mean + known.sd * chance.normal("station"))
         for ask, seconds in zip(wanted, price(wanted, station.pace) * shared, strict=True):
             name = ask.sound if kind is SOUND else ask.output
             found.setdefault(ask.output, []).append(Stage(kind, station.id, (name,), seconds[None, :]))

@@ -156,7 +156,7 @@ def outlook(
     learned, chance = learned or Experience(), Chance()
     chosen = [ready for ready in prospect.outputs if not ready.output.held]
     asks = [output_ask(ready, stock, (made or {}).get(ready.output.id)) for ready in chosen]
-    told = forecast_outputs(asks, station, learned, chance)
+    told = forecast_outputs(asks, station, learned, chance, remember=True)
     looks = output_looks(asks, chance, learned)
     slots = {station.id: station.slots}
     finishes = simulate(told.work, slots, chance.draws)

@@ -6,10 +6,11 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from math import exp, log
 from statistics import median
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 from chronocast.forecast.learning.conformal import Widths
 from chronocast.forecast.learning.film_seen import FilmSeen, held
+from chronocast.forecast.learning.memory import Memory
 from chronocast.model.stages import HERE
 
 PACES = 200
@@ -162,7 +163,7 @@ class Experience:
     widths
         By what bands have to be widened, as finished outputs have shown.
     memory
-        What was forecast of films with just this experience: after an edit only what it touched is worked out.
+        What was forecast with just this experience.
     """
 
     films: Mapping[str, Mapping[str, FamilySeen]] = field(default_factory=dict)
@@ -170,7 +171,7 @@ class Experience:
     kinds: Mapping[str, Sequence[tuple[str, FilmSeen]]] = field(default_factory=dict)
     stations: Mapping[str, StationSeen] = field(default_factory=dict)
     widths: Widths = field(default_factory=Widths)
-    memory: dict[str, Any] = field(default_factory=dict, compare=False, repr=False)
+    memory: Memory = field(default_factory=Memory, compare=False, repr=False)
 
 
 RATE_BOUND = log(0.72)

@@ -24,8 +24,6 @@ from chronocast.forecast.picture.size import smaller
 
 POOREST = 0.05
 """The share of a film, by its length, whose poorest shots are named the worst."""
-LOOKS = "looks of "
-"""Names what was forecast of a film's looks."""
 MOST_DB, LEAST_DB = 70.0, 10.0
 """Beyond what encodes come out at nothing is said."""
 
@@ -135,11 +133,11 @@ def picture_looks(
     found: list[Looks | None] = [None] * len(asks)
     for name, rows in films.items():
         wanted = [asks[row] for row in rows]
-        kept = known.memory.get(LOOKS + name)
-        if kept is None or kept[0] != wanted or len(kept[1][0].mean) != chance.draws:
-            kept = wanted, _film_looks(wanted, chance, known)
-            known.memory[LOOKS + name] = kept
-        for row, looks in zip(rows, kept[1], strict=True):
+        told: list[Looks] | None = known.memory.recall("looks of " + name, (chance.draws, wanted))
+        if told is None:
+            told = _film_looks(wanted, chance, known)
+            known.memory.keep("looks of " + name, (chance.draws, wanted), told)
+        for row, looks in zip(rows, told, strict=True):
             found[row] = looks
     return found
 

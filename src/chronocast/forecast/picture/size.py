@@ -48,14 +48,13 @@ def _open_bytes(ask: PictureAsk, film: FilmEncodes, drawn: Mapping[str, Draws]) 
 
 def _film_bytes(name: str, asks: Sequence[PictureAsk], chance: Chance, learned: Experience) -> Draws:
     """Bytes of the pieces of one film's outputs that aren't in the stock, shape (outputs, draws)."""
-    kept = learned.memory.get(name)
-    if kept is not None and kept[0] == asks and kept[1].shape[1] == chance.draws:
-        remembered: Draws = kept[1]
-        return remembered
+    kept: Draws | None = learned.memory.recall("bytes of " + name, (chance.draws, asks))
+    if kept is not None:
+        return kept
     film = FilmEncodes(asks, learned)
     drawn = film.draws(chance)
     found = np.array([widened(_open_bytes(ask, film, drawn), learned.widths.bytes) for ask in asks])
-    learned.memory[name] = (asks, found)
+    learned.memory.keep("bytes of " + name, (chance.draws, asks), found)
     return found
 
 

@@ -1,0 +1,116 @@
+"""A forecast of 1,000 outputs: at first, after an edit of one film, and a dozen other ways for all of its outputs."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+
+from chronocast.forecast.band import Chance
+from chronocast.forecast.learning.experience import Experience
+from chronocast.forecast.outputs import OutputAsk, forecast_outputs, output_looks
+from chronocast.forecast.picture.ask import PictureAsk
+from chronocast.forecast.picture.priors import look_prior, size_prior
+from chronocast.forecast.station import Station
+from chronocast.forecast.work import PieceAsk
+from chronocast.model.recipe.recipe import PictureRecipe, RateControl
+from chronocast.schedule.clock import simulate
+
+FILMS, PIECES, FRAMES, WAYS = 100, 10, 200, 12
+PIXELS, RATE = 1280 * 720, 25.0
+RECIPES = (
+    *(RateControl(mode="quality", quality=float(q)) for q in (18, 20, 22, 24, 26)),
+    *(RateControl(target_bits_per_second=bits) for bits in (1_000_000, 2_000_000, 3_000_000, 5_000_000)),
+    RateControl(mode="two pass", target_bits_per_second=2_000_000),
+)
+
+
+def asked(film: int, number: int, packets: list[float], effort: str = "medium") -> OutputAsk:
+    """One output of a film by one of the recipes."""
+    picture = PictureRecipe.model_validate({"rate_control": RECIPES[number], "effort": effort})
+    windows = [f"{film} {n}" for n in range(PIECES)]
+    name = f"output {film} {number} {effort}"
+    return OutputAsk(
+        name,
+        "mp4",
+        FRAMES * PIECES,
+        FRAMES * PIECES / RATE,
+        PIXELS * FRAMES * PIECES / 1e6,
+        PictureAsk(
+            name=name,
+            family=f"recipe {number} {effort}",
+            prior=size_prior(picture, PIXELS, RATE),
+            pieces=[FRAMES] * PIECES,
+            kept=[None] * PIECES,
+            windows=windows,
+            packets=packets,
+            source_kind="h264",
+            film=f"film {film}",
+            look=look_prior(picture),
+        ),
+        None,
+        tuple(
+            PieceAsk(f"{name} {n}", PIXELS * FRAMES / 1e6, 1.0, "libx264 medium 1 by work")
+            for n in range(PIECES)
+        ),
+        (True,) * PIECES,
+    )
+
+
+def measure(_folder: Path) -> list[tuple[str, str, str]]:
+    """Wall seconds, the best of some tries; one process."""
+    dice = np.random.default_rng(1)
+    packets = [list(dice.normal(-2, 0.5, PIECES)) for _ in range(FILMS)]
+    asks = [asked(film, number, packets[film]) for film in range(FILMS) for number in range(len(RECIPES))]
+    station, known = Station(slots=2), Experience()
+
+    def all_of(wanted: list[OutputAsk]) -> None:
+        forecast_outputs(wanted, station, known, Chance(), remember=True)
+        output_looks(wanted, Chance(), known)
+
+    def best(do: Callable[[int], None], times: int = 5) -> str:
+        found = []
+        for number in range(times):
+            begin = time.perf_counter()
+            do(number)
+            found.append(time.perf_counter() - begin)
+        return f"{min(found) * 1000:.0f} ms"
+
+    def edit(number: int) -> None:
+        """The first film's source is looked at anew: all that is made of it changes."""
+        other = [value + 0.01 * (number + 1) for value in packets[0]]
+        changed = [
+            replace(a, picture=replace(a.picture, packets=other)) if a.picture else a
+            for a in asks[: len(RECIPES)]
+        ]
+        all_of([*changed, *asks[len(RECIPES) :]])
+
+    def ways(number: int) -> None:
+        other = [value + 0.001 * (number + 1) for value in packets[1]]
+        tried = [asked(1, n % len(RECIPES), other, ("fast", "slow")[n % 2]) for n in range(WAYS)]
+        forecast_outputs(
+            [replace(a, id=f"{a.id} {n}") for n, a in enumerate(tried)], station, known, Chance()
+        )
+        output_looks(tried, Chance(), known)
+
+    begin = time.perf_counter()
+    all_of(asks)
+    first = time.perf_counter() - begin
+    told = forecast_outputs(asks, station, known, Chance(), remember=True)
+    return [
+        (
+            "1,000 outputs of 100 films, 10,000 pieces: bytes, seconds and looks at first",
+            f"{first:.2f} s",
+            "",
+        ),
+        ("the same after an edit of one film", best(edit), "< 100 ms"),
+        ("a dozen other ways of one output", best(ways), "< 100 ms"),
+        (
+            "when each is finished, by the clock of two slots",
+            best(lambda _: [simulate(told.work, {station.id: 2}, 400), None][1], 2),
+            "",
+        ),
+    ]
