@@ -33,11 +33,12 @@ def recipe(
     container
         Our own word for it.
     control
-        The fields of its rate control; none for codecs with grades.
+        The fields of its rate control; none for codecs with a ``grade``; its ``effort`` besides.
     """
-    grade = control.pop("grade", None)
+    grade, effort = control.pop("grade", None), control.pop("effort", "medium")
     picture: dict[str, object] = {
         "codec": codec,
+        "effort": effort,
         "size": FrameSize(mode="ceiling", width=size[0], height=size[1]),
     }
     if control:

@@ -14,16 +14,19 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from math import log
 from pathlib import Path
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from bench.encodes import batch_of, encode, recipe, use_home
+from bench.held_plot import Held, draw
 from bench.material import films
 from chronocast.forecast.band import Chance
 from chronocast.forecast.container import container_bytes
 from chronocast.forecast.learning.experience import Experience, PieceFact, learn_from
-from chronocast.forecast.outputs import OutputAsk, forecast_outputs
+from chronocast.forecast.outputs import OutputAsk, forecast_outputs, output_looks
+from chronocast.forecast.picture.quality import Looks, look_band, of_shots
 from chronocast.journal.workspace import Workspace
 from chronocast.model.recipe.recipe import Recipe
 from chronocast.preparation.output.output_ready import OutputReady
@@ -38,7 +41,16 @@ RECIPES = (
     recipe("h264-1m5", "h264", mode="variable", target_bits_per_second=1_500_000),
     recipe("h264-two-900k", "h264", mode="two pass", target_bits_per_second=900_000),
     recipe("prores-std", "prores", grade="standard"),
+    recipe("h264-q28", "h264", mode="quality", quality=28.0),
+    recipe("mpeg2-q4", "mpeg2", mode="quality", quality=4.0),
+    recipe("dnxhr", "dnxhr"),
+    recipe("h264-fast-q24", "h264", mode="quality", quality=24.0, effort="fast"),
 )
+LOOK = "h264-fast-q24"
+"""The recipe that stands for a fast look at all of a film's content."""
+LONG_FRAMES, LONG_SHARE = 15_000, 0.08
+"""The long film, and how much of it is probed."""
+PLOT = Path(__file__).parent.parent / "docs" / "forecast-held.svg"
 HOME = Path(os.environ.get("CHRONOCAST_BENCH_CACHE", "/var/tmp/chronocast-bench"))
 PROBES = 4
 
@@ -53,6 +65,7 @@ class Judged:
     bytes: float
     cpu: float
     cpu_of: dict[str, float]
+    looks: dict[str, float]
 
     def cpu_left(self, ask: OutputAsk) -> float:
         """Seconds of the processor for the pieces that aren't known."""
@@ -95,6 +108,10 @@ def spread(ask: OutputAsk, count: int) -> list[int]:
 def read(outputs: Sequence[OutputReady], space: Workspace, facts: Sequence[PieceFact]) -> list[Judged]:
     """Outputs with what they took: bytes of their pictures, seconds of the processor."""
     cpu: dict[tuple[str, str], dict[str, float]] = defaultdict(lambda: defaultdict(float))
+    looks: dict[tuple[str, str], dict[str, float]] = defaultdict(dict)
+    for fact in reversed(facts):  # the newest last: that is what the file is made of
+        if fact.xpsnr is not None:
+            looks[fact.film, fact.family][fact.window] = fact.xpsnr
     for fact in facts:
         cpu[fact.film, fact.family][fact.window] += fact.cpu_seconds
     found = []
@@ -117,7 +134,8 @@ def read(outputs: Sequence[OutputReady], space: Workspace, facts: Sequence[Piece
         if ready.twice:  # as before it was begun
             ask = replace(ask, pieces=tuple(replace(piece, times=2.2) for piece in ask.pieces))
         took = cpu[ready.film, ready.family]
-        found.append(Judged(ready, ask, np.array(sizes), float(sum(sizes)), sum(took.values()), took))
+        seen = looks[ready.film, ready.family]
+        found.append(Judged(ready, ask, np.array(sizes), float(sum(sizes)), sum(took.values()), took, seen))
     return found
 
 
@@ -152,22 +170,39 @@ def measure(folder: Path) -> list[tuple[str, str, str]]:
         from chronocast.crew.local.calibrate import calibrate
 
         calibrate(space.paces)
-    path = home / "judged.batch.json"
-    batch = batch_of(films(seed, FILMS, FRAMES, HOME, "judged"), RECIPES, path)
+    judged, facts = _made(home, films(seed, FILMS, FRAMES, HOME, "judged"), RECIPES, space)
+    long, long_facts = _made(
+        home, films(seed ^ 0x10F, 1, LONG_FRAMES, HOME, "long"), RECIPES[:1], space, name="long"
+    )
+    rows = [
+        ("films by the seed", f"{seed:08x}", ""),
+        ("outputs encoded in full", f"{len(judged)} of a minute, {len(long)} of ten", "100"),
+    ]
+    found = figures(judged, facts, space)
+    rows += [(name, told, aim_of(name)) for name, told, _ in found.rows]
+    rows += ten_minutes(long, long_facts, space)
+    draw(found.held, PLOT)
+    return rows
+
+
+def _made(
+    home: Path, made: Sequence[Path], recipes: Sequence[Recipe], space: Workspace, name: str = "judged"
+) -> tuple[list[Judged], list[PieceFact]]:
+    """Every film by every recipe, really encoded, and what that took."""
+    path = home / f"{name}.batch.json"
+    batch = batch_of(made, recipes, path)
     encode(batch, path)
     prospect = prepared(batch, path, space)
     with space.ledger() as ledger:
         facts = ledger.pieces({ready.film for ready in prospect.outputs})
-    judged = read(prospect.outputs, space, facts)
-    rows = [("films by the seed", f"{seed:08x}", ""), ("outputs encoded in full", f"{len(judged)}", "60")]
-    return [*rows, *((name, told, aim_of(name)) for name, told, _ in figures(judged, facts, space))]
+    return read(prospect.outputs, space, facts), facts
 
 
 def aim_of(name: str) -> str:
     """What is aimed at, where something is."""
     aims = {
         f"size, quality: {PROBES} probes": "≤ 5 %, P90 ≤ 12 %, holds 75–85 %",
-        "size, quality: a sibling": "≤ 2 %",
+        "size, quality: siblings of the same codec": "≤ 2 %",
         "size, two passes: nothing known": "≤ 1 %",
         "processor seconds left: packet scan, other films learned": "≤ 6 % on a quiet machine",
         "processor seconds left: a fifth of the pieces, other films learned": "≤ 3 % on a quiet machine",
@@ -175,8 +210,15 @@ def aim_of(name: str) -> str:
     return aims.get(name, "")
 
 
-def figures(judged: list[Judged], facts: list[PieceFact], space: Workspace) -> list[tuple[str, str, str]]:
-    """Every state of knowledge, for bytes and for seconds."""
+class Figures(NamedTuple):
+    """Rows for the report, and what the plot shows."""
+
+    rows: list[tuple[str, str, str]]
+    held: list[Held]
+
+
+def figures(judged: list[Judged], facts: list[PieceFact], space: Workspace) -> Figures:
+    """Every state of knowledge, for bytes, for seconds and for looks."""
     station, chance = this_station(space, 2), Chance()
 
     def others(one: Judged) -> Experience:
@@ -201,8 +243,25 @@ def figures(judged: list[Judged], facts: list[PieceFact], space: Workspace) -> l
             [fact for fact in facts if fact.film != one.ready.film or fact.family != one.ready.family]
         )
 
-    def only_sibling(one: Judged) -> Experience:
-        return learn_from([f for f in facts if f.film == one.ready.film and f.family != one.ready.family])
+    codec_of = {
+        one.ready.family: one.ready.recipe.picture.codec for one in judged if one.ready.recipe.picture
+    }
+    fast_look = {one.ready.family for one in judged if one.ready.recipe.id == LOOK}
+
+    def only_sibling(one: Judged, same: bool) -> Experience:
+        mine = codec_of[one.ready.family]
+        return learn_from(
+            [
+                f
+                for f in facts
+                if f.film == one.ready.film
+                and f.family != one.ready.family
+                and (codec_of.get(f.family) == mine) == same
+            ]
+        )
+
+    def looked_at(one: Judged) -> Experience:
+        return learn_from([f for f in facts if f.film == one.ready.film and f.family in fast_look])
 
     ways: list[tuple[str, Callable[[Judged], tuple[OutputAsk, Experience]]]] = [
         ("nothing known", lambda one: (without_packets(one.ask), Experience())),
@@ -212,7 +271,9 @@ def figures(judged: list[Judged], facts: list[PieceFact], space: Workspace) -> l
             f"{PROBES} probes",
             lambda one: (with_pieces(one.ask, one.sizes, spread(one.ask, PROBES)), Experience()),
         ),
-        ("a sibling", lambda one: (one.ask, only_sibling(one))),
+        ("siblings of other codecs", lambda one: (one.ask, only_sibling(one, False))),
+        ("siblings of the same codec", lambda one: (one.ask, only_sibling(one, True))),
+        ("a fast look at all of it", lambda one: (one.ask, looked_at(one))),
         ("siblings, other films learned", lambda one: (one.ask, sibling(one))),
         (
             "a fifth of the pieces, other films learned",
@@ -233,10 +294,12 @@ def figures(judged: list[Judged], facts: list[PieceFact], space: Workspace) -> l
     ]
     found: list[tuple[str, str, str]] = []
     told: dict[tuple[str, str], tuple[NDArray[np.float64], NDArray[np.float64], float]] = {}
+    alike: dict[tuple[str, str], Looks | None] = {}
     for name, way in ways:
         for one in judged:
             ask, learned = way(one)
             drawn = forecast_outputs([ask], station, learned, chance)
+            (alike[name, one.ready.output.id],) = output_looks([ask], chance, learned)
             encodes = [stage.seconds for stage in drawn.work[0].stages if stage.kind.id == "encode"]
             # seconds without what others take just now: the processor's
             stretch = station.load.draws(chance)
@@ -264,7 +327,72 @@ def figures(judged: list[Judged], facts: list[PieceFact], space: Workspace) -> l
             )
         )
     found.append(real_time(judged))
-    return found
+    measured = [one for one in judged if len(one.looks) == len(set(one.ask.picture.window_names))]  # type: ignore[union-attr]
+    for name, _ in ways:
+        found += looks_rows(name, [(one, alike[name, one.ready.output.id]) for one in measured])
+    cost = sum(o.cpu for o in judged if o.ready.recipe.id == LOOK) / sum(
+        o.cpu for o in judged if o.ready.recipe.id == "h264-q22"
+    )
+    found.append(
+        ("a fast look at all of a film, against encoding it once at medium effort", f"{cost:.0%}", "")
+    )
+    held = [
+        Held.of(name, told[name, one.ready.output.id][0], one.bytes)
+        for name, _ in ways
+        for one in judged
+        if groups[0][1](one.ready.recipe)
+    ]
+    return Figures(found, held)
+
+
+def looks_rows(name: str, known: list[tuple[Judged, Looks | None]]) -> list[tuple[str, str, str]]:
+    """How far XPSNR lies from what came, and how often it is no less than safe; of all, and of poorest shots."""
+    off: list[tuple[float, float]] = []
+    safe: list[tuple[bool, bool]] = []
+    for one, looks in known:
+        if looks is None or one.ask.picture is None:
+            continue
+        came = np.array([[one.looks[window]] for window in one.ask.picture.window_names])
+        mean, worst = (float(value[0]) for value in of_shots(came, one.ask.picture.pieces))
+        off.append((abs(float(np.median(looks.mean)) - mean), abs(float(np.median(looks.worst)) - worst)))
+        safe.append((mean >= look_band(looks.mean).safe, worst >= look_band(looks.worst).safe))
+    if not off:
+        return []
+    return [
+        (
+            f"looks, {what}: {name}",
+            f"median off by {np.median(np.array(off)[:, n]):.1f} dB, P90 {np.quantile(np.array(off)[:, n], 0.9):.1f} dB, "
+            f"no less than safe in {np.mean(np.array(safe)[:, n]):.0%}",
+            "90 % no less than safe",
+        )
+        for n, what in enumerate(("all of a film", "its poorest shot"))
+    ]
+
+
+def ten_minutes(long: list[Judged], facts: list[PieceFact], space: Workspace) -> list[tuple[str, str, str]]:
+    """The ten-minute film: nothing known, its packets, and so much of it probed."""
+    station, chance, rows = this_station(space, 2), Chance(), []
+    for one in long:
+        count = max(6, round(LONG_SHARE * len(one.sizes)))
+        for name, ask in (
+            ("nothing known", without_packets(one.ask)),
+            ("packet scan", one.ask),
+            (
+                f"{count} of {len(one.sizes)} pieces probed",
+                with_pieces(one.ask, one.sizes, spread(one.ask, count)),
+            ),
+        ):
+            drawn = forecast_outputs([ask], station, Experience(), chance).bytes[0]
+            around = float(np.median(drawn)) - _pictures(ask, Experience(), chance)
+            low, likely, high = np.quantile(drawn - around, (0.1, 0.5, 0.9))
+            rows.append(
+                (
+                    f"ten minutes, size, quality: {name}",
+                    f"likely ÷ fact {likely / one.bytes:.3f}, P10–P90 {low / one.bytes:.2f} to {high / one.bytes:.2f}",
+                    "within 2 %" if "probed" in name else "",
+                )
+            )
+    return rows
 
 
 def _pictures(ask: OutputAsk, learned: Experience, chance: Chance) -> float:

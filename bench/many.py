@@ -11,7 +11,7 @@ import numpy as np
 
 from chronocast.forecast.band import Chance
 from chronocast.forecast.learning.experience import Experience
-from chronocast.forecast.outputs import OutputAsk, forecast_outputs, output_looks
+from chronocast.forecast.outputs import OutputAsk, OutputsForecast, forecast_outputs, output_looks
 from chronocast.forecast.picture.ask import PictureAsk
 from chronocast.forecast.picture.priors import look_prior, size_prior
 from chronocast.forecast.station import Station
@@ -96,6 +96,9 @@ def measure(_folder: Path) -> list[tuple[str, str, str]]:
         )
         output_looks(tried, Chance(), known)
 
+    def by_the_clock(told: OutputsForecast) -> None:
+        simulate(told.work, {station.id: station.slots}, 400)
+
     begin = time.perf_counter()
     all_of(asks)
     first = time.perf_counter() - begin
@@ -110,7 +113,7 @@ def measure(_folder: Path) -> list[tuple[str, str, str]]:
         ("a dozen other ways of one output", best(ways), "< 100 ms"),
         (
             "when each is finished, by the clock of two slots",
-            best(lambda _: [simulate(told.work, {station.id: 2}, 400), None][1], 2),
+            best(lambda _: by_the_clock(told), 2),
             "",
         ),
     ]

@@ -20,7 +20,7 @@ from chronocast.model.messages.jobs import CheckJob, JoinJob, PieceJob, SoundJob
 from chronocast.model.stages import CHECK, ENCODE, JOIN, SOUND, STAGES
 from chronocast.pieces.stock import Stock
 from chronocast.preparation.output.output_ready import OutputReady
-from chronocast.preparation.station.drives import NoRoom
+from chronocast.preparation.station.drives import NoRoom, drive_of
 from chronocast.preparation.today import prepared
 from chronocast.run import events as e
 from chronocast.run.runner.folders import Folders, media_of
@@ -141,6 +141,20 @@ class Parts(unittest.TestCase):
         self.assertEqual((fact.family, fact.film), (self.ready.family, self.ready.film))
         self.assertGreater(fact.target, 0)
         self.assertEqual(fact.station, "far", "for the station it was made on")
+
+    def test_a_slow_drive_is_learned_by_the_clock_and_for_itself_alone(self) -> None:
+        """A join waits for its drive: the processor has next to nothing to do."""
+        name, ledger = self.ready.output.id, self.workspace.open_ledger()
+        join = e.TaskId(JOIN.id, name)
+        for attempt in range(3):
+            event = Finished(str(join), attempt, {"bytes": 9999}, 60.0, 0.1, 0)
+            started = Attempt(join, "slot", 0.0, name, "here")
+            learn(self.in_hand, ledger, self.workspace, join, event, started=started)
+        taught = learn_from(ledger.pieces()).stations["here"]
+        ledger.close()
+        drive = drive_of(self.ready.path.parent)
+        self.assertGreater(stage_belief(JOIN, taught, drive).mean, 2.0)
+        self.assertEqual(stage_belief(JOIN, taught, "/media/other").mean, 0.0)
 
     def test_a_piece_of_other_parameter_sets_is_refused_at_once(self) -> None:
         one, two = self.ready.plan.pieces[:2]

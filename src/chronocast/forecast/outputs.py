@@ -80,6 +80,8 @@ class OutputAsk:
         Whether its file carries timecode.
     made
         Bytes of its file where it is made already.
+    drive
+        Where its file is written.
     """
 
     id: str
@@ -94,6 +96,7 @@ class OutputAsk:
     whole: bool = False
     timecode: bool = False
     made: int | None = None
+    drive: str = ""
 
     @property
     def open_pieces(self) -> tuple[PieceAsk, ...]:
@@ -230,6 +233,7 @@ def other_ask(ask: OutputAsk, size: Draws) -> OtherAsk:
         megapixels=ask.megapixels if ask.picture else 0.0,
         packets=ask.packets,
         size=size,
+        drive=ask.drive,
     )
 
 

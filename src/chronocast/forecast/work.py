@@ -77,6 +77,8 @@ class OtherAsk:
         Of picture and sound.
     size
         Draws of its bytes, shape (draws,).
+    drive
+        Where its file is written.
     """
 
     output: str
@@ -85,6 +87,7 @@ class OtherAsk:
     megapixels: float
     packets: int
     size: Draws
+    drive: str = ""
 
 
 FILM_SD = 0.12
@@ -252,9 +255,17 @@ PRICES: dict[StageKind, Callable[[Sequence[OtherAsk], Pace], Draws]] = {
 """Of each kind that isn't a piece: likely seconds of each output, shape (outputs, draws) or (outputs, 1)."""
 
 
-def stage_pace(kind: StageKind) -> str:
-    """What finished work of a kind that isn't a piece shares experience of seconds with."""
-    return f"stage {kind.id}"
+def stage_pace(kind: StageKind, drive: str = "") -> str:
+    """What finished work of a kind that isn't a piece shares experience of seconds with: of joins, their drive, too.
+
+    Parameters
+    ----------
+    kind
+        Sound, join or check.
+    drive
+        Where the file is written.
+    """
+    return f"stage {kind.id} on {drive}" if drive and kind is JOIN else f"stage {kind.id}"
 
 
 def stage_price(kind: StageKind, ask: OtherAsk, pace: Pace) -> float:
@@ -272,7 +283,7 @@ def stage_price(kind: StageKind, ask: OtherAsk, pace: Pace) -> float:
     return float(np.median(PRICES[kind]([ask], pace)))
 
 
-def stage_belief(kind: StageKind, seen: StationSeen) -> Belief:
+def stage_belief(kind: StageKind, seen: StationSeen, drive: str = "") -> Belief:
     """Log of what a kind of work takes against its price: finished work of that kind shifts it.
 
     Parameters
@@ -281,8 +292,10 @@ def stage_belief(kind: StageKind, seen: StationSeen) -> Belief:
         Sound, join or check.
     seen
         What the station has shown.
+    drive
+        Where the file is written.
     """
-    prior, found = Belief(0.0, SHARED_SD, 0.3), seen.paces.get(stage_pace(kind))
+    prior, found = Belief(0.0, SHARED_SD, 0.3), seen.paces.get(stage_pace(kind, drive))
     return update(prior, [exp(value) for value in found.seconds[:60]], correlated=0.3) if found else prior
 
 
@@ -322,9 +335,12 @@ def stages_of(
         wanted = [ask for ask in others if kind is not SOUND or ask.sound]
         if not wanted:
             continue
-        known = stage_belief(kind, seen)
-        shared = np.exp(known.mean + known.sd * chance.normal("station"))
-        for ask, seconds in zip(wanted, price(wanted, station.pace) * shared, strict=True):
+        shared: dict[str, Draws] = {}
+        for drive in {ask.drive for ask in wanted}:
+            known = stage_belief(kind, seen, drive)
+            shared[drive] = np.exp(known.mean + known.sd * chance.normal("station"))
+        for ask, seconds in zip(wanted, price(wanted, station.pace), strict=True):
             name = ask.sound if kind is SOUND else ask.output
-            found.setdefault(ask.output, []).append(Stage(kind, station.id, (name,), seconds[None, :]))
+            took = (seconds * shared[ask.drive])[None, :]
+            found.setdefault(ask.output, []).append(Stage(kind, station.id, (name,), took))
     return {output: tuple(stages) for output, stages in found.items()}

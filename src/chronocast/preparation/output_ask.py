@@ -13,6 +13,7 @@ from chronocast.model.recipe.codecs import SOUND
 from chronocast.model.recipe.layouts import channels_of
 from chronocast.pieces.stock import Stock
 from chronocast.preparation.output.output_ready import OutputReady
+from chronocast.preparation.station.drives import drive_of
 
 
 def picture_ask(ready: OutputReady, stock: Stock) -> PictureAsk:
@@ -116,4 +117,5 @@ def output_ask(ready: OutputReady, stock: Stock, made: int | None) -> OutputAsk:
         whole=ready.whole_frames,
         timecode=bool(ready.timecode),
         made=made,
+        drive=drive_of(ready.path.parent),
     )

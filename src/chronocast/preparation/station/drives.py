@@ -30,6 +30,14 @@ def existing_parent(path: Path) -> Path:
     return path
 
 
+def drive_of(folder: Path) -> str:
+    """Where a folder's drive is mounted; the folder need not be there yet."""
+    there = existing_parent(folder.absolute())
+    while not os.path.ismount(there) and there != there.parent:
+        there = there.parent
+    return str(there)
+
+
 def free_bytes(folder: Path) -> int:
     """What is free on a folder's drive; 0 if it can't be told."""
     try:

@@ -20,7 +20,7 @@ from chronocast.model.errors import ChronocastError
 from chronocast.model.messages.jobs import PieceJob, SoundJob
 from chronocast.model.paths import shown
 from chronocast.model.source.cutlist import media_title
-from chronocast.model.stages import StageKind
+from chronocast.model.stages import JOIN, StageKind
 from chronocast.pieces.stock import Stock
 from chronocast.preparation.output.output_ready import OutputReady
 from chronocast.preparation.output.piece_fact import piece_fact
@@ -81,17 +81,20 @@ def stage_fact(ready: OutputReady, kind: StageKind, event: Finished, pace: Pace,
         Where finished pieces are.
     """
     size = np.array([float(event.result.get("bytes") or 0)])
-    price = stage_price(kind, other_ask(output_ask(ready, stock, None), size), pace)
+    ask = output_ask(ready, stock, None)
+    price = stage_price(kind, other_ask(ask, size), pace)
+    # a join waits for its drives more than it works: there the clock says what it takes
+    cpu_seconds = event.wall_seconds if kind is JOIN else event.cpu_seconds
     return PieceFact(
         family="",
-        pace=stage_pace(kind),
+        pace=stage_pace(kind, ask.drive),
         film=ready.film,
         frames=ready.plan.frames,
         pixels=round(price * 1e6),
         seconds=ready.plan.seconds,
         bytes=0,
         target=0,
-        cpu_seconds=event.cpu_seconds,
+        cpu_seconds=cpu_seconds,
         wall_seconds=event.wall_seconds,
         time=time.time(),
     )
