@@ -63,7 +63,9 @@ class _Shooter:
 
         session, place = window.session, window.plan_place
         wanted = datetime.now().astimezone() + timedelta(minutes=9)
-        asked = set_asked(session.batch, wanted=wanted, size_limit=16_000_000, line=8_000_000)
+        asked = set_asked(
+            session.batch, wanted=wanted, size_limit=16_000_000, line=8_000_000, look_floor=36.0
+        )
         session.edit("ask for what is to be kept", asked)
         self.until("the answers", lambda: bool(session.desk.asked and session.desk.asked.line and place.ways))
         self.settle(1.0)
@@ -84,7 +86,7 @@ class _Shooter:
         from chronocast.crew.local.calibrate import calibrate
         from chronocast.demo.copy import copy_demo
         from chronocast.ui import theme as themes
-        from chronocast.ui.commands import CHECK, PLAN, RANGE, RECIPE, RUN
+        from chronocast.ui.commands import CHECK, HOUSE, PLAN, RANGE, RECIPE, RUN
         from chronocast.ui.desk.session import Session
         from chronocast.ui.desk.workers import wait_for_errands
         from chronocast.ui.window import Window, _windows
@@ -154,6 +156,10 @@ class _Shooter:
         window.go_to(CHECK)
         self.settle()
         self.shoot(window, "check-ink")
+        window.go_to(HOUSE)
+        self.until("what is known of this machine", lambda: window.house_place.model is not None)
+        self.settle(0.6)
+        self.shoot(window, "house-ink")
         window.go_to(PLAN)
         grid.table.setCurrentIndex(grid.model.index(0, 3))
         self.settle()
@@ -194,13 +200,8 @@ class _Shooter:
         self.settle(1.2)
 
     def interrupt(self, window: Window) -> None:
-        """*Run* paused; then with its runner killed; then it goes on."""
+        """*Run* with its runner killed; then it goes on."""
         session = window.session
-        session.ask("pause")
-        self.condition(window, "paused")
-        self.shoot(window, "run-paused-ink")
-        session.ask("resume")
-        self.condition(window, "going")
         assert session.desk.journal is not None
         os.kill(int(session.desk.journal.with_suffix(".lock").read_text()), signal.SIGKILL)
         self.condition(window, "interrupted")
