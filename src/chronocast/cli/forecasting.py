@@ -13,7 +13,7 @@ from chronocast.model.answers import Answer
 from chronocast.model.batch.batch import Batch
 from chronocast.model.errors import ChronocastError, ModelError
 from chronocast.model.paths import shown
-from chronocast.model.show import clock_text, db_text, size_text, time_text
+from chronocast.model.show import clock_text, counted, db_text, size_text, time_text
 from chronocast.preparation.asked.about_output import OutputAnswers, answers_about
 from chronocast.preparation.asked.answers import Asked, asked_of
 from chronocast.preparation.asked.candidates import Candidate
@@ -156,11 +156,9 @@ def print_forecast(batch: Batch, forecast: Forecast) -> None:
         ready = item.ready
         span = f"{time_text(item.seconds.likely)} ({time_text(item.seconds.safe)})"
         size = f"{size_text(item.bytes.likely)} ({size_text(item.bytes.safe)})"
-        kept = (
-            f"{item.pieces_kept}/{item.pieces_total} kept"
-            if item.pieces_kept
-            else f"{item.pieces_total} piece{'s' if item.pieces_total != 1 else ''}"
-        )
+        counts = {"kept": item.pieces_kept, "copied": len(item.copied_names)}
+        some = ", ".join(f"{count}/{item.pieces_total} {kind}" for kind, count in counts.items() if count)
+        kept = some or counted(item.pieces_total, "piece")
         sys.stdout.write(
             f"{shown(ready.path.name)[:64]:64}  {span:>18}  {size:>20}  {kept:12}  {ready.extent.text}\n"
         )
@@ -170,6 +168,8 @@ def print_forecast(batch: Batch, forecast: Forecast) -> None:
                 f"    looks: XPSNR {db_text(item.looks.mean.likely)}, poorest shot {db_text(worst.likely)} "
                 f"(safe {db_text(worst.safe)}) at {poorest_shot(item)}\n"
             )
+        if ready.why_encoded and not item.made:
+            sys.stdout.write(f"    encoded, since {ready.why_encoded}\n")
         if told := differences_from_source(ready):
             sys.stdout.write(f"    ≠ source: {'; '.join(item.sentence for item in told)}\n")
     sys.stdout.write("\n")

@@ -71,6 +71,25 @@ def judge(found: Found, expected: Expected) -> list[Check]:
     return checks
 
 
+def _copied(found: Found, expected: Expected) -> list[Check]:
+    """That pictures which were copied from the source are in the file bit by bit."""
+    if not expected.copied:
+        return []
+    told = dict(enumerate(found.packet_digests))
+    runs = [(wanted, told.get(n)) for n, (_, wanted) in enumerate(expected.copied) if wanted]
+    same = all(wanted == have for wanted, have in runs)
+    frames = sum(count for count, digest in expected.copied if digest)
+    return [
+        Check(
+            "copied",
+            same,
+            f"{frames} pictures as they are in the source, bit by bit",
+            "they are" if same else f"{sum(a != b for a, b in runs)} of {len(runs)} pieces are not",
+            "digests of the source's packets against the file's",
+        )
+    ]
+
+
 def _picture(found: Found, expected: Expected) -> list[Check]:
     rate = parse_rate(expected.rate)
     checks = [
@@ -158,6 +177,7 @@ def _picture(found: Found, expected: Expected) -> list[Check]:
                 "digests of what was encoded against what is decoded",
             )
         )
+    checks += _copied(found, expected)
     if expected.profile:
         name = _PROFILES.get((expected.video_codec, expected.profile), expected.profile)
         same = found.profile.lower() == name.lower() or found.profile.lower().startswith(

@@ -18,7 +18,7 @@ from chronocast.forecast.picture.size import picture_bytes
 from chronocast.forecast.sound import sound_bytes
 from chronocast.forecast.stage import Work
 from chronocast.forecast.station import Station
-from chronocast.forecast.work import EncodeAsk, OtherAsk, PieceAsk, piece_seconds, stages_of
+from chronocast.forecast.work import CopyAsk, EncodeAsk, OtherAsk, PieceAsk, piece_seconds, stages_of
 
 
 @dataclass(frozen=True)
@@ -82,6 +82,8 @@ class OutputAsk:
         Bytes of its file where it is made already.
     drive
         Where its file is written.
+    copies
+        Its pieces that are still to be copied from the source; they are not open.
     """
 
     id: str
@@ -97,6 +99,7 @@ class OutputAsk:
     timecode: bool = False
     made: int | None = None
     drive: str = ""
+    copies: tuple[CopyAsk, ...] = ()
 
     @property
     def open_pieces(self) -> tuple[PieceAsk, ...]:
@@ -234,6 +237,7 @@ def other_ask(ask: OutputAsk, size: Draws) -> OtherAsk:
         packets=ask.packets,
         size=size,
         drive=ask.drive,
+        copies=ask.copies if ask.made is None else (),
     )
 
 

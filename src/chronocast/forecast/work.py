@@ -19,7 +19,7 @@ from chronocast.forecast.learning.experience import PaceSeen, StationSeen
 from chronocast.forecast.picture.measured import SECONDS_BY_BITS
 from chronocast.forecast.stage import Stage
 from chronocast.forecast.station import Pace, Station
-from chronocast.model.stages import CHECK, ENCODE, JOIN, SOUND, StageKind
+from chronocast.model.stages import CHECK, COPY, ENCODE, JOIN, SOUND, StageKind
 
 READ_SHARE = 0.2
 """What reading a pixel (decoding, scaling) costs against encoding one at medium effort; measured with x264 at 720 lines."""
@@ -61,6 +61,14 @@ class PieceAsk:
     measured: float = 0.0
 
 
+class CopyAsk(NamedTuple):
+    """A piece whose packets are copied: its name in the stock, bytes, and how many packets."""
+
+    name: str
+    bytes: float
+    packets: int
+
+
 @dataclass(frozen=True)
 class OtherAsk:
     """What of an output says how long all but its pieces take.
@@ -79,6 +87,8 @@ class OtherAsk:
         Draws of its bytes, shape (draws,).
     drive
         Where its file is written.
+    copies
+        Its pieces that are copied.
     """
 
     output: str
@@ -88,6 +98,7 @@ class OtherAsk:
     packets: int
     size: Draws
     drive: str = ""
+    copies: tuple[CopyAsk, ...] = ()
 
 
 FILM_SD = 0.12
@@ -255,6 +266,11 @@ PRICES: dict[StageKind, Callable[[Sequence[OtherAsk], Pace], Draws]] = {
 """Of each kind that isn't a piece: likely seconds of each output, shape (outputs, draws) or (outputs, 1)."""
 
 
+def copy_seconds(ask: CopyAsk, pace: Pace) -> float:
+    """Likely seconds for a piece that is copied: read, written, and read again."""
+    return 3 * ask.bytes / pace.write + 2 * ask.packets * pace.packet + pace.start
+
+
 def stage_pace(kind: StageKind, drive: str = "") -> str:
     """What finished work of a kind that isn't a piece shares experience of seconds with: of joins, their drive, too.
 
@@ -331,6 +347,12 @@ def stages_of(
         if pieces[output].pieces:
             names = tuple(ask.name for ask in pieces[output].pieces)
             found[output].append(Stage(ENCODE, station.id, names, seconds))
+    shared_copies = np.exp(SHARED_SD * chance.normal("station"))
+    for ask in others:
+        if ask.copies:
+            seconds = np.array([copy_seconds(copy, station.pace) for copy in ask.copies])[:, None]
+            names = tuple(copy.name for copy in ask.copies)
+            found.setdefault(ask.output, []).append(Stage(COPY, station.id, names, seconds * shared_copies))
     for kind, price in PRICES.items():
         wanted = [ask for ask in others if kind is not SOUND or ask.sound]
         if not wanted:

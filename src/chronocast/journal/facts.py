@@ -26,7 +26,7 @@ from chronocast.media.source.opening import missing
 from chronocast.model.paths import shown
 from chronocast.model.source.facts import ClipFacts, Damage, SoundFacts
 
-VERSION = 8
+VERSION = 9
 
 
 MOST_READY = 4096

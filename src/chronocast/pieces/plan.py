@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping
 from dataclasses import dataclass
 from fractions import Fraction
 from math import ceil
@@ -22,8 +23,10 @@ from chronocast.model.recipe.languages import own_code
 from chronocast.model.recipe.layouts import USUAL, channels_of, known_layout
 from chronocast.model.recipe.recipe import PictureRecipe, Recipe, SoundRecipe, frame_size
 from chronocast.model.source.cutlist import CutList
+from chronocast.model.source.facts import ClipFacts
 from chronocast.model.source.origin import SoundOrigin
 from chronocast.model.time.timing import Duration, FrameRange, Rate, parse_rate
+from chronocast.pieces.copying import why_encoded
 from chronocast.pieces.cut import cut
 from chronocast.pieces.name import piece_name, sound_name
 from chronocast.pieces.rounds import TYPICAL_BITS, Rounds, first_quality
@@ -193,6 +196,7 @@ def plan_output(
     view: View | None = None,
     rounds: Rounds | None = None,
     accept_damage: bool = False,
+    facts: Mapping[str, ClipFacts] | None = None,
 ) -> OutputPlan:
     """Plan one output.  ``view`` is how it is framed; without one as the recipe says.
 
@@ -213,6 +217,8 @@ def plan_output(
         What was decided so far.
     accept_damage
         Whether a person has accepted that its source is damaged.
+    facts
+        What is known of its media, by path: where they already are what is asked for, packets are copied.
 
     Raises
     ------
@@ -312,6 +318,8 @@ def plan_output(
                         )
                     }
                 )
+        kind = "encode" if why_encoded(job, picture, facts or {}) else "copy"
+        job = job.model_copy(update={"kind": kind})
         pieces.append(job.model_copy(update={"name": piece_name(job, library)}))
         shown.append(content)
     count = len(frames) // 2 if settings.woven else len(frames)

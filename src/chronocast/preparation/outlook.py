@@ -55,8 +55,8 @@ class Outlook:
         What stands in the way.
     station
         Where it is made.
-    kept_share, saved_seconds
-        How much of all pictures is in the stock, and the time by the clock which that saves.
+    kept_share, copied_share, saved_seconds
+        How much of all pictures is in the stock or copied from the source, and the time by the clock which that saves.
     source_bytes
         Of all its media.
     spans
@@ -79,6 +79,7 @@ class Outlook:
     problems: tuple[Problem, ...]
     station: Station
     kept_share: float
+    copied_share: float
     saved_seconds: float
     source_bytes: int
     spans: tuple[Span, ...] = ()
@@ -117,7 +118,9 @@ def _kept_frames(ready: OutputReady, ask: OutputAsk) -> int:
     """Pictures of an output that need no more work."""
     if ask.picture is None:
         return ready.plan.frames if ask.made is not None or (ask.sound and ask.sound.kept is not None) else 0
-    still = sum(p.frames for p, is_open in zip(ready.plan.pieces, ask.open, strict=True) if is_open)
+    copies = {copy.name for copy in ask.copies}
+    pieces = zip(ready.plan.pieces, ask.open, strict=True)
+    still = sum(p.frames for p, is_open in pieces if is_open or p.name in copies)
     return ready.plan.frames - still
 
 
@@ -170,8 +173,11 @@ def outlook(
             begin=band(finish.begin),
             finish=band(finish.end),
             stages=tuple(_stage(stage) for stage in told.work[row].stages),
-            pieces_kept=len(ask.pieces) - len(ask.open_pieces),
-            kept_names=frozenset(p.name for p in ask.pieces) - {p.name for p in ask.open_pieces},
+            pieces_kept=len(ask.pieces) - len(ask.open_pieces) - len(ask.copies),
+            kept_names=frozenset(p.name for p in ask.pieces)
+            - {p.name for p in ask.open_pieces}
+            - {copy.name for copy in ask.copies},
+            copied_names=frozenset(copy.name for copy in ask.copies),
             kept_share=kept[row] / ready.plan.frames,
             sound_bytes=float(ask.sound.bytes(ready.plan.seconds)) if ask.sound else 0.0,
             basis=_basis(ask, learned),
@@ -194,6 +200,7 @@ def outlook(
         problems=tuple(prospect.problems),
         station=station,
         kept_share=sum(kept) / frames if frames else 0.0,
+        copied_share=sum(copy.packets for ask in asks for copy in ask.copies) / frames if frames else 0.0,
         saved_seconds=float(told.saved.sum()) / station.slots,
         source_bytes=sum(media.values()),
         spans=typical_spans(told.work, finishes, slots),

@@ -59,8 +59,8 @@ def _output(view: Outlook, item: OutputOutlook) -> Answer:
         "pieces": {
             "total": item.pieces_total,
             "kept": item.pieces_kept,
-            "copied": 0,
-            "encode": item.pieces_total - item.pieces_kept,
+            "copied": len(item.copied_names),
+            "encode": item.pieces_total - item.pieces_kept - len(item.copied_names),
         },
         "width": ready.plan.width,
         "height": ready.plan.height,

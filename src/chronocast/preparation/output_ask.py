@@ -6,7 +6,7 @@ from chronocast.forecast.container import container_bytes
 from chronocast.forecast.outputs import OutputAsk, SoundAsk
 from chronocast.forecast.picture.ask import PictureAsk
 from chronocast.forecast.sound import sound_bits
-from chronocast.forecast.work import PieceAsk
+from chronocast.forecast.work import CopyAsk, PieceAsk
 from chronocast.media.encoders.registry import ENCODERS
 from chronocast.model.messages.jobs import MEASURED, SoundJob
 from chronocast.model.recipe.codecs import SOUND
@@ -37,6 +37,8 @@ def picture_ask(ready: OutputReady, stock: Stock) -> PictureAsk:
     ]
     if ready.searching:  # what is there now is of qualities that are being tried
         kept = [None] * len(kept)
+    copied = frozenset(n for n, piece in enumerate(plan.pieces) if piece.copied)
+    kept = [source_bytes(ready, n) if n in copied and size is None else size for n, size in enumerate(kept)]
     return PictureAsk(
         name=ready.output.id,
         family=ready.family,
@@ -48,7 +50,18 @@ def picture_ask(ready: OutputReady, stock: Stock) -> PictureAsk:
         source_kind=ready.source_kind,
         film=ready.film,
         look=ready.look_prior,
+        copied=copied,
     )
+
+
+def source_bytes(ready: OutputReady, number: int) -> int:
+    """Bytes of the source's packets that one piece shows."""
+    piece, total = ready.plan.pieces[number], 0.0
+    for span in piece.spans:
+        for layer in span.layers:
+            if layer.media and (needed := layer.needs(span.frames)):
+                total += ready.source.facts[layer.media.path].bytes_of(*needed) or 0.0
+    return round(total)
 
 
 def sound_ask(sound: SoundJob, stock: Stock) -> SoundAsk:
@@ -113,9 +126,17 @@ def output_ask(ready: OutputReady, stock: Stock, made: int | None) -> OutputAsk:
         picture=picture_ask(ready, stock) if plan.settings else None,
         sound=sound_ask(plan.sound, stock) if plan.sound else None,
         pieces=pieces,
-        open=tuple(made is None and (ready.searching or not kept) for kept in there),
+        open=tuple(
+            made is None and not piece.copied and (ready.searching or not kept)
+            for piece, kept in zip(plan.pieces, there, strict=True)
+        ),
         whole=ready.whole_frames,
         timecode=bool(ready.timecode),
         made=made,
         drive=drive_of(ready.path.parent),
+        copies=tuple(
+            CopyAsk(piece.name, source_bytes(ready, n), piece.frames)
+            for n, (piece, kept) in enumerate(zip(plan.pieces, there, strict=True))
+            if piece.copied and not kept and made is None
+        ),
     )

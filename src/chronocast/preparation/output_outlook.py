@@ -68,6 +68,8 @@ class OutputOutlook:
         What the work consists of.
     pieces_kept, kept_names, kept_share
         Its pieces that need no more work: how many, which, how much of the picture by frames.
+    copied_names
+        Its pieces whose packets are to be copied from the source.
     sound_bytes
         What its sound takes.
     basis
@@ -95,6 +97,7 @@ class OutputOutlook:
     basis: str
     made: bool = False
     looks: LooksOutlook | None = None
+    copied_names: frozenset[str] = frozenset()
     draws: NDArray[np.float32] | None = field(default=None, compare=False, repr=False)
 
     @property

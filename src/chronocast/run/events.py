@@ -56,13 +56,14 @@ class TaskId:
 
 @dataclass(frozen=True)
 class OutputSpec:
-    """What the machine must know of an output: its pieces by name, and its sound."""
+    """What the machine must know of an output: its pieces by name, which of them are ``copied``, and its sound."""
 
     id: str
     pieces: tuple[str, ...]
     sound: str | None = None
     held: bool = False
     priority: int = 0
+    copied: frozenset[str] = frozenset()
 
 
 # Events

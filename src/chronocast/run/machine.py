@@ -19,7 +19,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from typing import Any, Literal
 
-from chronocast.model.stages import ENCODE, JOIN, PARTS, SOUND, STEPS
+from chronocast.model.stages import COPY, ENCODE, JOIN, PARTS, SOUND, STEPS
 from chronocast.run.events import (
     Added,
     Amended,
@@ -137,7 +137,9 @@ class Machine:
         """Enter an output's tasks; those in the stock are done already."""
         have = set(kept)
         spec = tracked.spec
-        tracked.tasks = [TaskId(ENCODE.id, name) for name in dict.fromkeys(spec.pieces)]
+        tracked.tasks = [
+            TaskId((COPY if name in spec.copied else ENCODE).id, name) for name in dict.fromkeys(spec.pieces)
+        ]
         if spec.sound:
             tracked.tasks.append(TaskId(SOUND.id, spec.sound))
         for key in tracked.tasks:

@@ -9,7 +9,7 @@ from fractions import Fraction
 from typing import Any, Literal, Protocol
 
 from chronocast.model.batch.batch import Batch
-from chronocast.model.stages import ENCODE
+from chronocast.model.stages import COPY, ENCODE
 
 SILENT_SECONDS = 8.0
 """A runner says that it lives every second; one that has said nothing for so long does not answer."""
@@ -47,6 +47,10 @@ class AnyRecord(Protocol):
         """What it tells."""
 
 
+PIECES = (f"{ENCODE.id}:", f"{COPY.id}:")
+"""What tasks that make pieces are called by."""
+
+
 @dataclass
 class OutputView:
     """One output of a run."""
@@ -65,6 +69,7 @@ class OutputView:
     pieces: int = 0
     kept: int = 0
     encoded: int = 0
+    copied: int = 0
     bytes: int = 0
     seconds: float = 0.0
     cpu_seconds: float = 0.0
@@ -93,7 +98,12 @@ class OutputView:
             "frames": self.frames,
             "frames_done": self.frames if self.state == "proved" else self.frames_done,
             "made_before": self.again,
-            "pieces": {"total": self.pieces, "kept": self.kept, "copied": 0, "encoded": self.encoded},
+            "pieces": {
+                "total": self.pieces,
+                "kept": self.kept,
+                "copied": self.copied,
+                "encoded": self.encoded,
+            },
             "checks": self.checks,
             "forecast": {
                 key: self.forecast.get(key) for key in ("seconds", "cpu_seconds", "bytes", "finish")
@@ -209,9 +219,7 @@ class RunView:
     @property
     def frames_in_hand(self) -> int:
         """Frames of pieces that are being encoded."""
-        return sum(
-            int(task.get("count", 0)) for name, task in self.tasks.items() if name.startswith(f"{ENCODE.id}:")
-        )
+        return sum(int(task.get("count", 0)) for name, task in self.tasks.items() if name.startswith(PIECES))
 
     @property
     def condition(self) -> Condition:
@@ -329,8 +337,11 @@ def _output(view: RunView, record: AnyRecord) -> None:
 
 
 def _finished(view: RunView, record: AnyRecord) -> None:
-    if record.body["task"].startswith(f"{ENCODE.id}:") and record.body["output"]:
+    if record.body["task"].startswith(PIECES) and record.body["output"]:
         output = view.output(record.body["output"])
+        if record.body["result"].get("copied"):
+            output.copied += 1
+            return
         output.encoded += 1
         frames = int(record.body["result"].get("frames", 0))
         view.encoded_frames += frames

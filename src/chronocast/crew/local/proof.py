@@ -49,6 +49,7 @@ def proved_checks(path: str, expected: Expected, progress: Callable[[int], None]
         needs_luma(cards),
         loudness=needs_loudness(cards),
         runs=runs,
+        packet_runs=[frames for frames, _ in expected.copied],
         rate=parse_rate(expected.rate),
     )
     by_cards = card_checks(found, expected, expected.name or path.rsplit("/", 1)[-1])

@@ -10,6 +10,7 @@ from typing import Any
 from chronocast.crew.local.proof import proved_checks
 from chronocast.media.encoders.encode import encode_piece
 from chronocast.media.errors import DamagedPicture, NotMedia, SoundDamaged, SourceDamaged
+from chronocast.media.files.copy import CopyFailed, copy_piece
 from chronocast.media.files.join import join
 from chronocast.media.files.sound import render_sound
 from chronocast.media.source.images import fingerprint_of
@@ -17,7 +18,7 @@ from chronocast.media.source.readers import Readers
 from chronocast.model.answers import Answer
 from chronocast.model.messages.check import Expected
 from chronocast.model.messages.jobs import CheckJob, Job, JoinJob, PieceJob, SoundJob
-from chronocast.model.stages import CHECK, ENCODE, JOIN, SOUND
+from chronocast.model.stages import CHECK, COPY, ENCODE, JOIN, SOUND
 
 PROGRESS_SECONDS = 0.2
 """A job says how far it is so often."""
@@ -55,6 +56,7 @@ class Worker:
         self._last = 0.0
         self._doers: dict[str, Callable[[Any, Callable[..., None]], Answer]] = {
             ENCODE.id: self._encode,
+            COPY.id: self._encode,
             SOUND.id: self._sound,
             JOIN.id: self._join,
             CHECK.id: self._check,
@@ -72,6 +74,12 @@ class Worker:
 
     def _encode(self, job: PieceJob, progress: Callable[..., None]) -> Answer:
         self._same_media(job)
+        why = ""
+        if job.copied:
+            try:
+                return self._copy(job)
+            except CopyFailed as error:
+                why = str(error)
         self.readers.complaints()
         made = encode_piece(job, self.readers, progress)
         result: Answer = {"bytes": made.bytes, "frames": job.frames, "sets": made.sets}
@@ -82,11 +90,18 @@ class Worker:
             result["measure_seconds"] = round(made.measure_seconds, 4)
         if made.digest:
             result["digest"] = made.digest
+        if why:
+            result["encoded_because"] = why
         if damaged := damaged_pictures(job, self.readers.complaints()):
             if not job.accept_damage:
                 raise SourceDamaged(damaged)
             result["damaged"] = [list(entry) for entry in damaged]
         return result
+
+    def _copy(self, job: PieceJob) -> Answer:
+        """Copy the source's packets, each as it is."""
+        made = copy_piece(job, self.readers)
+        return {"bytes": made.bytes, "frames": job.frames, "copied": made.digest, "sets": made.sets}
 
     @staticmethod
     def _sound(job: SoundJob, progress: Callable[..., None]) -> Answer:

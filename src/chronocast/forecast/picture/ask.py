@@ -32,6 +32,8 @@ class PictureAsk:
         What kind of packets these are.
     film
         What is shown, whatever part of it and by whatever recipe.
+    copied
+        Numbers of the pieces whose packets are copied from the source: nothing is lost in them.
     look
         What is believed of how like the original it will look; None where nothing is lost, or nothing known.
     """
@@ -46,6 +48,7 @@ class PictureAsk:
     source_kind: str = ""
     film: str = ""
     look: LookPrior | None = None
+    copied: frozenset[int] = frozenset()
 
     @property
     def shown(self) -> str:

@@ -128,7 +128,7 @@ def picture_looks(
     known = learned or Experience()
     films: dict[str, list[int]] = {}
     for row, ask in enumerate(asks):
-        if ask.look is not None and ask.pieces:
+        if ask.look is not None and len(ask.copied) < len(ask.pieces):
             films.setdefault(ask.shown, []).append(row)
     found: list[Looks | None] = [None] * len(asks)
     for name, rows in films.items():
@@ -154,6 +154,8 @@ def _film_looks(asks: Sequence[PictureAsk], chance: Chance, known: Experience) -
         measured = _measured(ask, known)
         for number, xpsnr in measured.items():
             shots[number] = xpsnr
+        for number in ask.copied:
+            shots[number] = MOST_DB
         mean, worst = of_shots(shots, ask.pieces)
         found.append(Looks(mean, worst, np.median(shots, axis=1), len(measured)))
     return found

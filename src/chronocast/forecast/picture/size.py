@@ -100,12 +100,16 @@ def why(ask: PictureAsk, learned: Experience | None = None) -> str:
     learned
         What the ledger has taught.
     """
-    kept = sum(1 for size in ask.kept if size is not None)
+    kept = sum(1 for n, size in enumerate(ask.kept) if size is not None and n not in ask.copied)
+    if len(ask.copied) == len(ask.pieces):
+        return "the source's own packets, copied as they are"
     if kept == len(ask.pieces):
         return f"all {kept} pieces are in the stock"
     parts = []
     if kept:
         parts.append(f"{kept} kept piece{'s' if kept != 1 else ''}")
+    if ask.copied:
+        parts.append(f"{len(ask.copied)} copied from the source")
     known = learned or Experience()
     wanted = set(ask.window_names)
     siblings = [

@@ -178,6 +178,11 @@ def _opened_stream(
     return stream
 
 
+def sets_digest(sets: bytes) -> str:
+    """A digest of a stream's parameter sets: all pieces of a file must have the same."""
+    return hashlib.blake2b(sets, digest_size=8).hexdigest()
+
+
 def encode_pictures(
     pictures: Iterator[av.VideoFrame],
     target: str,
@@ -259,7 +264,7 @@ def encode_pictures(
             if progress:
                 progress(count, picture)
         send(None)
-        sets = hashlib.blake2b(bytes(stream.codec_context.extradata or b""), digest_size=8).hexdigest()
+        sets = sets_digest(bytes(stream.codec_context.extradata or b""))
     begin = time.process_time()
     alike = sample.measured(target)
     measure_seconds = time.process_time() - begin

@@ -69,6 +69,7 @@ class Found:
     layouts: tuple[str, ...] = ()
     onset: float | None = None
     digests: tuple[str, ...] = ()
+    packet_digests: tuple[str, ...] = ()
     judged_at: Fraction = Fraction(0)
 
 
@@ -87,6 +88,7 @@ def prove(
     *,
     loudness: bool = False,
     runs: Sequence[int] = (),
+    packet_runs: Sequence[int] = (),
     rate: Fraction | None = None,
 ) -> Found:
     """Decode every picture and every sample of a file; of a folder, every image in it.
@@ -110,6 +112,8 @@ def prove(
         Whether loudness and true peak are measured.
     runs
         Frames of each stretch a digest is made of.
+    packet_runs
+        Packets of each stretch a digest is made of, as they are in the file.
     rate
         Frames a second that were asked for; the file's own if none.
 
@@ -121,7 +125,7 @@ def prove(
     path = real_path(path)
     if os.path.isdir(path):
         return _prove_images(path, progress)
-    reading = _Reading(luma, runs, rate)
+    reading = _Reading(luma, runs, rate, packet_runs)
     with listening(everywhere=True) as told, opened(path) as container:
         reading.read(container, progress)
         found = replace(reading.found(container), bytes=os.path.getsize(path))
@@ -139,10 +143,37 @@ def _rate(video: av.VideoStream) -> Fraction:
     return Fraction(video.average_rate or video.base_rate or video.guessed_rate or 0)
 
 
+class PacketDigests:
+    """``PacketDigests(runs)``: digests of so many packets each, one after another."""
+
+    def __init__(self, runs: Sequence[int]) -> None:
+        self._runs, self._count = list(runs), 0
+        self._digest = hashlib.blake2b(digest_size=16)
+        self.found: list[str] = []
+
+    def see(self, packet: av.Packet[Any]) -> None:
+        """The next packet of the pictures."""
+        if not self._runs:
+            return
+        self._digest.update(bytes(packet))
+        self._count += 1
+        if self._count == self._runs[0]:
+            self._runs.pop(0)
+            self.found.append(self._digest.hexdigest())
+            self._digest, self._count = hashlib.blake2b(digest_size=16), 0
+
+
 class _Reading:
     """A file being decoded from its beginning to its end."""
 
-    def __init__(self, luma: bool, runs: Sequence[int] = (), rate: Fraction | None = None) -> None:
+    def __init__(
+        self,
+        luma: bool,
+        runs: Sequence[int] = (),
+        rate: Fraction | None = None,
+        packet_runs: Sequence[int] = (),
+    ) -> None:
+        self._packets = PacketDigests(packet_runs)
         self._rate = rate
         self._runs = list(runs)
         self._digest = hashlib.blake2b(digest_size=16)
@@ -170,6 +201,7 @@ class _Reading:
             for packet in container.demux([*([video] if video else []), *audios]):
                 if packet.size and video is not None and packet.stream.index == video.index:
                     self.sizes.append(packet.size)
+                    self._packets.see(packet)
                 try:
                     decoded = packet.decode()
                 except av.error.FFmpegError as error:
@@ -249,6 +281,7 @@ class _Reading:
                 pixel_format=context.pix_fmt or "",
                 shape=Fraction(video.sample_aspect_ratio or 1) or Fraction(1),
                 digests=tuple(self.digests),
+                packet_digests=tuple(self._packets.found),
                 timecode=timecode_of(container),
                 luma=(self.luma[0], self.luma[1]) if self.luma and self.luma[1] >= 0 else None,
             )

@@ -74,6 +74,7 @@ def inspect_clip(path: str) -> ClipFacts:
             shape = stream.sample_aspect_ratio or Fraction(1)
             first = _first_pictures(path)
             looks = (context.width, context.height, context.codec.canonical_name, context.pix_fmt or "")
+            profile = str(context.profile or "")
             colour = tuple(
                 str(value)
                 for value in (
@@ -180,6 +181,7 @@ def inspect_clip(path: str) -> ClipFacts:
         first.mastering,
         first.light,
         weights_of(index),
+        profile,
     )
 
 

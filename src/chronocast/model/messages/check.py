@@ -36,7 +36,8 @@ class Expected:
     ``shape`` is the aspect of its pixels, ``timecode`` of its first frame; ``layouts`` are of its sound
     tracks.  ``differences`` are in what it is not as its source, sentences, known where ``compared``;
     ``source_damage`` what is damaged of what it shows.  ``onset`` is the second at which its sound is
-    first heard; ``exact`` are (frames, digest) of the pictures that went into a lossless encoder.
+    first heard; ``exact`` are (frames, digest) of the pictures that went into a lossless encoder;
+    ``copied`` (frames, digest) of the packets that were copied, one after another, with "" where they were encoded.
     """
 
     frames: int
@@ -75,3 +76,4 @@ class Expected:
     source_damage: tuple[str, ...] = ()
     onset: float | None = None
     exact: tuple[tuple[int, str], ...] = ()
+    copied: tuple[tuple[int, str], ...] = ()

@@ -16,6 +16,7 @@ from chronocast.model.picture.colour import Colour
 from chronocast.model.picture.geometry import View
 from chronocast.model.recipe.layouts import USUAL
 from chronocast.model.source.cutlist import MediaRef, PictureSpan, SoundSpan
+from chronocast.model.stages import COPY, ENCODE, StageKind
 
 
 class EncoderSettings(FrozenModel):
@@ -47,7 +48,9 @@ class EncoderSettings(FrozenModel):
 
 
 class PieceJob(FrozenModel):
-    """Encode a run of pictures to a closed stream of its own.
+    """Make a run of pictures a closed stream of its own: encode it, or copy the source's packets (``kind`` *copy*).
+
+    What is copied can be encoded as well: whoever finds that its packets can't be had does that, and says why.
 
     ``canvas`` is the frame the spans' layers lie in, ``view`` how it becomes
     width × height of pixels of aspect ``shape``; ``colour`` is what the
@@ -56,7 +59,7 @@ class PieceJob(FrozenModel):
     ``measure_every`` th picture is decoded again and compared; 0 for none.
     """
 
-    kind: Literal["encode"] = "encode"
+    kind: Literal["encode", "copy"] = "encode"
     name: str
     target: str
     rate: Fraction
@@ -70,6 +73,16 @@ class PieceJob(FrozenModel):
     shape: Fraction = Fraction(1)
     accept_damage: bool = False
     measure_every: int = 0
+
+    @property
+    def copied(self) -> bool:
+        """Whether the source's packets are copied as they are."""
+        return self.kind == COPY.id
+
+    @property
+    def stage(self) -> StageKind:
+        """The kind of work it is."""
+        return COPY if self.copied else ENCODE
 
     @property
     def moments(self) -> int:

@@ -102,7 +102,8 @@ class PictureRecipe(Document):
     *source* keeps what the source has, wherever codec and container can hold
     it: bits a sample, colour resolution, see-through pictures, the shape of
     pixels, fields and their order, the start timecode.  ``alpha`` *keep* writes
-    it in any case.
+    it in any case.  With ``copies`` pictures of the source that already are what
+    is asked for are copied as they are, and not encoded once more.
     """
 
     codec: PictureCodecId = "h264"
@@ -125,6 +126,7 @@ class PictureRecipe(Document):
     profile: str | None = Field(default=None, max_length=20)
     level: str | None = Field(default=None, max_length=10)
     stills: StillsTaken = StillsTaken()
+    copies: bool = True
 
     @field_validator("rate")
     @classmethod

@@ -55,6 +55,7 @@ class ClipFacts:
     ``looked_through`` says whether all of it was decoded to find them.  ``hidden`` pictures at the
     beginning can't be shown, since what they build on is missing; they are not counted.
     ``sound_gaps`` are (second, seconds) of gaps in the first sound track's times.
+    ``profile`` is what its picture stream calls itself, by the libraries' name.
     ``weights`` are bytes of its pictures' packets, a block of ``WEIGHED`` of them each.
     ``problems`` are sentences; a clip with one can still be used unless it has
     neither picture nor sound.
@@ -89,6 +90,7 @@ class ClipFacts:
     mastering: str = ""
     light: str = ""
     weights: tuple[int, ...] = ()
+    profile: str = ""
 
     def bytes_of(self, first: int, last: int) -> float | None:
         """Bytes of the packets of some pictures; None where they weren't weighed.

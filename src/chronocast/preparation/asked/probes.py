@@ -89,7 +89,9 @@ def _queue(items: Sequence[OutputOutlook], stock: Stock) -> list[Probe]:
     ready = chosen.ready
     told = [exp(part.packets) if part.packets is not None else 1.0 for part in ready.content]
     mass = np.cumsum([weight * piece.frames for weight, piece in zip(told, ready.plan.pieces, strict=True)])
-    still = [n for n, piece in enumerate(ready.plan.pieces) if stock.size(piece.name) is None]
+    still = [
+        n for n, piece in enumerate(ready.plan.pieces) if not piece.copied and stock.size(piece.name) is None
+    ]
     frames = max(1, sum(ready.plan.pieces[n].frames for n in still))
     order: dict[int, None] = {}
     for step in range(1, 4 * len(mass) + 1):

@@ -64,7 +64,13 @@ class SourceReady:
         if key not in self.plans:
             view = framing_view(framing, recipe)
             self.plans[key] = plan_output(
-                self.cut, part, recipe, view=view, rounds=rounds, accept_damage=self.damage_accepted
+                self.cut,
+                part,
+                recipe,
+                view=view,
+                rounds=rounds,
+                accept_damage=self.damage_accepted,
+                facts=self.facts,
             )
         return self.plans[key]
 

@@ -7,7 +7,7 @@ from fractions import Fraction
 
 from chronocast.model.messages.jobs import CheckJob, Job, JoinJob, PieceJob, measured_every
 from chronocast.model.paths import path_text
-from chronocast.model.stages import CHECK, ENCODE, JOIN, SOUND
+from chronocast.model.stages import CHECK, COPY, ENCODE, JOIN, SOUND
 from chronocast.pieces.stock import Stock
 from chronocast.preparation.output.expectation import expected_file
 from chronocast.preparation.output.output_ready import OutputReady
@@ -28,6 +28,7 @@ class Jobs:
         self.in_hand, self.stock, self.folders, self.reserve = in_hand, stock, folders, reserve
         self._make = {
             ENCODE.id: self._part,
+            COPY.id: self._part,
             SOUND.id: self._part,
             JOIN.id: self._join,
             CHECK.id: self._check,
@@ -36,7 +37,7 @@ class Jobs:
     def know(self, ready: OutputReady) -> None:
         """Have an output's parts at hand."""
         for piece in ready.plan.pieces:
-            task = TaskId(ENCODE.id, piece.name)
+            task = TaskId(piece.stage.id, piece.name)
             self.in_hand.jobs[task], self.in_hand.planned_for[task] = piece, ready
         if ready.plan.sound:
             self.in_hand.jobs[TaskId(SOUND.id, ready.plan.sound.name)] = ready.plan.sound
@@ -47,7 +48,8 @@ class Jobs:
         pieces = wanted_pieces(ready)
         names = (*pieces, sound) if sound else pieces
         kept = frozenset(name for name in names if self.stock.size(name) is not None)
-        return OutputSpec(ready.output.id, pieces, sound, held), kept
+        copied = frozenset(piece.name for piece in ready.plan.pieces if piece.copied)
+        return OutputSpec(ready.output.id, pieces, sound, held, copied=copied), kept
 
     def job(self, task: TaskId, attempt: int, joined: int = 0) -> Job:
         """The whole job of a task's attempt, its target chosen; ``joined`` is the attempt whose file is checked.
@@ -108,12 +110,21 @@ class Jobs:
         expected = expected_file(ready, bool(kept and kept.facts.get("silent")))
         expected = replace(
             expected,
+            copied=self._copied(ready),
             onset=kept.facts.get("onset") if kept else None,
             exact=self._digests(ready),
             source_damage=(*expected.source_damage, *(kept.facts.get("damaged", ()) if kept else ())),
         )
         target = path_text(self.folders.temporary(ready, joined))
         return CheckJob(name=task.name, target=target, expected=asdict(expected))
+
+    def _copied(self, ready: OutputReady) -> tuple[tuple[int, str], ...]:
+        """Frames of each piece and the digest of its packets where they were copied, "" of others; none without any."""
+        found = []
+        for piece in ready.plan.pieces:
+            kept = self.stock.find(piece.name) if piece.copied else None
+            found.append((piece.frames, str(kept.facts.get("copied") or "") if kept else ""))
+        return tuple(found) if any(digest for _, digest in found) else ()
 
     def _digests(self, ready: OutputReady) -> tuple[tuple[int, str], ...]:
         """Frames and digest of each piece of a lossless output, where all of them are known."""

@@ -51,6 +51,8 @@ def learn(
         The attempt.
     """
     job, ready = in_hand.jobs.get(task), in_hand.planned_for.get(task)
+    if isinstance(job, PieceJob) and event.result.get("copied"):
+        return None
     if isinstance(job, PieceJob) and ready is not None:
         fact = piece_fact(
             ready, job, event.result, cpu_seconds=event.cpu_seconds, wall_seconds=event.wall_seconds

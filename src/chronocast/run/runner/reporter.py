@@ -15,7 +15,6 @@ from chronocast.journal.database import JournalError
 from chronocast.journal.runs import RunJournal
 from chronocast.model.errors import ChronocastError
 from chronocast.model.messages.jobs import PieceJob, SoundJob
-from chronocast.model.stages import ENCODE
 from chronocast.preparation.outlook import Outlook
 from chronocast.preparation.outlook_json import room_json, total_json
 from chronocast.run import events as e
@@ -103,7 +102,7 @@ class Reporter:
                 continue
             count = 0
             for piece in ready.plan.pieces:
-                task = self.machine.tasks.get(e.TaskId(ENCODE.id, piece.name))
+                task = self.machine.tasks.get(e.TaskId(piece.stage.id, piece.name))
                 done = task is not None and task.state == "done"
                 under_way = 0 if task is None else self.in_hand.counts.get(str(task.id), 0)
                 count += piece.frames if done else min(piece.frames, under_way)

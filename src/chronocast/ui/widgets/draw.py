@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QBrush, QColor, QFont, QFontMetricsF, QLinearGradient, QPainter, QPen, QPolygonF
 
@@ -40,6 +42,23 @@ def kept(painter: QPainter, box: QRectF, theme: Theme) -> None:
     painter.fillRect(box, theme.color("dusk", 105))
     for x in (box.left(), box.right() - 2):
         painter.fillRect(QRectF(x, box.top(), min(2.0, box.width()), box.height()), theme.color("dusk"))
+
+
+def copied(painter: QPainter, box: QRectF, theme: Theme) -> None:
+    """*Copied*: dots on the same quiet ground."""
+    if box.width() <= 0:
+        return
+    painter.save()
+    painter.fillRect(box, theme.color("dusk", 45))
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(theme.color("dusk"))
+    painter.setClipRect(box)
+    for row in range(int(box.height() // 5) + 1):
+        for column in range(int(box.width() // 5) + 2):
+            place = QPointF(box.left() + 2.5 + 5 * column + 2.5 * (row % 2), box.top() + 2.5 + 5 * row)
+            painter.drawEllipse(place, 1.1, 1.1)
+    painter.restore()
 
 
 def to_encode(painter: QPainter, box: QRectF, theme: Theme) -> None:
@@ -115,3 +134,11 @@ def nice_steps(span_seconds: float, pixels: float, least_pixels: float = 90) -> 
         if span_seconds <= 0 or pixels * step / span_seconds >= least_pixels:
             return float(step)
     return 2592000.0
+
+
+TREATMENTS: dict[str, Callable[[QPainter, QRectF, Theme], None]] = {
+    "kept": kept,
+    "copied": copied,
+    "encode": to_encode,
+}
+"""How pieces are told apart, by what happens to them."""

@@ -11,6 +11,7 @@ from chronocast.preparation.outlook import Outlook
 from chronocast.preparation.output.differences import differences_from_source
 from chronocast.preparation.output.output_ready import OutputReady
 from chronocast.preparation.output_outlook import OutputOutlook, poorest_shot
+from chronocast.preparation.treatments import treatments_told
 from chronocast.ui.places.plan.plot_model import Point
 from chronocast.ui.places.recipe.model import label_of, say
 
@@ -48,7 +49,8 @@ def detail(view: Outlook, output: str) -> Detail | None:
             "picture",
             f"{plan.width}×{plan.height}, {rate_text(plan.rate)} frames a second, {plan.frames} frames",
         ),
-        ("pieces", f"{item.pieces_total}, of which {item.pieces_kept} kept"),
+        ("pieces", treatments_told(item)),
+        *_why_encoded(item),
         ("rests on", item.basis + ("" if view.calibrated else "; this machine is not measured yet")),
     )
     judged = next((one for one in view.judged if one.output == output), None) if ready.cards else None
@@ -75,6 +77,12 @@ def _time_told(item: OutputOutlook, length: float) -> str:
         return "made already"
     told = f"{time_text(item.seconds.likely)} likely, {time_text(item.seconds.safe)} safe"
     return f"{told}, {length / item.seconds.likely:.2g} × real time" if item.seconds.likely > 0.05 else told
+
+
+def _why_encoded(item: OutputOutlook) -> tuple[tuple[str, str], ...]:
+    """Why pictures that could be copied aren't."""
+    why = item.ready.why_encoded
+    return () if not why or item.made else (("encoded", f"since {why}"),)
 
 
 def _looks(item: OutputOutlook) -> tuple[tuple[str, str], ...]:

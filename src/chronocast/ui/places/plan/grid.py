@@ -38,6 +38,7 @@ from PyQt6.QtWidgets import (
 )
 
 from chronocast.model.batch.batch import FULL
+from chronocast.preparation.treatments import Run
 from chronocast.ui.places.plan.model import Cell, PlanModel
 from chronocast.ui.theme import Theme, font, scale
 from chronocast.ui.widgets import draw
@@ -124,7 +125,10 @@ def cell_sentence(cell: Cell) -> str:
         return cell.problem
     if cell.waiting:
         return "being forecast"
-    kept = f", {cell.kept_share:.0%} kept" if cell.kept_share else ""
+    shares = {
+        kind: sum(run.share for run in cell.pieces if run.treatment == kind) for kind in ("kept", "copied")
+    }
+    kept = "".join(f", {share:.0%} {kind}" for kind, share in shares.items() if share)
     part = f", {cell.share} of the whole" if cell.share else ""
     own = f"; otherwise than its column: {cell.own}" if cell.own else ""
     card = f"; {cell.card_told}" if cell.card_told else ""
@@ -249,9 +253,10 @@ class CellPainter(QStyledItemDelegate):
         if cell.made:
             draw.mark(painter, QRectF(box.left() + 4, top, bar, bar).center(), "proved", t)
         else:
-            closed = full * cell.kept_share
-            draw.kept(painter, QRectF(box.left(), top, closed, bar), t)
-            draw.to_encode(painter, QRectF(box.left() + closed, top, full - closed, bar), t)
+            at = box.left()
+            for run in cell.pieces or (Run("encode", 1.0),):
+                draw.TREATMENTS[run.treatment](painter, QRectF(at, top, full * run.share, bar), t)
+                at += full * run.share
         painter.fillRect(
             QRectF(box.left(), below + 1, max(3.0, room * cell.size_share), bar - 2), t.color("bar")
         )

@@ -25,6 +25,7 @@ from chronocast.preparation.output_outlook import OutputOutlook, together
 from chronocast.preparation.problem import Problem
 from chronocast.preparation.recut import Recut
 from chronocast.preparation.source.source_ready import SourceReady
+from chronocast.preparation.treatments import Run, piece_map
 from chronocast.ui.places.plan.detail import own_words
 
 
@@ -59,7 +60,7 @@ class Column:
 class Cell:
     """A possible output.
 
-    Shares are of the column's largest; ``own`` are its exceptions in words,
+    Shares are of the column's largest; ``pieces`` is what happens to its pieces, along it; ``own`` are its exceptions in words,
     ``card`` the worst verdict of its receivers' cards.
     """
 
@@ -69,7 +70,7 @@ class Cell:
     size: str = ""
     time_share: float = 0.0
     size_share: float = 0.0
-    kept_share: float = 0.0
+    pieces: tuple[Run, ...] = ()
     made: bool = False
     problem: str = ""
     waiting: bool = False
@@ -430,7 +431,7 @@ def _cells(
             size_text(item.bytes.likely),
             item.seconds.likely / longest[output.recipe],
             item.bytes.likely / largest[output.recipe],
-            item.kept_share,
+            piece_map(item),
             item.made,
             share="" if item.ready.extent.full else item.ready.extent.share_text,
             own=own_words(output),
@@ -519,8 +520,12 @@ def _headline(batch: Batch, view: Outlook | None, before: Outlook | None) -> Hea
             if room.writable
             else f"{room.drive} can't be written: {room.why_not}"
         )
-    saved = f"{view.kept_share:.0%}" if view.kept_share >= 0.005 else "0 %"
-    saved_more = f"kept · −{time_text(view.saved_seconds)}" if view.saved_seconds >= 1 else "nothing kept yet"
+    reused = view.kept_share + view.copied_share
+    saved = f"{reused:.0%}" if reused >= 0.005 else "0 %"
+    words = "kept or copied" if view.copied_share else "kept"
+    saved_more = (
+        f"{words} · −{time_text(view.saved_seconds)}" if view.saved_seconds >= 1 else "nothing kept yet"
+    )
     sentence = f"Finished {finished}, {more}. Size {size_text(view.bytes.likely)}, {size_more}. Room: {verdict}, {room_more}. Saved {saved}, {saved_more}."
     return Headline(
         finished,

@@ -11,6 +11,7 @@ from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QPolyg
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from chronocast.model.source.source_clock import SourceClock
+from chronocast.preparation.treatments import Treatment
 from chronocast.ui.theme import Theme, font, scale
 from chronocast.ui.widgets import draw
 from chronocast.ui.widgets.later import Later
@@ -38,7 +39,7 @@ class PieceBand:
 
     start: float
     stop: float
-    kept: bool
+    treatment: Treatment
 
 
 class FilmBand(QWidget):
@@ -240,7 +241,7 @@ class FilmBand(QWidget):
                 self.x_of(piece.stop) - self.x_of(piece.start) - 1,
                 pieces.height() - 2,
             )
-            (draw.kept if piece.kept else draw.to_encode)(painter, place, t)
+            draw.TREATMENTS[piece.treatment](painter, place, t)
         top = pieces.bottom() + GAP * unit / 2
         for band, row in self._rows():
             if row < 3:

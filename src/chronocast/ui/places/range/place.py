@@ -26,6 +26,7 @@ from chronocast.model.time.timing import FrameRange
 from chronocast.preparation.outlook import Outlook
 from chronocast.preparation.output.output_ready import Prospect
 from chronocast.preparation.source.source_ready import SourceReady
+from chronocast.preparation.treatments import treatment_of
 from chronocast.ui.commands import Actions
 from chronocast.ui.desk.desk import Desk
 from chronocast.ui.places.place import Touched
@@ -359,7 +360,9 @@ class RangePlace(QWidget):
         for piece in ready.plan.pieces:
             first = ready.part.start + float(at * step)
             at += piece.frames
-            found.append(PieceBand(first, ready.part.start + float(at * step), piece.name in item.kept_names))
+            found.append(
+                PieceBand(first, ready.part.start + float(at * step), treatment_of(item, piece.name))
+            )
         return tuple(found)
 
     # Choosing

@@ -1,0 +1,144 @@
+"""Copy a source's packets to a piece as they are, and prove that they are the same."""
+
+from __future__ import annotations
+
+import errno
+import hashlib
+import os
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Any, cast
+
+import av
+
+from chronocast.media.encoders.encode import sets_digest
+from chronocast.media.errors import MediaError
+from chronocast.media.source.index import FrameIndex
+from chronocast.media.source.opening import opened
+from chronocast.media.source.readers import Readers
+from chronocast.model.messages.jobs import PieceJob
+
+
+class CopyFailed(MediaError):
+    """Packets can't be copied as they are; the sentence says why.  The pictures can still be encoded."""
+
+
+@dataclass(frozen=True)
+class Copied:
+    """A piece of copied packets: its file's bytes, its packets' bytes in order, digests of all of them and of no sets."""
+
+    bytes: int
+    packets: tuple[int, ...]
+    digest: str
+    sets: str
+
+
+def packet_digest() -> hashlib.blake2b:
+    """What digests of packets are made with."""
+    return hashlib.blake2b(digest_size=16)
+
+
+def copy_piece(job: PieceJob, readers: Readers) -> Copied:
+    """Write the pieces' pictures to ``job.target`` (the caller renames it), packet by packet.
+
+    Read once more afterwards: as many packets, the same bytes, times one
+    after another.
+
+    Parameters
+    ----------
+    job
+        The piece's; every picture of its sources a whole one.
+    readers
+        Open readers of its media: they know where pictures are.
+
+    Raises
+    ------
+    CopyFailed
+        A packet isn't there, isn't whole, or isn't the same afterwards.
+    OSError
+        The target can't be written.
+    """
+    try:
+        return _copied(job, readers)
+    except av.error.FFmpegError as error:
+        if isinstance(error, OSError) and error.errno in (
+            errno.ENOSPC,
+            errno.EDQUOT,
+            errno.EACCES,
+            errno.EROFS,
+        ):
+            raise
+        raise CopyFailed(f"Packets can't be copied: {error.strerror or error}.") from error
+
+
+def _copied(job: PieceJob, readers: Readers) -> Copied:
+    total, sizes = packet_digest(), list[int]()
+    with av.open(
+        "file:" + job.target, "w", format=job.settings.piece, options={"fflags": "+bitexact"}
+    ) as output:
+        stream: av.VideoStream | None = None
+        for packet in _packets(job, readers):
+            if stream is None:
+                template = cast(av.VideoStream, packet.stream)
+                stream = output.add_stream_from_template(template, opaque=True)
+                stream.time_base = 1 / job.rate
+                stream.codec_context.framerate = job.rate
+                if job.settings.tag:
+                    stream.codec_context.codec_tag = job.settings.tag
+            data = bytes(packet)
+            total.update(data)
+            new: av.Packet[Any] = av.Packet(data)
+            new.pts = new.dts = len(sizes)
+            new.duration, new.time_base, new.is_keyframe = 1, 1 / job.rate, True
+            new.stream = stream
+            sizes.append(len(data))
+            output.mux(new)
+    with open(job.target, "rb") as file:
+        os.fsync(file.fileno())
+        made = Copied(os.fstat(file.fileno()).st_size, tuple(sizes), total.hexdigest(), sets_digest(b""))
+    if len(sizes) != job.frames or _read_again(job.target) != (len(sizes), made.digest):
+        raise CopyFailed("What was copied is not the same as in its source.")
+    return made
+
+
+def _packets(job: PieceJob, readers: Readers) -> Iterator[av.Packet[Any]]:
+    """The packets of a piece's pictures, in order."""
+    for span in job.spans:
+        layer = span.layers[0]
+        assert layer.media is not None
+        index = readers.reader(layer.media.path, layer.media.fingerprint).index
+        first = int(layer.start)
+        yield from _of_film(layer.media.path, index, first, first + span.frames)
+
+
+def _of_film(path: str, index: FrameIndex, first: int, stop: int) -> Iterator[av.Packet[Any]]:
+    if stop > len(index):
+        raise CopyFailed(f"{path} has {len(index)} pictures where {stop} are needed.")
+    wanted = first
+    with opened(path) as container:
+        stream = container.streams.video[0]
+        if stream.codec_context.extradata:
+            raise CopyFailed(f"{path} has parameter sets of its own.")
+        if first:
+            container.seek(index.key_before(first), stream=stream)
+        for packet in container.demux(stream):
+            if not packet.size or packet.pts is None or packet.pts < index.times[wanted]:
+                continue
+            if packet.pts != index.times[wanted] or not packet.is_keyframe or packet.is_corrupt:
+                raise CopyFailed(f"Picture {wanted} of {path} isn't a whole one in its place.")
+            yield packet
+            wanted += 1
+            if wanted == stop:
+                return
+    raise CopyFailed(f"{path} ended before picture {stop - 1}.")
+
+
+def _read_again(path: str) -> tuple[int, str]:
+    """How many packets a piece has, one after another in time, and their digest."""
+    total, count = packet_digest(), 0
+    with opened(path) as container:
+        for packet in container.demux(container.streams.video[0]):
+            if packet.size:
+                total.update(bytes(packet))
+                count += 1
+    return count, total.hexdigest()

@@ -1,0 +1,58 @@
+"""What happens to the pieces of an output: kept, copied, to be encoded; as a map along it, and in words."""
+
+from __future__ import annotations
+
+from typing import Literal, NamedTuple
+
+from chronocast.model.show import counted, percent
+from chronocast.preparation.output_outlook import OutputOutlook
+
+Treatment = Literal["kept", "copied", "encode"]
+WORDS: dict[Treatment, str] = {"kept": "kept", "copied": "copied", "encode": "to be encoded"}
+
+
+class Run(NamedTuple):
+    """Neighbouring pieces that are treated alike: how, and their share of the output's frames."""
+
+    treatment: Treatment
+    share: float
+
+
+def treatment_of(item: OutputOutlook, name: str) -> Treatment:
+    """What happens to a piece, by its name in the stock."""
+    if name in item.copied_names:
+        return "copied"
+    return "kept" if name in item.kept_names else "encode"
+
+
+def piece_map(item: OutputOutlook) -> tuple[Run, ...]:
+    """The treatments along an output."""
+    found: list[Run] = []
+    frames = max(1, sum(piece.frames for piece in item.ready.plan.pieces))
+    for piece in item.ready.plan.pieces:
+        run = Run(treatment_of(item, piece.name), piece.frames / frames)
+        if found and found[-1].treatment == run.treatment:
+            run = Run(run.treatment, found.pop().share + run.share)
+        found.append(run)
+    return tuple(found)
+
+
+def treatments_told(item: OutputOutlook) -> str:
+    """How many frames are kept, copied and to be encoded, in a sentence; what is made already says so."""
+    pieces = item.ready.plan.pieces
+    if item.made or not pieces:
+        return "made already" if item.made else "no picture"
+    frames: dict[Treatment, int] = {}
+    for piece in pieces:
+        kind = treatment_of(item, piece.name)
+        frames[kind] = frames.get(kind, 0) + piece.frames
+    whole = sum(frames.values())
+    if len(frames) == 1:
+        kind = next(iter(frames))
+        return f"{counted(len(pieces), 'piece')}, all {WORDS[kind]}"
+    told = (
+        f"{frames[kind]} frames {WORDS[kind]} ({percent(frames[kind] / whole)})"
+        for kind in WORDS
+        if kind in frames
+    )
+    return ", ".join(told)
