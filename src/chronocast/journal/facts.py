@@ -232,7 +232,7 @@ def _from_json(value: dict[str, Any]) -> ClipFacts | None:
         )
         value["damage"] = tuple(Damage(**item) for item in value["damage"])
         value["sound_gaps"] = tuple((float(at), float(length)) for at, length in value["sound_gaps"])
-        value["weights"] = tuple(value["weights"])
+        value["weights"], value["own_colour"] = tuple(value["weights"]), tuple(value["own_colour"])
         return ClipFacts(**value)
     except (KeyError, TypeError, ValueError):
         return None

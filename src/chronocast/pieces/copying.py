@@ -74,8 +74,8 @@ def _of_clip(job: PieceJob, codec: PictureCodec, grade: Grade | None, clip: Clip
         yield "its source has another rate, or uneven times"
     if clip.scan != "progressive":
         yield "its source has fields"
-    if not same_tags(read_tags(clip.colour), job.settings.colour):
-        yield "its source is tagged with other colours"
+    if not all(same_tags(read_tags(tags), job.settings.colour) for tags in (clip.colour, clip.own_colour)):
+        yield "its source, or its pictures by themselves, are tagged with other colours"
     if clip.damage or clip.problems:
         yield "something is wrong with its source"
 

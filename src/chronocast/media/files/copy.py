@@ -117,7 +117,8 @@ def _of_film(path: str, index: FrameIndex, first: int, stop: int) -> Iterator[av
     wanted = first
     with opened(path) as container:
         stream = container.streams.video[0]
-        if stream.codec_context.extradata:
+        # what a file has of DNxHR besides its pictures is written anew by its container
+        if stream.codec_context.extradata and stream.codec_context.name != "dnxhd":
             raise CopyFailed(f"{path} has parameter sets of its own.")
         if first:
             container.seek(index.key_before(first), stream=stream)

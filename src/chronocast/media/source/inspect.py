@@ -182,6 +182,7 @@ def inspect_clip(path: str) -> ClipFacts:
         first.light,
         weights_of(index),
         profile,
+        first.tags,
     )
 
 
@@ -280,6 +281,7 @@ class FirstPictures:
     order: str = ""
     mastering: str = ""
     light: str = ""
+    tags: tuple[str, str, str, str] = ("", "", "", "")
 
 
 def _first_pictures(path: str) -> FirstPictures:
@@ -302,7 +304,15 @@ def _first_pictures(path: str) -> FirstPictures:
         field_order(woven) if woven else "",
         mastering,
         light,
+        tags_in(seen[0]),
     )
+
+
+def tags_in(picture: av.VideoFrame) -> tuple[str, str, str, str]:
+    """A decoded picture's colour tags, as inspection writes them."""
+    told = (picture.color_primaries, picture.color_trc, picture.colorspace, picture.color_range)
+    first, second, third, fourth = (str(int(value)) for value in told)
+    return first, second, third, fourth
 
 
 def field_order(pictures: Sequence[av.VideoFrame]) -> str:

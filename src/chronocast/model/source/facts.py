@@ -55,7 +55,8 @@ class ClipFacts:
     ``looked_through`` says whether all of it was decoded to find them.  ``hidden`` pictures at the
     beginning can't be shown, since what they build on is missing; they are not counted.
     ``sound_gaps`` are (second, seconds) of gaps in the first sound track's times.
-    ``profile`` is what its picture stream calls itself, by the libraries' name.
+    ``profile`` is what its picture stream calls itself, by the libraries' name;
+    ``own_colour`` how its pictures themselves are tagged, whatever the file says.
     ``weights`` are bytes of its pictures' packets, a block of ``WEIGHED`` of them each.
     ``problems`` are sentences; a clip with one can still be used unless it has
     neither picture nor sound.
@@ -91,6 +92,7 @@ class ClipFacts:
     light: str = ""
     weights: tuple[int, ...] = ()
     profile: str = ""
+    own_colour: tuple[str, str, str, str] = ("", "", "", "")
 
     def bytes_of(self, first: int, last: int) -> float | None:
         """Bytes of the packets of some pictures; None where they weren't weighed.
