@@ -16,6 +16,7 @@ from chronocast.cli.forecast_commands import forecast_commands
 from chronocast.cli.ledger_commands import ledger_app
 from chronocast.cli.range_commands import frame_outputs, ranges_app
 from chronocast.cli.recipe_commands import cards_app, recipes_app
+from chronocast.cli.stock_commands import stock_app
 from chronocast.model.errors import ChronocastError
 
 app = typer.Typer(
@@ -28,7 +29,6 @@ app = typer.Typer(
     "prove them. Without a command, or with a batch file alone, the desktop opens.",
 )
 batch_app = typer.Typer(no_args_is_help=True, help="Make and change batch files.")
-stock_app = typer.Typer(no_args_is_help=True, help="The stock of finished pieces.")
 app.add_typer(batch_app, name="batch")
 app.add_typer(recipes_app, name="recipes")
 app.add_typer(cards_app, name="cards")
@@ -403,25 +403,6 @@ def check(
         print_files(files)
     if not all(file["ok"] for file in files):
         raise typer.Exit(NEEDS_YOU)
-
-
-@stock_app.command("list")
-def stock_list(json_: Json = False) -> None:
-    """What is in the stock."""
-    from chronocast.model.show import size_text
-
-    kept = list(workspace().stock.all())
-    if json_:
-        put(
-            {
-                "version": 1,
-                "pieces": [
-                    {"name": k.name, "path": str(k.path), "bytes": k.bytes, "facts": k.facts} for k in kept
-                ],
-            }
-        )
-        return
-    sys.stdout.write(f"{len(kept)} pieces, {size_text(sum(k.bytes for k in kept))}\n")
 
 
 @app.command()

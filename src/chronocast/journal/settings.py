@@ -11,11 +11,15 @@ USUAL_RESERVE = 500_000_000
 
 
 class Settings(BaseModel):
-    """``reserve_bytes`` are left free on every drive (on small drives at most a twentieth of it)."""
+    """``reserve_bytes`` are left free on every drive (on small drives at most a twentieth of it).
+
+    ``stock_bytes`` is what the stock may hold; None for any size.
+    """
 
     model_config = ConfigDict(frozen=True, extra="allow")
 
     reserve_bytes: int = Field(default=USUAL_RESERVE, ge=0, le=10**15)
+    stock_bytes: int | None = Field(default=None, ge=0, le=10**16)
 
 
 def load_settings() -> Settings:

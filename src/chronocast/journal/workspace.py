@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 
 from chronocast.journal.facts import FactsStore
 from chronocast.journal.library import Library
+from chronocast.journal.needs import NeedsStore
 from chronocast.journal.paces import PaceStore
 from chronocast.journal.places import config_folder, data_folder, state_folder
 from chronocast.journal.rounds_store import RoundsStore
@@ -23,7 +24,7 @@ class Workspace:
 
     ``stock`` are finished pieces, ``facts`` what is known of media (with the
     sources that were made ready of them), ``rounds`` what was decided for
-    outputs, ``paces`` how fast stations are, ``library`` saved recipes and
+    outputs, ``needs`` what outputs wait for, ``paces`` how fast stations are, ``library`` saved recipes and
     receiver cards.  What it has looked at stays looked at from forecast to
     forecast.
     """
@@ -36,6 +37,7 @@ class Workspace:
         self.stock = Stock(self.data / "stock")
         self.facts = FactsStore(self.data / "facts")
         self.rounds = RoundsStore(self.data / "rounds")
+        self.needs = NeedsStore(self.state / "needs")
         self.paces = PaceStore(self.data / "pace.json")
         self.library = Library(config or config_folder())
 

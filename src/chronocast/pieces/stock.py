@@ -6,6 +6,7 @@ measured when it was made.  A file with its final name is whole.
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
 import time
@@ -14,6 +15,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from chronocast.media.files.sums import file_sum
 from chronocast.model.errors import ChronocastError
 
 ENDING = ".mp4"
@@ -32,6 +34,32 @@ class Kept:
     path: Path
     bytes: int
     facts: dict[str, Any]
+
+
+@dataclass(frozen=True)
+class Entry:
+    """The record of one thing in the stock.
+
+    Parameters
+    ----------
+    name
+        Of what went into it.
+    bytes
+        Of its file.
+    cpu_seconds
+        What making it took.
+    made, used
+        When it was made, and used last; in seconds since 1970.
+    label
+        What it is of, in words; "" where that wasn't kept.
+    """
+
+    name: str
+    bytes: int
+    cpu_seconds: float
+    made: float
+    used: float
+    label: str = ""
 
 
 class Stock:
@@ -102,6 +130,7 @@ class Stock:
         """
         path = self.path(name)
         try:
+            facts = {**facts, "sum": file_sum(temporary), "made": round(time.time(), 3)}
             notes = temporary.with_suffix(".json")
             notes.write_text(json.dumps(facts, indent=1) + "\n")
             os.replace(notes, path.with_suffix(".json"))
@@ -114,8 +143,43 @@ class Stock:
             ) from error
 
     def discard(self, name: str) -> None:
-        """Remove a piece that turned out to be damaged."""
-        self.path(name).unlink(missing_ok=True)
+        """Remove a piece that turned out to be damaged, or isn't worth its room."""
+        for path in (self.path(name), self.path(name).with_suffix(".json")):
+            path.unlink(missing_ok=True)
+
+    def use(self, name: str) -> None:
+        """Remember that a piece was used just now; a stock that can't be written forgets it."""
+        with contextlib.suppress(OSError):
+            os.utime(self.path(name).with_suffix(".json"))
+
+    def whole(self, name: str) -> bool:
+        """Whether a piece is there and its bytes are those that were put in; one without a sum is taken at its size.
+
+        Raises
+        ------
+        OSError
+            It can't be read.
+        """
+        kept = self.find(name)
+        if kept is None or kept.facts.get("bytes") not in (None, kept.bytes):
+            return False
+        return not kept.facts.get("sum") or file_sum(kept.path) == kept.facts["sum"]
+
+    def entries(self) -> Iterator[Entry]:
+        """The record of everything in the stock."""
+        for kept in self.all():
+            with contextlib.suppress(OSError):
+                made = kept.path.stat().st_mtime
+                notes = kept.path.with_suffix(".json")
+                used = notes.stat().st_mtime if notes.exists() else made
+                yield Entry(
+                    kept.name,
+                    kept.bytes,
+                    float(kept.facts.get("cpu_seconds") or 0.0),
+                    float(kept.facts.get("made") or made),
+                    used,
+                    str(kept.facts.get("label") or ""),
+                )
 
     def all(self) -> Iterator[Kept]:
         """Everything in the stock."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import time
-from collections.abc import Callable, Collection
+from collections.abc import Callable, Collection, Iterable
 from dataclasses import replace
 from pathlib import Path
 
@@ -42,7 +42,9 @@ def prepared(
     progress
         Told now and then how far it is.
     """
-    return prepare(batch, path.absolute().parent, workspace, progress)
+    found = prepare(batch, path.absolute().parent, workspace, progress)
+    found.path = path.absolute()
+    return found
 
 
 def made_record(item: OutputReady, ledger: Ledger) -> MadeFile | None:
@@ -152,7 +154,31 @@ def outlook_now(
         else learned(workspace, {item.film for item in prospect.outputs}),
         what_is_made(prospect.outputs, workspace),
     )
+    made = {item.ready.output.id for item in view.outputs if item.made}
+    waiting = (ready for ready in prospect.outputs if ready.output.id not in made)
+    note_needs(prospect.path, waiting, workspace)
     return replace(view, problems=(*view.problems, *card_problems(view.judged)))
+
+
+def note_needs(batch: Path | None, waiting: Iterable[OutputReady], workspace: Workspace) -> None:
+    """Remember which pieces outputs of a batch wait for, so that none of them is tidied away.
+
+    Parameters
+    ----------
+    batch
+        The batch's file; nothing is remembered of one that has none.
+    waiting
+        Its outputs that aren't made.
+    workspace
+        What is kept of all batches.
+    """
+    if batch is None:
+        return
+    plans = [ready.plan for ready in waiting]
+    names = {piece.name for plan in plans for piece in plan.pieces}
+    names |= {plan.sound.name for plan in plans if plan.sound}
+    with contextlib.suppress(ChronocastError):  # a folder that can't be written is told elsewhere
+        workspace.needs.note(batch, names)
 
 
 def recipe_of(path: Path, workspace: Workspace) -> Recipe:

@@ -11,22 +11,35 @@ from chronocast.forecast.picture.content import Character
 
 CLASSES = {
     "grade": Character(0.000, 0.200, 0.100, 0.124, 0.050, 0.562, 0.461),
+    "look": Character(0.000, 2.500, 2.796, 2.146, 0.675, -0.735, -0.621),
     "lossless": Character(0.000, 0.350, 0.406, 0.351, 0.125, 0.776, 0.880),
-    "look": Character(0.0, 2.0, 3.0, 1.5, 0.4, -0.7, -0.7),
     "quality": Character(0.204, 0.350, 0.700, 0.566, 0.144, 0.938, 0.940),
 }
 """Of encodes that weren't measured, by the last word of their kind."""
 MEASURED: dict[str, Character] = {
     "dnxhr grade": Character(-0.208, 0.065, 0.100, 0.010, 0.030, 0.300, 0.000),
+    "dnxhr look": Character(0.000, 1.027, 2.362, 1.967, 0.619, -0.539, -0.302),
     "ffv1 lossless": Character(-0.142, 0.176, 0.406, 0.351, 0.125, 0.776, 0.880),
+    "h264 look": Character(0.000, 1.168, 2.686, 2.081, 0.654, -0.669, -0.553),
     "h264 quality": Character(0.576, 0.417, 0.958, 0.495, 0.138, 0.958, 0.928),
+    "hevc look": Character(0.000, 1.566, 3.601, 2.169, 0.682, -0.856, -0.882),
     "hevc quality": Character(0.152, 0.226, 0.520, 0.621, 0.161, 0.907, 0.939),
+    "mpeg2 look": Character(0.000, 1.026, 2.358, 1.790, 0.563, -0.787, -0.689),
     "mpeg2 quality": Character(-0.115, 0.270, 0.620, 0.583, 0.133, 0.950, 0.952),
     "prores grade": Character(-0.120, 0.065, 0.100, 0.239, 0.070, 0.824, 0.921),
+    "prores look": Character(0.000, 1.278, 2.939, 2.466, 0.775, -0.813, -0.683),
 }
 """By kind: against what its codec's row calls typical, for pictures of 1280×720."""
-LOOKS = {"": (40.0, 3.0), "grade": (44.0, 4.0)}
-"""By codec: XPSNR in dB at its usual quality, and what halving the bits takes of it."""
+LOOKS = {
+    "": (44.0, 3.2),
+    "dnxhr": (43.7, 4.0),
+    "grade": (44.3, 4.0),
+    "h264": (44.0, 3.2),
+    "hevc": (44.0, 3.2),
+    "mpeg2": (42.6, 3.2),
+    "prores": (44.3, 4.0),
+}
+"""By codec: XPSNR in dB at its usual quality (of a mezzanine codec, at one bit a pixel), and what halving the bits takes."""
 PACKETS = {
     "grade": Character(1.000, 0.500, 1.192, 0.546, 0.100, 0.753, 0.919),
     "h264": Character(-2.103, 0.300, 1.192, 0.546, 0.100, 0.753, 0.919),
@@ -42,10 +55,10 @@ USUAL_PIXELS = 921600
 SECONDS_BY_BITS = {
     "": (0.15, -3.0),
     "dnxhd": (0.100, 0.92),
-    "ffv1": (0.367, 1.1),
-    "libx264": (0.340, -3.01),
-    "libx265": (0.386, -3.25),
-    "mpeg2video": (0.145, -1.98),
+    "ffv1": (0.457, 1.1),
+    "libx264": (0.332, -3.01),
+    "libx265": (0.431, -3.25),
+    "mpeg2video": (0.195, -1.98),
     "prores_aw": (0.100, 0.25),
 }
 """By encoder: how far the log of seconds follows the log of the bits that a pixel of work gets, and the usual bits."""

@@ -12,6 +12,7 @@ from av.container import OutputContainer
 
 from chronocast.media.errors import JoinFailed
 from chronocast.media.files.matroska import set_pixel_shape
+from chronocast.media.files.sums import file_sum
 from chronocast.media.source.opening import opened
 from chronocast.model.messages.jobs import JoinJob
 from chronocast.model.paths import real_path
@@ -128,6 +129,22 @@ def _sound_streams(output: OutputContainer, job: JoinJob, sound: str) -> list[av
     return audios
 
 
+def _see_whole(job: JoinJob) -> None:
+    """See that the bytes of every part are those that were put into the stock.
+
+    Raises
+    ------
+    JoinFailed
+        Those of one are others.
+    """
+    parts = [path for path, _ in job.pieces] + ([job.sound] if job.sound else [])
+    for path, known in zip(parts, job.sums, strict=False):
+        if known and file_sum(path) != known:
+            raise JoinFailed(
+                f"The piece {os.path.basename(path)} is damaged in the stock.", "It will be made again."
+            )
+
+
 def join(job: JoinJob) -> int:
     """Write the joined file to ``job.target`` (the caller renames it); its size in bytes.
 
@@ -141,6 +158,7 @@ def join(job: JoinJob) -> int:
     OSError
         The target can't be written.
     """
+    _see_whole(job)
     if job.container == "images":
         return write_images(job)
     rate = Fraction(job.rate)

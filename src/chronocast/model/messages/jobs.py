@@ -146,7 +146,10 @@ class SoundJob(FrozenModel):
 
 
 class JoinJob(FrozenModel):
-    """Join pieces and sound to one file, without encoding anything; *images* to a folder of them."""
+    """Join pieces and sound to one file, without encoding anything; *images* to a folder of them.
+
+    ``sums`` are of the files of the pieces and of the sound, in that order, "" where none is known.
+    """
 
     kind: Literal["join"] = "join"
     name: str
@@ -162,6 +165,7 @@ class JoinJob(FrozenModel):
     languages: tuple[str, ...] = ()
     shape: Fraction = Fraction(1)
     timecode: str = ""
+    sums: tuple[str, ...] = ()
 
 
 class CheckJob(FrozenModel):

@@ -210,7 +210,10 @@ class OutputReady:
 
 @dataclass
 class Prospect:
-    """A batch made ready: what can be made, and what can't and why.  ``refused`` are outputs that contradict themselves."""
+    """A batch made ready: what can be made, and what can't and why.
+
+    ``refused`` are outputs that contradict themselves; ``path`` is the batch's file, where it has one.
+    """
 
     batch: Batch
     folder: Path
@@ -219,6 +222,7 @@ class Prospect:
     outputs: list[OutputReady] = field(default_factory=list)
     problems: list[Problem] = field(default_factory=list)
     refused: dict[str, Problem] = field(default_factory=dict)
+    path: Path | None = None
 
     def output(self, identifier: str) -> OutputReady | None:
         """One output, if it can be made."""

@@ -86,6 +86,9 @@ class Jobs:
         names = [piece.name for piece in plan.pieces] + ([plan.sound.name] if plan.sound else [])
         parts = sum(self.stock.size(name) or 0 for name in names)
         need_room(ready.path.parent, parts + plan.frames * PACKET_BYTES + 2**16, self.reserve)
+        kept = [self.stock.find(name) for name in names]
+        for name in names:
+            self.stock.use(name)
         tagged = plan.settings is not None and picture is not None and picture.kind.tags != "none"
         return JoinJob(
             name=task.name,
@@ -99,6 +102,7 @@ class Jobs:
             languages=plan.sound.languages if plan.sound else (),
             shape=plan.pieces[0].shape if plan.pieces else Fraction(1),
             timecode=ready.timecode,
+            sums=tuple(str(part.facts.get("sum") or "") if part else "" for part in kept),
             stem=path_text(ready.path.name),
             colour=plan.settings.colour if tagged and plan.settings else None,
         )

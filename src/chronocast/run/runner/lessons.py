@@ -137,9 +137,10 @@ def damaged_parts(ready: OutputReady, stock: Stock) -> tuple[str, ...]:
     parts: list[PieceJob | SoundJob] = [*plan.pieces, *([plan.sound] if plan.sound else [])]
     found = []
     for job in parts:
-        kept = stock.find(job.name)
-        if kept is None or kept.facts.get("bytes") not in (None, kept.bytes):
-            found.append(job.name)
+        with contextlib.suppress(OSError):
+            if stock.whole(job.name):
+                continue
+        found.append(job.name)
     return tuple(found or [piece.name for piece in plan.pieces])
 
 

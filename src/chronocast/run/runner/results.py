@@ -170,8 +170,11 @@ class Results:
                 **event.result,
                 "wall_seconds": round(event.wall_seconds, 4),
                 "cpu_seconds": round(event.cpu_seconds, 4),
+                "station": started.station,
             }
             shows = self.in_hand.planned_for.get(task)
+            if (of := shows or self.in_hand.ready.get(started.output)) is not None:
+                facts["label"] = f"{of.title} · {of.recipe.title}"
             if sentence := does_not_fit(shows, self.stock, task.name, facts.get("sets")):
                 return e.Failed(task, event.attempt, "encode", sentence)
             try:

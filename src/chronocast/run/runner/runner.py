@@ -47,7 +47,8 @@ from chronocast.preparation.output.prepare import prepare
 from chronocast.preparation.station.drives import NoRoom
 from chronocast.preparation.station.load import LoadMeter
 from chronocast.preparation.station.this import machine_slots, this_station
-from chronocast.preparation.today import learned_from, made_record
+from chronocast.preparation.stock_keeping import keep_to_limit
+from chronocast.preparation.today import learned_from, made_record, note_needs
 from chronocast.run import events as e
 from chronocast.run.lease import Leased, take_lease
 from chronocast.run.machine import Machine
@@ -203,8 +204,18 @@ class Runner:
             return "left"
         assert self.machine.ended is not None
         outcome = "needs you" if self.unready and self.machine.ended == "done" else str(self.machine.ended)
+        with contextlib.suppress(ChronocastError, OSError):
+            await asyncio.to_thread(self._tidy_stock)
         self._end(outcome)
         return outcome
+
+    def _tidy_stock(self) -> None:
+        """Nothing waits for the pieces of what is proved; the stock keeps the size that was set for it."""
+        proved = {name for name, tracked in self.machine.outputs.items() if tracked.state == "proved"}
+        waiting = [item for item in self.prospect.outputs if item.output.id not in proved]
+        note_needs(self.batch_path, waiting, self.workspace)
+        if freed := keep_to_limit(self.workspace):
+            self.journal.append("tidied", {"bytes": freed})
 
     async def _prepare(self, records: list[Record]) -> None:
         """Look at the batch, forecast it, bring every output into the machine."""
@@ -229,6 +240,7 @@ class Runner:
         if self.crew is None:
             self.crew = LocalCrew(self.workspace.slots_folder, self.options.slots, self.child_log)
         first = await asyncio.to_thread(self.outlook)
+        await asyncio.to_thread(note_needs, self.batch_path, self.prospect.outputs, self.workspace)
         self.refused_by_cards = refusals(first.judged)
         if not self.promised:
             self.promised = as_json(first)
