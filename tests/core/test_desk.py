@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import json
+import subprocess
+import sys
 import tempfile
 import unittest
 from pathlib import Path
@@ -14,6 +16,16 @@ from chronocast.model.batch.batch import FULL, Batch
 from chronocast.model.batch.edits import add_source, fill, hold
 from chronocast.run.view import RunView
 from chronocast.ui.desk.desk import Desk, new_batch
+
+
+class Opening(unittest.TestCase):
+    def test_the_window_brings_in_no_library_that_takes_long_before_it_is_needed(self) -> None:
+        code = (
+            "import sys, chronocast.ui.window\n"
+            "print([m for m in ('sqlalchemy', 'pyqtgraph', 'scipy', 'distributed', 'opentimelineio') if m in sys.modules])"
+        )
+        told = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+        self.assertEqual(told.stdout.strip(), "[]")
 
 
 class OpenBatch(unittest.TestCase):

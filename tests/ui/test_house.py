@@ -9,7 +9,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import QPointF, Qt, QTimer
 from PyQt6.QtGui import QImage
-from PyQt6.QtWidgets import QApplication, QMessageBox
+from PyQt6.QtWidgets import QApplication, QInputDialog, QMessageBox
 
 from chronocast.forecast.learning.experience import PieceFact
 from chronocast.journal.ledger import MadeFile
@@ -111,3 +111,36 @@ class House(unittest.TestCase):
             )
         self.assertIn("9 pieces no longer speak of this machine's pace", self.desk.window.notice.text())
         self.assertEqual(len(self.place.plot.outcomes if self.place.plot else ()), 9, "files stay remembered")
+
+    def test_the_stock_is_made_smaller_once_its_cost_was_told(self) -> None:
+        stock = Workspace().stock
+        for name in ("ab01", "cd02"):
+            part = stock.temporary(name, "1")
+            part.write_bytes(bytes(500_000))
+            stock.keep(part, name, {"bytes": 500_000, "cpu_seconds": 60.0})
+        self.enter()
+        self.desk.until(lambda: "1.00 MB, 2:00 of work" in self.place.stock.text(), "what the stock holds")
+        asked: list[str] = []
+
+        def type_size() -> None:
+            box = QApplication.activeModalWidget()
+            assert isinstance(box, QInputDialog)
+            box.setTextValue("0.6 MB")
+            QTimer.singleShot(300, agree)
+            box.accept()
+
+        def agree() -> None:
+            box = QApplication.activeModalWidget()
+            if not isinstance(box, QMessageBox):
+                QTimer.singleShot(100, agree)
+                return
+            asked.append(box.text())
+            yes = box.button(QMessageBox.StandardButton.Yes)
+            assert yes is not None
+            self.desk.click(yes)
+
+        QTimer.singleShot(200, type_size)
+        self.desk.click(self.place.tidy)
+        self.desk.until(lambda: "1 piece, 500 kB" in self.place.stock.text(), "the smaller stock")
+        self.assertIn("1 piece, 500 kB, would go; making them again would take 1:00 of work.", asked[0])
+        self.assertIn("came free", self.desk.window.notice.text())

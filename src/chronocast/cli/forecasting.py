@@ -23,7 +23,7 @@ from chronocast.preparation.outlook_json import looks_json
 from chronocast.preparation.output.differences import differences_from_source
 from chronocast.preparation.output.output_ready import Prospect
 from chronocast.preparation.output_outlook import poorest_shot
-from chronocast.preparation.today import circumstances, outlook_now, prepared
+from chronocast.preparation.today import circumstances, made_lately, outlook_now, prepared
 
 
 class Forecast(NamedTuple):
@@ -88,7 +88,13 @@ def about(forecast: Forecast, batch: Batch, output: str) -> OutputAnswers:
     if ready is None:
         known = ", ".join(item.output.id for item in forecast.prospect.outputs[:8])
         raise ModelError(f"There is no output “{output}” that can be made.", f"There are: {known}.")
-    return answers_about(ready, batch, forecast.view, circumstances(forecast.prospect, workspace()))
+    return answers_about(
+        ready,
+        batch,
+        forecast.view,
+        circumstances(forecast.prospect, workspace()),
+        made_lately(workspace()),
+    )
 
 
 def print_ways(found: tuple[Candidate, ...]) -> None:
@@ -139,6 +145,8 @@ def about_json(found: OutputAnswers) -> Answer:
     told: Answer = {"ways": ways_json(found.ways)}
     if found.across is not None:
         told["across"] = round(found.across.bits) if found.across.bits else None
+    if found.nothing_kept:
+        told["nothing_kept"] = found.nothing_kept
     if found.floor is not None:
         told["least"] = {
             "values": found.floor.values,

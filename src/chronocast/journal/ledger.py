@@ -209,6 +209,12 @@ class Ledger:
                 found["looks"].append(Outcome(safe, likely, 2 * likely - safe, made, name))
         return found
 
+    def newest_made(self) -> list[MadeFile]:
+        """The newest proved files, the newest first."""
+        with self._connected() as connection:
+            rows = connection.execute(select(_made).order_by(desc(_made.c.id)).limit(MOST_OUTCOMES)).all()
+        return [_as_made(row) for row in rows]
+
     def forget_pace(self, station: str) -> int:
         """Learn a station's pace anew from now on; how many pieces no longer speak of it.
 
@@ -234,5 +240,9 @@ class Ledger:
             ).first()
         if row is None:
             return None
-        body = {name: value for name, value in json.loads(row.body).items() if name in _MADE}
-        return MadeFile(**{**body, "digest": row.digest, "bytes": row.bytes, "mtime_ns": row.mtime_ns})
+        return _as_made(row)
+
+
+def _as_made(row: Any) -> MadeFile:
+    body = {name: value for name, value in json.loads(row.body).items() if name in _MADE}
+    return MadeFile(**{**body, "digest": row.digest, "bytes": row.bytes, "mtime_ns": row.mtime_ns})

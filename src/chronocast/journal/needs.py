@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Collection
 from pathlib import Path
 
+from chronocast.journal.batch_key import batch_key
 from chronocast.journal.documents import load_json, save_json
-from chronocast.journal.runs import batch_key
 
 VERSION = 1
 

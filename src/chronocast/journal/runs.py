@@ -6,7 +6,6 @@ leaves a wish for the runner.  *now* is overwritten several times a second.
 
 from __future__ import annotations
 
-import hashlib
 import json
 import os
 import time
@@ -18,6 +17,7 @@ from typing import Any, NamedTuple, Self
 from sqlalchemy import Column, Float, Integer, MetaData, String, Table, Text, insert, select, update
 from sqlalchemy.dialects.sqlite import insert as upsert
 
+from chronocast.journal.batch_key import batch_key
 from chronocast.journal.database import connected, open_database
 from chronocast.model.paths import FileMark
 
@@ -187,11 +187,6 @@ class RunJournal:
             return {
                 row.key: (row.time, json.loads(row.body)) for row in connection.execute(select(_now)).all()
             }
-
-
-def batch_key(batch_path: Path) -> str:
-    """The folder name of a batch's runs."""
-    return hashlib.blake2b(str(batch_path.resolve()).encode(), digest_size=10).hexdigest()
 
 
 def runs_folder(state: Path, batch_path: Path) -> Path:

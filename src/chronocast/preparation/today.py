@@ -113,6 +113,14 @@ def learned(workspace: Workspace, films: Collection[str] = ()) -> Experience:
     return Experience()
 
 
+def made_lately(workspace: Workspace) -> list[MadeFile]:
+    """The newest proved files, the newest first; none where the ledger can't be read."""
+    if workspace.has_ledger:
+        with contextlib.suppress(ChronocastError), workspace.ledger() as ledger:
+            return ledger.newest_made()
+    return []
+
+
 def circumstances(prospect: Prospect, workspace: Workspace, load: Load | None = None) -> Circumstances:
     """What answers about a prepared batch rest on.
 

@@ -123,6 +123,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("run.retry", "Run", "Try again what needs you"),
     Command("run.measure", "Run", "Measure this machine again"),
     Command("house.learn_anew", "Run", "Learn this machine's pace anew…"),
+    Command("house.tidy_stock", "Run", "Make the stock smaller…"),
     Command("run.probe", "Run", "Sharpen the forecast: encode a few pieces ahead", "Ctrl+Shift+P"),
     _cells("open_recipe", "Open the recipe of the selected column", "Ctrl+E", ("cell", "column")),
     _cells("open_cells", "Set exceptions for the selected cells", "Ctrl+Shift+E"),

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from chronocast.model.recipe.codecs import PICTURE, SOUND
 from chronocast.model.recipe.containers import CONTAINERS
 from chronocast.model.recipe.rate_controls import GRADED, LOSSLESS
 from chronocast.model.recipe.recipe import PictureRecipe, Recipe, SoundRecipe
+from chronocast.model.show import rate_bits_text
 
 
 def size_words(picture: PictureRecipe) -> str:
@@ -81,3 +84,35 @@ def recipe_facts(recipe: Recipe) -> str:
     }[size.mode]
     silent = "" if recipe.sound or recipe.picture.kind.kind == "images" else " · no sound"
     return f"{where} · {PICTURE[recipe.picture.codec].name} · {rate_words(recipe.picture)}{silent}"
+
+
+_LABELS = {
+    "picture.rate_control.target_bits_per_second": "rate",
+    "picture.rate_control.peak_bits_per_second": "peak",
+    "picture.rate_control.buffer_bits": "buffer",
+    "picture.rate_control.quality": "quality",
+    "picture.rate_control.mode": "rate control",
+    "picture.key_frame_seconds": "key frames",
+    "sound.bits_per_second": "sound rate",
+    "picture.size.mode": "frame size",
+    "picture.size.width": "width",
+    "picture.size.height": "height",
+}
+
+
+def label_of(name: str) -> str:
+    """A field as a person calls it."""
+    return _LABELS.get(name, name.removeprefix("picture.").replace("_", " ").replace(".", " "))
+
+
+def say(name: str, value: Any) -> str:
+    """A field's value as a person says it."""
+    if value is None:
+        return "none"
+    if name.endswith("bits_per_second"):
+        return rate_bits_text(value)
+    if name.endswith("_seconds"):
+        return f"{value:g} s"
+    if isinstance(value, dict):
+        return "there"
+    return ", ".join(map(str, value)) if isinstance(value, list | tuple) else str(value)

@@ -26,7 +26,9 @@ from chronocast.ui.desk.desk import Desk
 from chronocast.ui.desk.workers import FileWatcher, Follower, Forecaster, errand
 
 if TYPE_CHECKING:
+    from chronocast.pieces.tidying import Tidying
     from chronocast.preparation.station_known import StationKnown
+    from chronocast.preparation.stock_keeping import StockKnown
 
 log = logging.getLogger(__name__)
 AGAIN_MS = 10 * 60_000
@@ -183,6 +185,24 @@ class Session(QObject):
             return station_known(space, load)
 
         errand(work, done, self.trouble.emit)
+
+    def read_stock(self, done: Callable[[StockKnown], None]) -> None:
+        """Read what the stock holds, elsewhere; ``done`` gets it."""
+        from chronocast.preparation.stock_keeping import stock_known
+
+        errand(lambda: stock_known(self.workspace), done, self.trouble.emit)
+
+    def plan_tidying(self, most_bytes: int, done: Callable[[Tidying], None]) -> None:
+        """Find out what would go from the stock, elsewhere; ``done`` gets it."""
+        from chronocast.preparation.stock_keeping import plan_tidying
+
+        errand(lambda: plan_tidying(self.workspace, most_bytes=most_bytes), done, self.trouble.emit)
+
+    def tidy_stock(self, plan: Tidying, done: Callable[[int], None]) -> None:
+        """Remove what was planned from the stock, elsewhere; ``done`` gets the bytes that came free."""
+        from chronocast.preparation.stock_keeping import carry_out_tidying
+
+        errand(lambda: carry_out_tidying(self.workspace, plan), done, self.trouble.emit)
 
     def learn_anew(self, done: Callable[[Any], None]) -> None:
         """Let what pieces took here no longer speak of this machine's pace; ``done`` gets how many there were."""

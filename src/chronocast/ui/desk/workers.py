@@ -201,10 +201,13 @@ class Forecaster(Worker):
 
     def _find_ways(self, output: str) -> None:
         from chronocast.preparation.asked.about_output import OutputAnswers, answers_about
+        from chronocast.preparation.today import made_lately
 
         prospect, view, now = self._last
         ready = prospect.output(output)
-        found = answers_about(ready, prospect.batch, view, now) if ready else OutputAnswers()
+        found = OutputAnswers()
+        if ready is not None:
+            found = answers_about(ready, prospect.batch, view, now, made_lately(self._workspace))
         self.tell(self.ways, view, output, found)
 
     def _looked(self, done: int, total: int) -> None:

@@ -8,14 +8,16 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from math import exp
 from statistics import median
-from typing import Literal, NamedTuple
+from typing import TYPE_CHECKING, Literal, NamedTuple
 
 from chronocast.forecast.learning.calibration import calibration_of
 from chronocast.forecast.learning.conformal import Outcome
 from chronocast.forecast.learning.experience import StationSeen
 from chronocast.model.recipe.codecs import PICTURE
 from chronocast.model.show import counted, db_text, percent, size_text, time_text
-from chronocast.preparation.station_known import StationKnown
+
+if TYPE_CHECKING:  # what it brings in takes long to import
+    from chronocast.preparation.station_known import StationKnown
 
 Quantity = Literal["bytes", "cpu_seconds", "looks"]
 QUANTITIES: Mapping[Quantity, str] = {

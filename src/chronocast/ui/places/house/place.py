@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import (
     QButtonGroup,
     QFormLayout,
     QHBoxLayout,
+    QInputDialog,
     QLabel,
     QMessageBox,
     QPushButton,
@@ -18,7 +19,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from chronocast.model.show import counted
+from chronocast.model.errors import ChronocastError
+from chronocast.model.show import counted, size_text
 from chronocast.ui.commands import Actions
 from chronocast.ui.desk.desk import Desk
 from chronocast.ui.desk.session import Session
@@ -28,7 +30,9 @@ from chronocast.ui.theme import Theme, font, scale
 from chronocast.ui.widgets.table import Col, RowsTable
 
 if TYPE_CHECKING:
+    from chronocast.pieces.tidying import Tidying
     from chronocast.preparation.station_known import StationKnown
+    from chronocast.preparation.stock_keeping import StockKnown
     from chronocast.ui.places.house.facts_plot import FactsPlot
 
 PACES = (
@@ -63,6 +67,16 @@ class HousePlace(QWidget):
         )
         self.measure.clicked.connect(session.measure)
         self.reset.clicked.connect(self.learn_anew)
+        self.stock = QLabel("being looked at")
+        self.stock.setWordWrap(True)
+        self.stock.setFont(font(13.5, narrow=True))
+        self.stock.setContentsMargins(16, 0, 16, 4)
+        self.stock.setAccessibleName("What the stock holds")
+        self.tidy = QPushButton("Make the stock smaller…")
+        self.tidy.setToolTip(
+            "Pieces that save the least work for the room they take go first; never what is waited for."
+        )
+        self.tidy.clicked.connect(self.tidy_stock)
         self.told = QLabel()
         self.told.setWordWrap(True)
         self.told.setObjectName("quiet")
@@ -93,6 +107,13 @@ class HousePlace(QWidget):
             buttons.addWidget(button)
         buttons.addStretch(1)
         side.addLayout(buttons)
+        side.addWidget(self._title("The stock"))
+        side.addWidget(self.stock)
+        below = QHBoxLayout()
+        below.setContentsMargins(16, 4, 16, 12)
+        below.addWidget(self.tidy)
+        below.addStretch(1)
+        side.addLayout(below)
         return side
 
     def _ledger(self) -> QVBoxLayout:
@@ -129,7 +150,7 @@ class HousePlace(QWidget):
 
     def commands(self) -> Actions:
         """What can be done here."""
-        return {"house.learn_anew": self.learn_anew}
+        return {"house.learn_anew": self.learn_anew, "house.tidy_stock": self.tidy_stock}
 
     def enter(self) -> None:
         """Read what the ledger has, elsewhere, and take the keyboard."""
@@ -141,6 +162,7 @@ class HousePlace(QWidget):
             self.room.addWidget(self.plot)
         self.paces.setFocus()
         self.session.read_station(self.show_station)
+        self.session.read_stock(self.show_stock)
 
     def leave(self) -> None:
         """Nothing goes on in it."""
@@ -170,6 +192,42 @@ class HousePlace(QWidget):
             self.facts.addRow(label, value)
         self.paces.show_rows(list(model.paces), lambda row: row.work)
         self._show_facts()
+
+    def show_stock(self, known: StockKnown) -> None:
+        """Show what the stock holds."""
+        self.stock.setText(known.told)
+
+    def tidy_stock(self) -> None:
+        """Ask how small the stock is to be, tell what would be lost, and do it if that is wanted."""
+        from chronocast.model.recipe.typed import parse_bytes
+
+        text, asked = QInputDialog.getText(
+            self, "Make the stock smaller", "It may hold (200 GB; 0 MB for nothing that isn't waited for):"
+        )
+        if not asked:
+            return
+        try:
+            most = parse_bytes(text)
+        except ChronocastError as error:
+            self.trouble.emit(str(error))
+            return
+        self.session.plan_tidying(most, self._ask_to_tidy)
+
+    def _ask_to_tidy(self, plan: Tidying) -> None:
+        from chronocast.preparation.stock_keeping import tidying_told
+
+        if not plan.go:
+            self.said.emit(tidying_told(plan))
+            return
+        buttons = QMessageBox.StandardButton.Yes | QMessageBox.StandardButton.Cancel
+        answer = QMessageBox.question(self, "Make the stock smaller", tidying_told(plan), buttons)
+        if answer == QMessageBox.StandardButton.Yes:
+            self.session.tidy_stock(plan, self._tidied)
+
+    def _tidied(self, freed: int) -> None:
+        self.said.emit(f"{size_text(freed)} of the stock came free.")
+        self.session.read_stock(self.show_stock)
+        self.session.forecast()
 
     def show_quantity(self, quantity: Quantity, *_: object) -> None:
         """Show another quantity."""

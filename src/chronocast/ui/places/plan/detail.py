@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from chronocast.model.batch.batch import Output
+from chronocast.model.recipe.wording import label_of, say
 from chronocast.model.show import db_text, rate_bits_text, size_text, time_text
 from chronocast.model.time.timing import rate_text
 from chronocast.preparation.outlook import Outlook
@@ -13,7 +14,6 @@ from chronocast.preparation.output.output_ready import OutputReady
 from chronocast.preparation.output_outlook import OutputOutlook, poorest_shot
 from chronocast.preparation.treatments import treatments_told
 from chronocast.ui.places.plan.plot_model import Point
-from chronocast.ui.places.recipe.model import label_of, say
 
 
 @dataclass(frozen=True)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QImage
@@ -21,7 +21,6 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from chronocast.crew.local.trial import TrialTold, at_floor, hold_trial
 from chronocast.forecast.inverse import rounded_down
 from chronocast.model.batch.batch import Batch
 from chronocast.model.batch.columns import set_own
@@ -51,6 +50,9 @@ from chronocast.ui.places.plan.strips import StripMaker
 from chronocast.ui.places.plan.trial_box import TrialBox
 from chronocast.ui.theme import Theme, font
 from chronocast.ui.widgets.table import stand_on
+
+if TYPE_CHECKING:  # what they bring in takes long to import
+    from chronocast.crew.local.trial import TrialTold
 
 
 class PlanPlace(QWidget):
@@ -320,6 +322,8 @@ class PlanPlace(QWidget):
             self.said.emit("Choose a cell that is asked for: a trial is of a file.")
             return None
         workspace, title = self.session.workspace, f"{ready.title} · {ready.recipe.title}"
+
+        from chronocast.crew.local.trial import at_floor, hold_trial
 
         def hold(folder: Path, progress: Callable[[int, int], None]) -> TrialTold:
             return hold_trial(ready, workspace, folder, progress=progress)

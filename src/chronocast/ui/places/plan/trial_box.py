@@ -5,17 +5,20 @@ from __future__ import annotations
 import tempfile
 from collections.abc import Callable
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QCloseEvent, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PyQt6.QtWidgets import QDialog, QDoubleSpinBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from chronocast.crew.local.trial import TrialTold, Tried
 from chronocast.model.show import rate_bits_text
 from chronocast.ui.desk.workers import errand
 from chronocast.ui.theme import Theme, font, scale
 from chronocast.ui.widgets import draw
 from chronocast.ui.widgets.table import Col, RowsTable
+
+if TYPE_CHECKING:  # what they bring in takes long to import
+    from chronocast.crew.local.trial import TrialTold, Tried
 
 
 class WipePicture(QWidget):

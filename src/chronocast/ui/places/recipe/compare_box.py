@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QComboBox, QDialog, QHBoxLayout, QLabel, QPushButton
 
 from chronocast.model.batch.exceptions import differences
 from chronocast.model.recipe.recipe import Recipe
-from chronocast.ui.places.recipe.model import label_of, say
+from chronocast.model.recipe.wording import label_of, say
 from chronocast.ui.theme import Theme, font, scale
 from chronocast.ui.widgets.table import Col, RowsTable
 

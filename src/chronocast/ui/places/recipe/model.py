@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
 
 from chronocast.model.batch.exceptions import differences
 from chronocast.model.recipe.containers import ending_told
@@ -12,18 +11,13 @@ from chronocast.model.recipe.contradictions import (
     rate_conflicts,
 )
 from chronocast.model.recipe.recipe import Recipe, frame_size
-from chronocast.model.show import rate_bits_text
+from chronocast.model.recipe.wording import label_of, say
 from chronocast.model.time.timing import parse_rate
 from chronocast.ui.places.recipe.questions.bits import bits_group
 from chronocast.ui.places.recipe.questions.picture import picture_group
 from chronocast.ui.places.recipe.questions.purpose import purpose_group
 from chronocast.ui.places.recipe.questions.sound import sound_group
 from chronocast.ui.places.recipe.settings import (
-    BITS,
-    BUFFER,
-    MODE,
-    PEAK,
-    QUALITY,
     RecipeModel,
     Seen,
     SettingMaker,
@@ -54,35 +48,3 @@ def recipe_model(recipes: Sequence[Recipe], saved: Recipe | None, seen: Seen) ->
     )
     ending = ending_told(first.container, first.picture.codec if first.picture else None)
     return RecipeModel(tuple(groups), tuple(found), told, make.now, ending)
-
-
-_LABELS = {
-    BITS: "rate",
-    PEAK: "peak",
-    BUFFER: "buffer",
-    QUALITY: "quality",
-    MODE: "rate control",
-    "picture.key_frame_seconds": "key frames",
-    "sound.bits_per_second": "sound rate",
-    "picture.size.mode": "frame size",
-    "picture.size.width": "width",
-    "picture.size.height": "height",
-}
-
-
-def label_of(name: str) -> str:
-    """A field as a person calls it."""
-    return _LABELS.get(name, name.removeprefix("picture.").replace("_", " ").replace(".", " "))
-
-
-def say(name: str, value: Any) -> str:
-    """A field's value as a person says it."""
-    if value is None:
-        return "none"
-    if name.endswith("bits_per_second"):
-        return rate_bits_text(value)
-    if name.endswith("_seconds"):
-        return f"{value:g} s"
-    if isinstance(value, dict):
-        return "there"
-    return ", ".join(map(str, value)) if isinstance(value, list | tuple) else str(value)

@@ -31,7 +31,7 @@ from chronocast.model.batch.edits import add_recipe
 from chronocast.model.batch.exceptions import with_values
 from chronocast.model.errors import ChronocastError, ModelError
 from chronocast.model.recipe.containers import extension
-from chronocast.model.recipe.wording import recipe_facts, telling_name
+from chronocast.model.recipe.wording import label_of, recipe_facts, say, telling_name
 from chronocast.model.show import rate_bits_text, size_text, time_text
 from chronocast.preparation.judging import Judged
 from chronocast.preparation.outlook import Outlook
@@ -42,7 +42,7 @@ from chronocast.ui.commands import Actions
 from chronocast.ui.desk.desk import Desk
 from chronocast.ui.places.place import Touched
 from chronocast.ui.places.recipe.actions import RecipeActions
-from chronocast.ui.places.recipe.model import label_of, recipe_model, say
+from chronocast.ui.places.recipe.model import recipe_model
 from chronocast.ui.places.recipe.parts import Form, Outcome, Shelf, Shelved
 from chronocast.ui.places.recipe.settings import BITS, RecipeModel, Seen
 from chronocast.ui.places.recipe.size_ruler import SizeRuler
