@@ -6,7 +6,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from chronocast.deliver.checks import judge
-from chronocast.media.encoders.encode import encode_piece
+from chronocast.media.encoding.encode import encode_piece
 from chronocast.media.files.join import join
 from chronocast.media.files.prove import prove
 from chronocast.media.files.sound import render_sound

@@ -10,8 +10,8 @@ import av
 import numpy as np
 
 from chronocast.deliver.checks import judge
-from chronocast.media.encoders.encode import encode_pictures, encode_piece
-from chronocast.media.encoders.settings import encoder_settings
+from chronocast.media.encoding.encode import encode_pictures, encode_piece
+from chronocast.media.encoding.settings import encoder_settings
 from chronocast.media.errors import JoinFailed
 from chronocast.media.files.join import join
 from chronocast.media.files.prove import prove

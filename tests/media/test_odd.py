@@ -14,7 +14,7 @@ import opentimelineio as otio
 
 from chronocast.demo.counter import read
 from chronocast.journal.facts import FactsStore
-from chronocast.media.encoders.encode import encode_piece
+from chronocast.media.encoding.encode import encode_piece
 from chronocast.media.files.footage import Format, write_footage
 from chronocast.media.picture.layers import piece_pictures
 from chronocast.media.source.decode import luma

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from chronocast.deliver.checks import judge
-from chronocast.media.encoders.encode import encode_piece
+from chronocast.media.encoding.encode import encode_piece
 from chronocast.media.files.footage import Format, write_footage
 from chronocast.media.files.join import join
 from chronocast.media.files.prove import prove

@@ -12,7 +12,7 @@ from collections.abc import Iterator, Mapping
 from chronocast.model.messages.jobs import PieceJob
 from chronocast.model.picture.colour import read_tags, same_tags
 from chronocast.model.picture.weight import ALL
-from chronocast.model.recipe.codecs import Grade, PictureCodec
+from chronocast.model.recipe.codec import Grade, PictureCodec
 from chronocast.model.recipe.recipe import PictureRecipe
 from chronocast.model.source.cutlist import Layer
 from chronocast.model.source.facts import ClipFacts

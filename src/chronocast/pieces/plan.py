@@ -9,15 +9,16 @@ from fractions import Fraction
 from math import ceil
 from typing import NamedTuple
 
-from chronocast.media.encoders.here import library_version
-from chronocast.media.encoders.settings import FULLNESS, encoder_settings, sampling_of
-from chronocast.media.encoders.sound import sound_encoder
+from chronocast.media.encoding.here import library_version
+from chronocast.media.encoding.settings import FULLNESS, encoder_settings, sampling_of
+from chronocast.media.encoding.sound import sound_encoder
 from chronocast.model.errors import ModelError
 from chronocast.model.messages.jobs import EncoderSettings, PieceJob, SoundJob
 from chronocast.model.picture.colour import RGB_MATRIX, Colour, high_range, tags_for
 from chronocast.model.picture.geometry import PictureSize, View
 from chronocast.model.recipe.as_source import definite, stored_shape
-from chronocast.model.recipe.codecs import SOUND, SoundCodec
+from chronocast.model.recipe.codec import SoundCodec
+from chronocast.model.recipe.codecs import SOUND
 from chronocast.model.recipe.containers import CONTAINERS
 from chronocast.model.recipe.languages import own_code
 from chronocast.model.recipe.layouts import USUAL, channels_of, known_layout

@@ -8,7 +8,7 @@ from dataclasses import asdict
 from typing import Any
 
 from chronocast.crew.local.proof import proved_checks
-from chronocast.media.encoders.encode import encode_piece
+from chronocast.media.encoding.encode import encode_piece
 from chronocast.media.errors import DamagedPicture, NotMedia, SoundDamaged, SourceDamaged
 from chronocast.media.files.copy import CopyFailed, copy_piece
 from chronocast.media.files.join import join

@@ -8,7 +8,7 @@ import pkgutil
 import chronocast.media.encoders as room
 from chronocast.media.encoders.encoder import Encoder
 
-_FILES = ("encode", "encoder", "here", "measure", "registry", "settings", "sound")
+_FILES = ("encoder", "registry")
 
 
 def _found() -> dict[str, Encoder]:

@@ -11,7 +11,7 @@ from typing import Any, cast
 
 import av
 
-from chronocast.media.encoders.encode import sets_digest
+from chronocast.media.encoding.encode import sets_digest
 from chronocast.media.errors import MediaError
 from chronocast.media.source.index import FrameIndex
 from chronocast.media.source.opening import opened

@@ -15,7 +15,7 @@ from av.audio.fifo import AudioFifo
 from av.audio.resampler import AudioResampler
 from numpy.typing import NDArray
 
-from chronocast.media.encoders.sound import sound_encoder, sound_muxer
+from chronocast.media.encoding.sound import sound_encoder, sound_muxer
 from chronocast.media.errors import NotMedia
 from chronocast.media.source.index import scan
 from chronocast.media.source.opening import opened

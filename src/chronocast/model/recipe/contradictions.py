@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from chronocast.model.recipe.codecs import PICTURE, SOUND, Sampling
+from chronocast.model.recipe.codec import Sampling
+from chronocast.model.recipe.codecs import PICTURE, SOUND
 from chronocast.model.recipe.containers import CONTAINERS, holding
 from chronocast.model.recipe.levels import broken, least_level, level_of, levels
 from chronocast.model.recipe.rate_controls import RATE_CONTROLS

@@ -24,7 +24,8 @@ from pydantic_core import PydanticCustomError
 from chronocast.model.errors import ModelError
 from chronocast.model.picture.geometry import PictureSize
 from chronocast.model.picture.terms import Scan
-from chronocast.model.recipe.codecs import PICTURE, SOUND, PictureCodec
+from chronocast.model.recipe.codec import PictureCodec
+from chronocast.model.recipe.codecs import PICTURE, SOUND
 from chronocast.model.recipe.containers import CONTAINERS
 from chronocast.model.recipe.rate_controls import GRADED, LOSSLESS, RATE_CONTROLS, Mode, RateControlKind
 from chronocast.model.time.timing import parse_rate

@@ -16,8 +16,8 @@ import av
 from av.container import OutputContainer
 from av.video.frame import PictureType
 
-from chronocast.media.encoders.measure import Sample
 from chronocast.media.encoders.registry import ENCODERS
+from chronocast.media.encoding.measure import Sample
 from chronocast.media.errors import EncodeFailed
 from chronocast.media.picture.compose import picture_digest
 from chronocast.media.picture.convert import converted, flagged, woven

@@ -5,11 +5,12 @@ from __future__ import annotations
 from typing import Literal
 
 from chronocast.media.encoders.encoder import Asked
-from chronocast.media.encoders.here import encoder_of
 from chronocast.media.encoders.registry import ENCODERS
+from chronocast.media.encoding.here import encoder_of
 from chronocast.model.messages.jobs import EncoderSettings
 from chronocast.model.picture.colour import Colour
-from chronocast.model.recipe.codecs import PICTURE, Sampling
+from chronocast.model.recipe.codec import Sampling
+from chronocast.model.recipe.codecs import PICTURE
 from chronocast.model.recipe.recipe import PictureRecipe
 from chronocast.model.time.timing import Rate
 
