@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import time
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 from chronocast.journal.documents import save_batch
@@ -56,14 +56,25 @@ def use_home(home: Path) -> None:
         os.environ[f"CHRONOCAST_{place}"] = str(home / place.lower())
 
 
-def batch_of(films: Sequence[Path], recipes: Sequence[Recipe], path: Path) -> Batch:
-    """A batch of every film × every recipe, saved."""
+def batch_of(
+    films: Sequence[Path], recipes: Sequence[Recipe], path: Path, few: Mapping[str, int] | None = None
+) -> Batch:
+    """A batch of every film × every recipe, saved; of some recipes only the first ``few`` films."""
     batch = Batch(title="Bench", folder="out")
     for item in recipes:
         batch = add_recipe(batch, item)
     for film in films:
         batch = add_source(batch, os.path.relpath(film, path.parent), film.stem, "clip")
-    batch = fill(batch, [(s.id, FULL, r.id) for s in batch.sources for r in batch.recipes])
+    most = few or {}
+    batch = fill(
+        batch,
+        [
+            (source.id, FULL, item.id)
+            for number, source in enumerate(batch.sources)
+            for item in batch.recipes
+            if number < most.get(item.id, len(films))
+        ],
+    )
     path.parent.mkdir(parents=True, exist_ok=True)
     save_batch(batch, path)
     return batch
