@@ -180,7 +180,46 @@ def probe(
     )
 
 
+def ahead(
+    batch: BatchPath,
+    output: Annotated[
+        list[str] | None,
+        typer.Option("--output", metavar="OUTPUT", help="Only this output; may be given several times."),
+    ] = None,
+    seconds: Annotated[
+        float | None, typer.Option("--seconds", min=1.0, help="How long it may take by the clock.")
+    ] = None,
+    plan: Annotated[bool, typer.Option("--plan", help="Only say what it would cost and give.")] = False,
+    json_: Json = False,
+) -> None:
+    """Encode pieces ahead while nobody waits. They are kept; Ctrl-C stops at any time and keeps what is done."""
+    from chronocast.cli.forecasting import render_ahead
+
+    loaded = load(batch)
+    try:
+        told = render_ahead(loaded, batch, output or [], seconds, plan)
+    except ChronocastError as error:
+        complain(error, NEEDS_YOU)
+    except KeyboardInterrupt:
+        sys.stderr.write("\nStopped; what is finished is kept.\n")
+        raise typer.Exit(130) from None
+    if json_:
+        put(
+            {
+                "version": 1,
+                "pieces": len(told.plan.pieces),
+                "seconds": round(told.plan.seconds, 1),
+                "left": round(told.plan.left, 1),
+                "made": told.made,
+            }
+        )
+        return
+    sys.stdout.write(f"{told.plan.told}\n")
+    if told.made:
+        sys.stdout.write(f"{told.made} encoded and kept\n")
+
+
 def forecast_commands(app: typer.Typer) -> None:
     """Put them into the application."""
-    for command in (forecast, trial, probe, ask):
+    for command in (forecast, trial, probe, ask, ahead):
         app.command()(command)

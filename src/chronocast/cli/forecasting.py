@@ -14,6 +14,7 @@ from chronocast.model.batch.batch import Batch
 from chronocast.model.errors import ChronocastError, ModelError
 from chronocast.model.paths import shown
 from chronocast.model.show import clock_text, counted, db_text, size_text, time_text
+from chronocast.preparation.ahead import AheadPlan, plan_ahead
 from chronocast.preparation.asked.about_output import OutputAnswers, answers_about
 from chronocast.preparation.asked.answers import Asked, asked_of
 from chronocast.preparation.asked.candidates import Candidate
@@ -74,6 +75,46 @@ def probe_batch(batch: Batch, path: Path, seconds: float) -> Probed:
 
     count = carry_out_probes(probes, workspace(), progress)
     return Probed(before, outlook_now(prospect, workspace()), count)
+
+
+class AheadTold(NamedTuple):
+    """What was planned to be encoded ahead, and how many pieces were."""
+
+    plan: AheadPlan
+    made: int
+
+
+def render_ahead(
+    batch: Batch, path: Path, outputs: list[str], seconds: float | None, only_plan: bool
+) -> AheadTold:
+    """Encode pieces of a batch ahead.
+
+    Parameters
+    ----------
+    batch, path
+        The batch and its file.
+    outputs
+        Ids of the outputs; all, if none is named.
+    seconds
+        How long it may take; None for as long as it takes.
+    only_plan
+        Whether nothing is encoded.
+
+    Raises
+    ------
+    ChronocastError
+        There is no such output, or a piece can't be made.
+    """
+    prospect = prepared(batch, path, workspace())
+    unknown = [name for name in outputs if prospect.output(name) is None]
+    if unknown:
+        raise ModelError(f"There is no output “{unknown[0]}” that can be made.", "See forecast --json.")
+    plan = plan_ahead(outlook_now(prospect, workspace()), workspace().stock, outputs, seconds)
+
+    def progress(done: int, whole: int) -> None:
+        sys.stderr.write(f"\rencoding ahead: {done} of {whole}" + ("\n" if done == whole else ""))
+
+    return AheadTold(plan, 0 if only_plan else carry_out_probes(plan.pieces, workspace(), progress))
 
 
 def about(forecast: Forecast, batch: Batch, output: str) -> OutputAnswers:

@@ -99,6 +99,14 @@ COMMANDS: tuple[Command, ...] = (
     ),
     Command("plan.try", "Edit", "Try a few seconds of the selected output…", "Ctrl+Y", (PLAN,), ("cell",)),
     Command(
+        "plan.ahead",
+        "Edit",
+        "Encode the selected outputs ahead while nobody waits, or stop that",
+        "Ctrl+Shift+R",
+        (PLAN,),
+        ("cell",),
+    ),
+    Command(
         "plan.fold",
         "Edit",
         "Fold the ranges of the selected sources, or unfold them",

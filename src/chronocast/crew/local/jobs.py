@@ -31,8 +31,11 @@ async def do_jobs(
     jobs: Sequence[Job],
     free: list[str],
     done: Callable[[int], None] = lambda _: None,
+    *,
+    made: Callable[[int, Timed], None] = lambda _number, _timed: None,
+    stopped: Callable[[], bool] = lambda: False,
 ) -> list[Timed]:
-    """Do all jobs, every slot busy; what each took.
+    """Do all jobs, every slot busy; what each took, in their order; those that were stopped are missing.
 
     Parameters
     ----------
@@ -46,6 +49,10 @@ async def do_jobs(
         The slots that are held.
     done
         Told how many are finished.
+    made
+        Told of each, by its number, as soon as it is finished.
+    stopped
+        Asked now and then whether to leave the rest.
 
     Raises
     ------
@@ -66,10 +73,13 @@ async def do_jobs(
         elif isinstance(event, Finished):
             number, slot = running.pop(event.task)
             took[number] = Timed(event.wall_seconds, event.cpu_seconds, event.result)
+            made(number, took[number])
             done(len(took))
             free.append(slot)
         elif isinstance(event, AttemptFailed):
             raise JobFailed(event.sentence, "The log has the detail.")
+        if stopped():
+            break
         while free and waiting:
             number, job = waiting.pop(0)
             slot = free.pop()
@@ -77,4 +87,4 @@ async def do_jobs(
             await crew.start(slot, job.name, number + 1, job)
         if not running and not waiting:
             break
-    return [took[number] for number in range(len(jobs))]
+    return [took[number] for number in sorted(took)]

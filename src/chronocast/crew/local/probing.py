@@ -8,9 +8,10 @@ import os
 from collections.abc import Callable, Sequence
 
 from chronocast.crew.local.crew import LocalCrew
-from chronocast.crew.local.jobs import do_jobs
+from chronocast.crew.local.jobs import Timed, do_jobs
 from chronocast.journal.workspace import Workspace
 from chronocast.model.errors import ChronocastError
+from chronocast.model.messages.jobs import measured_every
 from chronocast.preparation.asked.probes import Probe
 from chronocast.preparation.output.piece_fact import piece_fact
 from chronocast.preparation.station.this import machine_slots
@@ -20,8 +21,9 @@ def carry_out_probes(
     probes: Sequence[Probe],
     workspace: Workspace,
     progress: Callable[[int, int], None] = lambda _done, _all: None,
+    stopped: Callable[[], bool] = lambda: False,
 ) -> int:
-    """Encode pieces ahead, every slot busy; how many are in the stock now.
+    """Encode pieces ahead, every slot busy; how many were made. Each is kept as soon as it is finished.
 
     Parameters
     ----------
@@ -31,6 +33,8 @@ def carry_out_probes(
         What is kept of all batches.
     progress
         Told how many of how many are done.
+    stopped
+        Asked now and then whether to leave the rest.
 
     Raises
     ------
@@ -43,26 +47,35 @@ def carry_out_probes(
     jobs = [
         probe.piece.model_copy(
             update={"target": str(stock.temporary(probe.piece.name, f"probe-{os.getpid()}-{number}"))}
+            | ({"measure_every": measured_every(probe.piece.frames)} if probe.ready.look_prior else {})
         )
         for number, probe in enumerate(probes)
     ]
 
+    def keep(number: int, timed: Timed) -> None:
+        probe, job = probes[number], jobs[number]
+        facts = {
+            **timed.result,
+            "wall_seconds": round(timed.wall, 4),
+            "cpu_seconds": round(timed.cpu, 4),
+            "label": f"{probe.ready.title} · {probe.ready.recipe.title}",
+        }
+        stock.keep(stock.path(job.name).with_name(os.path.basename(job.target)), job.name, facts)
+        fact = piece_fact(probe.ready, job, timed.result, cpu_seconds=timed.cpu, wall_seconds=timed.wall)
+        with contextlib.suppress(ChronocastError), workspace.ledger() as ledger:
+            ledger.add_piece(fact)
+
     async def work() -> int:
         crew = LocalCrew(workspace.slots_folder, slots, workspace.child_log)
         try:
-            took = await do_jobs(crew, slots, jobs, [], lambda done: progress(done, len(jobs)))
+            took = await do_jobs(
+                crew, slots, jobs, [], lambda done: progress(done, len(jobs)), made=keep, stopped=stopped
+            )
         finally:
             await crew.close()
-        for probe, job, timed in zip(probes, jobs, took, strict=True):
-            facts = {
-                **timed.result,
-                "wall_seconds": round(timed.wall, 4),
-                "cpu_seconds": round(timed.cpu, 4),
-            }
-            stock.keep(stock.path(job.name).with_name(os.path.basename(job.target)), job.name, facts)
-            fact = piece_fact(probe.ready, job, timed.result, cpu_seconds=timed.cpu, wall_seconds=timed.wall)
-            with contextlib.suppress(ChronocastError), workspace.ledger() as ledger:
-                ledger.add_piece(fact)
-        return len(jobs)
+            for job in jobs:
+                with contextlib.suppress(OSError):
+                    os.unlink(job.target)
+        return len(took)
 
     return asyncio.run(work())

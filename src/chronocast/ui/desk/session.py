@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import logging
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Literal
 
@@ -15,6 +15,7 @@ from chronocast.model.answers import Answer
 from chronocast.model.batch.batch import Batch
 from chronocast.model.batch.changes import batch_changes
 from chronocast.model.batch.edits import fill, in_order
+from chronocast.model.show import counted
 from chronocast.model.stages import HERE
 from chronocast.preparation.asked.answers import Asked
 from chronocast.preparation.outlook import Outlook
@@ -22,6 +23,7 @@ from chronocast.preparation.output.output_ready import Prospect
 from chronocast.preparation.recut import Recut, Relinked, changed_sources, compare, search_in, take
 from chronocast.preparation.source.gather import gather
 from chronocast.run.view import RunView
+from chronocast.ui.desk.ahead import AheadWork
 from chronocast.ui.desk.desk import Desk
 from chronocast.ui.desk.workers import FileWatcher, Follower, Forecaster, errand
 
@@ -77,6 +79,10 @@ class Session(QObject):
         self._forecaster.ways.connect(self.ways)
         self._forecaster.looking.connect(self._looking)
         self._forecaster.failed.connect(self.trouble)
+        self.ahead = AheadWork(self.workspace, self)
+        self.ahead.told.connect(self._say_busy)
+        self.ahead.over.connect(self._ahead_over)
+        self.ahead.failed.connect(self._ahead_failed)
         self._follower = Follower(self)
         self._follower.seen.connect(self._seen)
         self._watcher = FileWatcher(self.desk.path, self)
@@ -146,6 +152,7 @@ class Session(QObject):
         if self._measuring is not None:
             self._measuring.end()
         self._again.stop()
+        self.ahead.stop()
         self._closed = True
         workers = (self._forecaster, self._follower, self._watcher)
         for worker in workers:
@@ -266,6 +273,35 @@ class Session(QObject):
 
         words = f"Encoding {len(probes)} pieces ahead (about half a minute)…"
         self._wait_for(words, lambda: carry_out_probes(probes, self.workspace), done)
+
+    def render_ahead(self, outputs: Collection[str] = ()) -> None:
+        """Encode the pieces of some outputs ahead, or of all; where that goes on already, stop it."""
+        from chronocast.preparation.ahead import plan_ahead
+
+        if self.ahead.going:
+            self.ahead.stop()
+            return
+        view = self.desk.view
+        if view is None or self.going:
+            self.notice.emit(
+                "A run of this batch goes on: it encodes them itself."
+                if view
+                else "There is no forecast yet."
+            )
+            return
+        plan = plan_ahead(view, self.workspace.stock, outputs)
+        self.notice.emit(plan.told)
+        if plan.pieces:
+            self.ahead.begin(plan.pieces, "Encoding ahead (the same command stops it)")
+
+    def _ahead_over(self, count: int) -> None:
+        self._say_busy("")
+        self.notice.emit(f"{counted(count, 'piece')} encoded ahead and kept.")
+        self.forecast_anew()
+
+    def _ahead_failed(self, told: str) -> None:
+        self._say_busy("")
+        self.trouble.emit(told)
 
     def _measure_again(self) -> None:
         """After a busy minute: another trial, unless a run or the operator needs the machine."""

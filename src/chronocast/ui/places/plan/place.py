@@ -164,6 +164,7 @@ class PlanPlace(QWidget):
         """What it does, by the ids of the table of commands."""
         return {
             "plan.try": self.try_output,
+            "plan.ahead": self.render_ahead,
             "plan.hold": self.hold,
             "plan.fold": self.fold,
             **self.columns.commands(),
@@ -246,6 +247,12 @@ class PlanPlace(QWidget):
         for name in names:
             batch = remove_source(batch, name)
         self.session.edit(f"remove {len(names)} source{'s' if len(names) != 1 else ''}", batch)
+
+    def render_ahead(self) -> None:
+        """Encode the selected outputs ahead, all of them where none is selected; or stop that."""
+        plan = self.plan
+        cells = [plan.cell(*at) for at in self.grid.selected()] if plan else []
+        self.session.render_ahead([cell.output for cell in cells if cell.filled])
 
     def hold(self) -> None:
         """Hold back the selected outputs, or release them."""
