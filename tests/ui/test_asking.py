@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QApplication
 
 from chronocast.forecast.band import Band
 from chronocast.journal.documents import load_batch
+from chronocast.preparation.outlook import Outlook
 from chronocast.ui.places.plan.plot_model import Kept, Plot, Point, dragged
 from chronocast.ui.places.plan.trial_box import TrialBox
 from tests.runs import QUICK, RATED, small_batch
@@ -126,6 +127,29 @@ class Asking(unittest.TestCase):
         self.assertIn("picture.rate_control.quality", own[0])
         desk.window.commands.by_id["batch.undo"].trigger()
         self.assertFalse(any(output.own for output in desk.session.batch.outputs))
+
+    def test_what_is_selected_is_encoded_ahead_and_the_same_key_stops_it(self) -> None:
+        desk = self.desk()
+        place, session = desk.window.plan_place, desk.session
+        keys = CTRL | Qt.KeyboardModifier.ShiftModifier
+        desk.key(Qt.Key.Key_R, keys, place.grid.table)
+        desk.until(lambda: "Encoding ahead" in desk.window.title.text(), "what is going on")
+        self.assertIn("ahead take about", desk.window.notice.text())
+        desk.key(Qt.Key.Key_R, keys, place.grid.table)
+        desk.until(
+            lambda: not session.ahead.going and "encoded ahead and kept" in desk.window.notice.text(),
+            "its end",
+        )
+        desk.key(Qt.Key.Key_R, keys, place.grid.table)
+        desk.until(lambda: not session.ahead.going, "the rest", 120)
+        chosen = place.grid.current_output()
+        desk.until(lambda: session.view is not None and all_kept(session.view, chosen), "its pieces kept")
+
+
+def all_kept(view: Outlook, output: str) -> bool:
+    """Whether no piece of an output is to be encoded."""
+    item = view.output(output)
+    return item is not None and item.pieces_kept == item.pieces_total
 
 
 class Lines(unittest.TestCase):
