@@ -25,6 +25,7 @@ from chronocast.preparation.output.differences import differences_from_source
 from chronocast.preparation.output.output_ready import Prospect
 from chronocast.preparation.output_outlook import poorest_shot
 from chronocast.preparation.today import circumstances, made_lately, outlook_now, prepared
+from chronocast.preparation.treatments import why_encoded
 
 
 class Forecast(NamedTuple):
@@ -217,8 +218,8 @@ def print_forecast(batch: Batch, forecast: Forecast) -> None:
                 f"    looks: XPSNR {db_text(item.looks.mean.likely)}, poorest shot {db_text(worst.likely)} "
                 f"(safe {db_text(worst.safe)}) at {poorest_shot(item)}\n"
             )
-        if ready.why_encoded and not item.made:
-            sys.stdout.write(f"    encoded, since {ready.why_encoded}\n")
+        if why := why_encoded(item):
+            sys.stdout.write(f"    encoded, since {why}\n")
         if told := differences_from_source(ready):
             sys.stdout.write(f"    ≠ source: {'; '.join(item.sentence for item in told)}\n")
     sys.stdout.write("\n")

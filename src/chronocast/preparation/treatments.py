@@ -56,3 +56,9 @@ def treatments_told(item: OutputOutlook) -> str:
         if kind in frames
     )
     return ", ".join(told)
+
+
+def why_encoded(item: OutputOutlook) -> str:
+    """Why pictures that might be copied are to be encoded, in a few words; "" where none is."""
+    still = any(run.treatment == "encode" for run in piece_map(item))
+    return item.ready.why_encoded if still and not item.made else ""

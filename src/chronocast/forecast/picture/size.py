@@ -104,7 +104,7 @@ def why(ask: PictureAsk, learned: Experience | None = None) -> str:
     if len(ask.copied) == len(ask.pieces):
         return "the source's own packets, copied as they are"
     if kept == len(ask.pieces):
-        return f"all {kept} pieces are in the stock"
+        return "its piece is in the stock" if kept == 1 else f"all {kept} pieces are in the stock"
     parts = []
     if kept:
         parts.append(f"{kept} kept piece{'s' if kept != 1 else ''}")

@@ -12,7 +12,7 @@ from chronocast.preparation.outlook import Outlook
 from chronocast.preparation.output.differences import differences_from_source
 from chronocast.preparation.output.output_ready import OutputReady
 from chronocast.preparation.output_outlook import OutputOutlook, poorest_shot
-from chronocast.preparation.treatments import treatments_told
+from chronocast.preparation.treatments import treatments_told, why_encoded
 from chronocast.ui.places.plan.plot_model import Point
 
 
@@ -81,8 +81,8 @@ def _time_told(item: OutputOutlook, length: float) -> str:
 
 def _why_encoded(item: OutputOutlook) -> tuple[tuple[str, str], ...]:
     """Why pictures that could be copied aren't."""
-    why = item.ready.why_encoded
-    return () if not why or item.made else (("encoded", f"since {why}"),)
+    why = why_encoded(item)
+    return (("encoded", f"since {why}"),) if why else ()
 
 
 def _looks(item: OutputOutlook) -> tuple[tuple[str, str], ...]:

@@ -18,7 +18,7 @@ from chronocast.ui.widgets import draw
 WIDTH = 336
 LEAST_PLOT = 150
 """Pixels: a lower plot of time against size can't be read; the panel is scrolled sooner."""
-STAGE_ROLES = ("ember", "lichen", "dusk", "tide", "rust", "quiet")
+STAGE_ROLES = ("ember", "dusk", "lichen", "tide", "quiet")
 """Colours of the kinds of work, in the order of their table."""
 
 
