@@ -20,9 +20,9 @@ from av.filter import Graph
 from chronocast.demo.copy import copy_demo
 from chronocast.journal.documents import load_batch
 from chronocast.journal.workspace import Workspace
-from chronocast.media.encoding.encode import encode_pictures
-from chronocast.media.encoding.settings import encoder_settings
 from chronocast.media.picture.layers import piece_pictures
+from chronocast.media.piece.encode import encode_pictures
+from chronocast.media.piece.settings import encoder_settings
 from chronocast.media.source.readers import Readers
 from chronocast.model.messages.jobs import EncoderSettings
 from chronocast.model.recipe.recipe import FrameSize, PictureRecipe, RateControl, Recipe

@@ -54,7 +54,7 @@ def whole(path: Path, recipe: str) -> tuple[float, int, float]:
         "import sys, time\nfrom pathlib import Path\n"
         "from chronocast.journal.documents import load_batch\nfrom chronocast.journal.workspace import Workspace\n"
         "from chronocast.preparation.today import prepared\n"
-        "from chronocast.media.source.readers import Readers\nfrom chronocast.media.encoding.encode import encode_piece\n"
+        "from chronocast.media.source.readers import Readers\nfrom chronocast.media.piece.encode import encode_piece\n"
         "path = Path(sys.argv[1]); item = next(o for o in prepared(load_batch(path), path, Workspace()).outputs if o.recipe.id == sys.argv[2])\n"
         "spans = tuple(s for p in item.plan.pieces for s in p.spans)\n"
         "job = item.plan.pieces[0].model_copy(update={'spans': spans, 'target': sys.argv[3]})\n"

@@ -6,10 +6,10 @@ from dataclasses import replace
 from pathlib import Path
 
 from chronocast.deliver.checks import judge
-from chronocast.media.encoding.encode import encode_piece
 from chronocast.media.files.join import join
 from chronocast.media.files.prove import prove
 from chronocast.media.files.sound import render_sound
+from chronocast.media.piece.encode import encode_piece
 from chronocast.media.source.inspect import inspect_clip
 from chronocast.media.source.readers import Readers
 from chronocast.model.messages.check import Check

@@ -11,7 +11,7 @@ from typing import Any
 import av
 import numpy as np
 
-from chronocast.media.encoding.here import is_here
+from chronocast.media.piece.here import is_here
 from chronocast.model.recipe.codecs import PICTURE
 from chronocast.model.recipe.containers import CONTAINERS
 from chronocast.model.recipe.contradictions import conflicts, level_conflicts, profile_reasons, usual_profile

@@ -10,12 +10,12 @@ import av
 import numpy as np
 
 from chronocast.deliver.checks import judge
-from chronocast.media.encoding.encode import encode_pictures, encode_piece
-from chronocast.media.encoding.settings import encoder_settings
 from chronocast.media.errors import JoinFailed
 from chronocast.media.files.join import join
 from chronocast.media.files.prove import prove
 from chronocast.media.files.sound import render_sound, sound_blocks
+from chronocast.media.piece.encode import encode_pictures, encode_piece
+from chronocast.media.piece.settings import encoder_settings
 from chronocast.media.source.readers import Readers
 from chronocast.model.messages.check import Expected
 from chronocast.model.messages.jobs import JoinJob, PieceJob, SoundJob

@@ -14,9 +14,9 @@ import opentimelineio as otio
 
 from chronocast.demo.counter import read
 from chronocast.journal.facts import FactsStore
-from chronocast.media.encoding.encode import encode_piece
 from chronocast.media.files.footage import Format, write_footage
 from chronocast.media.picture.layers import piece_pictures
+from chronocast.media.piece.encode import encode_piece
 from chronocast.media.source.decode import luma
 from chronocast.media.source.inspect import inspect_clip
 from chronocast.media.source.readers import Readers

@@ -12,11 +12,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from chronocast.deliver.checks import judge
-from chronocast.media.encoding.encode import encode_piece
 from chronocast.media.files.footage import Format, write_footage
 from chronocast.media.files.join import join
 from chronocast.media.files.prove import prove
 from chronocast.media.files.sound import render_sound, sound_blocks
+from chronocast.media.piece.encode import encode_piece
 from chronocast.media.source.inspect import inspect_clip
 from chronocast.media.source.readers import Readers
 from chronocast.model.messages.check import Expected

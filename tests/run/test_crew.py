@@ -12,7 +12,7 @@ from pathlib import Path
 
 from chronocast.crew import contract as c
 from chronocast.crew.local.crew import LocalCrew
-from chronocast.media.encoding.settings import encoder_settings
+from chronocast.media.piece.settings import encoder_settings
 from chronocast.model.messages.jobs import PieceJob
 from chronocast.model.recipe.recipe import PictureRecipe
 from chronocast.model.source.cutlist import MediaRef, plain_span

@@ -36,11 +36,7 @@ def largest(fits: Callable[[float], bool], low: float, high: float) -> float | N
         return None
     if fits(high):
         return high
-    least, most = log(low), log(high)
-    for _ in range(STEPS):
-        middle = (least + most) / 2
-        least, most = (middle, most) if fits(exp(middle)) else (least, middle)
-    return max(low, rounded_down(exp(least)))
+    return max(low, rounded_down(_nearest(fits, low, high)))
 
 
 def smallest(fits: Callable[[float], bool], low: float, high: float) -> float | None:
@@ -62,15 +58,21 @@ def smallest(fits: Callable[[float], bool], low: float, high: float) -> float | 
     """
     if not 0 < low <= high:
         raise ValueError("the range must be positive and not empty")
-    if not fits(high):
-        return None
     if fits(low):
         return low
-    least, most = log(low), log(high)
+    return _nearest(fits, high, low) if fits(high) else None
+
+
+def _nearest(fits: Callable[[float], bool], inside: float, outside: float) -> float:
+    """A value that fits, as near as can be to where values don't: ``inside`` fits, ``outside`` doesn't."""
+    good, bad, found = log(inside), log(outside), inside
     for _ in range(STEPS):
-        middle = (least + most) / 2
-        least, most = (least, middle) if fits(exp(middle)) else (middle, most)
-    return min(high, exp(most)) if most < log(high) else high
+        middle = (good + bad) / 2
+        if fits(exp(middle)):
+            good, found = middle, exp(middle)
+        else:
+            bad = middle
+    return found
 
 
 def rounded_up(value: float) -> float:

@@ -9,9 +9,9 @@ from fractions import Fraction
 from math import ceil
 from typing import NamedTuple
 
-from chronocast.media.encoding.here import library_version
-from chronocast.media.encoding.settings import FULLNESS, encoder_settings, sampling_of
-from chronocast.media.encoding.sound import sound_encoder
+from chronocast.media.piece.here import library_version
+from chronocast.media.piece.settings import FULLNESS, encoder_settings, sampling_of
+from chronocast.media.piece.sound import sound_encoder
 from chronocast.model.errors import ModelError
 from chronocast.model.messages.jobs import EncoderSettings, PieceJob, SoundJob
 from chronocast.model.picture.colour import RGB_MATRIX, Colour, high_range, tags_for

@@ -25,8 +25,8 @@ from chronocast.forecast.station import Pace
 from chronocast.forecast.work import PIECE_WORK, READ_SHARE, bits_pace
 from chronocast.journal.paces import PaceStore
 from chronocast.journal.workspace import Workspace
-from chronocast.media.encoding.settings import encoder_settings
 from chronocast.media.files.footage import write_footage
+from chronocast.media.piece.settings import encoder_settings
 from chronocast.media.source.fingerprint import fingerprint
 from chronocast.model.errors import ChronocastError
 from chronocast.model.messages.jobs import CheckJob, Job, JoinJob, PieceJob, SoundJob

@@ -8,11 +8,11 @@ from dataclasses import asdict
 from typing import Any
 
 from chronocast.crew.local.proof import proved_checks
-from chronocast.media.encoding.encode import encode_piece
 from chronocast.media.errors import DamagedPicture, NotMedia, SoundDamaged, SourceDamaged
 from chronocast.media.files.copy import CopyFailed, copy_piece
 from chronocast.media.files.join import join
 from chronocast.media.files.sound import render_sound
+from chronocast.media.piece.encode import encode_piece
 from chronocast.media.source.images import fingerprint_of
 from chronocast.media.source.readers import Readers
 from chronocast.model.answers import Answer

@@ -11,8 +11,8 @@ from typing import Any, cast
 
 import av
 
-from chronocast.media.encoding.encode import sets_digest
 from chronocast.media.errors import MediaError
+from chronocast.media.piece.encode import sets_digest
 from chronocast.media.source.index import FrameIndex
 from chronocast.media.source.opening import opened
 from chronocast.media.source.readers import Readers

@@ -15,8 +15,8 @@ from av.audio.fifo import AudioFifo
 from av.audio.resampler import AudioResampler
 from numpy.typing import NDArray
 
-from chronocast.media.encoding.sound import sound_encoder, sound_muxer
 from chronocast.media.errors import NotMedia
+from chronocast.media.piece.sound import sound_encoder, sound_muxer
 from chronocast.media.source.index import scan
 from chronocast.media.source.opening import opened
 from chronocast.model.messages.jobs import SoundJob

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from fractions import Fraction
 from typing import TYPE_CHECKING
 
-from chronocast.media.encoding.settings import sampling_of
+from chronocast.media.piece.settings import sampling_of
 from chronocast.model.messages.jobs import SoundJob
 from chronocast.model.picture.colour import high_range, same_look
 from chronocast.model.picture.colour import told as colour_told

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from chronocast.media.encoding.settings import FULLNESS, sampling_of
-from chronocast.media.encoding.sound import sound_stream
+from chronocast.media.piece.settings import FULLNESS, sampling_of
+from chronocast.media.piece.sound import sound_stream
 from chronocast.model.messages.check import Expected
 from chronocast.model.messages.jobs import SoundJob
 from chronocast.model.paths import path_text

@@ -11,7 +11,7 @@ from chronocast.forecast.picture.measured import FRAME_WORK
 from chronocast.forecast.picture.priors import LookPrior, SizePrior, look_prior, size_prior
 from chronocast.forecast.work import PIECE_WORK, READ_SHARE
 from chronocast.media.encoders.registry import ENCODERS
-from chronocast.media.encoding.settings import FULLNESS
+from chronocast.media.piece.settings import FULLNESS
 from chronocast.model.batch.batch import FULL, Batch, Output
 from chronocast.model.batch.extent import Extent
 from chronocast.model.cards.bucket import Bucket

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 from chronocast.forecast.container import container_bytes
 from chronocast.journal.rounds_store import RoundsStore
-from chronocast.media.encoding.settings import FULLNESS
+from chronocast.media.piece.settings import FULLNESS
 from chronocast.model.cards.bucket import overruns
 from chronocast.model.show import rate_bits_text
 from chronocast.pieces.rounds import (

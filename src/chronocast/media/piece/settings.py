@@ -6,7 +6,7 @@ from typing import Literal
 
 from chronocast.media.encoders.encoder import Asked
 from chronocast.media.encoders.registry import ENCODERS
-from chronocast.media.encoding.here import encoder_of
+from chronocast.media.piece.here import encoder_of
 from chronocast.model.messages.jobs import EncoderSettings
 from chronocast.model.picture.colour import Colour
 from chronocast.model.recipe.codec import Sampling

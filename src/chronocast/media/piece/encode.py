@@ -17,12 +17,12 @@ from av.container import OutputContainer
 from av.video.frame import PictureType
 
 from chronocast.media.encoders.registry import ENCODERS
-from chronocast.media.encoding.measure import Sample
 from chronocast.media.errors import EncodeFailed
 from chronocast.media.picture.compose import picture_digest
 from chronocast.media.picture.convert import converted, flagged, woven
 from chronocast.media.picture.layers import piece_pictures
 from chronocast.media.picture.likeness import Likeness
+from chronocast.media.piece.measure import Sample
 from chronocast.media.source.readers import Readers
 from chronocast.model.messages.jobs import EncoderSettings, PieceJob
 from chronocast.model.picture.colour import Colour

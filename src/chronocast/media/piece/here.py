@@ -8,8 +8,8 @@ from pathlib import Path
 import av
 
 from chronocast.media.encoders.registry import ENCODERS
-from chronocast.media.encoding.sound import SOUND_ENCODERS
 from chronocast.media.errors import EncodeFailed
+from chronocast.media.piece.sound import SOUND_ENCODERS
 from chronocast.model.recipe.recipe import PictureRecipe
 
 
