@@ -29,8 +29,8 @@ from chronocast.forecast.outputs import OutputAsk, forecast_outputs, output_look
 from chronocast.forecast.picture.quality import Looks, look_band, of_shots
 from chronocast.journal.workspace import Workspace
 from chronocast.model.recipe.recipe import Recipe
+from chronocast.preparation.forecast.output_ask import output_ask
 from chronocast.preparation.output.output_ready import OutputReady
-from chronocast.preparation.output_ask import output_ask
 from chronocast.preparation.station.this import this_station
 from chronocast.preparation.today import prepared
 

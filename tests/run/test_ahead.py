@@ -13,7 +13,7 @@ from chronocast.journal.workspace import Workspace
 from chronocast.model.batch.batch import Batch
 from chronocast.model.recipe.recipe import PictureRecipe, RateControl, Recipe
 from chronocast.preparation.ahead import AheadPlan, plan_ahead
-from chronocast.preparation.outlook import Outlook
+from chronocast.preparation.forecast.outlook import Outlook
 from chronocast.preparation.today import outlook_now, prepared
 from tests.runs import QUICK, render, small_batch
 

@@ -25,9 +25,9 @@ from chronocast.model.batch.batch import FULL, Batch, NamedRange
 from chronocast.model.batch.edits import add_recipe, add_source, fill
 from chronocast.model.batch.exceptions import with_values
 from chronocast.model.recipe.recipe import FrameSize, PictureRecipe, Recipe
+from chronocast.preparation.forecast.treatments import piece_map, treatments_told
 from chronocast.preparation.output.output_ready import OutputReady, Prospect
 from chronocast.preparation.today import outlook_now, prepared
-from chronocast.preparation.treatments import piece_map, treatments_told
 from chronocast.run.view import RunView
 from tests.footage import clip, counted, counters
 from tests.runs import children_did, render

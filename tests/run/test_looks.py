@@ -19,7 +19,7 @@ from chronocast.model.recipe.recipe import PictureRecipe, Recipe
 from chronocast.preparation.asked.about_output import answers_about
 from chronocast.preparation.asked.answers import asked_of
 from chronocast.preparation.asked.floor import least_for_floor
-from chronocast.preparation.outlook import Outlook, outlook
+from chronocast.preparation.forecast.outlook import Outlook, outlook
 from chronocast.preparation.output.output_ready import OutputReady, Prospect
 from chronocast.preparation.station_known import station_known
 from chronocast.preparation.today import circumstances, outlook_now, prepared

@@ -20,11 +20,11 @@ from chronocast.model.batch.columns import add_card, set_card
 from chronocast.model.batch.edits import hold
 from chronocast.model.cards.card import Limits, ReceiverCard
 from chronocast.model.stages import CHECK, ENCODE, HERE, JOIN, SOUND
-from chronocast.preparation.judging import card_problems, refusals
-from chronocast.preparation.outlook import Outlook, outlook
-from chronocast.preparation.outlook_json import as_json
+from chronocast.preparation.forecast.judging import card_problems, refusals
+from chronocast.preparation.forecast.outlook import Outlook, outlook
+from chronocast.preparation.forecast.outlook_json import as_json
+from chronocast.preparation.forecast.output_outlook import together
 from chronocast.preparation.output.output_ready import Prospect
-from chronocast.preparation.output_outlook import together
 from chronocast.preparation.ruler import rate_stops, ruled_files
 from chronocast.preparation.today import prepared
 from tests.runs import QUICK, RATED, small_batch

@@ -19,7 +19,7 @@ from chronocast.model.batch.ranges import add_pick
 from chronocast.model.recipe.supplied import SUPPLIED
 from chronocast.model.stages import HERE, STAGES
 from chronocast.model.time.timing import FrameRange
-from chronocast.preparation.outlook import Outlook, outlook
+from chronocast.preparation.forecast.outlook import Outlook, outlook
 from chronocast.preparation.output.output_ready import Prospect
 from chronocast.preparation.today import prepared
 from chronocast.ui.places.plan.detail import detail

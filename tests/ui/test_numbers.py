@@ -15,8 +15,8 @@ from PyQt6.QtWidgets import QLabel
 from chronocast.journal.documents import load_batch, save_batch
 from chronocast.model.batch.edits import hold
 from chronocast.model.show import clock_text, size_text, time_text
-from chronocast.preparation.outlook import Outlook
-from chronocast.preparation.output_outlook import together
+from chronocast.preparation.forecast.outlook import Outlook
+from chronocast.preparation.forecast.output_outlook import together
 from chronocast.ui.commands import CHECK, PLAN, RANGE, RECIPE, RUN
 from chronocast.ui.places.plan.place import lane_data
 from chronocast.ui.places.run.model import run_model

@@ -37,14 +37,14 @@ def forecast(
     view = told.view
     if csv is not None:
         from chronocast.journal.documents import write_text
-        from chronocast.preparation.forecast_table import as_csv, ways_csv
+        from chronocast.preparation.asked.forecast_table import as_csv, ways_csv
 
         try:
             write_text(csv, ways_csv(about.ways) if about else as_csv(view))
         except ChronocastError as error:
             complain(error, NEEDS_YOU)
     if json_:
-        from chronocast.preparation.outlook_json import as_json
+        from chronocast.preparation.forecast.outlook_json import as_json
 
         put(
             {

@@ -19,13 +19,13 @@ from chronocast.preparation.asked.about_output import OutputAnswers, answers_abo
 from chronocast.preparation.asked.answers import Asked, asked_of
 from chronocast.preparation.asked.candidates import Candidate
 from chronocast.preparation.asked.probes import choose_probes
-from chronocast.preparation.outlook import Outlook
-from chronocast.preparation.outlook_json import looks_json
+from chronocast.preparation.forecast.outlook import Outlook
+from chronocast.preparation.forecast.outlook_json import looks_json
+from chronocast.preparation.forecast.output_outlook import poorest_shot
+from chronocast.preparation.forecast.treatments import why_encoded
 from chronocast.preparation.output.differences import differences_from_source
 from chronocast.preparation.output.output_ready import Prospect
-from chronocast.preparation.output_outlook import poorest_shot
 from chronocast.preparation.today import circumstances, made_lately, outlook_now, prepared
-from chronocast.preparation.treatments import why_encoded
 
 
 class Forecast(NamedTuple):

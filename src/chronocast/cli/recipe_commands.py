@@ -356,7 +356,7 @@ def cards_judge(
     """Every output of a batch against receiver cards, before anything is made."""
     from chronocast.cli.answers import load
     from chronocast.journal.library import needed_card
-    from chronocast.preparation.judging import judge_outputs
+    from chronocast.preparation.forecast.judging import judge_outputs
     from chronocast.preparation.today import outlook_now, prepared
 
     loaded = load(batch)

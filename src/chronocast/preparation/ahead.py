@@ -8,8 +8,8 @@ from typing import NamedTuple
 from chronocast.model.show import counted, time_text
 from chronocast.pieces.stock import Stock
 from chronocast.preparation.asked.probes import Probe
-from chronocast.preparation.outlook import Outlook
-from chronocast.preparation.output_outlook import OutputOutlook
+from chronocast.preparation.forecast.outlook import Outlook
+from chronocast.preparation.forecast.output_outlook import OutputOutlook
 
 
 class AheadPlan(NamedTuple):

@@ -9,8 +9,8 @@ from chronocast.forecast.weigh import Weighed
 from chronocast.model.cards.card import ReceiverCard
 from chronocast.model.recipe.recipe import Recipe
 from chronocast.model.show import rate_bits_text, size_text
-from chronocast.preparation.judging import Judged
-from chronocast.preparation.output_outlook import OutputOutlook, together
+from chronocast.preparation.forecast.judging import Judged
+from chronocast.preparation.forecast.output_outlook import OutputOutlook, together
 
 GUESSED = 0.1
 """How far a typical picture's rate is shown to either side, where nothing is forecast."""

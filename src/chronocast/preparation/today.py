@@ -19,8 +19,8 @@ from chronocast.model.errors import ChronocastError, ModelError
 from chronocast.model.paths import path_text
 from chronocast.model.recipe.recipe import Recipe
 from chronocast.preparation.asked.backwards import Circumstances
-from chronocast.preparation.judging import card_problems
-from chronocast.preparation.outlook import Outlook, outlook
+from chronocast.preparation.forecast.judging import card_problems
+from chronocast.preparation.forecast.outlook import Outlook, outlook
 from chronocast.preparation.output.output_ready import OutputReady, Prospect
 from chronocast.preparation.output.prepare import prepare
 from chronocast.preparation.station.this import this_station

@@ -30,9 +30,9 @@ from chronocast.preparation.asked.trial import (
     trial_pieces,
     variants_of,
 )
+from chronocast.preparation.forecast.output_ask import output_ask
 from chronocast.preparation.output.output_ready import OutputReady
 from chronocast.preparation.output.piece_fact import piece_fact
-from chronocast.preparation.output_ask import output_ask
 from chronocast.preparation.station.this import machine_slots, this_station
 from chronocast.preparation.today import learned_from
 

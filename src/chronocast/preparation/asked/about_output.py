@@ -10,7 +10,7 @@ from chronocast.model.batch.batch import Batch
 from chronocast.preparation.asked.backwards import Circumstances, RateAnswer, can_be_rated, rate_across_by
 from chronocast.preparation.asked.candidates import Candidate, candidates
 from chronocast.preparation.asked.floor import FloorAnswer, least_for_floor
-from chronocast.preparation.outlook import Outlook
+from chronocast.preparation.forecast.outlook import Outlook
 from chronocast.preparation.output.output_ready import OutputReady
 from chronocast.preparation.output.why_nothing_kept import why_nothing_kept
 

@@ -21,9 +21,9 @@ from chronocast.preparation.asked.backwards import (
     in_time,
     rate_for_size,
 )
-from chronocast.preparation.outlook import Outlook
+from chronocast.preparation.forecast.outlook import Outlook
+from chronocast.preparation.forecast.output_outlook import poorest_shot
 from chronocast.preparation.output.output_ready import Prospect
-from chronocast.preparation.output_outlook import poorest_shot
 
 MOST_NAMED = 12
 """So many files that may be too large are told one by one, with the rate that would do."""

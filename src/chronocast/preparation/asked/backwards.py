@@ -19,8 +19,8 @@ from chronocast.model.recipe.recipe import Recipe
 from chronocast.model.show import percent, rate_bits_text, size_text, time_text
 from chronocast.pieces.stock import Stock
 from chronocast.preparation.asked.candidates import BITS, EFFORT, MODE, varied_ask
+from chronocast.preparation.forecast.output_ask import output_ask
 from chronocast.preparation.output.output_ready import OutputReady
-from chronocast.preparation.output_ask import output_ask
 from chronocast.schedule.clock import simulate
 
 LEAST_RATE, MOST_RATE = 20_000.0, 400_000_000.0

@@ -22,9 +22,9 @@ from chronocast.model.recipe.recipe import Recipe
 from chronocast.model.show import rate_bits_text, time_text
 from chronocast.pieces.rounds import remaining_encodes
 from chronocast.pieces.stock import Stock
+from chronocast.preparation.forecast.output_ask import output_ask
+from chronocast.preparation.forecast.output_outlook import LooksOutlook
 from chronocast.preparation.output.output_ready import OutputReady
-from chronocast.preparation.output_ask import output_ask
-from chronocast.preparation.output_outlook import LooksOutlook
 
 RATE_STEPS = (0.5, 0.71, 1.41, 2.0)
 """Rates that are tried, against the present one."""

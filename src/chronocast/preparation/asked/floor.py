@@ -15,9 +15,9 @@ from chronocast.model.recipe.recipe import Recipe
 from chronocast.model.show import db_text, rate_bits_text, size_text
 from chronocast.preparation.asked.backwards import LEAST_RATE, MOST_RATE, Circumstances
 from chronocast.preparation.asked.candidates import BITS, QUALITY, varied_ask
+from chronocast.preparation.forecast.output_ask import output_ask
+from chronocast.preparation.forecast.output_outlook import shot_at
 from chronocast.preparation.output.output_ready import OutputReady
-from chronocast.preparation.output_ask import output_ask
-from chronocast.preparation.output_outlook import shot_at
 
 SHOTS_TOLD = 3
 

@@ -10,9 +10,9 @@ import numpy as np
 
 from chronocast.model.messages.jobs import PieceJob
 from chronocast.pieces.stock import Stock
-from chronocast.preparation.outlook import Outlook
+from chronocast.preparation.forecast.outlook import Outlook
+from chronocast.preparation.forecast.output_outlook import OutputOutlook
 from chronocast.preparation.output.output_ready import OutputReady
-from chronocast.preparation.output_outlook import OutputOutlook
 
 BUDGET_SECONDS = 30.0
 """How long probing takes by the clock, where nobody says."""

@@ -22,9 +22,9 @@ from chronocast.model.paths import shown
 from chronocast.model.source.cutlist import media_title
 from chronocast.model.stages import JOIN, StageKind
 from chronocast.pieces.stock import Stock
+from chronocast.preparation.forecast.output_ask import output_ask
 from chronocast.preparation.output.output_ready import OutputReady
 from chronocast.preparation.output.piece_fact import piece_fact
-from chronocast.preparation.output_ask import output_ask
 from chronocast.preparation.source.damaged import picture_time
 from chronocast.run.events import TaskId
 from chronocast.run.runner.in_hand import Attempt, InHand

@@ -15,8 +15,8 @@ from chronocast.journal.database import JournalError
 from chronocast.journal.runs import RunJournal
 from chronocast.model.errors import ChronocastError
 from chronocast.model.messages.jobs import PieceJob, SoundJob
-from chronocast.preparation.outlook import Outlook
-from chronocast.preparation.outlook_json import room_json, total_json
+from chronocast.preparation.forecast.outlook import Outlook
+from chronocast.preparation.forecast.outlook_json import room_json, total_json
 from chronocast.run import events as e
 from chronocast.run.machine import Machine
 from chronocast.run.runner.in_hand import InHand

@@ -39,9 +39,9 @@ from chronocast.model.batch.batch import Batch, read_batch
 from chronocast.model.errors import ChronocastError
 from chronocast.model.frozen import FrozenModel
 from chronocast.model.stages import JOIN
-from chronocast.preparation.judging import refusals
-from chronocast.preparation.outlook import Outlook, outlook
-from chronocast.preparation.outlook_json import as_json
+from chronocast.preparation.forecast.judging import refusals
+from chronocast.preparation.forecast.outlook import Outlook, outlook
+from chronocast.preparation.forecast.outlook_json import as_json
 from chronocast.preparation.output.output_ready import OutputReady, Prospect
 from chronocast.preparation.output.prepare import prepare
 from chronocast.preparation.station.drives import NoRoom

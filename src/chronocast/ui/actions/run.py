@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QMessageBox, QWidget
 
-from chronocast.preparation.output_outlook import OutputOutlook
+from chronocast.preparation.forecast.output_outlook import OutputOutlook
 from chronocast.ui.commands import Actions
 from chronocast.ui.desk.session import Session
 

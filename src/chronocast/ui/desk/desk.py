@@ -12,7 +12,7 @@ from chronocast.model.batch.batch import Batch
 from chronocast.model.batch.edits import History, add_recipe, merge_sources
 from chronocast.model.recipe.supplied import BASIC
 from chronocast.preparation.asked.answers import Asked
-from chronocast.preparation.outlook import Outlook
+from chronocast.preparation.forecast.outlook import Outlook
 from chronocast.preparation.output.output_ready import Prospect
 from chronocast.run.view import RunView
 

@@ -18,7 +18,7 @@ from chronocast.model.batch.edits import fill, in_order
 from chronocast.model.show import counted
 from chronocast.model.stages import HERE
 from chronocast.preparation.asked.answers import Asked
-from chronocast.preparation.outlook import Outlook
+from chronocast.preparation.forecast.outlook import Outlook
 from chronocast.preparation.output.output_ready import Prospect
 from chronocast.preparation.recut import Recut, Relinked, changed_sources, compare, search_in, take
 from chronocast.preparation.source.gather import gather

@@ -8,11 +8,11 @@ from chronocast.model.batch.batch import Output
 from chronocast.model.recipe.wording import label_of, say
 from chronocast.model.show import db_text, rate_bits_text, size_text, time_text
 from chronocast.model.time.timing import rate_text
-from chronocast.preparation.outlook import Outlook
+from chronocast.preparation.forecast.outlook import Outlook
+from chronocast.preparation.forecast.output_outlook import OutputOutlook, poorest_shot
+from chronocast.preparation.forecast.treatments import treatments_told, why_encoded
 from chronocast.preparation.output.differences import differences_from_source
 from chronocast.preparation.output.output_ready import OutputReady
-from chronocast.preparation.output_outlook import OutputOutlook, poorest_shot
-from chronocast.preparation.treatments import treatments_told, why_encoded
 from chronocast.ui.places.plan.plot_model import Point
 
 

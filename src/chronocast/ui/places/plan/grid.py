@@ -38,7 +38,7 @@ from PyQt6.QtWidgets import (
 )
 
 from chronocast.model.batch.batch import FULL
-from chronocast.preparation.treatments import Run
+from chronocast.preparation.forecast.treatments import Run
 from chronocast.ui.places.plan.model import Cell, PlanModel
 from chronocast.ui.theme import Theme, font, scale
 from chronocast.ui.widgets import draw

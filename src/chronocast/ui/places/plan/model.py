@@ -18,14 +18,14 @@ from chronocast.model.show import clock_text, counted, percent, rate_bits_text, 
 from chronocast.model.source.cutlist import CutList
 from chronocast.model.source.source_clock import SourceClock
 from chronocast.model.time.timing import format_timecode, rate_text
-from chronocast.preparation.judging import Judged
-from chronocast.preparation.outlook import Outlook
+from chronocast.preparation.forecast.judging import Judged
+from chronocast.preparation.forecast.outlook import Outlook
+from chronocast.preparation.forecast.output_outlook import OutputOutlook, together
+from chronocast.preparation.forecast.treatments import Run, piece_map
 from chronocast.preparation.output.output_ready import Prospect
-from chronocast.preparation.output_outlook import OutputOutlook, together
 from chronocast.preparation.problem import Problem
 from chronocast.preparation.recut import Recut
 from chronocast.preparation.source.source_ready import SourceReady
-from chronocast.preparation.treatments import Run, piece_map
 from chronocast.ui.places.plan.detail import own_words
 
 

@@ -29,9 +29,9 @@ from chronocast.model.errors import ModelError
 from chronocast.model.show import counted
 from chronocast.preparation.asked.about_output import OutputAnswers
 from chronocast.preparation.asked.candidates import Candidate
-from chronocast.preparation.outlook import Outlook
+from chronocast.preparation.forecast.outlook import Outlook
+from chronocast.preparation.forecast.output_outlook import OutputOutlook
 from chronocast.preparation.output.output_ready import Prospect
-from chronocast.preparation.output_outlook import OutputOutlook
 from chronocast.ui.commands import Actions
 from chronocast.ui.desk.desk import Desk
 from chronocast.ui.desk.session import Session

@@ -21,8 +21,8 @@ from chronocast.journal.documents import DocumentError, write_text
 from chronocast.model.errors import ChronocastError
 from chronocast.model.show import size_text, time_text
 from chronocast.preparation.asked.candidates import Candidate
-from chronocast.preparation.forecast_table import ways_csv
-from chronocast.preparation.outlook import Outlook
+from chronocast.preparation.asked.forecast_table import ways_csv
+from chronocast.preparation.forecast.outlook import Outlook
 from chronocast.ui.places.plan.plot_model import (
     Kept,
     LineName,

@@ -12,7 +12,7 @@ from chronocast.forecast.band import Band
 from chronocast.model.batch.batch import Batch
 from chronocast.model.show import clock_text, db_text, rate_bits_text, size_text, time_text
 from chronocast.preparation.asked.candidates import Candidate
-from chronocast.preparation.outlook import Outlook
+from chronocast.preparation.forecast.outlook import Outlook
 
 LineName = Literal["limit", "wanted", "line"]
 REACH = 7.0

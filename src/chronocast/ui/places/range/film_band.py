@@ -11,7 +11,7 @@ from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QPolyg
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from chronocast.model.source.source_clock import SourceClock
-from chronocast.preparation.treatments import Treatment
+from chronocast.preparation.forecast.treatments import Treatment
 from chronocast.ui.theme import Theme, font, scale
 from chronocast.ui.widgets import draw
 from chronocast.ui.widgets.later import Later

@@ -15,9 +15,9 @@ from chronocast.model.source.range_ends import End
 from chronocast.model.source.shown_clips import shots
 from chronocast.model.source.source_clock import SourceClock
 from chronocast.model.time.timing import FrameRange, rate_text
-from chronocast.preparation.outlook import Outlook
+from chronocast.preparation.forecast.outlook import Outlook
+from chronocast.preparation.forecast.output_outlook import together
 from chronocast.preparation.output.output_ready import Prospect
-from chronocast.preparation.output_outlook import together
 from chronocast.preparation.source.source_ready import SourceReady
 from chronocast.ui.places.plan.model import difference
 

@@ -23,10 +23,10 @@ from chronocast.model.batch.ranges import (
 from chronocast.model.errors import ModelError
 from chronocast.model.source.shown_clips import media_shots
 from chronocast.model.time.timing import FrameRange
-from chronocast.preparation.outlook import Outlook
+from chronocast.preparation.forecast.outlook import Outlook
+from chronocast.preparation.forecast.treatments import treatment_of
 from chronocast.preparation.output.output_ready import Prospect
 from chronocast.preparation.source.source_ready import SourceReady
-from chronocast.preparation.treatments import treatment_of
 from chronocast.ui.commands import Actions
 from chronocast.ui.desk.desk import Desk
 from chronocast.ui.places.place import Touched

@@ -33,10 +33,10 @@ from chronocast.model.errors import ChronocastError, ModelError
 from chronocast.model.recipe.containers import extension
 from chronocast.model.recipe.wording import label_of, recipe_facts, say, telling_name
 from chronocast.model.show import rate_bits_text, size_text, time_text
-from chronocast.preparation.judging import Judged
-from chronocast.preparation.outlook import Outlook
+from chronocast.preparation.forecast.judging import Judged
+from chronocast.preparation.forecast.outlook import Outlook
+from chronocast.preparation.forecast.output_outlook import OutputOutlook, together
 from chronocast.preparation.output.output_ready import Prospect
-from chronocast.preparation.output_outlook import OutputOutlook, together
 from chronocast.preparation.ruler import Ruled, ruled_files, ruled_typical
 from chronocast.ui.commands import Actions
 from chronocast.ui.desk.desk import Desk

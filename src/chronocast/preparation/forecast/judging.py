@@ -11,7 +11,7 @@ from chronocast.forecast.band import Band
 from chronocast.model.cards.card import ReceiverCard
 from chronocast.model.cards.fits import Amount, Offer, State, Verdict, contradictions, judge, worst
 from chronocast.model.recipe.contradictions import usual_profile
-from chronocast.preparation.output_outlook import OutputOutlook, together
+from chronocast.preparation.forecast.output_outlook import OutputOutlook, together
 from chronocast.preparation.problem import Problem
 
 

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from chronocast.forecast.band import Band
 from chronocast.model.answers import Answer
-from chronocast.preparation.outlook import Outlook
+from chronocast.preparation.forecast.outlook import Outlook
+from chronocast.preparation.forecast.output_outlook import LooksOutlook, OutputOutlook
 from chronocast.preparation.output.differences import differences_from_source
-from chronocast.preparation.output_outlook import LooksOutlook, OutputOutlook
 
 
 def as_json(view: Outlook) -> Answer:

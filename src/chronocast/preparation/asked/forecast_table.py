@@ -7,8 +7,8 @@ import io
 from collections.abc import Sequence
 
 from chronocast.preparation.asked.candidates import Candidate
-from chronocast.preparation.outlook import Outlook
-from chronocast.preparation.output_outlook import LooksOutlook
+from chronocast.preparation.forecast.outlook import Outlook
+from chronocast.preparation.forecast.output_outlook import LooksOutlook
 
 HEAD = (
     "output", "file", "frames", "seconds p10", "seconds likely", "seconds safe",

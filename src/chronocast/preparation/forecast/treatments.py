@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Literal, NamedTuple
 
 from chronocast.model.show import counted, percent
-from chronocast.preparation.output_outlook import OutputOutlook
+from chronocast.preparation.forecast.output_outlook import OutputOutlook
 
 Treatment = Literal["kept", "copied", "encode"]
 WORDS: dict[Treatment, str] = {"kept": "kept", "copied": "copied", "encode": "to be encoded"}

@@ -19,12 +19,12 @@ from chronocast.forecast.stage import Stage
 from chronocast.forecast.station import Station
 from chronocast.model.show import clock_text, percent
 from chronocast.pieces.stock import Stock
-from chronocast.preparation.judging import Judged, judge_outputs
+from chronocast.preparation.forecast.judging import Judged, judge_outputs
+from chronocast.preparation.forecast.output_ask import output_ask
+from chronocast.preparation.forecast.output_outlook import LooksOutlook, OutputOutlook, StageOutlook
+from chronocast.preparation.forecast.room_through import rooms_through
 from chronocast.preparation.output.output_ready import OutputReady, Prospect
-from chronocast.preparation.output_ask import output_ask
-from chronocast.preparation.output_outlook import LooksOutlook, OutputOutlook, StageOutlook
 from chronocast.preparation.problem import Problem
-from chronocast.preparation.room_through import rooms_through
 from chronocast.schedule.clock import Finish, Span, finish_fan, simulate, typical_spans
 
 
