@@ -100,17 +100,25 @@ class Trouble(unittest.TestCase):
         self.assertEqual(wait(again, over).outcome, "done")
 
     def test_a_damaged_piece_is_found_and_made_again(self) -> None:
+        """One that is shorter than it was, and one of which a single byte is another."""
         path = self.batch()
         view = render(load_batch(path), path)
         output = next(iter(view.outputs.values()))
         before = Path(output.path).read_bytes()
-        Path(output.path).unlink()
         stock = Stock(data_folder() / "stock")
-        newest = max((k for k in stock.all() if "frames" in k.facts), key=lambda k: k.path.stat().st_mtime_ns)
-        newest.path.write_bytes(newest.path.read_bytes()[:-700])
-        view = render(load_batch(path), path)
-        self.assertEqual(view.outcome, "done", [o.reason for o in view.outputs.values()])
-        self.assertEqual(Path(output.path).read_bytes(), before)
+        for harm in (
+            lambda data: data[:-700],
+            lambda data: data[:1500] + bytes([data[1500] ^ 1]) + data[1501:],
+        ):
+            Path(output.path).unlink()
+            newest = max(
+                (k for k in stock.all() if "frames" in k.facts), key=lambda k: k.path.stat().st_mtime_ns
+            )
+            newest.path.write_bytes(harm(newest.path.read_bytes()))
+            view = render(load_batch(path), path)
+            self.assertEqual(view.outcome, "done", [o.reason for o in view.outputs.values()])
+            self.assertEqual(Path(output.path).read_bytes(), before)
+            self.assertTrue(stock.whole(newest.name))
 
     def test_a_journal_somebody_else_locks_for_a_while_only_delays_the_run(self) -> None:
         path = self.batch(clips=1, frames=230)
