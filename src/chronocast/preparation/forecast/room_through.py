@@ -86,10 +86,11 @@ def rooms_through(
 
 
 def _share_left(ask: OutputAsk) -> float:
-    """How much of an output's picture is still to be encoded, by its frames; 1 where it has none."""
+    """How much of an output's picture is still to be encoded or copied, by its frames; 1 where it has none."""
     if ask.picture is None or not ask.picture.pieces:
         return 1.0
     left = sum(frames for frames, still in zip(ask.picture.pieces, ask.open, strict=True) if still)
+    left += sum(copy.packets for copy in ask.copies)
     return left / sum(ask.picture.pieces)
 
 
