@@ -14,7 +14,7 @@ HEAD = (
     "output", "file", "frames", "seconds p10", "seconds likely", "seconds safe",
     "bytes p10", "bytes likely", "bytes safe",
     "xpsnr likely", "xpsnr of the poorest shot likely", "xpsnr of the poorest shot safe",
-    "finish likely", "finish safe", "pieces", "kept", "rests on",
+    "finish likely", "finish safe", "pieces", "kept", "copied", "rests on",
 )  # fmt: skip
 
 
@@ -37,6 +37,7 @@ def as_csv(view: Outlook) -> str:
                 view.time_after(item.finish.safe).isoformat(timespec="seconds"),
                 item.pieces_total,
                 item.pieces_kept,
+                len(item.copied_names),
                 item.basis,
             ]
         )
