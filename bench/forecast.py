@@ -312,14 +312,22 @@ def figures(judged: list[Judged], facts: list[PieceFact], space: Workspace) -> F
                 encodes[0] / stretch,
                 one.cpu_left(ask),
             )
+
+    def has(one: Judged, name: str) -> bool:
+        """Whether there is a sibling of that kind at all."""
+        return "same codec" not in name or bool(only_sibling(one, True).films)
+
     for group, belongs in groups:
-        members = [one for one in judged if belongs(one.ready.recipe)]
+        everyone = [one for one in judged if belongs(one.ready.recipe)]
         for name, _ in ways:
+            members = [one for one in everyone if has(one, name)]
+            if not members:
+                continue
             drawn_sizes = [told[name, one.ready.output.id][0] for one in members]
             found.append(
                 percentile_row(f"size, {group}: {name}", [one.bytes for one in members], drawn_sizes)
             )
-        found.append(thumb(f"size, {group}: rule of thumb", members))
+        found.append(thumb(f"size, {group}: rule of thumb", everyone))
     for name, _ in ways:
         mine = [told[name, one.ready.output.id] for one in judged]
         found.append(
@@ -332,7 +340,9 @@ def figures(judged: list[Judged], facts: list[PieceFact], space: Workspace) -> F
     found.append(real_time(judged))
     measured = [one for one in judged if len(one.looks) == len(set(one.ask.picture.window_names))]  # type: ignore[union-attr]
     for name, _ in ways:
-        found += looks_rows(name, [(one, alike[name, one.ready.output.id]) for one in measured])
+        found += looks_rows(
+            name, [(one, alike[name, one.ready.output.id]) for one in measured if has(one, name)]
+        )
     cost = sum(o.cpu for o in judged if o.ready.recipe.id == LOOK) / sum(
         o.cpu for o in judged if o.ready.recipe.id == "h264-q22"
     )

@@ -16,7 +16,7 @@ from chronocast.forecast.inverse import rounded_up, smallest
 from chronocast.forecast.learning.experience import Experience, PieceFact, learn_from
 from chronocast.forecast.picture.ask import PictureAsk
 from chronocast.forecast.picture.priors import halvings, look_prior, size_prior
-from chronocast.forecast.picture.quality import Looks, look_band, of_shots, picture_looks
+from chronocast.forecast.picture.quality import ENCODE_SD, SLOPE_SD, Looks, look_band, of_shots, picture_looks
 from chronocast.model.recipe.recipe import PictureRecipe, RateControl
 
 PIXELS, RATE, FRAMES = 1280 * 720, 25.0, 200
@@ -191,7 +191,9 @@ class Learned(unittest.TestCase):
             facts = measured(mine, list(self.usual + off + first), self.usual, name)[:3]
             other = replace(asked(at_quality(26), "other"), film=name)
             assert other.look is not None
-            truth = other.look.typical + off + second
+            apart = other.look.typical - self.usual
+            slope, encode = apart * SLOPE_SD * dice.standard_normal(), ENCODE_SD * dice.standard_normal()
+            truth = other.look.typical + off + second + slope + encode
             held += float(truth.mean()) >= look_band(looks(other, learn_from(facts)).mean).safe
         self.assertTrue(0.84 <= held / worlds <= 0.96, held / worlds)
 

@@ -84,10 +84,11 @@ class PieceFact:
 
 
 class LookSeen(NamedTuple):
-    """XPSNR of a window in dB as it was measured, and how far off what is typical; None where that tells nothing."""
+    """XPSNR of a window in dB as it was measured, how far off what is typical, and what is typical; None where that isn't known."""
 
     xpsnr: float
     off: float | None
+    usual: float | None = None
 
 
 @dataclass(frozen=True)
@@ -206,7 +207,7 @@ def learn_from(facts: Iterable[PieceFact], now: float = 0.0) -> Experience:
         if fact.xpsnr is not None:
             looks: dict[str, LookSeen] = seen.looks  # type: ignore[assignment]
             off = None if fact.usual_xpsnr is None else fact.xpsnr - fact.usual_xpsnr
-            looks.setdefault(fact.window, LookSeen(fact.xpsnr, off))
+            looks.setdefault(fact.window, LookSeen(fact.xpsnr, off, fact.usual_xpsnr))
         if fact.packets is not None:
             packets.setdefault((fact.film, fact.family), []).append(fact.packets)
             of_windows.setdefault(fact.film, {})[fact.window] = fact.packets

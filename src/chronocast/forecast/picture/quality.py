@@ -24,6 +24,10 @@ from chronocast.forecast.picture.size import smaller
 
 POOREST = 0.05
 """The share of a film, by its length, whose poorest shots are named the worst."""
+SLOPE_SD = 0.3
+"""How far films differ in what quality costs: of the dB that lie between two qualities, one standard deviation."""
+ENCODE_SD = 0.5
+"""How far one encode of a film lies off another of the same codec, in dB, whatever their qualities (one standard deviation)."""
 MOST_DB, LEAST_DB = 70.0, 10.0
 """Beyond what encodes come out at nothing is said."""
 
@@ -150,7 +154,11 @@ def _film_looks(asks: Sequence[PictureAsk], chance: Chance, known: Experience) -
         drawn = film.draws(chance)
     found = []
     for ask in asks:
-        shots = np.clip(_shots(ask, film, drawn), LEAST_DB, MOST_DB)
+        shots = _shots(ask, film, drawn)
+        shots = shots + _slope(
+            ask, shots - drawn[ask.look.kind][[film.columns[w] for w in ask.window_names]], known, chance
+        )
+        shots = np.clip(shots, LEAST_DB, MOST_DB)
         measured = _measured(ask, known)
         for number, xpsnr in measured.items():
             shots[number] = xpsnr
@@ -159,6 +167,40 @@ def _film_looks(asks: Sequence[PictureAsk], chance: Chance, known: Experience) -
         mean, worst = of_shots(shots, ask.pieces)
         found.append(Looks(mean, worst, np.median(shots, axis=1), len(measured)))
     return found
+
+
+def _slope(ask: PictureAsk, typical: Draws, known: Experience, chance: Chance) -> Draws:
+    """How far off looks may be since a film's own slope of quality isn't known: more, the farther from what was measured.
+
+    Parameters
+    ----------
+    ask
+        The output.
+    typical
+        What is typical at the quality of its pieces, in dB, shape (pieces, draws).
+    known
+        What the ledger has taught.
+    chance
+        Where the draws come from.
+    """
+    assert ask.look is not None
+    seen = [
+        look.usual
+        for family in known.films.get(ask.shown, {}).values()
+        if family.look_kind == ask.look.kind
+        for look in family.looks.values()
+        if look.usual is not None
+    ]
+    if not seen:  # how far films are off is as wide as it is wherever they were measured
+        return np.zeros_like(typical)
+    wrong = SLOPE_SD * chance.normal(f"slope {ask.look.kind} {ask.shown}")
+    own = known.films[ask.shown].get(ask.family)
+    if own is None or not own.looks:
+        return np.asarray(
+            (typical - float(np.mean(seen))) * wrong
+            + ENCODE_SD * chance.normal(f"look {ask.shown} {ask.family}")
+        )
+    return np.asarray((typical - float(np.mean(seen))) * wrong)
 
 
 def _measured(ask: PictureAsk, known: Experience) -> dict[int, float]:
