@@ -314,7 +314,9 @@ def figures(judged: list[Judged], facts: list[PieceFact], space: Workspace) -> F
             )
 
     def has(one: Judged, name: str) -> bool:
-        """Whether there is a sibling of that kind at all."""
+        """Whether there is a sibling of that kind at all; nothing is judged by itself."""
+        if "fast look" in name and one.ready.recipe.id == LOOK:
+            return False
         return "same codec" not in name or bool(only_sibling(one, True).films)
 
     for group, belongs in groups:
@@ -329,7 +331,7 @@ def figures(judged: list[Judged], facts: list[PieceFact], space: Workspace) -> F
             )
         found.append(thumb(f"size, {group}: rule of thumb", everyone))
     for name, _ in ways:
-        mine = [told[name, one.ready.output.id] for one in judged]
+        mine = [told[name, one.ready.output.id] for one in judged if has(one, name)]
         found.append(
             percentile_row(
                 f"processor seconds left: {name}",
@@ -353,7 +355,7 @@ def figures(judged: list[Judged], facts: list[PieceFact], space: Workspace) -> F
         Held.of(name, told[name, one.ready.output.id][0], one.bytes)
         for name, _ in ways
         for one in judged
-        if groups[0][1](one.ready.recipe)
+        if groups[0][1](one.ready.recipe) and has(one, name)
     ]
     return Figures(found, held)
 
