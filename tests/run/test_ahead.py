@@ -11,6 +11,7 @@ from chronocast.crew.local.probing import carry_out_probes
 from chronocast.journal.documents import load_batch
 from chronocast.journal.workspace import Workspace
 from chronocast.model.batch.batch import Batch
+from chronocast.model.batch.edits import hold
 from chronocast.model.recipe.recipe import PictureRecipe, RateControl, Recipe
 from chronocast.preparation.ahead import AheadPlan, plan_ahead
 from chronocast.preparation.forecast.outlook import Outlook
@@ -74,7 +75,8 @@ class Ahead(unittest.TestCase):
         self.assertEqual(carry_out_probes(left.pieces, Workspace()), len(left.pieces))
         self.assertIn("Nothing is left to be encoded ahead.", self.plan().told)
         self.assertTrue(all(item.looks and item.looks.measured == 3 for item in self.view().outputs[::2]))
-        run = render(self.batch, self.path)
+        twice = [output.id for output in self.batch.outputs if output.recipe == "twice"]
+        run = render(hold(self.batch, twice, True), self.path)
         quick = [run.outputs[f"clip-{n}-quick"] for n in range(2)]
         self.assertEqual([(o.state, o.encoded, o.kept) for o in quick], [("proved", 0, 3)] * 2)
         self.assertEqual(self.plan().pieces, ())

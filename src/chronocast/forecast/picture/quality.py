@@ -154,11 +154,12 @@ def _film_looks(asks: Sequence[PictureAsk], chance: Chance, known: Experience) -
         drawn = film.draws(chance)
     found = []
     for ask in asks:
-        shots = _shots(ask, film, drawn)
-        shots = shots + _slope(
-            ask, shots - drawn[ask.look.kind][[film.columns[w] for w in ask.window_names]], known, chance
-        )
-        shots = np.clip(shots, LEAST_DB, MOST_DB)
+        look = ask.look
+        assert look is not None
+        places = [film.columns[window] for window in ask.window_names]
+        shots: Draws = _shots(ask, film, drawn)
+        typical: Draws = np.subtract(shots, drawn[look.kind][places])
+        shots = np.clip(np.add(shots, _slope(ask, typical, known, chance)), LEAST_DB, MOST_DB)
         measured = _measured(ask, known)
         for number, xpsnr in measured.items():
             shots[number] = xpsnr

@@ -46,7 +46,8 @@ class OutputAnswers:
         if self.floor is not None:
             found.append(self.floor.short)
         if self.across is not None and self.across.bits:
-            found.append(f"{self.across.rate} at most, to be across the line in time")
+            at_most = " at most" if self.across.rate != "any rate" else ""
+            found.append(f"{self.across.rate}{at_most} is across the line in time")
         elif self.across is not None:
             found.append("no rate is across the line in time")
         if self.nothing_kept:

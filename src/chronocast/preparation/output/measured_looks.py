@@ -43,7 +43,7 @@ class MeasuredLooks(NamedTuple):
         return Check(
             "likeness",
             True,
-            "as the forecast said",
+            "told, nothing was asked",
             f"XPSNR {db_text(self.mean)}, poorest shot {db_text(self.worst)}, poorest picture at {self.at}",
             f"{self.pictures} pictures{of} decoded again and compared with what the encoder was given",
         )

@@ -113,11 +113,7 @@ def house_model(known: StationKnown) -> HouseModel:
     rows = []
     for name, item in sorted(seen.paces.items(), key=lambda entry: -len(entry[1].seconds)):
         middle = exp(median(item.seconds))
-        told = (
-            f"{middle:.2g} × what was reckoned"
-            if name.startswith("stage ")
-            else f"{1 / middle:.3g} Mpx a second"
-        )
+        told = f"{middle:.2g} × reckoned" if name.startswith("stage ") else f"{1 / middle:.3g} Mpx a second"
         doubt = "" if len(item.seconds) >= SOME else ", few seen"
         rows.append(PaceRow(pace_words(name), counted(len(item.seconds), "time"), told + doubt))
     files: dict[Quantity, Sequence[Outcome]] = {name: outcomes.get(name, ()) for name in QUANTITIES}
