@@ -223,6 +223,12 @@ class Loads(unittest.TestCase):
         (log_seconds,) = taught.stations[HERE].paces["x"].seconds
         self.assertAlmostEqual(exp(log_seconds), 0.1, msg="by the processor, not by the clock")
 
+    def test_the_same_pieces_read_again_are_the_same_experience(self) -> None:
+        """By that it is known that what was worked out with it still holds."""
+        facts = [fact(time=1000.0 + n) for n in range(12)]
+        self.assertEqual(learn_from(facts, 1e6), learn_from(facts, 2e6))
+        self.assertNotEqual(learn_from(facts, 1e6), learn_from(facts[1:], 1e6))
+
     def test_a_busy_minute_never_teaches_that_a_machine_is_slow(self) -> None:
         """The same work by the processor, four times as long by the clock: the forecast of tomorrow is the same."""
         quiet = learn_from([fact(cpu_seconds=1.0, wall_seconds=1.1)] * 20)

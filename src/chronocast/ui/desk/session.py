@@ -530,6 +530,7 @@ class Session(QObject):
         from chronocast.preparation.station.drives import looked_at_anew
         from chronocast.run.client import begin_run
 
+        self.ahead.stop()  # the run makes what is left, and needs the slots
         batch, path = self.batch, self.path
         view = self.view
         rooms = view.room if view else ()

@@ -183,7 +183,9 @@ class Forecaster(Worker):
         films = frozenset(item.film for item in prospect.outputs)
         if self._experienced is None or films != self._films or time.monotonic() - self._experienced_at > 20:
             self._films = films
-            self._experienced = learned(self._workspace, films)
+            found = learned(self._workspace, films)
+            if found != self._experienced:  # else what was worked out with it goes on being remembered
+                self._experienced = found
             self._experienced_at = time.monotonic()
         self.see_leaving()
         self._meter = self._meter or LoadMeter(machine_slots())
