@@ -171,7 +171,8 @@ class WholeName(unittest.TestCase):
             spans=(span,),
             settings=EncoderSettings(encoder="libx264", options={"crf": "20"}),
         )
-        labels = {"name", "target", "accept_damage", "measure_every", "spans.name", "spans.layers.media.path"}
+        labels = {"name", "target", "accept_damage", "measure_every", "digested"}
+        labels |= {"spans.name", "spans.layers.media.path"}
         self.check(job, piece_name, labels)
 
     def test_every_field_of_a_sound_is_in_its_name_or_on_the_list(self) -> None:

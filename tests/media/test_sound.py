@@ -25,7 +25,8 @@ from chronocast.model.recipe.recipe import Recipe, SoundRecipe
 from chronocast.model.recipe.supplied import BASIC
 from chronocast.model.source.cutlist import CutList, Fade, MediaRef, SoundSpan, plain_span
 from chronocast.model.time.timing import FrameRange
-from chronocast.pieces.plan import plan_output, plan_sound
+from chronocast.pieces.plan import plan_output
+from chronocast.pieces.sound_plan import plan_sound
 from chronocast.timeline.layout import clip_cut_list
 from tests.footage import RATE, counted, folder
 

@@ -16,8 +16,9 @@ import opentimelineio as otio
 from chronocast.crew.local.work import Worker
 from chronocast.journal.documents import load_batch, save_batch
 from chronocast.journal.workspace import Workspace
+from chronocast.media.copy.copied import CopyFailed
+from chronocast.media.copy.piece import copy_piece
 from chronocast.media.errors import MediaError
-from chronocast.media.files.copy import CopyFailed, copy_piece
 from chronocast.media.files.footage import Format, write_footage
 from chronocast.media.picture.compose import picture_digest
 from chronocast.media.source.readers import Readers

@@ -21,7 +21,7 @@ from chronocast.model.recipe.as_source import definite
 from chronocast.model.recipe.recipe import frame_size
 from chronocast.model.source.cutlist import CutList
 from chronocast.model.time.timing import Duration, FrameRange
-from chronocast.pieces.plan import plan_sound
+from chronocast.pieces.sound_plan import plan_sound
 from chronocast.pieces.stock import Stock
 from chronocast.preparation.output.expectation import expected_file, expected_of
 from chronocast.preparation.output.output_ready import OutputReady

@@ -74,18 +74,60 @@ def judge(found: Found, expected: Expected) -> list[Check]:
 def _copied(found: Found, expected: Expected) -> list[Check]:
     """That pictures which were copied from the source are in the file bit by bit."""
     if not expected.copied:
-        return []
+        return _instead(expected)
     told = dict(enumerate(found.packet_digests))
     runs = [(wanted, told.get(n)) for n, (_, wanted) in enumerate(expected.copied) if wanted]
     same = all(wanted == have for wanted, have in runs)
     frames = sum(count for count, digest in expected.copied if digest)
-    return [
+    checks = [
         Check(
             "copied",
             same,
             f"{frames} pictures as they are in the source, bit by bit",
             "they are" if same else f"{sum(a != b for a, b in runs)} of {len(runs)} pieces are not",
             "digests of the source's packets against the file's",
+        )
+    ]
+    known = [
+        (wanted, told) for (_, wanted), told in zip(expected.decoded, found.digests, strict=False) if wanted
+    ]
+    if known and len(found.digests) == len(expected.decoded):
+        count = sum(frames for frames, wanted in expected.decoded if wanted)
+        wrong = sum(a != b for a, b in known)
+        checks.append(
+            Check(
+                "around joins",
+                not wrong,
+                f"{count} pictures decode as before they were joined",
+                f"{wrong} of {len(known)} stretches don't" if wrong else "they do",
+                "digests of decoded pictures, of the source and of pieces by themselves, against the file's",
+            )
+        )
+    elif expected.decoded:
+        checks.append(
+            Check(
+                "around joins",
+                False,
+                f"{len(expected.decoded)} stretches of pictures",
+                f"{len(found.digests)} were decoded",
+                "digests of decoded pictures",
+            )
+        )
+    return [*checks, *_instead(expected)]
+
+
+def _instead(expected: Expected) -> list[Check]:
+    """That something was encoded that was to be copied, and why: nothing is wrong with it."""
+    if not expected.instead:
+        return []
+    told = "; ".join(expected.instead[:3])
+    return [
+        Check(
+            "encoded instead",
+            True,
+            "what can't be copied is encoded",
+            told,
+            "said by whoever tried to copy it",
         )
     ]
 

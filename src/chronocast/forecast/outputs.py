@@ -350,7 +350,7 @@ def _saved(
     seen: StationSeen,
     chance: Chance,
 ) -> Draws:
-    """Likely seconds that encoding everything once more would take, less what is left to encode."""
+    """Likely seconds that encoding everything once more would take, less what is left to encode and to copy."""
     rows = [row for row, ask in enumerate(asks) if ask.made is not None or not all(ask.open)]
     saved = np.zeros(len(asks))
     anew = {
@@ -364,6 +364,7 @@ def _saved(
     drawn = piece_seconds(anew, station.pace, seen, chance)
     for row in rows:
         whole = np.median(drawn[asks[row].id].sum(axis=0))
-        left = sum(float(np.median(stage.seconds)) for stage in work[row].stages if stage.kind.id == "encode")
+        stages = (stage for stage in work[row].stages if stage.kind.id in ("encode", "copy"))
+        left = sum(float(np.median(stage.seconds)) for stage in stages)
         saved[row] = max(0.0, whole - left)
     return saved

@@ -62,11 +62,17 @@ class PieceAsk:
 
 
 class CopyAsk(NamedTuple):
-    """A piece whose packets are copied: its name in the stock, bytes, and how many packets."""
+    """A piece whose packets are copied: its name in the stock, bytes, and how many packets.
+
+    ``megapixels`` are decoded in its source and again beside encoded pictures, to prove that it fits; ``encoded``
+    are of these pictures.
+    """
 
     name: str
     bytes: float
     packets: int
+    megapixels: float = 0.0
+    encoded: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -267,8 +273,9 @@ PRICES: dict[StageKind, Callable[[Sequence[OtherAsk], Pace], Draws]] = {
 
 
 def copy_seconds(ask: CopyAsk, pace: Pace) -> float:
-    """Likely seconds for a piece that is copied: read, written, and read again."""
-    return 3 * ask.bytes / pace.write + 2 * ask.packets * pace.packet + pace.start
+    """Likely seconds for a piece that is copied: read, written, read again, and proved."""
+    moved = 3 * ask.bytes / pace.write + 2 * ask.packets * pace.packet + pace.start
+    return moved + 2 * ask.megapixels * pace.decode + ask.encoded * pace.encode
 
 
 def stage_pace(kind: StageKind, drive: str = "") -> str:

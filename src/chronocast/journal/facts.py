@@ -24,9 +24,9 @@ from chronocast.media.source.index import scan
 from chronocast.media.source.inspect import inspect_clip
 from chronocast.media.source.opening import missing
 from chronocast.model.paths import shown
-from chronocast.model.source.facts import ClipFacts, Damage, SoundFacts
+from chronocast.model.source.facts import ClipFacts, Damage, GroupFacts, KeyFrame, SoundFacts
 
-VERSION = 9
+VERSION = 10
 
 
 MOST_READY = 4096
@@ -233,6 +233,10 @@ def _from_json(value: dict[str, Any]) -> ClipFacts | None:
         value["damage"] = tuple(Damage(**item) for item in value["damage"])
         value["sound_gaps"] = tuple((float(at), float(length)) for at, length in value["sound_gaps"])
         value["weights"], value["own_colour"] = tuple(value["weights"]), tuple(value["own_colour"])
+        if value.get("groups") is not None:
+            groups = value["groups"]
+            keys = tuple(KeyFrame(int(n), int(leading), begin) for n, leading, begin in groups["keys"])
+            value["groups"] = GroupFacts(**{**groups, "keys": keys, "numbers": tuple(groups["numbers"])})
         return ClipFacts(**value)
     except (KeyError, TypeError, ValueError):
         return None

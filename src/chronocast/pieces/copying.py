@@ -1,8 +1,10 @@
 """Whether a source's pictures already are what a recipe asks for, so that their packets can be copied as they are.
 
-Only where nothing would be otherwise: whole frames (each picture for itself)
-of the same codec and grade, the same samples, size, shape, rate, colour tags,
-shown at their own pace, in one layer, uncropped.  What is in doubt is encoded.
+Two ways.  *Exact*: whole frames (each picture for itself) of the same codec
+and grade: nothing would be otherwise.  *Alike*: groups of pictures of the same
+codec, of whatever rate they have, where a recipe wishes it.  Of both: the same
+samples, size, shape, rate, colour tags, shown at their own pace, in one layer,
+uncropped.  What is in doubt is encoded.
 """
 
 from __future__ import annotations
@@ -13,12 +15,23 @@ from chronocast.model.messages.jobs import PieceJob
 from chronocast.model.picture.colour import read_tags, same_tags
 from chronocast.model.picture.weight import ALL
 from chronocast.model.recipe.codec import Grade, PictureCodec
+from chronocast.model.recipe.level_codes import level_code
 from chronocast.model.recipe.recipe import PictureRecipe
 from chronocast.model.source.cutlist import Layer
-from chronocast.model.source.facts import ClipFacts
+from chronocast.model.source.facts import ClipFacts, GroupFacts
 
 GRADED = frozenset({"prores", "dnxhr"})
 """Codecs whose streams say which grade they are, and have no parameter sets that could differ."""
+GROUPED = frozenset({"h264", "hevc", "mpeg2"})
+"""Codecs whose groups of pictures are copied."""
+AROUND_CUTS = "packets are copied in whole groups, and this is around a cut"
+
+
+def may_copy(picture: PictureRecipe) -> bool:
+    """Whether anything is copied by a recipe at all."""
+    if picture.kind.id in GRADED:
+        return picture.copies != "never"
+    return picture.kind.id in GROUPED and picture.copies == "alike"
 
 
 def why_encoded(job: PieceJob, picture: PictureRecipe, facts: Mapping[str, ClipFacts]) -> str:
@@ -34,17 +47,23 @@ def why_encoded(job: PieceJob, picture: PictureRecipe, facts: Mapping[str, ClipF
         What is known of its media, by path.
     """
     codec = picture.kind
-    if codec.id not in GRADED:
+    if codec.id not in GRADED | GROUPED:
         return f"{codec.name} is encoded anew"
-    if not picture.copies:
+    if not may_copy(picture):
         return "the recipe asks for everything to be encoded"
     if job.accept_damage:
         return "the source is damaged"
-    return next(_differences(job, codec, codec.grade(picture.grade), facts), "")
+    if codec.id in GROUPED and (picture.steering.id != "quality" or picture.peak):
+        return "a rate or a peak is asked for, and copied pictures have that of their source"
+    return next(_differences(job, picture, codec, codec.grade(picture.grade), facts), "")
 
 
 def _differences(
-    job: PieceJob, codec: PictureCodec, grade: Grade | None, facts: Mapping[str, ClipFacts]
+    job: PieceJob,
+    picture: PictureRecipe,
+    codec: PictureCodec,
+    grade: Grade | None,
+    facts: Mapping[str, ClipFacts],
 ) -> Iterator[str]:
     if job.settings.fields or not job.view.uncropped or job.canvas != (job.width, job.height):
         yield "its picture is made smaller, larger, cropped, or of fields"
@@ -56,16 +75,30 @@ def _differences(
         if clip is None:
             yield "nothing is known of its media"
             return
-        yield from _of_clip(job, codec, grade, clip)
+        yield from _of_clip(job, codec, clip)
+        yield from _of_grade(codec, grade, clip) if codec.grades else _of_groups(picture, clip.groups, clip)
         yield from _of_layer(layer, span.frames, clip)
 
 
-def _of_clip(job: PieceJob, codec: PictureCodec, grade: Grade | None, clip: ClipFacts) -> Iterator[str]:
-    stream = codec.stream or codec.id
-    if clip.video_codec != stream:
-        yield f"its source is {clip.video_codec}, not {codec.name}"
-    elif grade is None or clip.profile != profile_of(codec, grade):
+def _of_grade(codec: PictureCodec, grade: Grade | None, clip: ClipFacts) -> Iterator[str]:
+    if grade is None or clip.profile != profile_of(codec, grade):
         yield f"its source is {codec.name} {clip.profile or 'of an unknown grade'}, {grade.name if grade else 'another'} is asked for"
+
+
+def _of_groups(picture: PictureRecipe, groups: GroupFacts | None, clip: ClipFacts) -> Iterator[str]:
+    if groups is None or groups.trouble or not groups.keys:
+        yield (groups.trouble if groups else "") or "it isn't known where its packets can be cut"
+        return
+    profile, codec = picture.profile, picture.kind
+    if profile and clip.profile.lower() != codec.profile_names.get(profile, profile).lower():
+        yield f"its source has the profile {clip.profile}, not {profile}"
+    if picture.level and groups.level != level_code(codec.stream_name, picture.level, profile or ""):
+        yield "its source has another level"
+
+
+def _of_clip(job: PieceJob, codec: PictureCodec, clip: ClipFacts) -> Iterator[str]:
+    if clip.video_codec != codec.stream_name:
+        yield f"its source is {clip.video_codec}, not {codec.name}"
     if clip.pixel_format != job.settings.pixel_format:
         yield f"its source has other samples ({clip.pixel_format})"
     if (clip.width, clip.height) != (job.width, job.height) or clip.turned or clip.pixel_aspect != job.shape:

@@ -12,6 +12,36 @@ LONG_SECONDS = 8
 SHORT_SECONDS = 2
 
 
+def cut_around(
+    spans: Sequence[PictureSpan], rate: Rate, runs: Sequence[FrameRange], multiple: int = 1
+) -> tuple[FrameRange, ...]:
+    """Pieces of an output of which some ``runs`` are pieces by themselves: those, and what is between them cut as ever.
+
+    Parameters
+    ----------
+    spans
+        What is shown, in order.
+    rate
+        Frames a second.
+    runs
+        Stretches that are pieces as they are, in order.
+    multiple
+        Frames that boundaries are multiples of.
+    """
+    if not spans or not runs:
+        return cut(spans, rate, multiple)
+    pieces = list(runs)
+    at = spans[0].start
+    end = spans[-1].start + spans[-1].frames
+    for begin, stop in zip(
+        (at, *(run.stop for run in runs)), (*(run.start for run in runs), end), strict=True
+    ):
+        gap = FrameRange(begin, stop)
+        within = [span.part(both, begin) for span in spans if (both := span.range.intersect(gap))]
+        pieces += [FrameRange(begin + a.start, begin + a.stop) for a in cut(within, rate, multiple)]
+    return tuple(sorted(pieces, key=lambda piece: piece.start))
+
+
 def cut(spans: Sequence[PictureSpan], rate: Rate, multiple: int = 1) -> tuple[FrameRange, ...]:
     """Pieces of an output whose first frame is 0: at edits, and every 8 s of *source* inside long takes.
 

@@ -20,6 +20,7 @@ PICTURE_LABELS: dict[str, Any] = {
     "target": True,
     "accept_damage": True,
     "measure_every": True,
+    "digested": True,
     "spans": {"__all__": {"name": True, "layers": {"__all__": {"media": {"path"}}}}},
 }
 """What of a piece's job isn't in its name: where files are, what edits are called, what a person put up with."""

@@ -42,7 +42,7 @@ def proved_checks(path: str, expected: Expected, progress: Callable[[int], None]
         It can't be opened.
     """
     cards = [ReceiverCard.model_validate(card) for card in expected.cards]
-    runs = [frames for frames, _ in expected.exact]
+    runs = [frames for frames, _ in expected.exact or expected.decoded]
     found = prove(
         path,
         progress,

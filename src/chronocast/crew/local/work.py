@@ -8,8 +8,9 @@ from dataclasses import asdict
 from typing import Any
 
 from chronocast.crew.local.proof import proved_checks
+from chronocast.media.copy.copied import CopyFailed
+from chronocast.media.copy.piece import copy_piece
 from chronocast.media.errors import DamagedPicture, NotMedia, SoundDamaged, SourceDamaged
-from chronocast.media.files.copy import CopyFailed, copy_piece
 from chronocast.media.files.join import join
 from chronocast.media.files.sound import render_sound
 from chronocast.media.piece.encode import encode_piece
@@ -90,6 +91,8 @@ class Worker:
             result["measure_seconds"] = round(made.measure_seconds, 4)
         if made.digest:
             result["digest"] = made.digest
+        if made.decoded:
+            result["decoded"] = [[job.frames, made.decoded]]
         if why:
             result["encoded_because"] = why
         if damaged := damaged_pictures(job, self.readers.complaints()):
@@ -101,7 +104,8 @@ class Worker:
     def _copy(self, job: PieceJob) -> Answer:
         """Copy the source's packets, each as it is."""
         made = copy_piece(job, self.readers)
-        return {"bytes": made.bytes, "frames": job.frames, "copied": made.digest, "sets": made.sets}
+        result: Answer = {"bytes": made.bytes, "frames": job.frames, "copied": made.digest, "sets": made.sets}
+        return result | ({"decoded": [list(run) for run in made.decoded]} if made.decoded else {})
 
     @staticmethod
     def _sound(job: SoundJob, progress: Callable[..., None]) -> Answer:

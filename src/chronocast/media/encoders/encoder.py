@@ -14,7 +14,8 @@ class Asked:
     """What an encoder is asked for: a recipe's picture at a rate, with so many threads.
 
     ``quality`` is the common quality that was found for an output in two
-    passes; ``fullness`` how full a receiver's buffer it begins with, as a share.
+    passes; ``fullness`` how full a receiver's buffer it begins with, as a share;
+    ``set_number`` what its parameter sets are called by, where that matters.
     """
 
     picture: PictureRecipe
@@ -22,6 +23,7 @@ class Asked:
     threads: int = 1
     quality: float | None = None
     fullness: float = 0.7
+    set_number: int | None = None
 
 
 @dataclass(frozen=True)

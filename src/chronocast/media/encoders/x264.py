@@ -13,6 +13,8 @@ def told(asked: Asked) -> Told:
     params = ["open-gop=0", "stitchable=1"]
     if picture.steering.even:
         params.append("nal-hrd=cbr")
+    if asked.set_number is not None:
+        params.append(f"sps-id={asked.set_number}")
     if picture.peak:
         params.append(f"vbv-init={asked.fullness:g}")
     if picture.scan != "progressive":

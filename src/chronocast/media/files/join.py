@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from fractions import Fraction
-from typing import Any
+from functools import partial
+from typing import Any, NamedTuple
 
 import av
 from av.container import OutputContainer
 
+from chronocast.media.bitstream.bits import StreamUnreadable
+from chronocast.media.bitstream.registry import LONG_GOP
 from chronocast.media.errors import JoinFailed
 from chronocast.media.files.matroska import set_pixel_shape
 from chronocast.media.files.sums import file_sum
@@ -45,9 +48,11 @@ def _piece_times(path: str, length: Duration) -> tuple[list[int], bytes]:
     return times, extra
 
 
-def _picture_packets(job: JoinJob, rate: Fraction, delay: int) -> Iterator[tuple[Fraction, av.Packet[Any]]]:
-    first = 0
-    for path, frames in job.pieces:
+def _picture_packets(
+    job: JoinJob, rate: Fraction, together: _Together
+) -> Iterator[tuple[Fraction, av.Packet[Any]]]:
+    first, delay = 0, together.delay
+    for (path, frames), said in zip(job.pieces, together.said, strict=True):
         with opened(path) as container:
             stream = container.streams.video[0]
             base = Fraction(stream.time_base or 1)
@@ -55,7 +60,8 @@ def _picture_packets(job: JoinJob, rate: Fraction, delay: int) -> Iterator[tuple
             for old in container.demux(stream):
                 if not old.size or old.pts is None:
                     continue
-                new = av.Packet(bytes(old))
+                data = bytes(old)
+                new = av.Packet(said(data) if said and old.is_keyframe else data)
                 new.pts, new.dts, new.duration = first + round(old.pts * base * rate), at - delay, 1
                 new.time_base, new.is_keyframe = 1 / rate, old.is_keyframe
                 yield Fraction(at) / rate, new
@@ -77,27 +83,53 @@ def _sound_packets(path: str) -> Iterator[tuple[Fraction, int, av.Packet[Any]]]:
             yield old.pts * base, places[old.stream.index], new
 
 
-def _decoding_delay(job: JoinJob, rate: Fraction) -> int:
-    """The smallest delay, in frames, with which no picture is decoded after it is shown.
+class _Together(NamedTuple):
+    """How pieces stand in one file.
+
+    ``delay``: the smallest in frames with which no picture is decoded after it is shown.  ``sets``: the
+    parameter sets of all of them; or each piece has its own before its key frames, so that a player can begin
+    at any: ``said`` makes such a packet so.
+    """
+
+    delay: int
+    sets: bytes
+    said: tuple[Callable[[bytes], bytes] | None, ...]
+
+
+def _together(job: JoinJob, rate: Fraction) -> _Together:
+    """See how the pieces fit together.
 
     Raises
     ------
     JoinFailed
-        A piece has other parameter sets than those before it.
+        A piece has parameter sets that can't stand in a file with those before it.
     """
-    delay, shared = 0, None
+    delay, sets = 0, list[bytes]()
     for path, frames in job.pieces:
         times, extra = _piece_times(path, Duration(frames, rate))
-        if shared is not None and extra != shared:
-            raise JoinFailed(
-                f"The piece {os.path.basename(path)} was made with other parameter sets than those before it."
-            )
-        shared = extra
+        sets.append(extra)
         delay = max(delay, max(order - time for order, time in enumerate(times)))
-    return delay
+    nothing = (None,) * len(sets)
+    if len(set(sets)) < 2:
+        return _Together(delay, b"", nothing)
+    with opened(job.pieces[0][0]) as first:
+        row = LONG_GOP.get(first.streams.video[0].codec_context.codec.canonical_name)
+    try:
+        if row is not None and row.merged:
+            return _Together(delay, row.merged(sets), nothing)
+        if row is not None and row.in_band:
+            return _Together(delay, sets[0], tuple(partial(row.in_band, each) for each in sets))
+    except StreamUnreadable as error:
+        raise JoinFailed(f"Its pieces can't stand in one file: {error}.") from error
+    other = next(path for (path, _), each in zip(job.pieces, sets, strict=True) if each != sets[0])
+    raise JoinFailed(
+        f"The piece {os.path.basename(other)} was made with other parameter sets than those before it."
+    )
 
 
-def _picture_stream(output: OutputContainer, job: JoinJob, rate: Fraction) -> av.VideoStream:
+def _picture_stream(
+    output: OutputContainer, job: JoinJob, rate: Fraction, together: _Together
+) -> av.VideoStream:
     """The joined file's stream of pictures, as its first piece's is."""
     with opened(job.pieces[0][0]) as first:
         template = first.streams.video[0]
@@ -112,7 +144,10 @@ def _picture_stream(output: OutputContainer, job: JoinJob, rate: Fraction) -> av
         if job.timecode:
             video.metadata["timecode"] = job.timecode
         if tag := _tag(job, template.codec_context.codec_tag):
-            context.codec_tag = tag
+            # sets that stand among the pictures aren't allowed in every kind of entry
+            context.codec_tag = "hev1" if tag == "hvc1" and any(together.said) else tag
+        if together.sets:
+            context.extradata = together.sets
         return video
 
 
@@ -162,7 +197,7 @@ def join(job: JoinJob) -> int:
     if job.container == "images":
         return write_images(job)
     rate = Fraction(job.rate)
-    delay = _decoding_delay(job, rate)
+    together = _together(job, rate)
     container = CONTAINERS[job.container]
     with av.open(
         "file:" + real_path(job.target), "w", format=container.muxer, options=dict(container.options)
@@ -176,8 +211,8 @@ def join(job: JoinJob) -> int:
         pictures: Iterator[tuple[Fraction, av.Packet[Any]]] = iter(())
         sounds: Iterator[tuple[Fraction, int, av.Packet[Any]]] = iter(())
         if job.pieces:
-            video = _picture_stream(output, job, rate)
-            pictures = _picture_packets(job, rate, delay)
+            video = _picture_stream(output, job, rate, together)
+            pictures = _picture_packets(job, rate, together)
         if job.sound:
             audios = _sound_streams(output, job, job.sound)
             sounds = _sound_packets(job.sound)

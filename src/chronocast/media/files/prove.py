@@ -12,6 +12,7 @@ from typing import Any
 import av
 import numpy as np
 
+from chronocast.media.bitstream.registry import bare_packets
 from chronocast.media.errors import NotMedia
 from chronocast.media.files.sound import HEARD
 from chronocast.media.filter_graph import Filter, FilterGraph
@@ -144,18 +145,22 @@ def _rate(video: av.VideoStream) -> Fraction:
 
 
 class PacketDigests:
-    """``PacketDigests(runs)``: digests of so many packets each, one after another."""
+    """``PacketDigests(runs)``: digests of so many packets each, one after another, as they are in every container."""
 
     def __init__(self, runs: Sequence[int]) -> None:
         self._runs, self._count = list(runs), 0
         self._digest = hashlib.blake2b(digest_size=16)
+        self._bare: Callable[[bytes], bytes] | None = None
         self.found: list[str] = []
 
     def see(self, packet: av.Packet[Any]) -> None:
         """The next packet of the pictures."""
         if not self._runs:
             return
-        self._digest.update(bytes(packet))
+        if self._bare is None:
+            context = packet.stream.codec_context
+            self._bare = bare_packets(context.codec.canonical_name, bytes(context.extradata or b""))
+        self._digest.update(self._bare(bytes(packet)))
         self._count += 1
         if self._count == self._runs[0]:
             self._runs.pop(0)

@@ -39,7 +39,7 @@ class Encoded:
     ``digest`` is of all pictures as the encoder was given them, where that was asked for; ``sets`` of the
     parameter sets, which all pieces of a file must share; ``quantizer`` is the pictures' mean, where the encoder
     tells it; ``likeness`` of every so many pictures, where that was asked for, and the processor's seconds
-    that looking took.
+    that looking took; ``decoded`` a digest of what it decodes to, where that was asked for.
     """
 
     bytes: int
@@ -49,6 +49,7 @@ class Encoded:
     quantizer: float | None = None
     likeness: Mapping[int, Likeness] = field(default_factory=dict)
     measure_seconds: float = 0.0
+    decoded: str = ""
 
 
 def encode_piece(job: PieceJob, readers: Readers, progress: Progress | None = None) -> Encoded:
@@ -82,6 +83,7 @@ def encode_piece(job: PieceJob, readers: Readers, progress: Progress | None = No
         shape=job.shape,
         digest=ENCODERS[job.settings.encoder].proved,
         measure_every=job.measure_every,
+        digested=job.digested,
     )
 
 
@@ -196,6 +198,7 @@ def encode_pictures(
     shape: Fraction = Fraction(1),
     digest: bool = False,
     measure_every: int = 0,
+    digested: bool = False,
 ) -> Encoded:
     """Encode pictures to a file of one closed stream; its size in bytes, and of each packet in decoding order.
 
@@ -225,8 +228,10 @@ def encode_pictures(
         Whether a digest of the decoded pictures is made.
     measure_every
         Every so many pictures are decoded again and compared; 0 for none.
+    digested
+        Whether a digest is made of what the piece decodes to.
     """
-    sample = Sample(measure_every)
+    sample = Sample(measure_every, digested)
     pictures = _as_the_encoder_wants(pictures, settings, rate, composed or settings.colour)
     with av.open("file:" + target, "w", format=settings.piece, options={"fflags": "+bitexact"}) as output:
         try:
@@ -278,4 +283,5 @@ def encode_pictures(
             round(fmean(quantizers), 3) if quantizers else None,
             alike,
             measure_seconds,
+            sample.decoded,
         )

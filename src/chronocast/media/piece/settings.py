@@ -34,6 +34,7 @@ def encoder_settings(
     rgb: bool = False,
     light: tuple[str, str] = ("", ""),
     fullness: float = FULLNESS,
+    set_number: int | None = None,
 ) -> EncoderSettings:
     """Everything the encoder is told for one recipe at one frame size and rate.
 
@@ -61,6 +62,8 @@ def encoder_settings(
         HDR10's mastering display and light levels, as encoders take them.
     fullness
         How full a receiver's buffer the encoder begins with, 0 to 1.
+    set_number
+        What its parameter sets are called by, where others stand in the file beside them.
 
     Raises
     ------
@@ -76,7 +79,7 @@ def encoder_settings(
         working = sampling.working if sampling.working.startswith("gbr") or not sampling.working else working
     encoder = ENCODERS[encoder_of(recipe)]
     threads = 1 if width * height <= 1920 * 1080 else 4
-    told = encoder.told(Asked(recipe, rate, threads, quality, fullness))
+    told = encoder.told(Asked(recipe, rate, threads, quality, fullness, set_number))
     options = told.options
     if encoder.light and any(light):
         key, *names = encoder.light

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from collections.abc import Iterator
 from contextlib import ExitStack
 from fractions import Fraction
@@ -15,6 +16,9 @@ from chronocast.media.errors import DecodeFailed
 from chronocast.media.source.index import FrameIndex, scan
 from chronocast.media.source.opening import listening, opened
 from chronocast.model.time.timing import FrameRange
+
+SOON = 2
+"""Groups of pictures after a seek in which a decoder may speak of pictures before it."""
 
 
 class FrameReader:
@@ -50,6 +54,7 @@ class FrameReader:
         self._stream: Any = None
         self._frames: Iterator[av.VideoFrame] | None = None
         self._next = -1
+        self._began: int | None = None
         self._turned: int | None = None
 
     def __enter__(self) -> FrameReader:
@@ -96,7 +101,7 @@ class FrameReader:
             self.close()
             self._open()
         self._frames = self._decoded()
-        self._next = -1
+        self._next, self._began = -1, None
 
     def _decoded(self) -> Iterator[av.VideoFrame]:
         """Pictures from here on; a packet that can't be decoded is noted and passed over."""
@@ -146,9 +151,29 @@ class FrameReader:
             self._open()
         with listening() as said:
             found = self._frame(number)
+        if said and self._soon_after_seek(number):
+            found, said = self._once_more(number)
         if said:
             self._complain(number, said[0])
         return found
+
+    def _soon_after_seek(self, number: int) -> bool:
+        """Whether a picture is in the first groups after a seek: there decoders miss what came before, though nothing shows."""
+        if self._began is None or not self.index.keys or self._began <= 0:
+            return False
+        first, now = (
+            bisect_right(self.index.keys, (self.index.times[n], 1 << 62)) for n in (self._began, number)
+        )
+        return now - first < SOON
+
+    def _once_more(self, number: int) -> tuple[av.VideoFrame, list[str]]:
+        """A picture decoded from groups before its own, and what is said then."""
+        group = self.index.number.get(self.index.key_shown(number), number)
+        self._seek(self.index.key_before(number, 2 * SOON))
+        if group:
+            self._forward(group - 1)
+        with listening() as said:
+            return self._frame(number), said
 
     def _frame(self, number: int) -> av.VideoFrame:
         self._wanted = self.index.times[number]
@@ -207,6 +232,7 @@ class FrameReader:
             at = self._number(picture)
             if at is not None:
                 self._next = at + 1
+                self._began = at if self._began is None else self._began
                 yield at, picture
 
     def _forward(self, number: int) -> av.VideoFrame | None:

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from bisect import bisect_right
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from fractions import Fraction
+from typing import Any
 
 import av
 
@@ -60,8 +62,15 @@ class FrameIndex:
         return min(self.keys[place])
 
 
-def scan(path: str) -> FrameIndex:
+def scan(path: str, see: Callable[[av.Packet[Any]], object] = bool) -> FrameIndex:
     """Read every packet of the first picture track (nothing is decoded).
+
+    Parameters
+    ----------
+    path
+        The film's.
+    see
+        Told of every packet, in decoding order.
 
     Raises
     ------
@@ -84,6 +93,7 @@ def scan(path: str) -> FrameIndex:
             for packet in container.demux(stream):
                 if packet.size == 0:
                     continue
+                see(packet)
                 pts = packet.pts
                 if pts is None:
                     pts = packet.dts if packet.dts is not None else untimed * step

@@ -20,6 +20,7 @@ from chronocast.media.filter_graph import Filter, FilterGraph
 from chronocast.media.source.damage import look_through
 from chronocast.media.source.decode import luma, upright_turn
 from chronocast.media.source.fingerprint import fingerprint
+from chronocast.media.source.groups import GroupsWatch
 from chronocast.media.source.images import Images, fingerprint_of, is_numbered
 from chronocast.media.source.index import FrameIndex, scan
 from chronocast.media.source.opening import opened
@@ -113,7 +114,8 @@ def inspect_clip(path: str) -> ClipFacts:
             problems=tuple(problems),
             sound_gaps=gaps,
         )
-    index = scan(path)
+    groups = GroupsWatch(looks[2])
+    index = scan(path, groups.see)
     if not index.times:
         raise NotMedia(
             f"{path} says it has a picture, but none can be read.", "Copy it again from where it came from."
@@ -183,6 +185,7 @@ def inspect_clip(path: str) -> ClipFacts:
         weights_of(index),
         profile,
         first.tags,
+        groups.found(index),
     )
 
 

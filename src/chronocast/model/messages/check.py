@@ -37,7 +37,9 @@ class Expected:
     tracks.  ``differences`` are in what it is not as its source, sentences, known where ``compared``;
     ``source_damage`` what is damaged of what it shows.  ``onset`` is the second at which its sound is
     first heard; ``exact`` are (frames, digest) of the pictures that went into a lossless encoder;
-    ``copied`` (frames, digest) of the packets that were copied, one after another, with "" where they were encoded.
+    ``copied`` (frames, digest) of the packets that were copied, one after another, with "" where they were encoded;
+    ``instead`` why pieces that were to be copied were encoded;
+    ``decoded`` (frames, digest) of what pictures decoded to by themselves before they were joined, "" where that isn't known.
     """
 
     frames: int
@@ -77,3 +79,5 @@ class Expected:
     onset: float | None = None
     exact: tuple[tuple[int, str], ...] = ()
     copied: tuple[tuple[int, str], ...] = ()
+    decoded: tuple[tuple[int, str], ...] = ()
+    instead: tuple[str, ...] = ()

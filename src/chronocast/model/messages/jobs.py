@@ -56,7 +56,8 @@ class PieceJob(FrozenModel):
     width × height of pixels of aspect ``shape``; ``colour`` is what the
     pictures are composed in.  With ``accept_damage`` damaged pictures are
     taken as they come; else the job fails and says where they are.  Every
-    ``measure_every`` th picture is decoded again and compared; 0 for none.
+    ``measure_every`` th picture is decoded again and compared; 0 for none.  With ``digested`` a digest is made of
+    what it decodes to: copied pictures will stand beside it, and each must still decode as by itself.
     """
 
     kind: Literal["encode", "copy"] = "encode"
@@ -73,6 +74,7 @@ class PieceJob(FrozenModel):
     shape: Fraction = Fraction(1)
     accept_damage: bool = False
     measure_every: int = 0
+    digested: bool = False
 
     @property
     def copied(self) -> bool:

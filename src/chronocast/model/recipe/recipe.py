@@ -61,6 +61,9 @@ class Document(BaseModel):
     model_config = ConfigDict(frozen=True, extra="allow", str_strip_whitespace=False)
 
 
+Copies = Literal["exact", "alike", "never"]
+
+
 class FrameSize(Document):
     """How large the picture becomes.
 
@@ -103,8 +106,9 @@ class PictureRecipe(Document):
     *source* keeps what the source has, wherever codec and container can hold
     it: bits a sample, colour resolution, see-through pictures, the shape of
     pixels, fields and their order, the start timecode.  ``alpha`` *keep* writes
-    it in any case.  With ``copies`` pictures of the source that already are what
-    is asked for are copied as they are, and not encoded once more.
+    it in any case.  ``copies`` says which pictures of the source are copied as
+    they are, and not encoded once more: those where nothing would be otherwise (*exact*), all of the same
+    kind, whatever rate they have (*alike*), or none (*never*).
     """
 
     codec: PictureCodecId = "h264"
@@ -127,7 +131,12 @@ class PictureRecipe(Document):
     profile: str | None = Field(default=None, max_length=20)
     level: str | None = Field(default=None, max_length=10)
     stills: StillsTaken = StillsTaken()
-    copies: bool = True
+    copies: Copies = "exact"
+
+    @field_validator("copies", mode="before")
+    @classmethod
+    def _as_it_was_said(cls, value: object) -> object:
+        return {True: "exact", False: "never"}.get(value, value) if isinstance(value, bool) else value
 
     @field_validator("rate")
     @classmethod
@@ -190,7 +199,12 @@ class SoundRecipe(Document):
     languages: tuple[Language, ...] = Field(default=(), max_length=16)
 
 
-_SINCE_PICTURE: dict[str, object] = {"alpha": "drop", "shape": "square", "timecode": "none"}
+_SINCE_PICTURE: dict[str, object] = {
+    "alpha": "drop",
+    "shape": "square",
+    "timecode": "none",
+    "copies": "exact",
+}
 _SINCE_SOUND: dict[str, object] = {"choose": []}
 """Settings that came later, with what they say by themselves."""
 

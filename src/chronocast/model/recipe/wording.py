@@ -86,6 +86,7 @@ def recipe_facts(recipe: Recipe) -> str:
     return f"{where} · {PICTURE[recipe.picture.codec].name} · {rate_words(recipe.picture)}{silent}"
 
 
+COPIES_WORDS = {"exact": "where nothing changes", "alike": "where the source fits", "never": "nothing"}
 _LABELS = {
     "picture.rate_control.target_bits_per_second": "rate",
     "picture.rate_control.peak_bits_per_second": "peak",
@@ -93,6 +94,7 @@ _LABELS = {
     "picture.rate_control.quality": "quality",
     "picture.rate_control.mode": "rate control",
     "picture.key_frame_seconds": "key frames",
+    "picture.copies": "copied",
     "sound.bits_per_second": "sound rate",
     "picture.size.mode": "frame size",
     "picture.size.width": "width",
@@ -113,6 +115,8 @@ def say(name: str, value: Any) -> str:
         return rate_bits_text(value)
     if name.endswith("_seconds"):
         return f"{value:g} s"
+    if name == "picture.copies":
+        return COPIES_WORDS[value]
     if isinstance(value, dict):
         return "there"
     return ", ".join(map(str, value)) if isinstance(value, list | tuple) else str(value)

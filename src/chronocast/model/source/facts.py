@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from fractions import Fraction
+from typing import Literal, NamedTuple
 
 from chronocast.model.source.origin import Alpha
 from chronocast.model.time.timing import Rate
@@ -37,6 +38,34 @@ class Damage:
     sentence: str
 
 
+class KeyFrame(NamedTuple):
+    """A picture that a decoder can begin at.
+
+    ``number`` counts from 0 as pictures are shown; so many ``leading`` ones are shown before it and
+    decoded after it.  ``begin`` says whether packets can be cut here: *closed* as it is, *open* with headers
+    changed, *never* by what is known of it.
+    """
+
+    number: int
+    leading: int
+    begin: Literal["closed", "open", "never"]
+
+
+@dataclass(frozen=True)
+class GroupFacts:
+    """Where packets of a long-GOP film can be cut.
+
+    ``sets`` is a digest of its parameter sets, ``numbers`` what they are called by, ``level`` the highest, as
+    the stream codes it.  ``trouble`` is why none can be cut, "" where they can.
+    """
+
+    keys: tuple[KeyFrame, ...] = ()
+    sets: str = ""
+    numbers: tuple[int, ...] = ()
+    level: int = 0
+    trouble: str = ""
+
+
 WEIGHED = 25
 """So many pictures' packets are weighed together."""
 
@@ -57,7 +86,7 @@ class ClipFacts:
     ``sound_gaps`` are (second, seconds) of gaps in the first sound track's times.
     ``profile`` is what its picture stream calls itself, by the libraries' name;
     ``own_colour`` how its pictures themselves are tagged, whatever the file says.
-    ``weights`` are bytes of its pictures' packets, a block of ``WEIGHED`` of them each.
+    ``groups`` say where a long-GOP film's packets can be cut; ``weights`` are bytes of its pictures' packets, a block of ``WEIGHED`` of them each.
     ``problems`` are sentences; a clip with one can still be used unless it has
     neither picture nor sound.
     """
@@ -93,6 +122,7 @@ class ClipFacts:
     weights: tuple[int, ...] = ()
     profile: str = ""
     own_colour: tuple[str, str, str, str] = ("", "", "", "")
+    groups: GroupFacts | None = None
 
     def bytes_of(self, first: int, last: int) -> float | None:
         """Bytes of the packets of some pictures; None where they weren't weighed.

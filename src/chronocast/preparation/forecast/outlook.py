@@ -183,6 +183,7 @@ def outlook(
             basis=_basis(ask, learned),
             made=ask.made is not None,
             looks=LooksOutlook.of(looks[row]),
+            saved_seconds=float(told.saved[row]),
             draws=np.array([told.seconds[row], told.bytes[row]], np.float32),
         )
         for row, (ready, ask, finish) in enumerate(zip(chosen, asks, finishes, strict=True))

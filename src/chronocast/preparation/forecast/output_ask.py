@@ -7,6 +7,7 @@ from chronocast.forecast.outputs import OutputAsk, SoundAsk
 from chronocast.forecast.picture.ask import PictureAsk
 from chronocast.forecast.sound import sound_bits
 from chronocast.forecast.work import CopyAsk, PieceAsk
+from chronocast.media.copy.seams import BESIDE, WHOLE
 from chronocast.media.encoders.registry import ENCODERS
 from chronocast.model.messages.jobs import MEASURED, SoundJob
 from chronocast.model.recipe.codecs import SOUND
@@ -88,6 +89,20 @@ def _megapixels_compared(ready: OutputReady, frames: int) -> float:
     return decoded * ready.plan.width * ready.plan.height / 1e6
 
 
+def _copy_ask(ready: OutputReady, number: int) -> CopyAsk:
+    """A copied piece; of groups, with what is decoded to prove it: about the first and the last."""
+    piece = ready.plan.pieces[number]
+    size = source_bytes(ready, number)
+    media = piece.media[0]
+    groups = ready.source.facts[media.path].groups
+    if ready.whole_frames or groups is None or not groups.keys:
+        return CopyAsk(piece.name, size, piece.frames)
+    length = ready.source.facts[media.path].frames / len(groups.keys)
+    pixels = piece.width * piece.height / 1e6
+    decoded = piece.frames if piece.frames <= WHOLE else min(piece.frames, 2 * length)
+    return CopyAsk(piece.name, size, piece.frames, decoded * pixels, BESIDE * pixels)
+
+
 def output_ask(ready: OutputReady, stock: Stock, made: int | None) -> OutputAsk:
     """An output as the forecast asks for it; ``made`` is the bytes of its file where it is made already.
 
@@ -135,7 +150,7 @@ def output_ask(ready: OutputReady, stock: Stock, made: int | None) -> OutputAsk:
         made=made,
         drive=drive_of(ready.path.parent),
         copies=tuple(
-            CopyAsk(piece.name, source_bytes(ready, n), piece.frames)
+            _copy_ask(ready, n)
             for n, (piece, kept) in enumerate(zip(plan.pieces, there, strict=True))
             if piece.copied and not kept and made is None
         ),

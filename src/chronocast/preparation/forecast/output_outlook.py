@@ -78,6 +78,8 @@ class OutputOutlook:
         Whether it is made already.
     looks
         How like the original it looks; None where nothing is lost, or nothing known.
+    saved_seconds
+        Of work, that encoding all of it would take besides.
     draws
         What the bands of seconds and bytes come from, shape (2, draws): several outputs together are the
         sum of theirs.
@@ -98,6 +100,7 @@ class OutputOutlook:
     made: bool = False
     looks: LooksOutlook | None = None
     copied_names: frozenset[str] = frozenset()
+    saved_seconds: float = 0.0
     draws: NDArray[np.float32] | None = field(default=None, compare=False, repr=False)
 
     @property

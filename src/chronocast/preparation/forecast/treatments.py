@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from typing import Literal, NamedTuple
 
-from chronocast.model.show import counted, percent
+from chronocast.model.show import counted, percent, time_text
 from chronocast.preparation.forecast.output_outlook import OutputOutlook
 
 Treatment = Literal["kept", "copied", "encode"]
+LEAST_SAVED = 1.0
+"""Seconds; less isn't worth saying."""
 WORDS: dict[Treatment, str] = {"kept": "kept", "copied": "copied", "encode": "to be encoded"}
 
 
@@ -47,15 +49,16 @@ def treatments_told(item: OutputOutlook) -> str:
         kind = treatment_of(item, piece.name)
         frames[kind] = frames.get(kind, 0) + piece.frames
     whole = sum(frames.values())
+    saved = f"; {time_text(item.saved_seconds)} of work saved" if item.saved_seconds > LEAST_SAVED else ""
     if len(frames) == 1:
         kind = next(iter(frames))
-        return f"{counted(len(pieces), 'piece')}, all {WORDS[kind]}"
+        return f"{counted(len(pieces), 'piece')}, all {WORDS[kind]}{saved}"
     told = (
         f"{frames[kind]} frames {WORDS[kind]} ({percent(frames[kind] / whole)})"
         for kind in WORDS
         if kind in frames
     )
-    return ", ".join(told)
+    return ", ".join(told) + saved
 
 
 def why_encoded(item: OutputOutlook) -> str:

@@ -18,7 +18,7 @@ from chronocast.model.recipe.layouts import channels_of, layout_told
 from chronocast.model.source.clip_changes import changes
 from chronocast.model.source.origin import Origin
 from chronocast.model.time.timing import rate_text
-from chronocast.pieces.plan import tracks_taken
+from chronocast.pieces.sound_plan import tracks_taken
 
 if TYPE_CHECKING:
     from chronocast.preparation.output.output_ready import OutputReady

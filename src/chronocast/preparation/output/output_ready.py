@@ -20,7 +20,6 @@ from chronocast.model.messages.jobs import PieceJob
 from chronocast.model.recipe.containers import CONTAINERS
 from chronocast.model.recipe.recipe import Recipe
 from chronocast.model.time.timing import FrameRange, Rate, format_timecode
-from chronocast.pieces.copying import GRADED, why_encoded
 from chronocast.pieces.name import digest
 from chronocast.pieces.plan import OutputPlan
 from chronocast.pieces.rounds import Rounds, remaining_encodes
@@ -179,14 +178,15 @@ class OutputReady:
         larger = ENCODERS[plan.settings.encoder].larger
         return size_prior(picture, plan.width * plan.height, float(plan.rate), larger)
 
-    @cached_property
+    @property
+    def copies_groups(self) -> bool:
+        """Whether groups of pictures of its source are copied, with what is around cuts encoded to match."""
+        return not self.whole_frames and any(piece.copied for piece in self.plan.pieces)
+
+    @property
     def why_encoded(self) -> str:
-        """Why the first of its pieces that isn't copied is encoded, in a few words; "" where none is."""
-        picture = self.recipe.picture
-        if picture is None or picture.kind.id not in GRADED:
-            return ""
-        piece = next((piece for piece in self.plan.pieces if not piece.copied), None)
-        return why_encoded(piece, picture, self.source.facts) if piece else ""
+        """Why the first pictures that could be copied aren't, in a few words; "" where nothing is to be said."""
+        return self.plan.why_encoded
 
     @property
     def look_prior(self) -> LookPrior | None:

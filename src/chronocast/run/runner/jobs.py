@@ -77,6 +77,8 @@ class Jobs:
         update: dict[str, object] = {"target": str(target)}
         if isinstance(job, PieceJob) and ready is not None and ready.look_prior is not None:
             update["measure_every"] = measured_every(job.frames)
+        if isinstance(job, PieceJob) and ready is not None and ready.copies_groups:
+            update["digested"] = not job.copied
         return job.model_copy(update=update)
 
     def _join(self, task: TaskId, attempt: int) -> Job:
@@ -115,6 +117,8 @@ class Jobs:
         expected = replace(
             expected,
             copied=self._copied(ready),
+            decoded=self._decoded(ready),
+            instead=self._instead(ready),
             onset=kept.facts.get("onset") if kept else None,
             exact=self._digests(ready),
             source_damage=(*expected.source_damage, *(kept.facts.get("damaged", ()) if kept else ())),
@@ -129,6 +133,25 @@ class Jobs:
             kept = self.stock.find(piece.name) if piece.copied else None
             found.append((piece.frames, str(kept.facts.get("copied") or "") if kept else ""))
         return tuple(found) if any(digest for _, digest in found) else ()
+
+    def _instead(self, ready: OutputReady) -> tuple[str, ...]:
+        """Why pieces that were to be copied had to be encoded, each reason once."""
+        kept = (self.stock.find(piece.name) for piece in ready.plan.pieces if piece.copied)
+        told = (
+            str(found.facts["encoded_because"])
+            for found in kept
+            if found and "encoded_because" in found.facts
+        )
+        return tuple(dict.fromkeys(told))
+
+    def _decoded(self, ready: OutputReady) -> tuple[tuple[int, str], ...]:
+        """Frames and digest of what each stretch decodes to by itself, in a file of copied groups; none else."""
+        found = list[tuple[int, str]]()
+        for piece in ready.plan.pieces if ready.copies_groups else ():
+            kept = self.stock.find(piece.name)
+            runs = kept.facts.get("decoded") if kept else None
+            found += [(int(frames), str(digest)) for frames, digest in runs or [(piece.frames, "")]]
+        return tuple(found)
 
     def _digests(self, ready: OutputReady) -> tuple[tuple[int, str], ...]:
         """Frames and digest of each piece of a lossless output, where all of them are known."""

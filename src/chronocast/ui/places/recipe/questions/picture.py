@@ -8,6 +8,7 @@ from typing import Any
 from chronocast.model.batch.columns import MIXED, common
 from chronocast.model.recipe.codecs import PICTURE
 from chronocast.model.recipe.containers import CONTAINERS, IMAGE_EXTENSIONS
+from chronocast.pieces.copying import GRADED, GROUPED
 from chronocast.ui.places.recipe.settings import (
     Group,
     Setting,
@@ -35,6 +36,39 @@ _SIZES: tuple[tuple[str, dict[str, Any]], ...] = (
         {"picture.size.mode": "fixed", "picture.size.width": 1080, "picture.size.height": 1920},
     ),
 )
+
+
+def _copies(make: SettingMaker) -> Setting:
+    """Which pictures of the source aren't encoded once more."""
+    picture = make.first.picture
+    assert picture is not None
+    name = picture.kind.name.split(" (")[0]
+    encoded = ("all encoded", {"picture.copies": "never"})
+    if picture.kind.id in GRADED:
+        return make.choices(
+            "copies",
+            "Copied",
+            f"Pictures of a {name} source of the same grade and size are taken as they are, bit by bit.",
+            options=[("where nothing changes", {"picture.copies": "exact"}), encoded],
+            weighed=False,
+        )
+    fixed = picture.steering.id != "quality" or bool(picture.peak)
+    return make.choices(
+        "copies",
+        "Copied",
+        f"Whole groups of a {name} source of the same size and samples are taken as they are, whatever rate they have; "
+        "only what is around cuts is encoded.",
+        options=[
+            ("all encoded", {"picture.copies": "exact"}),
+            ("where the source fits", {"picture.copies": "alike"}),
+        ],
+        why={
+            "where the source fits": "copied pictures have the rate of their source: choose a constant quality without a peak"
+        }
+        if fixed
+        else None,
+        weighed=False,
+    )
 
 
 def picture_group(make: SettingMaker) -> Group:
@@ -141,6 +175,8 @@ def picture_group(make: SettingMaker) -> Group:
                 weighed=False,
             )
         )
+    if codec.id in GRADED | GROUPED:
+        found.append(_copies(make))
     if codec.kind == "images":
         found.append(_stills(make))
     else:

@@ -1,17 +1,14 @@
-"""Copy a source's packets to a piece as they are, and prove that they are the same."""
+"""Copy packets of codecs in which every picture is a whole one."""
 
 from __future__ import annotations
 
-import errno
-import hashlib
 import os
 from collections.abc import Iterator
-from dataclasses import dataclass
 from typing import Any, cast
 
 import av
 
-from chronocast.media.errors import MediaError
+from chronocast.media.copy.copied import Copied, CopyFailed, packet_digest
 from chronocast.media.piece.encode import sets_digest
 from chronocast.media.source.index import FrameIndex
 from chronocast.media.source.opening import opened
@@ -19,30 +16,8 @@ from chronocast.media.source.readers import Readers
 from chronocast.model.messages.jobs import PieceJob
 
 
-class CopyFailed(MediaError):
-    """Packets can't be copied as they are; the sentence says why.  The pictures can still be encoded."""
-
-
-@dataclass(frozen=True)
-class Copied:
-    """A piece of copied packets: its file's bytes, its packets' bytes in order, digests of all of them and of no sets."""
-
-    bytes: int
-    packets: tuple[int, ...]
-    digest: str
-    sets: str
-
-
-def packet_digest() -> hashlib.blake2b:
-    """What digests of packets are made with."""
-    return hashlib.blake2b(digest_size=16)
-
-
-def copy_piece(job: PieceJob, readers: Readers) -> Copied:
-    """Write the pieces' pictures to ``job.target`` (the caller renames it), packet by packet.
-
-    Read once more afterwards: as many packets, the same bytes, times one
-    after another.
+def copy_whole(job: PieceJob, readers: Readers) -> Copied:
+    """Write a piece of whole pictures, packet by packet, and read it once more: as many packets, the same bytes.
 
     Parameters
     ----------
@@ -55,23 +30,7 @@ def copy_piece(job: PieceJob, readers: Readers) -> Copied:
     ------
     CopyFailed
         A packet isn't there, isn't whole, or isn't the same afterwards.
-    OSError
-        The target can't be written.
     """
-    try:
-        return _copied(job, readers)
-    except av.error.FFmpegError as error:
-        if isinstance(error, OSError) and error.errno in (
-            errno.ENOSPC,
-            errno.EDQUOT,
-            errno.EACCES,
-            errno.EROFS,
-        ):
-            raise
-        raise CopyFailed(f"Packets can't be copied: {error.strerror or error}.") from error
-
-
-def _copied(job: PieceJob, readers: Readers) -> Copied:
     total, sizes = packet_digest(), list[int]()
     with av.open(
         "file:" + job.target, "w", format=job.settings.piece, options={"fflags": "+bitexact"}

@@ -1,0 +1,1 @@
+"""What is inside packets of long-GOP codecs, as far as cutting and joining them without encoding needs it."""

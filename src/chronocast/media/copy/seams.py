@@ -1,0 +1,167 @@
+"""Prove that copied groups fit between encoded pictures, before anything is built on them.
+
+Five things, since each of them has been seen to pass alone on a broken file:
+the count of pictures, what the copied ones decode to, what the encoded ones
+before and after them decode to, their times, and a decoder that says nothing.
+"""
+
+from __future__ import annotations
+
+import os
+import tempfile
+from collections.abc import Iterator
+from hashlib import blake2b
+from itertools import islice
+from typing import NamedTuple
+
+import av
+
+from chronocast.media.copy.copied import CopyFailed
+from chronocast.media.copy.run import Run
+from chronocast.media.files.join import join
+from chronocast.media.files.prove import prove
+from chronocast.media.picture.compose import picture_digest
+from chronocast.media.piece.encode import encode_pictures
+from chronocast.media.source.readers import Readers
+from chronocast.model.messages.jobs import JoinJob, PieceJob
+from chronocast.model.time.timing import FrameRange
+
+WHOLE = 48
+"""A run of no more pictures is decoded whole."""
+BESIDE = 2
+"""So many encoded pictures stand before and after it while it is proved."""
+
+
+class Part(NamedTuple):
+    """Some of a run by itself, where its pictures are in the run, and the digest of what its source decodes to."""
+
+    run: Run
+    range: FrameRange
+    digest: str
+
+
+def prove_seams(job: PieceJob, run: Run, readers: Readers, changed: int) -> tuple[tuple[int, str], ...]:
+    """See that a run decodes as its source does, with encoded pictures before and after it.
+
+    What was changed is decoded whole; of the rest, the first and the last
+    group: between them the same packets follow each other as in the source.
+
+    Parameters
+    ----------
+    job
+        The piece's.
+    run
+        Its packets, made to begin anew.
+    readers
+        Open readers of its media.
+    changed
+        So many of its packets, from the first, aren't as in the source.
+
+    Returns
+    -------
+    tuple
+        (pictures, digest of what they decode to), one after another, "" of those that weren't decoded.
+
+    Raises
+    ------
+    CopyFailed
+        It doesn't.
+    """
+    parts = [
+        Part(part, range_, _source_digest(job, readers, range_))
+        for part, range_ in _parts(run, job.frames, changed)
+    ]
+    with tempfile.TemporaryDirectory(dir=os.path.dirname(job.target) or ".", prefix=".seams ") as folder:
+        beside = os.path.join(folder, "beside.mp4")
+        count = _encode_beside(job, readers, beside)
+        alone = prove(beside, runs=[count], rate=job.rate)
+        files = [beside]
+        for number, part in enumerate(parts):
+            files.append(os.path.join(folder, f"{number}.mp4"))
+            part.run.write(files[-1], job.rate)
+        files.append(beside)
+        frames = [count, *(len(part.range) for part in parts), count]
+        joined = os.path.join(folder, "joined.mp4")
+        join(
+            JoinJob(
+                name="seams",
+                target=joined,
+                container="mp4",
+                rate=str(job.rate),
+                pieces=tuple(zip(files, frames, strict=True)),
+                sound=None,
+            )
+        )
+        found = prove(joined, runs=frames, rate=job.rate)
+    wanted = [*alone.digests, *(part.digest for part in parts), *alone.digests]
+    if found.complaints:
+        raise CopyFailed(f"Copied beside encoded pictures, a decoder complains: {found.complaints[0]}.")
+    if found.frames != sum(frames):
+        raise CopyFailed(f"Copied beside encoded pictures, {found.frames} of {sum(frames)} decode.")
+    if found.uneven:
+        raise CopyFailed(f"Copied beside encoded pictures, {found.uneven} are not in their place.")
+    if list(found.digests) != wanted:
+        which = next(n for n, (a, b) in enumerate(zip(wanted, found.digests, strict=False)) if a != b)
+        what = "encoded" if which in (0, len(wanted) - 1) else "copied"
+        raise CopyFailed(f"Copied beside encoded pictures, {what} ones decode otherwise than by themselves.")
+    return tuple(_runs(parts, job.frames))
+
+
+def _parts(run: Run, frames: int, changed: int) -> Iterator[tuple[Run, FrameRange]]:
+    """What of a run is decoded."""
+    first_changed = next((n for n, place in enumerate(run.keys) if place >= changed), len(run.keys))
+    first = max(1, first_changed)
+    last = len(run.keys) - 1
+    if frames <= WHOLE or first >= last:
+        yield run, FrameRange(0, frames)
+        return
+    begin = run.part(0, first)
+    yield begin, FrameRange(0, len(begin.packets))
+    end = run.part(last, len(run.keys)).begun()
+    yield end, FrameRange(frames - len(end.packets), frames)
+
+
+def _source_digest(job: PieceJob, readers: Readers, part: FrameRange) -> str:
+    """The digest of what pictures of the job decode to in their source."""
+    layer = job.spans[0].layers[0]
+    assert layer.media is not None
+    reader = readers.reader(layer.media.path, layer.media.fingerprint)
+    total = blake2b(digest_size=16)
+    for number in range(int(layer.start) + part.start, int(layer.start) + part.stop):
+        total.update(picture_digest(reader.frame(number)))
+    return total.hexdigest()
+
+
+def _encode_beside(job: PieceJob, readers: Readers, target: str) -> int:
+    """Encode the first pictures of a piece, as those around it will be; how many."""
+    layer = job.spans[0].layers[0]
+    assert layer.media is not None
+    reader = readers.reader(layer.media.path, layer.media.fingerprint)
+    first, count = int(layer.start), min(BESIDE, job.frames)
+
+    def pictures() -> Iterator[av.VideoFrame]:
+        yield from (reader.frame(first + number) for number in range(count))
+
+    encode_pictures(
+        islice(pictures(), count),
+        target,
+        job.rate,
+        width=job.width,
+        height=job.height,
+        settings=job.settings,
+        composed=job.colour,
+        shape=job.shape,
+    )
+    return count
+
+
+def _runs(parts: list[Part], frames: int) -> Iterator[tuple[int, str]]:
+    """Parts of a piece and what is between them, with what each decodes to."""
+    at = 0
+    for part in parts:
+        if part.range.start > at:
+            yield part.range.start - at, ""
+        yield len(part.range), part.digest
+        at = part.range.stop
+    if at < frames:
+        yield frames - at, ""
