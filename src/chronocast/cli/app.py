@@ -14,6 +14,7 @@ from chronocast.cli.answers import NEEDS_YOU, WRONG_USE, BatchPath, Json, compla
 from chronocast.cli.cell_commands import cell_commands
 from chronocast.cli.forecast_commands import forecast_commands
 from chronocast.cli.ledger_commands import ledger_app
+from chronocast.cli.proxy_commands import proxies_app
 from chronocast.cli.range_commands import frame_outputs, ranges_app
 from chronocast.cli.recipe_commands import cards_app, recipes_app
 from chronocast.cli.stock_commands import stock_app
@@ -34,6 +35,7 @@ app.add_typer(recipes_app, name="recipes")
 app.add_typer(cards_app, name="cards")
 app.add_typer(ranges_app, name="ranges")
 app.add_typer(stock_app, name="stock")
+app.add_typer(proxies_app, name="proxies")
 app.add_typer(ledger_app, name="ledger")
 app.command("frame")(frame_outputs)
 forecast_commands(app)

@@ -12,6 +12,7 @@ from chronocast.journal.library import Library
 from chronocast.journal.needs import NeedsStore
 from chronocast.journal.paces import PaceStore
 from chronocast.journal.places import config_folder, data_folder, state_folder
+from chronocast.journal.proxies import ProxyStore
 from chronocast.journal.rounds_store import RoundsStore
 from chronocast.pieces.stock import Stock
 
@@ -24,7 +25,8 @@ class Workspace:
 
     ``stock`` are finished pieces, ``facts`` what is known of media (with the
     sources that were made ready of them), ``rounds`` what was decided for
-    outputs, ``needs`` what outputs wait for, ``paces`` how fast stations are, ``library`` saved recipes and
+    outputs, ``needs`` what outputs wait for, ``proxies`` small copies of
+    films for looking at, ``paces`` how fast stations are, ``library`` saved recipes and
     receiver cards.  What it has looked at stays looked at from forecast to
     forecast.
     """
@@ -38,6 +40,7 @@ class Workspace:
         self.facts = FactsStore(self.data / "facts")
         self.rounds = RoundsStore(self.data / "rounds")
         self.needs = NeedsStore(self.state / "needs")
+        self.proxies = ProxyStore(self.data / "proxies")
         self.paces = PaceStore(self.data / "pace.json")
         self.library = Library(config or config_folder())
 

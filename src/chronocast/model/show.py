@@ -49,13 +49,22 @@ def percent(share: float) -> str:
     return f"{whole} %"
 
 
-def counted(count: int, thing: str) -> str:
+def counted(count: int, thing: str, several: str = "") -> str:
     """A number of things: ``1 file``, ``3 files``.
 
-    >>> counted(1, "file"), counted(3, "file")
-    ('1 file', '3 files')
+    Parameters
+    ----------
+    count
+        How many.
+    thing
+        What one is called.
+    several
+        What several are called, where an s isn't enough.
+
+    >>> counted(1, "file"), counted(3, "file"), counted(2, "proxy", "proxies")
+    ('1 file', '3 files', '2 proxies')
     """
-    return f"{count} {thing}{'' if count == 1 else 's'}"
+    return f"{count} {thing if count == 1 else several or thing + 's'}"
 
 
 def rate_bits_text(bits_per_second: float) -> str:

@@ -82,6 +82,7 @@ class Looker:
 
     def __init__(self) -> None:
         self._cuts: OrderedDict[str, Any] = OrderedDict()
+        self._originals: set[str] = set()
         self._stills: dict[tuple[str, bool], Any] = {}
         self._kept: OrderedDict[Any, Any] = OrderedDict()
         self._bytes = 0
@@ -94,6 +95,7 @@ class Looker:
 
         self._close(order["source"])
         self._cuts[order["source"]] = CutList.model_validate(order["cut"])
+        (self._originals.add if order.get("originals") else self._originals.discard)(order["source"])
         while len(self._cuts) > 2:
             self._close(next(iter(self._cuts)))
 
@@ -107,12 +109,17 @@ class Looker:
 
     def stills(self, source: str, moving: bool) -> Any:
         """What gives a source's pictures: jumps come sooner with one thread, playing is faster with several."""
+        from chronocast.journal.places import data_folder
+        from chronocast.journal.proxies import ProxyStore
         from chronocast.media.viewing.stills import LookingReaders, Stills
 
         key = (source, moving)
         if key not in self._stills:
             threads = (os.cpu_count() or 2) if moving else 1
-            self._stills[key] = Stills(self._cuts[source], LookingReaders(4, threads, hurry=True))
+            find = ProxyStore(data_folder() / "proxies").find
+            proxy_of = (lambda _: None) if source in self._originals else find
+            readers = LookingReaders(4, threads, hurry=True, proxy_of=proxy_of)
+            self._stills[key] = Stills(self._cuts[source], readers)
         return self._stills[key]
 
     def show(self, order: dict[str, Any]) -> Any:
@@ -208,6 +215,9 @@ def carry_out(looker: Looker, order: dict[str, Any]) -> None:
             answer({**head, "what": "ends", **looker.ends(order)})
         else:
             picture = looker.show(order)
+            head["proxy"] = looker.stills(order["source"], bool(order.get("ahead"))).from_proxy(
+                int(order["frame"])
+            )
             answer({**head, "what": "picture" if order["do"] == "show" else "still"}, picture)
     except ChronocastError as error:
         answer({**head, "what": "failed", "sentence": str(error)})

@@ -232,6 +232,7 @@ class Window(QMainWindow):
             part.said.connect(self.notice.tell)
             part.trouble.connect(self.notice.tell_trouble)
         self.range_place.said.connect(self.range_place.parts.say)
+        session.proxies.made.connect(self.range_place.pictures.look_again)
         self.range_place.trouble.connect(self.notice.tell_trouble)
         for editing in (self.range_place, self.recipe_place):
             editing.edited.connect(session.edit)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import OrderedDict
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 
@@ -15,10 +15,12 @@ from chronocast.media.matrices import MATRICES, USUAL_MATRIX
 from chronocast.media.picture.compose import Composer
 from chronocast.media.picture.layers import SpanPictures
 from chronocast.media.source.decode import PictureSource
+from chronocast.media.source.proxied import open_proxy
 from chronocast.media.source.readers import Readers
 from chronocast.model.picture.colour import Colour
 from chronocast.model.picture.geometry import View
 from chronocast.model.source.cutlist import CutList, Deinterlace, PictureSpan
+from chronocast.model.source.proxy import Proxy
 from chronocast.model.time.timing import Rate
 
 Picture = NDArray[np.uint8]
@@ -57,10 +59,28 @@ class _Remembering:
 
 
 class LookingReaders(Readers):
-    """Readers for looking: what they gave last is at hand."""
+    """Readers for looking: what they gave last is at hand, and films with a proxy are read from it.
+
+    ``proxy_of`` finds a film's proxy by what is in the film; ``from_proxy`` are the films that are read so.
+    """
+
+    def __init__(
+        self,
+        most: int = 6,
+        threads: int = 1,
+        hurry: bool = False,
+        proxy_of: Callable[[str], Proxy | None] = lambda _: None,
+    ) -> None:
+        super().__init__(most, threads, hurry)
+        self._proxy_of = proxy_of
+        self.from_proxy: set[str] = set()
 
     def _make(self, path: str, mark: str, deinterlace: Deinterlace, clock: Fraction | None) -> PictureSource:
-        return _Remembering(super()._make(path, mark, deinterlace, clock))
+        proxy = self._proxy_of(mark) if mark and clock is None else None
+        quick = open_proxy(proxy, self._threads, self._hurry, deinterlace) if proxy else None
+        if quick is not None:
+            self.from_proxy.add(path)
+        return _Remembering(quick or super()._make(path, mark, deinterlace, clock))
 
 
 @dataclass(frozen=True)
@@ -77,7 +97,7 @@ class Stills:
     ``rate`` is that of an output's frames where moving centres are counted in them.
     """
 
-    def __init__(self, cut: CutList, readers: Readers) -> None:
+    def __init__(self, cut: CutList, readers: LookingReaders) -> None:
         self.cut, self.readers = cut, readers
         self._spans: OrderedDict[tuple[int, Frame, int], SpanPictures] = OrderedDict()
         self._composers: OrderedDict[Frame, Composer] = OrderedDict()
@@ -121,6 +141,12 @@ class Stills:
             shown = Frame(shown.size, still)
         made = self._span(span, shown).picture(frame - span.start)
         return to_rgb(made, self.cut.colour)
+
+    def from_proxy(self, frame: int) -> bool:
+        """Whether anything of a frame was read from a proxy."""
+        span = self.cut.span_at(frame)
+        layers = span.layers if span else ()
+        return any(layer.media and layer.media.path in self.readers.from_proxy for layer in layers)
 
     def _span(self, span: PictureSpan, shown: Frame) -> SpanPictures:
         key = (span.start, shown, span.frames)

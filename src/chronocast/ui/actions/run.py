@@ -36,7 +36,20 @@ class RunActions(QObject):
             "run.retry": lambda: self.session.ask("retry"),
             "run.measure": self.session.measure,
             "run.probe": self.session.probe,
+            "run.proxies": self.make_proxies,
         }
+
+    def make_proxies(self) -> None:
+        """Make the proxies that the batch's films want, or stop that."""
+        prospect = self.session.prospect
+        if self.session.going and not self.session.proxies.going:
+            self.said.emit(
+                "A run of this batch goes on, and needs the machine: make proxies before or after it."
+            )
+        elif prospect is None:
+            self.said.emit("The sources are still being looked at.")
+        else:
+            self.session.proxies.switch(list(prospect.sources.values()))
 
     def begin(self, replace: bool = False) -> None:
         """Begin, unless something in the way needs a decision first."""

@@ -25,6 +25,7 @@ from chronocast.preparation.source.gather import gather
 from chronocast.run.view import RunView
 from chronocast.ui.desk.ahead import AheadWork
 from chronocast.ui.desk.desk import Desk
+from chronocast.ui.desk.proxies import ProxyWork
 from chronocast.ui.desk.workers import FileWatcher, Follower, Forecaster, errand
 
 if TYPE_CHECKING:
@@ -83,6 +84,10 @@ class Session(QObject):
         self.ahead.told.connect(self._say_busy)
         self.ahead.over.connect(self._ahead_over)
         self.ahead.failed.connect(self._ahead_failed)
+        self.proxies = ProxyWork(self.workspace, self)
+        self.proxies.told.connect(self._say_busy)
+        self.proxies.said.connect(self.notice)
+        self.proxies.failed.connect(self.trouble)
         self._follower = Follower(self)
         self._follower.seen.connect(self._seen)
         self._watcher = FileWatcher(self.desk.path, self)
@@ -153,6 +158,7 @@ class Session(QObject):
             self._measuring.end()
         self._again.stop()
         self.ahead.stop()
+        self.proxies.stop()
         self._closed = True
         workers = (self._forecaster, self._follower, self._watcher)
         for worker in workers:

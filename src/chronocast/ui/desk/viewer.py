@@ -28,7 +28,8 @@ class Viewer(QObject):
 
     ``picture`` brings (slot, source, frame, image), ``still`` (source, frame,
     image) of a strip, ``ends`` (source, start, stop, first, last), ``failed``
-    (slot, source, frame, sentence), ``lost`` that the process has gone.
+    (slot, source, frame, sentence), ``lost`` that the process has gone, ``proxied``
+    (slot, whether the picture that comes next is read from a proxy).
     """
 
     picture = pyqtSignal(str, str, int, QImage)
@@ -36,6 +37,7 @@ class Viewer(QObject):
     ends = pyqtSignal(str, int, int, object, object)
     failed = pyqtSignal(str, str, int, str)
     lost = pyqtSignal()
+    proxied = pyqtSignal(str, bool)
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -49,11 +51,10 @@ class Viewer(QObject):
 
     # Asking
 
-    def open(self, source: str, cut: CutList) -> None:
-        """Have a source ready; its pictures are asked for by ``source``."""
-        line = (
-            json.dumps({"do": "open", "source": source, "cut": cut.model_dump(mode="json")}).encode() + b"\n"
-        )
+    def open(self, source: str, cut: CutList, *, originals: bool = False) -> None:
+        """Have a source ready; its pictures are asked for by ``source``, and read from proxies unless ``originals`` are wanted."""
+        order = {"do": "open", "source": source, "cut": cut.model_dump(mode="json"), "originals": originals}
+        line = json.dumps(order).encode() + b"\n"
         self._opened = {**dict(list(self._opened.items())[-1:]), source: line}
         if self._leaving:
             return
@@ -187,6 +188,7 @@ class Viewer(QObject):
                 if told["what"] == "still":
                     self.still.emit(told["source"], told["frame"], image)
                 else:
+                    self.proxied.emit(told["slot"], bool(told.get("proxy")))
                     self.picture.emit(told["slot"], told["source"], told["frame"], image)
         except RuntimeError:
             return  # the window has gone

@@ -22,7 +22,7 @@ class PictureBox(QWidget):
         self.theme = theme
         self.image: QImage | None = None
         self.frame = -1
-        self.near = False
+        self.near = self.from_proxy = False
         self.shape = 16 / 9
         self.message = ""
         self.caption = ""
@@ -99,11 +99,22 @@ class PictureBox(QWidget):
                 font(12.5, narrow=True),
                 t.color("text"),
             )
+        if self.from_proxy and self.image is not None and not self.message:
+            self._paint_tag(painter, box)
         if self.caption:
             below = QRectF(0, self.rect().bottom() - 19 * scale(), self.width(), 18 * scale())
             draw.text(
                 painter, below, self.caption, font(13, narrow=True), t.color("quiet"), align=draw.CENTRE
             )
+
+    def _paint_tag(self, painter: QPainter, box: QRectF) -> None:
+        """That the picture is a proxy's, in its upper corner."""
+        words, wide = "from a proxy", 84 * scale()
+        tag = QRectF(box.right() - wide - 6, box.top() + 6, wide, 18 * scale())
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(self.theme.color("ground", 190))
+        painter.drawRect(tag)
+        draw.text(painter, tag, words, font(12.5, narrow=True), self.theme.color("text"), align=draw.CENTRE)
 
     def paint_over(self, painter: QPainter, box: QRectF) -> None:
         """What lies over the picture; nothing here."""

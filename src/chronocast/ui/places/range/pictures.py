@@ -15,6 +15,7 @@ from chronocast.ui.places.range.ends_watch import Ends, EndsWatch
 from chronocast.ui.places.range.parts import RangeParts
 from chronocast.ui.places.range.standing import Standing
 from chronocast.ui.widgets.later import Later
+from chronocast.ui.widgets.picture import PictureBox
 
 PATIENCE_MS = 45
 """After so long, the nearest picture stands for the one that was asked for."""
@@ -41,7 +42,9 @@ class RangePictures(QObject):
         self._waiting = -1
         self._patience = Later(PATIENCE_MS, self._show_nearest, self)
         self._ends_later = Later(250, self._ask_ends, self)
+        self.originals = False
         self.viewer.picture.connect(self.came)
+        self.viewer.proxied.connect(self._came_from)
         self.viewer.still.connect(self._still_came)
         self.viewer.ends.connect(self._ends_came)
         self.viewer.failed.connect(self._failed)
@@ -57,7 +60,29 @@ class RangePictures(QObject):
             box.show_image(None, -1)
         parts.set_shape(cut.width / cut.height)
         parts.film.show_source(clock, cut.width / cut.height, edges)
-        self.viewer.open(self.standing.source, cut)
+        self.viewer.open(self.standing.source, cut, originals=self.originals)
+
+    def look_again(self) -> None:
+        """What is shown is read anew: from proxies where there are any now, or from the originals."""
+        if self.loaded is None:
+            return
+        self.viewer.open(self.standing.source, self.loaded.cut, originals=self.originals)
+        self.asked = {}
+        self.ask_here(self.standing.frame)
+        self.show()
+
+    def switch_originals(self) -> None:
+        """Look at the originals instead of proxies, or at these again."""
+        self.originals = not self.originals
+        self.look_again()
+
+    def _box(self, slot: str) -> PictureBox | None:
+        parts = self.parts
+        return {"here": parts.here, "first": parts.first, "last": parts.last, "after": parts.after}.get(slot)
+
+    def _came_from(self, slot: str, proxy: bool) -> None:
+        if (box := self._box(slot)) is not None:
+            box.from_proxy = proxy
 
     def clear(self) -> None:
         """There is no source, or none that can be used: nothing of another one stays."""
@@ -105,10 +130,8 @@ class RangePictures(QObject):
                 self._waiting = -1
                 self._patience.stop()
             self.parts.here.show_image(image, frame)
-        else:
-            {"first": self.parts.first, "last": self.parts.last, "after": self.parts.after}[slot].show_image(
-                image, frame
-            )
+        elif (box := self._box(slot)) is not None:
+            box.show_image(image, frame)
 
     def _still_came(self, source: str, frame: int, image: QImage) -> None:
         if source == self.standing.source and self.loaded is not None:
@@ -117,12 +140,7 @@ class RangePictures(QObject):
     def _failed(self, slot: str, source: str, frame: int, sentence: str) -> None:
         if source != self.standing.source or self.standing.sheet is None:
             return
-        box = {
-            "here": self.parts.here,
-            "first": self.parts.first,
-            "last": self.parts.last,
-            "after": self.parts.after,
-        }.get(slot)
+        box = self._box(slot)
         if box is None:
             return
         if slot == "here":

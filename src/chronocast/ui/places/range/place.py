@@ -167,6 +167,7 @@ class RangePlace(QWidget):
             "range.zoom_all": parts.film.zoom_all,
             "range.rename": parts.name.setFocus,
             "range.split": self.split,
+            "range.originals": self.pictures.switch_originals,
         }
 
     # What is shown
