@@ -98,25 +98,15 @@ def proxies_tidy(
     ] = False,
 ) -> None:
     """Take proxies away whose film has gone or changed, and what was never finished."""
-    from chronocast.media.source.images import fingerprint_of
-    from chronocast.model.show import counted, size_text
-
-    def stale(source: str, fingerprint: str) -> bool:
-        try:
-            return fingerprint_of(source) != fingerprint
-        except (ChronocastError, OSError):
-            return True
+    from chronocast.model.show import size_text
+    from chronocast.preparation.proxies_left import proxies_left, remove_proxies
 
     store = workspace().proxies
-    gone = [proxy for proxy in store.all() if all_ or stale(proxy.source, proxy.fingerprint)]
-    told = f"{counted(len(gone), 'proxy', 'proxies')}, {size_text(sum(p.bytes for p in gone))}"
-    if not yes:
-        sys.stdout.write(
-            f"{told} would go, and {counted(len(store.halves()), 'unfinished one')}; --yes does it.\n"
-        )
-        return
-    freed = sum(store.remove(proxy) for proxy in gone)
-    halves = store.remove_halves()
-    sys.stdout.write(
-        f"{told} taken away ({size_text(freed)} freed), and {counted(halves, 'unfinished one')}.\n"
-    )
+    left = proxies_left(store, all_)
+    if not left.stale and not left.halves:
+        sys.stdout.write("Nothing has to go.\n")
+    elif not yes:
+        what = "all proxies" if all_ else left.told
+        sys.stdout.write(f"{what} would go; --yes does it.\n")
+    else:
+        sys.stdout.write(f"{size_text(remove_proxies(store, left))} came free.\n")

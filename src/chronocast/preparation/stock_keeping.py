@@ -9,15 +9,27 @@ from typing import NamedTuple
 from chronocast.journal.settings import load_settings
 from chronocast.journal.workspace import Workspace
 from chronocast.model.show import counted, size_text, time_text
+from chronocast.model.source.proxy import Proxy
 from chronocast.pieces.stock import Entry
 from chronocast.pieces.tidying import Tidying, choose_to_go
+from chronocast.preparation.proxies_left import ProxiesLeft, proxies_left
 
 
 class StockKnown(NamedTuple):
-    """What the stock holds, and which of it outputs wait for."""
+    """What the stock holds, which of it outputs wait for; and the proxies that lie beside it."""
 
     entries: tuple[Entry, ...]
     needed: frozenset[str]
+    proxies: tuple[Proxy, ...] = ()
+    left_over: ProxiesLeft = ProxiesLeft()
+
+    @property
+    def proxies_told(self) -> str:
+        """What proxies there are, in a sentence, and which of them nobody needs."""
+        if not self.proxies and not self.left_over.halves:
+            return "no proxies"
+        size = size_text(sum(proxy.bytes for proxy in self.proxies))
+        return f"{counted(len(self.proxies), 'proxy', 'proxies')}, {size}; {self.left_over.told}"
 
     @property
     def told(self) -> str:
@@ -39,7 +51,8 @@ class StockKnown(NamedTuple):
 
 def stock_known(workspace: Workspace) -> StockKnown:
     """What the stock holds now."""
-    return StockKnown(tuple(workspace.stock.entries()), frozenset(workspace.needs.all()))
+    entries, needed = tuple(workspace.stock.entries()), frozenset(workspace.needs.all())
+    return StockKnown(entries, needed, tuple(workspace.proxies.all()), proxies_left(workspace.proxies))
 
 
 def plan_tidying(

@@ -109,6 +109,7 @@ class PictureRecipe(Document):
     it in any case.  ``copies`` says which pictures of the source are copied as
     they are, and not encoded once more: those where nothing would be otherwise (*exact*), all of the same
     kind, whatever rate they have (*alike*), or none (*never*).
+    ``drawn`` from *proxies* is for drafts: pictures are read from small copies of the films that have one.
     """
 
     codec: PictureCodecId = "h264"
@@ -132,6 +133,7 @@ class PictureRecipe(Document):
     level: str | None = Field(default=None, max_length=10)
     stills: StillsTaken = StillsTaken()
     copies: Copies = "exact"
+    drawn: Literal["originals", "proxies"] = "originals"
 
     @field_validator("copies", mode="before")
     @classmethod
@@ -204,6 +206,7 @@ _SINCE_PICTURE: dict[str, object] = {
     "shape": "square",
     "timecode": "none",
     "copies": "exact",
+    "drawn": "originals",
 }
 _SINCE_SOUND: dict[str, object] = {"choose": []}
 """Settings that came later, with what they say by themselves."""

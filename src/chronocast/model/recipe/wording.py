@@ -95,6 +95,7 @@ _LABELS = {
     "picture.rate_control.mode": "rate control",
     "picture.key_frame_seconds": "key frames",
     "picture.copies": "copied",
+    "picture.drawn": "drawn from",
     "sound.bits_per_second": "sound rate",
     "picture.size.mode": "frame size",
     "picture.size.width": "width",

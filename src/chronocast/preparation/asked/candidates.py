@@ -35,6 +35,7 @@ MODE, BITS, QUALITY = (
     "picture.rate_control.target_bits_per_second",
     "picture.rate_control.quality",
 )
+DRAWN = "picture.drawn"
 EFFORT = "picture.effort"
 EFFORT_SHARE = {"fast": 1.06, "medium": 1.0, "slow": 0.95}
 """Bytes at an equal look against medium effort, about; only to say what looks better."""
@@ -157,6 +158,22 @@ def variations(recipe: Recipe) -> list[tuple[str, dict[str, Any]]]:
     return found
 
 
+def drawn_otherwise(ready: OutputReady) -> OutputReady | None:
+    """An output drawn from proxies where it is drawn from originals, or the other way; None where its films have none.
+
+    Parameters
+    ----------
+    ready
+        The output, planned.
+    """
+    source = ready.source.original or ready.source.proxied
+    if source is None or ready.recipe.picture is None or ready.searching:
+        return None
+    recipe = with_values(ready.recipe, {DRAWN: "proxies" if source.from_proxies else "originals"})
+    plan = source.plan(ready.part, recipe, ready.output.framing, ready.rounds)
+    return replace(ready, source=source, recipe=recipe, plan=plan)
+
+
 def candidates(
     ready: OutputReady, stock: Stock, station: Station, learned: Experience, limit: int = 16
 ) -> tuple[Candidate, ...]:
@@ -187,10 +204,13 @@ def candidates(
         if not conflicts(recipe):
             tried.append((words, values, recipe))
     tried = tried[:limit]
-    asks = [
-        replace(now if not values else varied_ask(ready, now, recipe), id=f"{now.id} {n}")
-        for n, (_, values, recipe) in enumerate(tried)
-    ]
+    asks = [now if not values else varied_ask(ready, now, recipe) for _, values, recipe in tried]
+    if (other := drawn_otherwise(ready)) is not None:
+        words = "drawn from proxies, a draft" if other.source.from_proxies else "drawn from originals"
+        drawn = "proxies" if other.source.from_proxies else "originals"
+        tried.append((words, {DRAWN: drawn}, other.recipe))
+        asks.append(output_ask(other, stock, None))
+    asks = [replace(ask, id=f"{now.id} {n}") for n, ask in enumerate(asks)]
     told = forecast_outputs(asks, station, learned, Chance())
     alike = output_looks(asks, Chance(), learned)
     shown = picture_draws([*asks, replace(_usual(ready, now), id="usual")], Chance(), learned)

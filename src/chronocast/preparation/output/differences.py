@@ -54,6 +54,8 @@ def _picture(ready: OutputReady) -> Iterator[Difference]:
     if ready.source.timeline is not None:
         for told in changes(cut, ready.source.facts):
             yield Difference("clip", told.rstrip("."), loss=False)
+    if picture.drawn == "proxies":
+        yield _drawn(ready)
     yield from _shape(ready)
     if plan.rate != cut.rate:
         how = {"nearest": "nearest picture", "blend": "blended", "motion": "by motion"}[picture.retime]
@@ -70,6 +72,18 @@ def _picture(ready: OutputReady) -> Iterator[Difference]:
             else f": {CONTAINERS[ready.recipe.container].name} carries none"
         )
         yield Difference("timecode", f"its start timecode is left out{why}")
+
+
+def _drawn(ready: OutputReady) -> Difference:
+    """That it is a draft: how many of its films' pictures come from proxies."""
+    shown = {media.path for piece in ready.plan.pieces for media in piece.media}
+    small = len(shown & set(ready.source.from_proxies))
+    if not small:
+        return Difference(
+            "draft", "it was to be drawn from proxies, but there are none: drawn from originals", False
+        )
+    some = "" if small == len(shown) else f" ({small} of {len(shown)} films)"
+    return Difference("draft", f"drawn from proxies{some}: a draft")
 
 
 def _shape(ready: OutputReady) -> Iterator[Difference]:

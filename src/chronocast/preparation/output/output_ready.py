@@ -136,13 +136,14 @@ class OutputReady:
 
     @property
     def film(self) -> str:
-        """What is shown, whatever recipe it is made by: a source by its media."""
-        return digest({"media": sorted(media.fingerprint for media in self.source.cut.media)})[:16]
+        """What is shown, whatever recipe it is made by: a source by its media, proxies by their films."""
+        cut = (self.source.original or self.source).cut
+        return digest({"media": sorted(media.fingerprint for media in cut.media)})[:16]
 
     @cached_property
     def content(self) -> tuple[PieceContent, ...]:
         """What each of its pieces shows, and what the source's packets say of it."""
-        return tuple(piece_content(piece, self.source.facts) for piece in self.plan.pieces)
+        return tuple(piece_content(piece, self.source.films) for piece in self.plan.pieces)
 
     @cached_property
     def source_kind(self) -> str:
@@ -190,7 +191,12 @@ class OutputReady:
 
     @property
     def look_prior(self) -> LookPrior | None:
-        """What is believed of how like the original it looks; None where nothing is lost, or nothing known."""
+        """What is believed of how like the original it looks; None where nothing is lost, or nothing known.
+
+        Of what is drawn from proxies nothing is known: it is held against these.
+        """
+        if self.source.from_proxies:
+            return None
         return look_prior(self.recipe.picture) if self.recipe.picture and self.plan.settings else None
 
     @property

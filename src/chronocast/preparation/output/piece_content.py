@@ -41,7 +41,7 @@ def piece_content(piece: PieceJob, facts: Mapping[str, ClipFacts]) -> PieceConte
     piece
         The piece.
     facts
-        What is known of its media, by path.
+        What is known of what its media show, by path.
     """
     shown: list[tuple[str, int, int]] = []
     kinds: dict[str, float] = {}
@@ -50,8 +50,9 @@ def piece_content(piece: PieceJob, facts: Mapping[str, ClipFacts]) -> PieceConte
         for layer in span.layers:
             if not layer.media or (needed := layer.needs(span.frames)) is None:
                 continue
-            shown.append((layer.media.fingerprint, round(needed.first / ALIKE), round(needed.last / ALIKE)))
             clip = facts.get(layer.media.path)
+            film = clip.fingerprint if clip else layer.media.fingerprint
+            shown.append((film, round(needed.first / ALIKE), round(needed.last / ALIKE)))
             kind = source_kind(clip.video_codec) if clip else ""
             if clip is None or not kind or (found := clip.bytes_of(*needed)) is None:
                 continue

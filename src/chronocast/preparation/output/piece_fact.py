@@ -32,7 +32,7 @@ def piece_fact(
     """
     alike = [float(found[3]) for found in result.get("likeness", ())]
     measuring = float(result.get("measure_seconds") or 0.0)
-    prior, look, content = ready.size_prior, ready.look_prior, piece_content(job, ready.source.facts)
+    prior, look, content = ready.size_prior, ready.look_prior, piece_content(job, ready.source.films)
     return PieceFact(
         family=ready.family,
         pace=ready.pace,

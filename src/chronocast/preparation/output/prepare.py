@@ -27,6 +27,7 @@ from chronocast.pieces.name import digest
 from chronocast.pieces.plan import output_rate, picture_size
 from chronocast.preparation.output.output_ready import OutputReady, Prospect
 from chronocast.preparation.problem import Problem
+from chronocast.preparation.source.drawn import with_proxies
 from chronocast.preparation.source.ready import notices, ready_source
 from chronocast.preparation.source.source_ready import SourceReady, framing_view
 
@@ -75,12 +76,12 @@ def prepare(
     """
     prospect = Prospect(batch, folder, resolve(batch.folder, folder))
     store = workspace.facts
+    drafts = workspace.proxies.folder.is_dir()
     _look_ahead(batch, folder, store, progress)
     for number, source in enumerate(batch.sources):
         try:
-            prospect.sources[source.id] = ready_source(
-                source, folder, store, batch.search, source.id in newest
-            )
+            ready = ready_source(source, folder, store, batch.search, source.id in newest)
+            prospect.sources[source.id] = with_proxies(ready, workspace.proxies, store) if drafts else ready
             prospect.problems += notices(prospect.sources[source.id])
         except ChronocastError as error:
             prospect.problems.append(Problem(source.name, error.sentence, error.remedy, source=source.id))
@@ -101,6 +102,7 @@ def _plan_outputs(prospect: Prospect, decided: RoundsStore) -> None:
         if have is None:
             continue
         asked = effective(recipes[output.recipe], output.own)
+        have = have.drawn_for(asked)
         recipe, named = definite(asked, have.cut.origin), parts.get((output.source, output.range))
         part = FrameRange(0, have.cut.frames)
         name = have.source.name

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from fractions import Fraction
 from pathlib import Path
@@ -19,7 +20,11 @@ from chronocast.timeline.described import Note, Timeline
 
 @dataclass(frozen=True)
 class SourceReady:
-    """A source that can be used: its cut list, and the facts of its media by path."""
+    """A source that can be used: its cut list, and the facts of its media by path.
+
+    ``proxied`` is the same drawn from proxies, where its films have any; that one has, in
+    ``from_proxies``, the paths of each and of its film, and knows its ``original``.
+    """
 
     source: Source
     path: Path
@@ -31,6 +36,9 @@ class SourceReady:
     moved: dict[str, str] = field(default_factory=dict)
     mark: str = ""
     present: str = ""
+    proxied: SourceReady | None = field(default=None, compare=False, repr=False)
+    original: SourceReady | None = field(default=None, compare=False, repr=False)
+    from_proxies: Mapping[str, str] = field(default_factory=dict)
     plans: dict[tuple[str, ...], OutputPlan] = field(default_factory=dict, compare=False, repr=False)
 
     def plan(
@@ -73,6 +81,16 @@ class SourceReady:
                 facts=self.facts,
             )
         return self.plans[key]
+
+    def drawn_for(self, recipe: Recipe) -> SourceReady:
+        """The source as a recipe wants it drawn: from proxies where there are any, or from originals."""
+        wanted = recipe.picture is not None and recipe.picture.drawn == "proxies"
+        return (self.proxied if wanted else self.original) or self
+
+    @property
+    def films(self) -> dict[str, ClipFacts]:
+        """The facts of what its media show, by path: of a proxy, those of its film."""
+        return self.facts | {proxy: self.facts[film] for proxy, film in self.from_proxies.items()}
 
     @property
     def damage_accepted(self) -> bool:

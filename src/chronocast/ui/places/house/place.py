@@ -21,9 +21,11 @@ from PyQt6.QtWidgets import (
 
 from chronocast.model.errors import ChronocastError
 from chronocast.model.show import counted, size_text
+from chronocast.preparation.proxies_left import ProxiesLeft
 from chronocast.ui.commands import Actions
 from chronocast.ui.desk.desk import Desk
 from chronocast.ui.desk.session import Session
+from chronocast.ui.desk.workers import errand
 from chronocast.ui.places.house.model import QUANTITIES, HouseModel, Quantity, house_model
 from chronocast.ui.places.place import Touched
 from chronocast.ui.theme import Theme, font, scale
@@ -72,6 +74,11 @@ class HousePlace(QWidget):
         self.stock.setFont(font(13.5, narrow=True))
         self.stock.setContentsMargins(16, 0, 16, 4)
         self.stock.setAccessibleName("What the stock holds")
+        self.proxies, self.left_over = QLabel(""), ProxiesLeft()
+        self.proxies.setWordWrap(True)
+        self.proxies.setFont(font(13.5, narrow=True))
+        self.proxies.setContentsMargins(16, 0, 16, 4)
+        self.proxies.setAccessibleName("What proxies there are")
         self.tidy = QPushButton("Make the stock smaller…")
         self.tidy.setToolTip(
             "Pieces that save the least work for the room they take go first; never what is waited for."
@@ -109,6 +116,7 @@ class HousePlace(QWidget):
         side.addLayout(buttons)
         side.addWidget(self._title("The stock"))
         side.addWidget(self.stock)
+        side.addWidget(self.proxies)
         below = QHBoxLayout()
         below.setContentsMargins(16, 4, 16, 12)
         below.addWidget(self.tidy)
@@ -150,7 +158,11 @@ class HousePlace(QWidget):
 
     def commands(self) -> Actions:
         """What can be done here."""
-        return {"house.learn_anew": self.learn_anew, "house.tidy_stock": self.tidy_stock}
+        return {
+            "house.learn_anew": self.learn_anew,
+            "house.tidy_stock": self.tidy_stock,
+            "house.tidy_proxies": self.tidy_proxies,
+        }
 
     def enter(self) -> None:
         """Read what the ledger has, elsewhere, and take the keyboard."""
@@ -196,6 +208,23 @@ class HousePlace(QWidget):
     def show_stock(self, known: StockKnown) -> None:
         """Show what the stock holds."""
         self.stock.setText(known.told)
+        self.proxies.setText(known.proxies_told)
+        self.left_over = known.left_over
+
+    def tidy_proxies(self) -> None:
+        """Take proxies away that nobody needs."""
+        from chronocast.preparation.proxies_left import remove_proxies
+
+        left, store = self.left_over, self.session.workspace.proxies
+
+        def done(freed: int) -> None:
+            self.said.emit(f"{size_text(freed)} of proxies came free.")
+            self.session.read_stock(self.show_stock)
+
+        if not (left.stale or left.halves):
+            self.said.emit("Every proxy is of a film that is there.")
+        else:
+            errand(lambda: remove_proxies(store, left), done, self.trouble.emit)
 
     def tidy_stock(self) -> None:
         """Ask how small the stock is to be, tell what would be lost, and do it if that is wanted."""

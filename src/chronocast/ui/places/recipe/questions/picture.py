@@ -177,6 +177,18 @@ def picture_group(make: SettingMaker) -> Group:
         )
     if codec.id in GRADED | GROUPED:
         found.append(_copies(make))
+    found.append(
+        make.choices(
+            "drawn",
+            "Drawn from",
+            "Proxies are quick to read and small: for drafts. The file, its check and its record say so.",
+            options=[
+                ("originals", {"picture.drawn": "originals"}),
+                ("proxies, a draft", {"picture.drawn": "proxies"}),
+            ],
+            weighed=False,
+        )
+    )
     if codec.kind == "images":
         found.append(_stills(make))
     else:
