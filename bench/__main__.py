@@ -22,6 +22,7 @@ NAMES = (
     "priors",
     "forecast",
     "many",
+    "pieces",
 )
 REPORT = Path(__file__).parent.parent / "docs" / "benchmarks.md"
 

@@ -207,9 +207,9 @@ class Groups(unittest.TestCase):
 
     def test_what_isn_t_known_to_work_is_encoded(self) -> None:
         for name, told, why in (
-            ("cavlc.mp4", {"x264-params": "open-gop=1:cabac=0", "g": "10"}, "around a cut"),
+            ("cavlc.mp4", {"x264-params": "open-gop=1:cabac=0", "g": "10"}, "only whole groups"),
             ("fields.mp4", {"x264-params": "tff=1", "g": "10", "flags": "+ildct+ilme"}, "fields"),
-            ("one group.mp4", {"g": "900"}, "around a cut"),
+            ("one group.mp4", {"g": "900"}, "only whole groups"),
         ):
             with self.subTest(name):
                 film = self.film(Film(name, "libx264", told, "h264"), 231, 60)

@@ -9,7 +9,7 @@ from typing import Annotated
 
 import typer
 
-from chronocast.cli.answers import NEEDS_YOU, Json, complain, put, workspace
+from chronocast.cli.answers import NEEDS_YOU, WRONG_USE, Json, complain, put, workspace
 from chronocast.model.errors import ChronocastError
 
 proxies_app = typer.Typer(help="Small copies of films for looking at.", no_args_is_help=True)
@@ -110,3 +110,26 @@ def proxies_tidy(
         sys.stdout.write(f"{what} would go; --yes does it.\n")
     else:
         sys.stdout.write(f"{size_text(remove_proxies(store, left))} came free.\n")
+
+
+@proxies_app.command("when")
+def proxies_when(
+    wanted: Annotated[
+        str,
+        typer.Argument(
+            help="“asked”, or “open”: by themselves while a batch is open.", metavar="[asked|open]"
+        ),
+    ] = "",
+) -> None:
+    """When the desktop makes proxies."""
+    from chronocast.journal.settings import load_settings, save_settings
+
+    ways = {"asked": "when asked", "open": "by themselves"}
+    if wanted and wanted not in ways:
+        complain("Say “asked” or “open”.", WRONG_USE)
+    try:
+        if wanted:
+            save_settings(load_settings().model_copy(update={"proxies": ways[wanted]}))
+    except ChronocastError as error:
+        complain(error, NEEDS_YOU)
+    sys.stdout.write(f"Proxies are made {load_settings().proxies}.\n")

@@ -151,3 +151,30 @@ def stock_limit(
     sys.stdout.write(
         f"The stock may hold {size_text(most)}.\n" if most is not None else "The stock may be of any size.\n"
     )
+
+
+@stock_app.command("place")
+def stock_place(
+    folder: Annotated[
+        str,
+        typer.Argument(
+            help="A folder, on shared storage say; “usual” for this machine's own.", metavar="[FOLDER]"
+        ),
+    ] = "",
+) -> None:
+    """Where pieces and proxies are kept; several machines may keep theirs together. What is there already stays there."""
+    import os
+
+    from chronocast.journal.documents import DocumentError
+    from chronocast.journal.settings import kept_place, load_settings, save_settings
+
+    if folder:
+        wanted = "" if folder == "usual" else os.path.abspath(folder)
+        if wanted and not (os.path.isdir(wanted) and os.access(wanted, os.W_OK | os.X_OK)):
+            complain(f"{wanted} isn't a folder that can be written. Make it, or choose another.", WRONG_USE)
+        try:
+            save_settings(load_settings().model_copy(update={"kept_in": wanted}))
+        except DocumentError as error:
+            complain(error, NEEDS_YOU)
+    kept = kept_place()
+    sys.stdout.write(f"{kept.trouble or f'Pieces and proxies are kept in {kept.folder}.'}\n")

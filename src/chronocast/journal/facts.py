@@ -26,7 +26,7 @@ from chronocast.media.source.opening import missing
 from chronocast.model.paths import shown
 from chronocast.model.source.facts import ClipFacts, Damage, GroupFacts, KeyFrame, SoundFacts
 
-VERSION = 10
+VERSION = 11
 
 
 MOST_READY = 4096
@@ -233,6 +233,7 @@ def _from_json(value: dict[str, Any]) -> ClipFacts | None:
         value["damage"] = tuple(Damage(**item) for item in value["damage"])
         value["sound_gaps"] = tuple((float(at), float(length)) for at, length in value["sound_gaps"])
         value["weights"], value["own_colour"] = tuple(value["weights"]), tuple(value["own_colour"])
+        value["scenes"] = tuple(value["scenes"])
         if value.get("groups") is not None:
             groups = value["groups"]
             keys = tuple(KeyFrame(int(n), int(leading), begin) for n, leading, begin in groups["keys"])

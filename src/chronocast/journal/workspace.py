@@ -14,6 +14,7 @@ from chronocast.journal.paces import PaceStore
 from chronocast.journal.places import config_folder, data_folder, state_folder
 from chronocast.journal.proxies import ProxyStore
 from chronocast.journal.rounds_store import RoundsStore
+from chronocast.journal.settings import Kept, kept_place
 from chronocast.pieces.stock import Stock
 
 if TYPE_CHECKING:
@@ -27,7 +28,7 @@ class Workspace:
     sources that were made ready of them), ``rounds`` what was decided for
     outputs, ``needs`` what outputs wait for, ``proxies`` small copies of
     films for looking at, ``paces`` how fast stations are, ``library`` saved recipes and
-    receiver cards.  What it has looked at stays looked at from forecast to
+    receiver cards.  ``kept_trouble`` is a sentence where pieces aren't kept where they should be.  What it has looked at stays looked at from forecast to
     forecast.
     """
 
@@ -36,11 +37,13 @@ class Workspace:
     ) -> None:
         self.data = data or data_folder()
         self.state = state or state_folder()
-        self.stock = Stock(self.data / "stock")
+        kept = Kept(data) if data else kept_place()
+        self.kept_trouble = kept.trouble
+        self.stock = Stock(kept.folder / "stock")
         self.facts = FactsStore(self.data / "facts")
         self.rounds = RoundsStore(self.data / "rounds")
         self.needs = NeedsStore(self.state / "needs")
-        self.proxies = ProxyStore(self.data / "proxies")
+        self.proxies = ProxyStore(kept.folder / "proxies")
         self.paces = PaceStore(self.data / "pace.json")
         self.library = Library(config or config_folder())
 

@@ -24,7 +24,7 @@ GRADED = frozenset({"prores", "dnxhr"})
 """Codecs whose streams say which grade they are, and have no parameter sets that could differ."""
 GROUPED = frozenset({"h264", "hevc", "mpeg2"})
 """Codecs whose groups of pictures are copied."""
-AROUND_CUTS = "packets are copied in whole groups, and this is around a cut"
+AROUND_CUTS = "only whole groups can be copied"
 
 
 def may_copy(picture: PictureRecipe) -> bool:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from bisect import bisect_left
+from collections.abc import Iterator, Mapping, Sequence
 from math import ceil
 
 from chronocast.model.source.cutlist import PictureSpan
@@ -10,10 +11,18 @@ from chronocast.model.time.timing import FrameRange, Rate
 
 LONG_SECONDS = 8
 SHORT_SECONDS = 2
+NEAR = 0.4
+"""A scene that begins within so much of the grid is near a mark of it."""
+Scenes = Mapping[str, Sequence[int]]
+NONE: Scenes = {}
 
 
 def cut_around(
-    spans: Sequence[PictureSpan], rate: Rate, runs: Sequence[FrameRange], multiple: int = 1
+    spans: Sequence[PictureSpan],
+    rate: Rate,
+    runs: Sequence[FrameRange],
+    multiple: int = 1,
+    scenes: Scenes = NONE,
 ) -> tuple[FrameRange, ...]:
     """Pieces of an output of which some ``runs`` are pieces by themselves: those, and what is between them cut as ever.
 
@@ -27,9 +36,11 @@ def cut_around(
         Stretches that are pieces as they are, in order.
     multiple
         Frames that boundaries are multiples of.
+    scenes
+        Where scenes begin, by the path of their film.
     """
     if not spans or not runs:
-        return cut(spans, rate, multiple)
+        return cut(spans, rate, multiple, scenes)
     pieces = list(runs)
     at = spans[0].start
     end = spans[-1].start + spans[-1].frames
@@ -38,12 +49,16 @@ def cut_around(
     ):
         gap = FrameRange(begin, stop)
         within = [span.part(both, begin) for span in spans if (both := span.range.intersect(gap))]
-        pieces += [FrameRange(begin + a.start, begin + a.stop) for a in cut(within, rate, multiple)]
+        pieces += [FrameRange(begin + a.start, begin + a.stop) for a in cut(within, rate, multiple, scenes)]
     return tuple(sorted(pieces, key=lambda piece: piece.start))
 
 
-def cut(spans: Sequence[PictureSpan], rate: Rate, multiple: int = 1) -> tuple[FrameRange, ...]:
-    """Pieces of an output whose first frame is 0: at edits, and every 8 s of *source* inside long takes.
+def cut(
+    spans: Sequence[PictureSpan], rate: Rate, multiple: int = 1, scenes: Scenes = NONE
+) -> tuple[FrameRange, ...]:
+    """Pieces of an output whose first frame is 0: at edits, and about every 8 s of *source* inside long takes.
+
+    Inside a take they are where a scene begins, if one does near: a key frame stands there anyway.
 
     Boundaries are multiples of ``multiple`` (two moments make a frame of fields).
 
@@ -59,6 +74,8 @@ def cut(spans: Sequence[PictureSpan], rate: Rate, multiple: int = 1) -> tuple[Fr
         Frames a second.
     multiple
         Frames that boundaries are multiples of.
+    scenes
+        Where scenes begin, by the path of their film.
     """
     if not spans:
         return ()
@@ -71,7 +88,7 @@ def cut(spans: Sequence[PictureSpan], rate: Rate, multiple: int = 1) -> tuple[Fr
             marks.append(span.start)
         marks += [
             span.start + inside
-            for inside in _grid(span, grid)
+            for inside in _grid(span, grid, scenes)
             if shortest <= inside <= span.frames - shortest
         ]
     end = spans[-1].start + spans[-1].frames
@@ -85,8 +102,11 @@ def cut(spans: Sequence[PictureSpan], rate: Rate, multiple: int = 1) -> tuple[Fr
     return tuple(FrameRange(a, b) for a, b in zip(kept, [*kept[1:], end], strict=True))
 
 
-def _grid(span: PictureSpan, grid: int) -> Iterator[int]:
-    """Frames of a span at which its main source passes a multiple of the grid; its own frames where nothing moves."""
+def _grid(span: PictureSpan, grid: int, scenes: Scenes) -> Iterator[int]:
+    """Frames of a span at which its main source passes a multiple of the grid, or the scene nearest to it.
+
+    Its own frames where nothing moves.
+    """
     moving = [layer for layer in span.layers if layer.media and layer.step]
     if not moving:
         yield from range(grid, span.frames, grid)
@@ -94,5 +114,16 @@ def _grid(span: PictureSpan, grid: int) -> Iterator[int]:
     main = moving[0]
     every = max(1, round(grid * abs(main.step)))
     low, high = sorted((main.start, main.start + span.frames * main.step))
-    for mark in range(ceil(low / every) * every, ceil(high), every):
-        yield ceil((mark - main.start) / main.step)
+    known: Sequence[int] = ()
+    if main.media and main.clock is None and main.deinterlace != "field":
+        known = scenes.get(main.media.path, ())
+    near = round(every * NEAR)
+    for mark in range(ceil(low / every) * every - every, ceil(high) + every, every):
+        yield ceil((_nearest(known, mark, near) - main.start) / main.step)
+
+
+def _nearest(scenes: Sequence[int], mark: int, near: int) -> int:
+    """The scene that begins nearest to a mark, or the mark where none does."""
+    place = bisect_left(scenes, mark)
+    around = [scene for scene in scenes[max(0, place - 1) : place + 1] if abs(scene - mark) <= near]
+    return min(around, key=lambda scene: abs(scene - mark), default=mark)

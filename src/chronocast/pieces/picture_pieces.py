@@ -85,7 +85,8 @@ def picture_pieces(
     moments = whole.rate * 2 if settings.woven else whole.rate
     library = library_version(settings.encoder)
     jobs, shown, why = list[PieceJob](), list[str](), groups.why
-    for piece in cut_around(whole.spans, moments, groups.runs, 2 if settings.woven else 1):
+    scenes = {path: clip.scenes for path, clip in facts.items()}
+    for piece in cut_around(whole.spans, moments, groups.runs, 2 if settings.woven else 1, scenes):
         job, content = job_of(piece), ""
         if picture.peak or quality is not None:
             content = piece_name(_unrated(job), library)

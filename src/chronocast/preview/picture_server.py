@@ -109,14 +109,14 @@ class Looker:
 
     def stills(self, source: str, moving: bool) -> Any:
         """What gives a source's pictures: jumps come sooner with one thread, playing is faster with several."""
-        from chronocast.journal.places import data_folder
         from chronocast.journal.proxies import ProxyStore
+        from chronocast.journal.settings import kept_place
         from chronocast.media.viewing.stills import LookingReaders, Stills
 
         key = (source, moving)
         if key not in self._stills:
             threads = (os.cpu_count() or 2) if moving else 1
-            find = ProxyStore(data_folder() / "proxies").find
+            find = ProxyStore(kept_place().folder / "proxies").find
             proxy_of = (lambda _: None) if source in self._originals else find
             readers = LookingReaders(4, threads, hurry=True, proxy_of=proxy_of)
             self._stills[key] = Stills(self._cuts[source], readers)

@@ -24,6 +24,7 @@ from chronocast.media.source.groups import GroupsWatch
 from chronocast.media.source.images import Images, fingerprint_of, is_numbered
 from chronocast.media.source.index import FrameIndex, scan
 from chronocast.media.source.opening import opened
+from chronocast.media.source.scenes import scenes_of
 from chronocast.model.errors import ModelError
 from chronocast.model.paths import real_path, shown
 from chronocast.model.source.facts import WEIGHED, ClipFacts, Damage, SoundFacts
@@ -186,6 +187,7 @@ def inspect_clip(path: str) -> ClipFacts:
         profile,
         first.tags,
         groups.found(index),
+        () if variable else scenes_of(index),
     )
 
 

@@ -86,7 +86,8 @@ class ClipFacts:
     ``sound_gaps`` are (second, seconds) of gaps in the first sound track's times.
     ``profile`` is what its picture stream calls itself, by the libraries' name;
     ``own_colour`` how its pictures themselves are tagged, whatever the file says.
-    ``groups`` say where a long-GOP film's packets can be cut; ``weights`` are bytes of its pictures' packets, a block of ``WEIGHED`` of them each.
+    ``scenes`` are numbers of pictures that
+    begin one, as far as packets tell; ``groups`` say where a long-GOP film's packets can be cut; ``weights`` are bytes of its pictures' packets, a block of ``WEIGHED`` of them each.
     ``problems`` are sentences; a clip with one can still be used unless it has
     neither picture nor sound.
     """
@@ -123,6 +124,7 @@ class ClipFacts:
     profile: str = ""
     own_colour: tuple[str, str, str, str] = ("", "", "", "")
     groups: GroupFacts | None = None
+    scenes: tuple[int, ...] = ()
 
     def bytes_of(self, first: int, last: int) -> float | None:
         """Bytes of the packets of some pictures; None where they weren't weighed.

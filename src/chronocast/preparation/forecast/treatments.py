@@ -39,26 +39,31 @@ def piece_map(item: OutputOutlook) -> tuple[Run, ...]:
     return tuple(found)
 
 
-def treatments_told(item: OutputOutlook) -> str:
-    """How many frames are kept, copied and to be encoded, in a sentence; what is made already says so."""
+def treatments(item: OutputOutlook) -> tuple[str, ...]:
+    """How many frames are kept, copied and to be encoded, and the work that this saves, a few words each."""
     pieces = item.ready.plan.pieces
     if item.made or not pieces:
-        return "made already" if item.made else "no picture"
+        return ("made already" if item.made else "no picture",)
     frames: dict[Treatment, int] = {}
     for piece in pieces:
         kind = treatment_of(item, piece.name)
         frames[kind] = frames.get(kind, 0) + piece.frames
     whole = sum(frames.values())
-    saved = f"; {time_text(item.saved_seconds)} of work saved" if item.saved_seconds > LEAST_SAVED else ""
+    saved = (f"{time_text(item.saved_seconds)} of work saved",) if item.saved_seconds > LEAST_SAVED else ()
     if len(frames) == 1:
         kind = next(iter(frames))
-        return f"{counted(len(pieces), 'piece')}, all {WORDS[kind]}{saved}"
+        return (f"{counted(len(pieces), 'piece')}, all {WORDS[kind]}", *saved)
     told = (
         f"{frames[kind]} frames {WORDS[kind]} ({percent(frames[kind] / whole)})"
         for kind in WORDS
         if kind in frames
     )
-    return ", ".join(told) + saved
+    return (*told, *saved)
+
+
+def treatments_told(item: OutputOutlook) -> str:
+    """The same in a sentence."""
+    return ", ".join(treatments(item))
 
 
 def why_encoded(item: OutputOutlook) -> str:

@@ -75,6 +75,10 @@ def prepare(
         Sources whose timeline file is taken as it is now.
     """
     prospect = Prospect(batch, folder, resolve(batch.folder, folder))
+    if workspace.kept_trouble:
+        prospect.problems.append(
+            Problem("The stock", workspace.kept_trouble, "Mount it again, or choose another place.", False)
+        )
     store = workspace.facts
     drafts = workspace.proxies.folder.is_dir()
     _look_ahead(batch, folder, store, progress)

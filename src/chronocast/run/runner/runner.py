@@ -53,6 +53,7 @@ from chronocast.run import events as e
 from chronocast.run.lease import Leased, take_lease
 from chronocast.run.machine import Machine
 from chronocast.run.runner.folders import Folders
+from chronocast.run.runner.grace import Grace
 from chronocast.run.runner.in_hand import Attempt, InHand
 from chronocast.run.runner.jobs import Jobs
 from chronocast.run.runner.own_errors import own_error
@@ -106,6 +107,7 @@ class Runner:
         self.child_log = self.workspace.child_log
         self.queue: asyncio.Queue[e.Event | Request | None] = asyncio.Queue()
         self.in_hand = InHand()
+        self.grace = Grace(self.in_hand)
         self.unready: dict[str, str] = {}
         self.refused_by_cards: dict[str, str] = {}
         self.promised: dict[str, Any] = {}
@@ -413,7 +415,10 @@ class Runner:
             case e.Start(task, attempt, slot):
                 await self._start(task, attempt, slot)
             case e.Control(verb, task, attempt, _):
-                await self.crew.control(verb, str(task), attempt)
+                if verb == "stop":
+                    await self.grace.stop(self.crew, task, attempt)
+                else:
+                    await self.crew.control(verb, str(task), attempt)
             case e.Tell(output, state, reason):
                 self.journal.append("output", {"id": output, "state": state, "reason": reason})
             case e.Place(output, attempt):

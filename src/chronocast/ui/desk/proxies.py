@@ -33,18 +33,32 @@ class ProxyWork(QObject):
         super().__init__(parent)
         self.workspace = workspace
         self._stop: threading.Event | None = None
+        self._seen: frozenset[str] = frozenset()
 
     @property
     def going(self) -> bool:
         """Whether proxies are being made."""
         return self._stop is not None
 
+    def by_themselves(self, sources: Sequence[SourceReady]) -> None:
+        """Make them if they are to be made so, of films that weren't looked at before; quietly where none is wanted."""
+        from chronocast.journal.settings import load_settings
+
+        films = frozenset(facts.fingerprint for ready in sources for facts in ready.facts.values())
+        if self.going or films <= self._seen or load_settings().proxies != "by themselves":
+            return
+        self._seen |= films
+        self._begin(sources, quiet=True)
+
     def switch(self, sources: Sequence[SourceReady]) -> None:
         """Make the proxies that some sources want; where that goes on already, stop it."""
-        if self._stop is not None:
+        if self._stop is None:
+            self._begin(sources)
+        else:
             self._stop.set()
             self.told.emit("Stopping; what is finished is kept…")
-            return
+
+    def _begin(self, sources: Sequence[SourceReady], quiet: bool = False) -> None:
         stop = self._stop = threading.Event()
 
         def work() -> str:
@@ -52,7 +66,8 @@ class ProxyWork(QObject):
             from chronocast.run.quiet import run_quietly
 
             plan = plan_proxies(sources, self.workspace)
-            self.said.emit(proxies_told(plan, self.workspace))
+            if plan.films or not quiet:
+                self.said.emit(proxies_told(plan, self.workspace))
             if not plan.films:
                 return ""
             begun = time.monotonic()
@@ -83,7 +98,8 @@ class ProxyWork(QObject):
             self._ended()
             self.failed.emit(sentence)
 
-        self.told.emit("Looking for films that are slow to look at…")
+        if not quiet:
+            self.told.emit("Looking for films that are slow to look at…")
         errand(work, over, failed)
 
     def _ended(self) -> None:

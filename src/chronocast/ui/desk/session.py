@@ -512,6 +512,8 @@ class Session(QObject):
         desk.prospect, desk.view = prospect, view
         desk.busy = "" if desk.busy.startswith("Looking at sources") else desk.busy
         self._touch("forecast", "words")
+        if not (self.going or self.ahead.going):
+            self.proxies.by_themselves(list(prospect.sources.values()))
 
     def _answered(self, batch: Batch, asked: Asked) -> None:
         if batch == self.batch:
@@ -537,6 +539,7 @@ class Session(QObject):
         from chronocast.run.client import begin_run
 
         self.ahead.stop()  # the run makes what is left, and needs the slots
+        self.proxies.stop()
         batch, path = self.batch, self.path
         view = self.view
         rooms = view.room if view else ()

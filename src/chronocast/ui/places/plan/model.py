@@ -523,9 +523,9 @@ def _headline(batch: Batch, view: Outlook | None, before: Outlook | None) -> Hea
     reused = view.kept_share + view.copied_share
     saved = f"{reused:.0%}" if reused >= 0.005 else "0 %"
     words = "kept or copied" if view.copied_share else "kept"
-    saved_more = (
-        f"{words} · −{time_text(view.saved_seconds)}" if view.saved_seconds >= 1 else "nothing kept yet"
-    )
+    saved_more = f"{words} · −{time_text(view.saved_seconds)}" if view.saved_seconds >= 1 else words
+    if reused < 0.005:
+        saved_more = "nothing kept yet"
     sentence = f"Finished {finished}, {more}. Size {size_text(view.bytes.likely)}, {size_more}. Room: {verdict}, {room_more}. Saved {saved}, {saved_more}."
     return Headline(
         finished,
