@@ -8,13 +8,15 @@ from typing import NamedTuple
 from chronocast.model.messages.jobs import PieceJob
 from chronocast.model.recipe.recipe import PictureRecipe
 from chronocast.model.source.cutlist import Layer, PictureSpan
-from chronocast.model.source.facts import ClipFacts, GroupFacts, KeyFrame
-from chronocast.model.time.timing import FrameRange, Rate
+from chronocast.model.source.facts import ClipFacts, KeyFrame
+from chronocast.model.time.timing import FrameRange
 from chronocast.pieces.copying import GROUPED, may_copy, why_encoded
 
 COPIED_SECONDS = 32
 """A copied run ends at the first key frame after so much of its source."""
-OPEN_TIMES = 4
+MOST_BYTES = 100_000_000
+"""Or after so many bytes: a run is held in memory while it is copied."""
+OPEN_TIMES = 2
 """So many times as long where it can't end without pictures around it being encoded."""
 LEAST_SECONDS = 0.5
 """What is shorter is encoded with what is around it."""
@@ -71,16 +73,14 @@ def group_copies(
             if any(taken.get(number, clip.groups.sets) != clip.groups.sets for number in clip.groups.numbers):
                 reason = "another film is copied whose parameter sets have the same number"
             else:
-                found = whole_groups(span.layers[0], span.frames, clip.groups, clip.frames, clip.rate)
+                found = whole_groups(span.layers[0], span.frames, clip)
                 runs += [FrameRange(span.start + run.start, span.start + run.stop) for run in found]
                 taken |= dict.fromkeys(clip.groups.numbers, clip.groups.sets) if found else {}
         why = why or reason
     return GroupCopies(tuple(runs), frozenset(taken), why)
 
 
-def whole_groups(
-    layer: Layer, frames: int, groups: GroupFacts, film_frames: int, rate: Rate
-) -> tuple[FrameRange, ...]:
+def whole_groups(layer: Layer, frames: int, clip: ClipFacts) -> tuple[FrameRange, ...]:
     """Runs of whole groups in a take, in its own frames.
 
     A run begins at a key frame, without what leads it, and ends before another
@@ -94,13 +94,13 @@ def whole_groups(
         What is shown: one picture a frame, in order.
     frames
         For how long.
-    groups
-        Where the film's packets can be cut.
-    film_frames
-        Pictures of the whole film.
-    rate
-        Frames a second.
+    clip
+        The film, whose groups are known.
     """
+    groups, film_frames = clip.groups, clip.frames
+    if groups is None:
+        return ()
+    grid = round(min(COPIED_SECONDS, max(1.0, 8 * MOST_BYTES / max(1, clip.bit_rate))) * clip.rate)
     first, stop = int(layer.start), int(layer.start) + frames
     keys = [key for key in groups.keys if key.number >= first and key.number - key.leading <= stop]
     end = KeyFrame(film_frames, 0, "closed")
@@ -110,19 +110,19 @@ def whole_groups(
     for key in [*keys, *([end] if stop >= film_frames else [])]:
         if begin is not None and key.number - key.leading <= stop:
             last = key
-            if key is end or _marked(begin, key, rate):
+            if key is end or _marked(begin, key, grid):
                 runs.append(FrameRange(begin.number, key.number - key.leading))
                 begin = last = None
         if begin is None and key.begin != "never" and key.number < stop and key is not end:
             begin = key
     if begin is not None and last is not None:
         runs.append(FrameRange(begin.number, last.number - last.leading))
-    least = LEAST_SECONDS * rate
+    least = LEAST_SECONDS * clip.rate
     return tuple(FrameRange(run.start - first, run.stop - first) for run in runs if len(run) >= least)
 
 
-def _marked(begin: KeyFrame, key: KeyFrame, rate: Rate) -> bool:
+def _marked(begin: KeyFrame, key: KeyFrame, grid: int) -> bool:
     """Whether a run is to end at a key frame: a mark of the source lies between."""
     plain = key.begin == "closed" and not key.leading
-    grid = round(COPIED_SECONDS * rate) * (1 if plain else OPEN_TIMES)
-    return begin.number // grid != key.number // grid
+    apart = grid if plain else grid * OPEN_TIMES
+    return begin.number // apart != key.number // apart

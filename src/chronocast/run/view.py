@@ -47,13 +47,22 @@ class AnyRecord(Protocol):
         """What it tells."""
 
 
+def shown_name(piece: str) -> str:
+    """A piece's name, as short as tells it apart."""
+    return piece[:12]
+
+
 PIECES = (f"{ENCODE.id}:", f"{COPY.id}:")
 """What tasks that make pieces are called by."""
 
 
 @dataclass
 class OutputView:
-    """One output of a run."""
+    """One output of a run.
+
+    ``map`` are its pieces in order: short name, frames, and *kept*, *copy* or *encode*; none where they
+    are still to be found.
+    """
 
     id: str
     state: str = "waiting"
@@ -78,6 +87,7 @@ class OutputView:
     began: float = 0.0
     ended: float = 0.0
     checks: list[dict[str, Any]] = field(default_factory=list)
+    map: list[tuple[str, int, str]] = field(default_factory=list)
     forecast: dict[str, Any] = field(default_factory=dict)
 
     def as_json(self) -> dict[str, Any]:
@@ -132,6 +142,7 @@ class RunView:
     last: int = 0
     time: float = 0.0
     asked_order: list[str] = field(default_factory=list)
+    pieces_done: set[str] = field(default_factory=set)
     troubles: list[str] = field(default_factory=list)
     encoded_frames: int = 0
     encoded_media_seconds: float = 0.0
@@ -325,6 +336,7 @@ def _ready(view: RunView, record: AnyRecord) -> None:
     output.extent = body.get("extent", "")
     output.recipe, output.frames, output.rate = body["recipe"], body["frames"], Fraction(body["rate"])
     output.pieces, output.kept = body["pieces"], body["kept"]
+    output.map = [(str(name), int(frames), str(kind)) for name, frames, kind in body.get("map", ())]
 
 
 def _output(view: RunView, record: AnyRecord) -> None:
@@ -337,6 +349,8 @@ def _output(view: RunView, record: AnyRecord) -> None:
 
 
 def _finished(view: RunView, record: AnyRecord) -> None:
+    if record.body["task"].startswith(PIECES):
+        view.pieces_done.add(shown_name(record.body["task"].partition(":")[2]))
     if record.body["task"].startswith(PIECES) and record.body["output"]:
         output = view.output(record.body["output"])
         if record.body["result"].get("copied"):

@@ -18,7 +18,9 @@ from chronocast.media.source.opening import listening, opened
 from chronocast.model.time.timing import FrameRange
 
 SOON = 2
-"""Groups of pictures after a seek in which a decoder may speak of pictures before it."""
+"""Groups of pictures after a seek, or after a beginning in mid-film, in which a decoder may speak of pictures before it."""
+MISSED = ("mmco", "reference picture", "ref with POC", "co located")
+"""What decoders say of pictures that they build nothing on and that were never there."""
 
 
 class FrameReader:
@@ -153,6 +155,8 @@ class FrameReader:
             found = self._frame(number)
         if said and self._soon_after_seek(number):
             found, said = self._once_more(number)
+        if said and self.index.hidden and not found.is_corrupt and self._groups_before(number) < SOON:
+            said = [told for told in said if not any(word in told for word in MISSED)]
         if said:
             self._complain(number, said[0])
         return found
@@ -161,10 +165,11 @@ class FrameReader:
         """Whether a picture is in the first groups after a seek: there decoders miss what came before, though nothing shows."""
         if self._began is None or not self.index.keys or self._began <= 0:
             return False
-        first, now = (
-            bisect_right(self.index.keys, (self.index.times[n], 1 << 62)) for n in (self._began, number)
-        )
-        return now - first < SOON
+        return self._groups_before(number) - self._groups_before(self._began) < SOON
+
+    def _groups_before(self, number: int) -> int:
+        """How many groups of pictures are before that of a picture."""
+        return bisect_right(self.index.keys, (self.index.times[number], 1 << 62)) - 1
 
     def _once_more(self, number: int) -> tuple[av.VideoFrame, list[str]]:
         """A picture decoded from groups before its own, and what is said then."""

@@ -16,6 +16,7 @@ from chronocast.run.events import OutputSpec, TaskId
 from chronocast.run.runner.folders import Folders
 from chronocast.run.runner.in_hand import InHand
 from chronocast.run.runner.settling import wanted_pieces
+from chronocast.run.view import shown_name
 
 PACKET_BYTES = 20
 """What a container takes for a frame, at most, when there is to be room for a join."""
@@ -50,6 +51,18 @@ class Jobs:
         kept = frozenset(name for name in names if self.stock.size(name) is not None)
         copied = frozenset(piece.name for piece in ready.plan.pieces if piece.copied)
         return OutputSpec(ready.output.id, pieces, sound, held, copied=copied), kept
+
+    @staticmethod
+    def piece_map(ready: OutputReady, kept: frozenset[str]) -> list[tuple[str, int, str]]:
+        """An output's pieces in order: each one's name, frames, and how it is treated.
+
+        None of outputs whose common quality is still to be found: their pieces are made more than once.
+        """
+        pieces = () if ready.searching else ready.plan.pieces
+        return [
+            (shown_name(piece.name), piece.frames, "kept" if piece.name in kept else piece.kind)
+            for piece in pieces
+        ]
 
     def job(self, task: TaskId, attempt: int, joined: int = 0) -> Job:
         """The whole job of a task's attempt, its target chosen; ``joined`` is the attempt whose file is checked.

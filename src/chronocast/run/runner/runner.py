@@ -310,6 +310,7 @@ class Runner:
                 "frames": plan.frames,
                 "pieces": len(plan.pieces),
                 "kept": sum(1 for piece in plan.pieces if piece.name in kept),
+                "map": self.jobs.piece_map(ready, kept),
                 "rate": str(plan.rate),
                 "width": plan.width,
                 "height": plan.height,

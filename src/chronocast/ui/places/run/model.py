@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from chronocast.model.show import clock_text, size_text, time_text
-from chronocast.run.view import Condition, OutputView, RunView
+from chronocast.run.view import PIECES, Condition, OutputView, RunView, shown_name
 
 GOING = ("waiting", "rendering", "joining", "checking", "placing")
 
@@ -22,6 +22,33 @@ class ProofTold(NamedTuple):
     expected: str
     found: str
     proof: str
+
+
+class PieceRun(NamedTuple):
+    """Neighbouring pieces of an output that stand alike: their share of it, how they are treated, how much of them is done."""
+
+    share: float
+    treatment: str
+    done: float
+
+
+def piece_runs(view: RunView, output: OutputView) -> tuple[PieceRun, ...]:
+    """The piece map of an output as it fills in."""
+    under_way = {
+        shown_name(task.partition(":")[2]): told["count"] / max(1, told["total"])
+        for task, told in view.tasks.items()
+        if task.startswith(PIECES)
+    }
+    whole = sum(frames for _, frames, _ in output.map)
+    found: list[PieceRun] = []
+    for name, frames, treatment in output.map:
+        done = 1.0 if treatment == "kept" or name in view.pieces_done else min(1.0, under_way.get(name, 0.0))
+        run = PieceRun(frames / max(1, whole), treatment, done)
+        last = found[-1] if found else None
+        if last and last.treatment == treatment and last.done == done and done in (0.0, 1.0):
+            run = PieceRun(found.pop().share + run.share, treatment, done)
+        found.append(run)
+    return tuple(found)
 
 
 class FanMoment(NamedTuple):
@@ -51,6 +78,7 @@ class RunRow:
     path: str
     checks: tuple[ProofTold, ...] = ()
     note: str = ""
+    pieces: tuple[PieceRun, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -160,6 +188,7 @@ def run_row(view: RunView, output: OutputView, at: datetime | None) -> RunRow:
         output.path,
         checks,
         output.note if output.state in GOING else "",
+        piece_runs(view, output),
     )
 
 

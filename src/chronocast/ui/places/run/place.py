@@ -69,6 +69,8 @@ def paint_progress(painter: QPainter, box: QRectF, row: RunRow, t: Theme) -> Non
     if row.state == "proved":
         painter.fillRect(bar, t.color("tide", 70))
         painter.fillRect(QRectF(bar.left(), bar.bottom() - 2, bar.width(), 2), t.color("tide"))
+    elif row.pieces:
+        _paint_pieces(painter, bar, row, t)
     else:
         draw.kept(painter, QRectF(bar.left(), bar.top(), kept, bar.height()), t)
         encoded = QRectF(bar.left() + kept, bar.top(), done - kept, bar.height())
@@ -86,6 +88,27 @@ def paint_progress(painter: QPainter, box: QRectF, row: RunRow, t: Theme) -> Non
         t.color("quiet"),
         align=draw.RIGHT,
     )
+
+
+def _paint_pieces(painter: QPainter, bar: QRectF, row: RunRow, t: Theme) -> None:
+    """The piece map, filling in: kept, copied and encoded pieces where they lie in the film."""
+    still = {"paused": "lichen", "interrupted": "rust"}.get(row.state)  # it does not look as if it worked
+    at = bar.left()
+    for run in row.pieces:
+        box = QRectF(at, bar.top(), bar.width() * run.share, bar.height())
+        done = QRectF(at, bar.top(), box.width() * run.done, bar.height())
+        at = box.right()
+        painter.setPen(QPen(t.color("line"), 1))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRect(box.adjusted(0, 0.5, 0, -0.5))
+        if run.treatment == "kept":
+            draw.kept(painter, done, t)
+        elif run.treatment == "copy":
+            draw.copied(painter, done, t)
+        elif still:
+            painter.fillRect(done, t.color(still, 150))
+        else:
+            draw.encoded(painter, done, t)
 
 
 COLUMNS = (
