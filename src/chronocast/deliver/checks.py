@@ -53,6 +53,13 @@ def judge(found: Found, expected: Expected) -> list[Check]:
         )
     if expected.container != "images":
         checks += _sound(found, expected)
+    if expected.sound_copied:
+        told = "they are, and decode as there"
+        checks.append(
+            Check(
+                "sound copied", True, "packets as they are in the source", told, "decoded when it was copied"
+            )
+        )
     if expected.source_damage:
         checks.append(
             Check(

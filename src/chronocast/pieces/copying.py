@@ -11,12 +11,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 
-from chronocast.model.messages.jobs import PieceJob
+from chronocast.model.messages.jobs import PieceJob, SoundJob
 from chronocast.model.picture.colour import read_tags, same_tags
 from chronocast.model.picture.weight import ALL
 from chronocast.model.recipe.codec import Grade, PictureCodec
 from chronocast.model.recipe.level_codes import level_code
-from chronocast.model.recipe.recipe import PictureRecipe
+from chronocast.model.recipe.recipe import PictureRecipe, Recipe
 from chronocast.model.source.cutlist import Layer
 from chronocast.model.source.facts import ClipFacts, GroupFacts
 
@@ -124,3 +124,36 @@ def _of_layer(layer: Layer, frames: int, clip: ClipFacts) -> Iterator[str]:
 def profile_of(codec: PictureCodec, grade: Grade) -> str:
     """What streams of a grade call themselves, by the libraries' names."""
     return grade.name if codec.id == "prores" else f"DNXHR {grade.name}"
+
+
+def sound_copied(job: SoundJob, recipe: Recipe, facts: Mapping[str, ClipFacts]) -> bool:
+    """Whether a sound's packets can be copied: one track of AAC as it is asked for, at its own pace and level.
+
+    Parameters
+    ----------
+    job
+        The sound's, as it would be encoded.
+    recipe
+        What it is made by.
+    facts
+        What is known of its media, by path.
+    """
+    picture = recipe.picture
+    if (
+        picture is None
+        or picture.copies != "alike"
+        or job.codec != "aac"
+        or recipe.container not in ("mp4", "mov")
+    ):
+        return False
+    if job.tracks or len(job.spans) != 1 or job.accept_damage:
+        return False
+    span = job.spans[0]
+    clip = facts.get(span.media.path)
+    if clip is None or len(span.tracks) != 1 or span.tracks[0] >= len(clip.audio) or clip.sound_gaps:
+        return False
+    track = clip.audio[span.tracks[0]]
+    plain = span.start == 0 and span.speed == 1 and span.gain == 1 and span.fade is None
+    whole = round(span.seconds * job.sample_rate) >= job.samples
+    same = (track.codec, track.channels, track.sample_rate) == ("aac", job.channels, job.sample_rate)
+    return plain and whole and same and track.layout == job.layout_of(0)

@@ -18,9 +18,10 @@ from chronocast.model.recipe.recipe import PictureRecipe, Recipe, frame_size
 from chronocast.model.source.cutlist import CutList
 from chronocast.model.source.facts import ClipFacts
 from chronocast.model.time.timing import Duration, FrameRange, Rate, parse_rate
+from chronocast.pieces.copying import sound_copied
 from chronocast.pieces.picture_pieces import picture_pieces
 from chronocast.pieces.rounds import TYPICAL_BITS, Rounds, first_quality
-from chronocast.pieces.sound_plan import plan_sound
+from chronocast.pieces.sound_plan import plan_sound, renamed
 
 
 @dataclass(frozen=True)
@@ -288,6 +289,8 @@ def plan_output(
     sound = None
     if recipe.sound and source.sound:  # exactly as long as the picture, whatever its rate was rounded to
         sound = plan_sound(source, part, recipe, accept_damage, Fraction(count) / rate)
+        if sound_copied(sound, recipe, facts or {}):
+            sound = renamed(sound.model_copy(update={"copies": True}))
     return OutputPlan(
         count, rate, width, height, made.settings, made.jobs, sound, made.shown, quality, made.why_encoded
     )

@@ -97,7 +97,12 @@ def plan_sound(
         layouts=() if usual else tuple(layouts),
         accept_damage=accept_damage,
     )
-    encoder, _ = sound_encoder(asked.codec, depth)
+    return renamed(job)
+
+
+def renamed(job: SoundJob) -> SoundJob:
+    """A sound with the name that follows from what it is."""
+    encoder, _ = sound_encoder(job.codec, job.depth)
     return job.model_copy(update={"name": sound_name(job, library_version(encoder))})
 
 

@@ -10,6 +10,7 @@ from typing import Any
 from chronocast.crew.local.proof import proved_checks
 from chronocast.media.copy.copied import CopyFailed
 from chronocast.media.copy.piece import copy_piece
+from chronocast.media.copy.sound import copy_sound
 from chronocast.media.errors import DamagedPicture, NotMedia, SoundDamaged, SourceDamaged
 from chronocast.media.files.join import join
 from chronocast.media.files.sound import render_sound
@@ -109,7 +110,14 @@ class Worker:
 
     @staticmethod
     def _sound(job: SoundJob, progress: Callable[..., None]) -> Answer:
-        result = render_sound(job, progress)
+        why = ""
+        if job.copies:
+            try:
+                result = copy_sound(job)
+            except CopyFailed as error:
+                why = str(error)
+        if why or not job.copies:
+            result = render_sound(job, progress)
         if result.complaints and not job.accept_damage:
             raise SoundDamaged(result.complaints)
         return {
@@ -119,7 +127,7 @@ class Worker:
             "silent": result.silent,
             "onset": result.onset,
             "damaged": list(result.complaints),
-        }
+        } | ({"encoded_because": why} if why else {"copied": True} if job.copies else {})
 
     @staticmethod
     def _join(job: JoinJob, _: Callable[..., None]) -> Answer:

@@ -38,7 +38,7 @@ class Expected:
     ``source_damage`` what is damaged of what it shows.  ``onset`` is the second at which its sound is
     first heard; ``exact`` are (frames, digest) of the pictures that went into a lossless encoder;
     ``copied`` (frames, digest) of the packets that were copied, one after another, with "" where they were encoded;
-    ``instead`` why pieces that were to be copied were encoded;
+    ``sound_copied`` whether its sound is its source's packets; ``instead`` why pieces that were to be copied were encoded;
     ``decoded`` (frames, digest) of what pictures decoded to by themselves before they were joined, "" where that isn't known.
     """
 
@@ -81,3 +81,4 @@ class Expected:
     copied: tuple[tuple[int, str], ...] = ()
     decoded: tuple[tuple[int, str], ...] = ()
     instead: tuple[str, ...] = ()
+    sound_copied: bool = False

@@ -120,6 +120,7 @@ class SoundJob(FrozenModel):
     ``layouts`` are the tracks' own, by the libraries' names, where they differ from what ``channels`` says.
     ``depth`` is in bits a sample, of codecs that lose nothing; ``languages`` are of the tracks, in order.
     With ``accept_damage`` what can't be decoded is silence; else the job fails and says where.
+    With ``copies`` the source's packets are copied as they are; what can't be is encoded.
     """
 
     kind: Literal["sound"] = "sound"
@@ -136,6 +137,7 @@ class SoundJob(FrozenModel):
     languages: tuple[str, ...] = ()
     layouts: tuple[str, ...] = ()
     accept_damage: bool = False
+    copies: bool = False
 
     def layout_of(self, track: int) -> str:
         """The layout of one track that is made."""

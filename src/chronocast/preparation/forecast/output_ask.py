@@ -65,8 +65,25 @@ def source_bytes(ready: OutputReady, number: int) -> int:
     return round(total)
 
 
-def sound_ask(sound: SoundJob, stock: Stock) -> SoundAsk:
-    """An output's sound as the forecast asks for it."""
+def _copied_rate(ready: OutputReady) -> float:
+    """The rate of a source's sound in bit/s: what its file holds besides its pictures, shared by its tracks."""
+    (media,) = {span.media.path for span in ready.plan.sound.spans} if ready.plan.sound else {""}
+    clip = ready.source.facts[media]
+    return max(0.0, 8 * (clip.bytes - sum(clip.weights)) / max(0.1, clip.seconds) / max(1, len(clip.audio)))
+
+
+def sound_ask(sound: SoundJob, stock: Stock, copied_rate: float | None = None) -> SoundAsk:
+    """An output's sound as the forecast asks for it.
+
+    Parameters
+    ----------
+    sound
+        The sound's job.
+    stock
+        Where finished pieces are.
+    copied_rate
+        The rate of its source in bit/s, where it is copied.
+    """
     codec, tracks = SOUND[sound.codec], len(sound.each_track)
     channels = sum(channels_of(sound.layout_of(n)) for n in range(tracks)) / tracks
     rate = sound_bits(
@@ -76,6 +93,8 @@ def sound_ask(sound: SoundJob, stock: Stock) -> SoundAsk:
         depth=sound.depth,
         bits_per_second=sound.bits_per_second,
     )
+    if copied_rate is not None:
+        rate = copied_rate
     return SoundAsk(
         sound.name, tracks, rate, tracks * -(-sound.samples // codec.packet), stock.size(sound.name)
     )
@@ -139,7 +158,9 @@ def output_ask(ready: OutputReady, stock: Stock, made: int | None) -> OutputAsk:
         seconds=plan.seconds,
         megapixels=plan.width * plan.height * plan.frames / 1e6,
         picture=picture_ask(ready, stock) if plan.settings else None,
-        sound=sound_ask(plan.sound, stock) if plan.sound else None,
+        sound=sound_ask(plan.sound, stock, _copied_rate(ready) if plan.sound.copies else None)
+        if plan.sound
+        else None,
         pieces=pieces,
         open=tuple(
             made is None and not piece.copied and (ready.searching or not kept)

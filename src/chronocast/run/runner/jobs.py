@@ -132,6 +132,7 @@ class Jobs:
             copied=self._copied(ready),
             decoded=self._decoded(ready),
             instead=self._instead(ready),
+            sound_copied=bool(plan.sound and plan.sound.copies and kept and kept.facts.get("copied")),
             onset=kept.facts.get("onset") if kept else None,
             exact=self._digests(ready),
             source_damage=(*expected.source_damage, *(kept.facts.get("damaged", ()) if kept else ())),
@@ -149,7 +150,10 @@ class Jobs:
 
     def _instead(self, ready: OutputReady) -> tuple[str, ...]:
         """Why pieces that were to be copied had to be encoded, each reason once."""
-        kept = (self.stock.find(piece.name) for piece in ready.plan.pieces if piece.copied)
+        sound = ready.plan.sound
+        names = [piece.name for piece in ready.plan.pieces if piece.copied]
+        names += [sound.name] if sound and sound.copies else []
+        kept = (self.stock.find(name) for name in names)
         told = (
             str(found.facts["encoded_because"])
             for found in kept
