@@ -86,11 +86,12 @@ def cut(
         if not (marks and empty and span.frames < shortest):
             # a short gap belongs to what is before it: an encoder that begins in black misjudges what follows
             marks.append(span.start)
-        marks += [
-            span.start + inside
-            for inside in _grid(span, grid, scenes)
-            if shortest <= inside <= span.frames - shortest
-        ]
+        if span.frames >= 2 * shortest:
+            marks += [
+                span.start + inside
+                for inside in _grid(span, grid, scenes)
+                if shortest <= inside <= span.frames - shortest
+            ]
     end = spans[-1].start + spans[-1].frames
     marks = sorted({mark // multiple * multiple for mark in marks})
     kept = [marks[0]]

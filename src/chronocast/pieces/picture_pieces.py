@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from bisect import bisect_left, bisect_right
 from collections.abc import Callable, Mapping
 from typing import NamedTuple
 
@@ -70,9 +71,11 @@ def picture_pieces(
     facts
         What is known of its media, by path: where they already are what is asked for, packets are copied.
     """
+    starts = [span.start for span in whole.spans]
 
     def job_of(piece: FrameRange) -> PieceJob:
-        both = ((span, span.range.intersect(piece)) for span in whole.spans)
+        first, last = bisect_right(starts, piece.start) - 1, bisect_left(starts, piece.stop)
+        both = ((span, span.range.intersect(piece)) for span in whole.spans[max(0, first) : last])
         parts = tuple(span.part(part, piece.start) for span, part in both if part)
         return whole.model_copy(update={"view": whole.view.later(piece.start), "spans": parts})
 
@@ -102,7 +105,8 @@ def picture_pieces(
         reason = _reason(job, piece, groups, picture, facts)
         why = why or reason
         copied = may_copy(picture) and not reason
-        job = job.model_copy(update={"kind": "copy" if copied else "encode"})
+        if copied:
+            job = job.model_copy(update={"kind": "copy"})
         jobs.append(job.model_copy(update={"name": piece_name(job, library)}))
         shown.append(content)
     return PicturePieces(tuple(jobs), tuple(shown), settings, why)
