@@ -29,7 +29,7 @@ def units_in(data: bytes, length_bytes: int) -> list[bytes]:
     """
     if not length_bytes:
         marks = [found.end() for found in _START.finditer(data)]
-        ends = [mark - 3 for mark in marks[1:]] + [len(data)]
+        ends = [mark - 3 for mark in marks[1:]] + [len(data)][: len(marks)]
         return [data[a:b].rstrip(b"\x00") for a, b in zip(marks, ends, strict=True) if b > a]
     found, at = [], 0
     while at < len(data):

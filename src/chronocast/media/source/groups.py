@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import logging
 from typing import Any
 
 import av
@@ -12,6 +13,9 @@ from chronocast.media.bitstream.registry import LONG_GOP
 from chronocast.media.bitstream.stream import Begin, LongGopStream
 from chronocast.media.source.index import FrameIndex
 from chronocast.model.source.facts import GroupFacts, KeyFrame
+
+
+log = logging.getLogger(__name__)
 
 
 class GroupsWatch:
@@ -45,6 +49,9 @@ class GroupsWatch:
             self._leading.append(0)
         except StreamUnreadable as error:
             self._trouble = str(error)
+        except (ValueError, IndexError) as error:  # a broken stream must not keep its film from being used
+            log.warning("the groups of a film can't be read: %r", error)
+            self._trouble = "its packets can't be read"
 
     def found(self, index: FrameIndex) -> GroupFacts | None:
         """What there was; None for codecs whose packets are cut in another way, or not at all.
