@@ -29,6 +29,7 @@ SLOWEST_FIRST = (
     "run.test_whole",
     "ui.test_range",
     "run.test_as_source",
+    "run.test_groups",
     "core.test_fuzz",
 )
 """So that no long module is left alone at the end."""

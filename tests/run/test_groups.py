@@ -179,13 +179,37 @@ class Groups(unittest.TestCase):
                 found = next(picture for picture in container.decode(stream) if picture.pts >= time)
                 self.assertEqual(picture_digest(found), whole[found.pts])
 
-    def test_films_whose_parameter_sets_can_t_stand_in_one_file_are_not_mixed(self) -> None:
-        other = self.film(Film("other.mp4", "libx264", {"g": "10", "refs": "5", "bf": "0"}, "h264"), 230)
-        cut = self.cut("two", (self.folder / "closed.mp4", 0, 60), (other, 0, 60))
+    def test_films_whose_parameter_sets_can_t_be_called_otherwise_are_not_mixed(self) -> None:
+        plain = {"g": "10", "refs": "5", "bf": "0", "x264-params": "cabac=0"}
+        fixed = self.film(Film("fixed.mp4", "libx264", plain, "h264"), 230)
+        cut = self.cut("two", (self.folder / "closed.mp4", 0, 60), (fixed, 0, 60))
         path = self.batch("two", cut, alike("h264"))
         self.assertEqual([piece.copied for piece in self.ready(path).plan.pieces], [True, False])
         self.assertIn("parameter sets have the same number", self.ready(path).why_encoded)
         self.assertEqual(self.made(path).copied, 1)
+
+    def test_films_of_several_cameras_are_copied_into_one_file(self) -> None:
+        """Their parameter sets have the same number: those of later ones get others, in the sets and in every slice."""
+        other = self.film(Film("other.mp4", "libx264", {"g": "10", "refs": "5", "bf": "0"}, "h264"), 230)
+        films = (self.folder / "closed.mp4", other, self.folder / "open.mp4", self.folder / "closed.mp4")
+        cut = self.cut("cameras", *((film, 13, 60) for film in films))
+        path = self.batch("cameras", cut, alike("h264"))
+        ready = self.ready(path)
+        copied = [piece for piece in ready.plan.pieces if piece.copied]
+        self.assertEqual([piece.sets_moved for piece in copied], [0, 1, 2, 0])
+        output = self.made(path)
+        self.assertEqual(output.copied, len({piece.name for piece in copied}))
+        found, at = digests(Path(output.path)), 0
+        for piece in ready.plan.pieces:
+            layer = piece.spans[0].layers[0]
+            if piece.copied and layer.media:
+                first = int(layer.start)
+                wanted = digests(Path(layer.media.path))[first : first + piece.frames]
+                self.assertEqual(found[at : at + piece.frames], wanted)
+            at += piece.frames
+        self.reads_from_anywhere(Path(output.path))
+
+    def test_parameter_sets_of_hevc_are_told_by_each_piece(self) -> None:
         cut = self.cut("several", (self.folder / "hevc open.mp4", 0, 60), (self.folder / "hevc.mkv", 20, 60))
         path = self.batch("several", cut, alike("hevc"))
         self.assertEqual(self.made(path).copied, 2, "each says its own where it begins")

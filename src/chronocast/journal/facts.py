@@ -26,7 +26,7 @@ from chronocast.media.source.opening import missing
 from chronocast.model.paths import shown
 from chronocast.model.source.facts import ClipFacts, Damage, GroupFacts, KeyFrame, SoundFacts
 
-VERSION = 11
+VERSION = 12
 
 
 MOST_READY = 4096

@@ -37,12 +37,14 @@ class Workspace:
     ) -> None:
         self.data = data or data_folder()
         self.state = state or state_folder()
-        kept = Kept(data) if data else kept_place()
+        kept = kept_place() if self.data == data_folder() else Kept(self.data)
         self.kept_trouble = kept.trouble
         self.stock = Stock(kept.folder / "stock")
         self.facts = FactsStore(self.data / "facts")
         self.rounds = RoundsStore(self.data / "rounds")
-        self.needs = NeedsStore(self.state / "needs")
+        # whoever shares the stock must know what the others' outputs wait for
+        shared = kept.folder != self.data
+        self.needs = NeedsStore((kept.folder if shared else self.state) / "needs")
         self.proxies = ProxyStore(kept.folder / "proxies")
         self.paces = PaceStore(self.data / "pace.json")
         self.library = Library(config or config_folder())

@@ -106,7 +106,7 @@ def picture_pieces(
         why = why or reason
         copied = may_copy(picture) and not reason
         if copied:
-            job = job.model_copy(update={"kind": "copy"})
+            job = job.model_copy(update={"kind": "copy", "sets_moved": groups.moved.get(piece, 0)})
         jobs.append(job.model_copy(update={"name": piece_name(job, library)}))
         shown.append(content)
     return PicturePieces(tuple(jobs), tuple(shown), settings, why)

@@ -8,7 +8,7 @@ from typing import NamedTuple
 from chronocast.model.messages.jobs import PieceJob
 from chronocast.model.recipe.recipe import PictureRecipe
 from chronocast.model.source.cutlist import Layer, PictureSpan
-from chronocast.model.source.facts import ClipFacts, KeyFrame
+from chronocast.model.source.facts import ClipFacts, GroupFacts, KeyFrame
 from chronocast.model.time.timing import FrameRange
 from chronocast.pieces.copying import GROUPED, may_copy, why_encoded
 
@@ -31,12 +31,15 @@ class GroupCopies(NamedTuple):
         In the output's frames, in order.
     numbers
         What parameter sets that come along are called by.
+    moved
+        By how much the numbers of their parameter sets are moved, by run.
     why
         Why the first other pictures aren't copied; "" where nothing is said.
     """
 
     runs: tuple[FrameRange, ...] = ()
     numbers: frozenset[int] = frozenset()
+    moved: Mapping[FrameRange, int] = {}
     why: str = ""
 
 
@@ -49,7 +52,8 @@ def group_copies(
     """Which runs of an output are copied in whole groups.
 
     Parameter sets of several films stand in one file, each with its number:
-    of films whose sets differ and have the same number, the first is copied.
+    where those of two differ and have the same, the later ones get others, if
+    their slices can say so.
 
     Parameters
     ----------
@@ -65,19 +69,37 @@ def group_copies(
     if picture.kind.id not in GROUPED or not may_copy(picture):
         return GroupCopies()
     runs, taken, why = list[FrameRange](), dict[int, str](), ""
+    moved: dict[FrameRange, int] = {}
     for span in spans:
         reason = why_encoded(job_of(span.range), picture, facts)
         media = span.layers[0].media if len(span.layers) == 1 else None
         clip = facts.get(media.path) if media else None
         if not reason and clip is not None and clip.groups is not None:
-            if any(taken.get(number, clip.groups.sets) != clip.groups.sets for number in clip.groups.numbers):
+            by = _free(clip.groups, taken)
+            if by is None:
                 reason = "another film is copied whose parameter sets have the same number"
             else:
                 found = whole_groups(span.layers[0], span.frames, clip)
-                runs += [FrameRange(span.start + run.start, span.start + run.stop) for run in found]
-                taken |= dict.fromkeys(clip.groups.numbers, clip.groups.sets) if found else {}
+                here = [FrameRange(span.start + run.start, span.start + run.stop) for run in found]
+                runs += here
+                moved |= dict.fromkeys(here, by) if by else {}
+                numbers = [number + by for number in clip.groups.numbers]
+                taken |= dict.fromkeys(numbers, clip.groups.sets) if found else {}
         why = why or reason
-    return GroupCopies(tuple(runs), frozenset(taken), why)
+    return GroupCopies(tuple(runs), frozenset(taken), moved, why)
+
+
+MOST_NUMBER = 24
+"""Sets are moved no further: numbers end at 31, and what is encoded needs one."""
+
+
+def _free(groups: GroupFacts, taken: Mapping[int, str]) -> int | None:
+    """By how much the numbers of a film's sets are moved so that no other film's have them; None where they can't be."""
+    most = MOST_NUMBER - max(groups.numbers, default=0) if groups.able else 0
+    for by in range(most + 1):
+        if all(taken.get(number + by, groups.sets) == groups.sets for number in groups.numbers):
+            return by
+    return None
 
 
 def whole_groups(layer: Layer, frames: int, clip: ClipFacts) -> tuple[FrameRange, ...]:

@@ -3,10 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
-from chronocast.media.bitstream.avc_sets import PictureSet, SequenceSet, read_picture_set, read_sequence_set
-from chronocast.media.bitstream.avc_slice import SliceHeader, read_header, renumbered
+from chronocast.media.bitstream.avc_sets import (
+    PictureSet,
+    SequenceSet,
+    picture_set_as,
+    read_picture_set,
+    read_sequence_set,
+    sequence_set_as,
+)
+from chronocast.media.bitstream.avc_slice import SliceHeader, moved, read_header, renumbered
 from chronocast.media.bitstream.bits import StreamUnreadable
 from chronocast.media.bitstream.nal import LENGTH_BYTES, packed, units_in
 from chronocast.media.bitstream.stream import Begin, StreamSets
@@ -114,14 +121,16 @@ def merged(extradata: Sequence[bytes]) -> bytes:
 class AvcStream:
     """``AvcStream(extradata)``: an H.264 stream as its file describes it.
 
+    ``moved_by`` is added to the numbers of its sets: another film's have its own.
+
     Raises
     ------
     StreamUnreadable
         Its parameter sets can't be read.
     """
 
-    def __init__(self, extradata: bytes) -> None:
-        self._said = AvcConfiguration.read(extradata)
+    def __init__(self, extradata: bytes, moved_by: int = 0) -> None:
+        self._said, self._moved_by = AvcConfiguration.read(extradata), moved_by
         self._sequence: dict[int, SequenceSet] = {}
         self._picture: dict[int, PictureSet] = {}
         for unit in self._said.sequence:
@@ -139,12 +148,25 @@ class AvcStream:
             trouble = "its source is coded in a way that allows fields"
         level = max(item.level for item in self._sequence.values())
         numbers = frozenset(self._sequence) | frozenset(self._picture)
-        return StreamSets(b"".join((*self._said.sequence, *self._said.picture)), numbers, level, trouble)
+        able = all(item.rewritable for item in self._sequence.values())
+        able = able and all(item.arithmetic for item in self._picture.values())
+        content = b"".join((*self._said.sequence, *self._said.picture))
+        return StreamSets(content, numbers, level, trouble, able)
 
     @property
     def extradata(self) -> bytes:
-        """What a piece of its packets says of itself."""
-        return self._said.written()
+        """What a piece of its packets says of itself, its sets called by their numbers in the file."""
+        by = self._moved_by
+        if not by:
+            return self._said.written()
+        read = [(unit, read_picture_set(unit)) for unit in self._said.picture]
+        return replace(
+            self._said,
+            sequence=tuple(
+                sequence_set_as(unit, read_sequence_set(unit).id + by) for unit in self._said.sequence
+            ),
+            picture=tuple(picture_set_as(unit, found.id + by, found.sequence + by) for unit, found in read),
+        ).written()
 
     def begins(self, data: bytes) -> Begin:
         """Whether a decoder can begin at a key packet: by itself, if what comes before is dropped, or not by what is known here.
@@ -198,9 +220,10 @@ class AvcStream:
             Something on the way refers to what isn't there.
         """
         first = [kind_of(unit) for unit in units_in(packets[0], LENGTH_BYTES)]
-        if _IDR in first:
-            return list(packets)
-        return renumbered(packets, self._header)
+        begun = list(packets) if _IDR in first else renumbered(packets, self._header)
+        if not self._moved_by:
+            return begun
+        return moved(begun, self._header, {number: number + self._moved_by for number in self._picture})
 
     def _header(self, unit: bytes) -> SliceHeader:
         return read_header(unit, self._sequence, self._picture)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from chronocast.media.bitstream.bits import BitReader, StreamUnreadable, unescaped
+from chronocast.media.bitstream.bits import BitReader, BitWriter, StreamUnreadable, escaped, unescaped
 
 _HIGH = frozenset({100, 110, 122, 244, 44, 83, 86, 118, 128, 138, 139, 134, 135})
 """Profiles whose sets say chroma and depth (7.3.2.1.1)."""
@@ -91,6 +91,45 @@ def _pass_scaling_list(bits: BitReader, count: int) -> None:
         if following:
             following = (last + bits.signed()) % 256
         last = following or last
+
+
+def _with_numbers(unit: bytes, before: int, numbers: tuple[int, ...]) -> bytes:
+    """A set whose first numbers, after so many bits, are others."""
+    payload = unescaped(unit)
+    read = BitReader(payload)
+    read.at = before
+    for _ in numbers:
+        read.unsigned()
+    bits, whole = 8 * len(payload), int.from_bytes(payload, "big")
+    spare = (whole & -whole).bit_length() - 1  # zeros after the stop bit
+    rest = bits - read.at - spare
+    made = BitWriter()
+    made.put(whole >> (bits - before), before)
+    for number in numbers:
+        made.unsigned(number)
+    made.put(whole >> spare & ((1 << rest) - 1), rest)
+    made.put(0, -made.count % 8)
+    return escaped(made.filled())
+
+
+def sequence_set_as(unit: bytes, number: int) -> bytes:
+    """A sequence set, called by another number."""
+    return _with_numbers(unit, 32, (number,))
+
+
+def picture_set_as(unit: bytes, number: int, sequence: int) -> bytes:
+    """A picture set, called by another number and using a sequence set of another.
+
+    Parameters
+    ----------
+    unit
+        The set's unit.
+    number
+        What it is called by.
+    sequence
+        What the sequence set it uses is called by.
+    """
+    return _with_numbers(unit, 8, (number, sequence))
 
 
 def read_picture_set(unit: bytes) -> PictureSet:

@@ -35,6 +35,8 @@ class SliceHeader:
     """
 
     kind: int
+    set_number: int
+    set_field: Field
     reference: bool
     intra: bool
     arithmetic: bool
@@ -73,7 +75,9 @@ def read_header(
     bits = BitReader(unescaped(unit[:_AHEAD]))
     bits.take(8)
     first, shape = bits.unsigned() == 0, bits.unsigned() % 5
-    picture = pictures.get(bits.unsigned())
+    at = bits.at
+    set_number = bits.unsigned()
+    set_field, picture = Field(at, bits.at), pictures.get(set_number)
     sequence = sequences.get(picture.sequence) if picture else None
     if picture is None or sequence is None or not sequence.rewritable or shape > _I:
         raise StreamUnreadable("its slices use parameter sets, or kinds, that aren't rewritten")
@@ -111,6 +115,8 @@ def read_header(
         bits.signed(), bits.signed()
     return SliceHeader(
         kind,
+        set_number,
+        set_field,
         reference,
         shape == _I,
         picture.arithmetic,
@@ -232,6 +238,48 @@ def renumbered(packets: Sequence[bytes], header: Callable[[bytes], SliceHeader])
         ]
         found.append(packed(made))
     return found
+
+
+def moved(
+    packets: Sequence[bytes], header: Callable[[bytes], SliceHeader], numbers: Mapping[int, int]
+) -> list[bytes]:
+    """Packets whose slices call their picture set by another number.
+
+    Parameters
+    ----------
+    packets
+        In decoding order, as pieces keep them.
+    header
+        Reads a slice's header.
+    numbers
+        The new number of each set.
+
+    Raises
+    ------
+    StreamUnreadable
+        A picture isn't coded in a way that is rewritten.
+    """
+    found = []
+    for data in packets:
+        units = [
+            _moved(unit, header(unit), numbers) if unit[0] & 31 in (_SLICE, _IDR) else unit
+            for unit in units_in(data, LENGTH_BYTES)
+        ]
+        found.append(packed(units))
+    return found
+
+
+def _moved(unit: bytes, head: SliceHeader, numbers: Mapping[int, int]) -> bytes:
+    if not head.arithmetic:
+        raise StreamUnreadable("a picture isn't coded in a way that is rewritten")
+    payload = unescaped(unit)
+    whole, bits = int.from_bytes(payload[: (head.end + 7) // 8], "big"), (head.end + 7) // 8 * 8
+    made = BitWriter()
+    made.put(whole >> (bits - head.set_field.begin), head.set_field.begin)
+    made.unsigned(numbers[head.set_number])
+    rest = head.end - head.set_field.end
+    made.put(whole >> (bits - head.end) & ((1 << rest) - 1), rest)
+    return escaped(made.filled() + payload[(head.end + 7) // 8 :])
 
 
 def _rewritten(

@@ -13,12 +13,13 @@ from chronocast.media.bitstream.stream import LongGopStream
 class LongGopCodec:
     """A codec by the libraries' name: how its stream is read, and how sets of several pieces stand in one file.
 
+    ``stream`` takes its description, and by how much the numbers of its sets are moved.
     ``merged`` makes one description of all of them; else each key frame has its own before it: ``in_band``
     makes a key packet so, from its piece's description and its bytes.  ``bare`` is a packet's picture by itself, the same in whatever container it is: from its
     bytes, and those in which a unit's length is said.  ``length_bytes`` tells these from a file's description.
     """
 
-    stream: Callable[[bytes], LongGopStream]
+    stream: Callable[[bytes, int], LongGopStream]
     bare: Callable[[bytes, int], bytes]
     length_bytes: Callable[[bytes], int]
     merged: Callable[[list[bytes]], bytes] | None = None
@@ -27,9 +28,14 @@ class LongGopCodec:
 
 LONG_GOP: Mapping[str, LongGopCodec] = {
     "h264": LongGopCodec(avc.AvcStream, avc.bare, avc.length_bytes, merged=avc.merged),
-    "hevc": LongGopCodec(hevc.HevcStream, hevc.bare, hevc.length_bytes, in_band=hevc.in_band),
+    "hevc": LongGopCodec(
+        lambda said, _: hevc.HevcStream(said), hevc.bare, hevc.length_bytes, in_band=hevc.in_band
+    ),
     "mpeg2video": LongGopCodec(
-        mpeg2.Mpeg2Stream, lambda data, _: mpeg2.without_headers(data), lambda _: 0, in_band=mpeg2.in_band
+        lambda said, _: mpeg2.Mpeg2Stream(said),
+        lambda data, _: mpeg2.without_headers(data),
+        lambda _: 0,
+        in_band=mpeg2.in_band,
     ),
 }
 

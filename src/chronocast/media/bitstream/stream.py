@@ -20,6 +20,8 @@ class StreamSets(NamedTuple):
         What they are called by.
     level
         The highest, as the stream codes it.
+    able
+        Whether they can be called by other numbers.
     trouble
         Why streams with such sets aren't cut; "" where they can be.
     """
@@ -28,6 +30,7 @@ class StreamSets(NamedTuple):
     numbers: frozenset[int]
     level: int
     trouble: str = ""
+    able: bool = False
 
 
 class LongGopStream(Protocol):

@@ -36,7 +36,8 @@ def copy_groups(job: PieceJob, readers: Readers) -> Copied:
     if len(job.spans) != 1 or layer.media is None:
         raise CopyFailed("A run of groups is of one source.")
     index = readers.reader(layer.media.path, layer.media.fingerprint).index
-    plain = Run.read(layer.media.path, index, int(layer.start), int(layer.start) + job.frames)
+    first = int(layer.start)
+    plain = Run.read(layer.media.path, index, first, first + job.frames, job.sets_moved)
     run = plain.begun()
     changed = sum(a != b for a, b in zip(plain.packets, run.packets, strict=True))
     run.write(job.target, job.rate)

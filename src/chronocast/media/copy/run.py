@@ -38,7 +38,7 @@ class Run:
     leading: tuple[int, ...]
 
     @classmethod
-    def read(cls, path: str, index: FrameIndex, first: int, stop: int) -> Self:
+    def read(cls, path: str, index: FrameIndex, first: int, stop: int, moved_by: int = 0) -> Self:
         """A film's packets from a key frame to before another, or to the end.
 
         Parameters
@@ -49,6 +49,8 @@ class Run:
             Where its pictures are.
         first, stop
             Its pictures' numbers, the last one not among them.
+        moved_by
+            What is added to the numbers of its parameter sets.
 
         Raises
         ------
@@ -61,7 +63,7 @@ class Run:
         with opened(path) as container:
             video = container.streams.video[0]
             codec = LONG_GOP[video.codec_context.codec.canonical_name]
-            stream = codec.stream(bytes(video.codec_context.extradata or b""))
+            stream = codec.stream(bytes(video.codec_context.extradata or b""), moved_by)
             for number, packet in _from(container, video, index, first):
                 if packet.is_corrupt:
                     raise CopyFailed(f"Picture {number} of {path} is damaged.")

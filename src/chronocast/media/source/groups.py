@@ -14,7 +14,6 @@ from chronocast.media.bitstream.stream import Begin, LongGopStream
 from chronocast.media.source.index import FrameIndex
 from chronocast.model.source.facts import GroupFacts, KeyFrame
 
-
 log = logging.getLogger(__name__)
 
 
@@ -43,7 +42,7 @@ class GroupsWatch:
         assert self._codec is not None
         try:
             if self._stream is None:
-                self._stream = self._codec.stream(bytes(packet.stream.codec_context.extradata or b""))
+                self._stream = self._codec.stream(bytes(packet.stream.codec_context.extradata or b""), 0)
                 self._trouble = self._stream.sets.trouble
             self._keys.append((time, self._stream.begins(bytes(packet))))
             self._leading.append(0)
@@ -76,4 +75,5 @@ class GroupsWatch:
             hashlib.blake2b(sets.content, digest_size=8).hexdigest(),
             tuple(sorted(sets.numbers)),
             sets.level,
+            able=sets.able,
         )

@@ -58,6 +58,7 @@ class PieceJob(FrozenModel):
     taken as they come; else the job fails and says where they are.  Every
     ``measure_every`` th picture is decoded again and compared; 0 for none.  With ``digested`` a digest is made of
     what it decodes to: copied pictures will stand beside it, and each must still decode as by itself.
+    ``sets_moved`` is added to the numbers of copied parameter sets: another film's have their own.
     """
 
     kind: Literal["encode", "copy"] = "encode"
@@ -75,6 +76,7 @@ class PieceJob(FrozenModel):
     accept_damage: bool = False
     measure_every: int = 0
     digested: bool = False
+    sets_moved: int = 0
 
     @property
     def copied(self) -> bool:

@@ -56,7 +56,7 @@ class GroupFacts:
     """Where packets of a long-GOP film can be cut.
 
     ``sets`` is a digest of its parameter sets, ``numbers`` what they are called by, ``level`` the highest, as
-    the stream codes it.  ``trouble`` is why none can be cut, "" where they can.
+    the stream codes it; ``able`` whether they can be called by other numbers.  ``trouble`` is why none can be cut, "" where they can.
     """
 
     keys: tuple[KeyFrame, ...] = ()
@@ -64,6 +64,7 @@ class GroupFacts:
     numbers: tuple[int, ...] = ()
     level: int = 0
     trouble: str = ""
+    able: bool = False
 
 
 WEIGHED = 25

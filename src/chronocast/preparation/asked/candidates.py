@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 from math import log2
 from typing import Any
@@ -20,11 +20,13 @@ from chronocast.model.errors import ModelError
 from chronocast.model.recipe.contradictions import conflicts
 from chronocast.model.recipe.recipe import Recipe
 from chronocast.model.show import rate_bits_text, time_text
+from chronocast.pieces.copying import GROUPED
 from chronocast.pieces.rounds import remaining_encodes
 from chronocast.pieces.stock import Stock
 from chronocast.preparation.forecast.output_ask import output_ask
 from chronocast.preparation.forecast.output_outlook import LooksOutlook
 from chronocast.preparation.output.output_ready import OutputReady
+from chronocast.preparation.source.source_ready import SourceReady
 
 RATE_STEPS = (0.5, 0.71, 1.41, 2.0)
 """Rates that are tried, against the present one."""
@@ -35,7 +37,7 @@ MODE, BITS, QUALITY = (
     "picture.rate_control.target_bits_per_second",
     "picture.rate_control.quality",
 )
-DRAWN = "picture.drawn"
+DRAWN, COPIES = "picture.drawn", "picture.copies"
 EFFORT = "picture.effort"
 EFFORT_SHARE = {"fast": 1.06, "medium": 1.0, "slow": 0.95}
 """Bytes at an equal look against medium effort, about; only to say what looks better."""
@@ -158,18 +160,38 @@ def variations(recipe: Recipe) -> list[tuple[str, dict[str, Any]]]:
     return found
 
 
-def drawn_otherwise(ready: OutputReady) -> OutputReady | None:
-    """An output drawn from proxies where it is drawn from originals, or the other way; None where its films have none.
+def planned_otherwise(ready: OutputReady) -> Iterator[tuple[str, dict[str, Any], OutputReady]]:
+    """Ways for which an output is planned anew: drawn from proxies or originals, its source's groups copied or not.
 
     Parameters
     ----------
     ready
         The output, planned.
+
+    Yields
+    ------
+    tuple
+        What is other, in words and as values of the recipe's fields, and the output.
     """
+    picture = ready.recipe.picture
+    if picture is None or ready.searching:
+        return
     source = ready.source.original or ready.source.proxied
-    if source is None or ready.recipe.picture is None or ready.searching:
-        return None
-    recipe = with_values(ready.recipe, {DRAWN: "proxies" if source.from_proxies else "originals"})
+    if source is not None:
+        proxies = bool(source.from_proxies)
+        words = "drawn from proxies, a draft" if proxies else "drawn from originals"
+        values = {DRAWN: "proxies" if proxies else "originals"}
+        yield words, values, _replanned(ready, values, source)
+    if picture.kind.id in GROUPED and picture.steering.id == "quality" and not picture.peak:
+        copies = picture.copies != "alike"
+        values = {COPIES: "alike" if copies else "exact"}
+        other = _replanned(ready, values, ready.source)
+        if any(piece.copied for piece in (other if copies else ready).plan.pieces):
+            yield "copied where the source fits" if copies else "all encoded", values, other
+
+
+def _replanned(ready: OutputReady, values: dict[str, Any], source: SourceReady) -> OutputReady:
+    recipe = with_values(ready.recipe, values)
     plan = source.plan(ready.part, recipe, ready.output.framing, ready.rounds)
     return replace(ready, source=source, recipe=recipe, plan=plan)
 
@@ -205,10 +227,8 @@ def candidates(
             tried.append((words, values, recipe))
     tried = tried[:limit]
     asks = [now if not values else varied_ask(ready, now, recipe) for _, values, recipe in tried]
-    if (other := drawn_otherwise(ready)) is not None:
-        words = "drawn from proxies, a draft" if other.source.from_proxies else "drawn from originals"
-        drawn = "proxies" if other.source.from_proxies else "originals"
-        tried.append((words, {DRAWN: drawn}, other.recipe))
+    for words, values, other in planned_otherwise(ready):
+        tried.append((words, values, other.recipe))
         asks.append(output_ask(other, stock, None))
     asks = [replace(ask, id=f"{now.id} {n}") for n, ask in enumerate(asks)]
     told = forecast_outputs(asks, station, learned, Chance())
