@@ -215,7 +215,11 @@ class Keeping(unittest.TestCase):
         stock.keep(self._write(stock.temporary("cd" * 20, "0")), "cd" * 20, {})
         for number in range(count):
             self._write(stock.temporary("ef" * 20, str(number)))
-        self.assertEqual(stock.sweep(older_than_seconds=-1), count)
+        left = stock.path("cd" * 20).parent / ".seams.part x"  # of whoever was killed while proving a copy
+        left.mkdir()
+        self._write(left / "joined.mp4")
+        self.assertEqual(stock.sweep(older_than_seconds=-1), count + 1)
+        self.assertFalse(left.exists())
         self.assertIsNotNone(stock.find("cd" * 20))
 
     def _write(self, path: Path) -> Path:

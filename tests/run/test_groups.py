@@ -150,6 +150,7 @@ class Groups(unittest.TestCase):
                     {c["name"]: c["ok"] for c in output.checks if c["name"] in ("copied", "around joins")},
                     {"copied": True, "around joins": True},
                 )
+                self.assertEqual("hev1" in str(output.checks), (film.codec, film.made) == ("hevc", "mp4"))
                 self.same_as_its_source(Path(output.path), self.folder / film.name, ready)
                 self.reads_from_anywhere(Path(output.path))
 

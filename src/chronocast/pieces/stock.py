@@ -9,6 +9,7 @@ from __future__ import annotations
 import contextlib
 import json
 import os
+import shutil
 import time
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -193,7 +194,7 @@ class Stock:
         for path in self.folder.glob("??/.*.part*"):
             try:
                 if path.stat().st_mtime <= limit:
-                    path.unlink()
+                    shutil.rmtree(path) if path.is_dir() else path.unlink()
                     count += 1
             except OSError:
                 continue

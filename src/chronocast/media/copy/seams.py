@@ -71,7 +71,7 @@ def prove_seams(job: PieceJob, run: Run, readers: Readers, changed: int) -> tupl
         Part(part, range_, _source_digest(job, readers, range_))
         for part, range_ in _parts(run, job.frames, changed)
     ]
-    with tempfile.TemporaryDirectory(dir=os.path.dirname(job.target) or ".", prefix=".seams ") as folder:
+    with tempfile.TemporaryDirectory(dir=os.path.dirname(job.target) or ".", prefix=".seams.part ") as folder:
         beside = os.path.join(folder, "beside.mp4")
         count = _encode_beside(job, readers, beside)
         alone = prove(beside, runs=[count], rate=job.rate)

@@ -56,6 +56,13 @@ def _picture(ready: OutputReady) -> Iterator[Difference]:
             yield Difference("clip", told.rstrip("."), loss=False)
     if picture.drawn == "proxies":
         yield _drawn(ready)
+    if _sets_among_pictures(ready):
+        yield Difference(
+            "tag",
+            "its parameter sets stand among its pictures (hev1), since copied and encoded ones differ: a few players "
+            "take them in the file's description only",
+            False,
+        )
     yield from _shape(ready)
     if plan.rate != cut.rate:
         how = {"nearest": "nearest picture", "blend": "blended", "motion": "by motion"}[picture.retime]
@@ -72,6 +79,16 @@ def _picture(ready: OutputReady) -> Iterator[Difference]:
             else f": {CONTAINERS[ready.recipe.container].name} carries none"
         )
         yield Difference("timecode", f"its start timecode is left out{why}")
+
+
+def _sets_among_pictures(ready: OutputReady) -> bool:
+    """Whether an HEVC file in MP4 or MOV has sets of several kinds."""
+    picture = ready.recipe.picture
+    if picture is None or picture.codec != "hevc" or ready.recipe.container not in ("mp4", "mov"):
+        return False
+    copied = [piece for piece in ready.plan.pieces if piece.copied]
+    films = {media.path for piece in copied for media in piece.media}
+    return bool(copied) and (len(films) > 1 or len(copied) < len(ready.plan.pieces))
 
 
 def _drawn(ready: OutputReady) -> Difference:
