@@ -160,11 +160,11 @@ class Groups(unittest.TestCase):
     def test_inner_boundaries_stay_when_a_take_begins_elsewhere(
         self, gaps: list[tuple[int, int, str]], later: int
     ) -> None:
-        clip = clip_of([(gap, 0, "closed") for gap, _, _ in gaps * 6])
+        clip = clip_of([(gap, 0, "closed") for gap, _, _ in gaps * 24])
         layer = Layer(media=MediaRef(path="/m.mp4"), last=clip.frames - 1)
         whole = whole_groups(layer, clip.frames, clip)
         part = whole_groups(layer.later(later), clip.frames - later, clip)
-        ends = [run.stop for run in whole if run.stop > later + 1600]
+        ends = [run.stop for run in whole if run.stop > later + 6400]
         self.assertEqual([run.stop + later for run in part][-len(ends) :] if ends else [], ends)
 
     @settings(max_examples=150)

@@ -12,7 +12,7 @@ from chronocast.model.source.facts import ClipFacts, GroupFacts, KeyFrame
 from chronocast.model.time.timing import FrameRange
 from chronocast.pieces.copying import GROUPED, may_copy, why_encoded
 
-COPIED_SECONDS = 32
+COPIED_SECONDS = 128
 """A copied run ends at the first key frame after so much of its source."""
 MOST_BYTES = 100_000_000
 """Or after so many bytes: a run is held in memory while it is copied."""

@@ -113,6 +113,21 @@ class Run:
             leading=self.leading[begin:end],
         )
 
+    def head(self, least: int) -> Self:
+        """Its beginning: so many pictures at least, up to where all before are decoded."""
+        seen = 0
+        for count, number in enumerate(self.numbers, 1):
+            seen = max(seen, number)
+            if count >= least and seen == count - 1:
+                return replace(
+                    self,
+                    packets=self.packets[:count],
+                    numbers=self.numbers[:count],
+                    keys=tuple(key for key in self.keys if key < count),
+                    leading=self.leading[: sum(key < count for key in self.keys)],
+                )
+        return self
+
     def write(self, target: str, rate: Fraction) -> None:
         """Write it as a piece."""
         delay = max(order - number for order, number in enumerate(self.numbers))

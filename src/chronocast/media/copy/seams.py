@@ -26,6 +26,8 @@ from chronocast.media.source.readers import Readers
 from chronocast.model.messages.jobs import JoinJob, PieceJob
 from chronocast.model.time.timing import FrameRange
 
+HEAD = 12
+"""Of a run that begins as it is in its source so many pictures are decoded first: what follows builds on nothing else."""
 WHOLE = 48
 """A run of no more pictures is decoded whole."""
 BESIDE = 2
@@ -43,8 +45,8 @@ class Part(NamedTuple):
 def prove_seams(job: PieceJob, run: Run, readers: Readers, changed: int) -> tuple[tuple[int, str], ...]:
     """See that a run decodes as its source does, with encoded pictures before and after it.
 
-    What was changed is decoded whole; of the rest, the first and the last
-    group: between them the same packets follow each other as in the source.
+    What was changed is decoded whole; of the rest, the first pictures and the
+    last group: between them the same packets follow each other as in the source.
 
     Parameters
     ----------
@@ -115,7 +117,7 @@ def _parts(run: Run, frames: int, changed: int) -> Iterator[tuple[Run, FrameRang
     if frames <= WHOLE or first >= last:
         yield run, FrameRange(0, frames)
         return
-    begin = run.part(0, first)
+    begin = run.part(0, first).head(HEAD if not changed else len(run.packets))
     yield begin, FrameRange(0, len(begin.packets))
     end = run.part(last, len(run.keys)).begun()
     yield end, FrameRange(frames - len(end.packets), frames)

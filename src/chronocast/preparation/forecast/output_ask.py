@@ -7,7 +7,7 @@ from chronocast.forecast.outputs import OutputAsk, SoundAsk
 from chronocast.forecast.picture.ask import PictureAsk
 from chronocast.forecast.sound import sound_bits
 from chronocast.forecast.work import CopyAsk, PieceAsk
-from chronocast.media.copy.seams import BESIDE, WHOLE
+from chronocast.media.copy.seams import BESIDE, HEAD, WHOLE
 from chronocast.media.encoders.registry import ENCODERS
 from chronocast.model.messages.jobs import MEASURED, SoundJob
 from chronocast.model.recipe.codecs import SOUND
@@ -109,7 +109,7 @@ def _megapixels_compared(ready: OutputReady, frames: int) -> float:
 
 
 def _copy_ask(ready: OutputReady, number: int) -> CopyAsk:
-    """A copied piece; of groups, with what is decoded to prove it: about the first and the last."""
+    """A copied piece; of groups, with what is decoded to prove it: about the first pictures and the last group."""
     piece = ready.plan.pieces[number]
     size = source_bytes(ready, number)
     media = piece.media[0]
@@ -118,7 +118,7 @@ def _copy_ask(ready: OutputReady, number: int) -> CopyAsk:
         return CopyAsk(piece.name, size, piece.frames)
     length = ready.source.facts[media.path].frames / len(groups.keys)
     pixels = piece.width * piece.height / 1e6
-    decoded = piece.frames if piece.frames <= WHOLE else min(piece.frames, 2 * length)
+    decoded = piece.frames if piece.frames <= WHOLE else min(piece.frames, HEAD + length)
     return CopyAsk(piece.name, size, piece.frames, decoded * pixels, BESIDE * pixels)
 
 
