@@ -1,4 +1,4 @@
-"""A thousand spoilt timeline files: each is read or refused with a sentence; none kills, hangs or fills the memory."""
+"""Hundreds of spoilt timeline files: each is read or refused with a sentence; none kills, hangs or fills the memory."""
 
 from __future__ import annotations
 
@@ -15,8 +15,8 @@ class Spoilt(unittest.TestCase):
             (name, (footage / name).read_bytes())
             for name in ("tide-walk.otio", "night-round.otio", "guided-tour.edl")
         ]
-        found = run(1, 500, seeds)
+        found = run(1, 200, seeds)
         bad = {what: count for what, count in found.items() if what not in ("read", "refused")}
         self.assertEqual(bad, {})
-        self.assertGreater(found["read"], 25)
-        self.assertGreater(found["refused"], 150)
+        self.assertGreater(found["read"], 10)
+        self.assertGreater(found["refused"], 60)
