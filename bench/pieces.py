@@ -224,6 +224,7 @@ def copied(folder: Path) -> list[tuple[str, str, str]]:
                 "20 × copying",
             )
         )
+        print(*rows[-1], sep=" | ", flush=True)
     return rows
 
 
@@ -355,5 +356,6 @@ def measure(folder: Path) -> list[tuple[str, str, str]]:
     for one in (named, killed, unsplit, edited, resumed, unchanged, copied):
         found = one(folder)
         rows += found if isinstance(found, list) else [found]
-        print(*rows[-1], sep=" | ", flush=True)
+        if not isinstance(found, list):
+            print(*rows[-1], sep=" | ", flush=True)
     return rows
