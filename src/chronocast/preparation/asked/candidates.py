@@ -120,11 +120,12 @@ def varied_ask(ready: OutputReady, ask: OutputAsk, recipe: Recipe) -> OutputAsk:
             ask.picture,
             family=f"{ask.picture.family} {picture.effort} {picture.rate_control.mode} {picture.rate_control.quality:g}",
             prior=prior,
-            kept=[None] * len(ask.picture.pieces),
+            # what is copied has its source's bytes, whatever is asked of the rest
+            kept=[size if n in ask.picture.copied else None for n, size in enumerate(ask.picture.kept)],
             look=look_prior(picture),
         ),
         pieces=tuple(replace(piece, factor=factor, pace=pace, times=times) for piece in ask.pieces),
-        open=(True,) * len(ask.pieces),
+        open=tuple(n not in ask.picture.copied for n in range(len(ask.pieces))),
         made=None,
     )
 
