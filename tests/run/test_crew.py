@@ -11,7 +11,8 @@ from collections.abc import Awaitable, Callable
 from pathlib import Path
 
 from chronocast.crew import contract as c
-from chronocast.crew.local.crew import LocalCrew
+from chronocast.crew.local.crew import SPINNING_SECONDS, Hand, LocalCrew
+from chronocast.journal.locks import Lock
 from chronocast.media.piece.settings import encoder_settings
 from chronocast.model.messages.jobs import PieceJob
 from chronocast.model.recipe.recipe import PictureRecipe
@@ -203,3 +204,21 @@ class Contract(unittest.TestCase):
 
 if __name__ == "__main__":
     unittest.main()
+
+
+class Spinning(unittest.TestCase):
+    """An encoder that only uses the processor is found; whoever hasn't begun to report, or works on, is left alone."""
+
+    def test_only_an_encode_that_reported_and_then_fell_silent_stands_still(self) -> None:
+        hand = Hand(0, Lock(Path(tempfile.mkdtemp()) / "slot"))
+        now = time.monotonic()
+        for task, told, still in (
+            ("encode:a", SPINNING_SECONDS + 5, True),
+            ("encode:a", SPINNING_SECONDS - 50, False),
+            ("check:a", SPINNING_SECONDS + 5, False),
+            ("encode:a", None, False),
+        ):
+            hand.task, hand.moved = task, now
+            hand.told = 0.0 if told is None else now - told
+            with self.subTest(task, told=told):
+                self.assertEqual(hand.look() > 100, still)

@@ -25,7 +25,7 @@ def proxies_make(
     """Make proxies of a batch's films that are slow to look at; Ctrl-C stops, what is finished is kept."""
     from chronocast.cli.rendering import follow
     from chronocast.journal.documents import load_batch
-    from chronocast.preparation.proxies import plan_proxies, proxies_batch, proxies_told
+    from chronocast.preparation.proxies import plan_proxies, proxies_begun, proxies_told
     from chronocast.preparation.today import prepared
     from chronocast.run.client import begin_run
 
@@ -46,7 +46,7 @@ def proxies_make(
                     }
                 )
             return
-        batch, made = proxies_batch(plan.films, workspace())
+        batch, made = proxies_begun(plan.films, workspace())
         status = follow(begin_run(batch, made), json_)
     except ChronocastError as error:
         complain(error, NEEDS_YOU)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import os
 import shutil
+import time
 from fractions import Fraction
 from pathlib import Path
 
@@ -14,6 +15,8 @@ from chronocast.model.source.facts import ClipFacts
 from chronocast.model.source.proxy import Proxy, shown_aspect
 
 RECORD = "proxy.json"
+QUIET_SECONDS = 3600.0
+"""A proxy that is being made may wait for slots; what nobody wrote to for so long is left over."""
 
 
 class ProxyStore:
@@ -83,13 +86,13 @@ class ProxyStore:
             return []
         return [found for folder in folders if folder.is_dir() and (found := self._read(folder)) is not None]
 
-    def halves(self) -> list[Path]:
-        """Folders that have no finished proxy: of ones that were stopped, or whose record is gone."""
+    def halves(self, quiet_seconds: float = QUIET_SECONDS) -> list[Path]:
+        """Folders that have no finished proxy and in which nothing was written for so long: nobody makes them any more."""
         try:
             return [
                 folder
                 for folder in sorted(self.folder.iterdir())
-                if folder.is_dir() and self._read(folder) is None
+                if folder.is_dir() and self._read(folder) is None and _quiet(folder) >= quiet_seconds
             ]
         except OSError:
             return []
@@ -101,10 +104,15 @@ class ProxyStore:
             shutil.rmtree(folder, ignore_errors=True)
         return proxy.bytes if not os.path.exists(proxy.path) else 0
 
-    def remove_halves(self) -> int:
+    def remove_halves(self, quiet_seconds: float = QUIET_SECONDS) -> int:
         """Take away what was never finished; how many."""
-        found = self.halves()
+        found = self.halves(quiet_seconds)
         for folder in found:
             with contextlib.suppress(OSError):
                 shutil.rmtree(folder)
         return len(found)
+
+
+def _quiet(folder: Path) -> float:
+    """Seconds since anything was written in a folder."""
+    return time.time() - max(path.stat().st_mtime for path in (folder, *folder.iterdir()))

@@ -82,9 +82,12 @@ def picture_pieces(
     groups = group_copies(whole.spans, picture, facts, job_of)
     settings = whole.settings
     if groups.runs and groups.numbers:
-        number = next(n for n in OWN_SETS if n not in groups.numbers)
-        settings = told(picture, set_number=number)
-        whole = whole.model_copy(update={"settings": settings})
+        number = next((n for n in OWN_SETS if n not in groups.numbers), None)
+        if number is None:
+            groups = GroupCopies(why="its parameter sets leave no number for those of what is encoded")
+        else:
+            settings = told(picture, set_number=number)
+            whole = whole.model_copy(update={"settings": settings})
     moments = whole.rate * 2 if settings.woven else whole.rate
     library = library_version(settings.encoder)
     jobs, shown, why = list[PieceJob](), list[str](), groups.why

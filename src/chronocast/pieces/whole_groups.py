@@ -95,7 +95,7 @@ MOST_NUMBER = 24
 
 def _free(groups: GroupFacts, taken: Mapping[int, str]) -> int | None:
     """By how much the numbers of a film's sets are moved so that no other film's have them; None where they can't be."""
-    most = MOST_NUMBER - max(groups.numbers, default=0) if groups.able else 0
+    most = max(0, MOST_NUMBER - max(groups.numbers, default=0)) if groups.able else 0
     for by in range(most + 1):
         if all(taken.get(number + by, groups.sets) == groups.sets for number in groups.numbers):
             return by

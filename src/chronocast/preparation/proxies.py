@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from pathlib import Path
 from typing import NamedTuple
 
@@ -88,7 +88,38 @@ def plan_proxies(sources: Iterable[SourceReady], workspace: Workspace, every: bo
 
 
 def proxies_batch(films: Iterable[FilmWanted], workspace: Workspace) -> tuple[Batch, Path]:
-    """The batch that makes proxies, and its file, which is written.
+    """The batch that makes proxies, and where its file belongs; nothing is written.
+
+    Parameters
+    ----------
+    films
+        Those that want one.
+    workspace
+        What is kept of all batches.
+    """
+    store = workspace.proxies
+    sources, outputs = list[Source](), list[Output]()
+    for number, film in enumerate(films, 1):
+        name = f"film-{number}"
+        path = path_text(film.facts.path)
+        stem = Path(film.facts.path).name.partition("?")[0].rsplit(".", 1)[0]
+        sources.append(
+            Source(id=name, path=path, name=stem[:200] or name, kind="clip", accepted=film.source.accepted)
+        )
+        place = path_text(store.place(film.facts.fingerprint))
+        outputs.append(Output(id=name, source=name, range=FULL, recipe=RECIPE.id, name=stem, folder=place))
+    batch = Batch(
+        title="Proxies",
+        folder=path_text(store.folder),
+        sources=tuple(sources),
+        recipes=(RECIPE,),
+        outputs=tuple(outputs),
+    )
+    return batch, store.folder / BATCH
+
+
+def proxies_begun(films: Sequence[FilmWanted], workspace: Workspace) -> tuple[Batch, Path]:
+    """The batch that makes proxies, and its file; both it and what each proxy is of are written down.
 
     Parameters
     ----------
@@ -100,31 +131,13 @@ def proxies_batch(films: Iterable[FilmWanted], workspace: Workspace) -> tuple[Ba
     Raises
     ------
     DocumentError
-        It can't be written.
+        They can't be written.
     """
-    folder = workspace.proxies.folder
-    sources, outputs = list[Source](), list[Output]()
-    for number, film in enumerate(films, 1):
-        place = workspace.proxies.expect(film.facts)
-        name = f"film-{number}"
-        path = path_text(film.facts.path)
-        stem = Path(film.facts.path).name.partition("?")[0].rsplit(".", 1)[0]
-        sources.append(
-            Source(id=name, path=path, name=stem[:200] or name, kind="clip", accepted=film.source.accepted)
-        )
-        outputs.append(
-            Output(id=name, source=name, range=FULL, recipe=RECIPE.id, name=stem, folder=path_text(place))
-        )
-    batch = Batch(
-        title="Proxies",
-        folder=path_text(folder),
-        sources=tuple(sources),
-        recipes=(RECIPE,),
-        outputs=tuple(outputs),
-    )
-    file = folder / BATCH
-    save_batch(batch, file)
-    return batch, file
+    for film in films:
+        workspace.proxies.expect(film.facts)
+    batch, path = proxies_batch(films, workspace)
+    save_batch(batch, path)
+    return batch, path
 
 
 def proxies_told(plan: ProxiesPlan, workspace: Workspace) -> str:

@@ -23,7 +23,7 @@ import psutil
 from chronocast.crew.contract import AttemptFailed, CrewEvent, Finished, Granted, Progressed, Returned
 from chronocast.journal.locks import Lock
 from chronocast.model.messages.jobs import Job
-from chronocast.model.stages import HERE
+from chronocast.model.stages import ENCODE, HERE
 from chronocast.preparation.station.this import machine_slots
 
 log = logging.getLogger(__name__)
@@ -64,7 +64,11 @@ class Child:
         return self.process.returncode is None
 
 
-class _Hand:
+SPINNING_SECONDS = 600.0
+"""The slowest encoder's last pictures come sooner than that after the last one was given."""
+
+
+class Hand:
     """A slot in use: its lock, its child, what it is doing."""
 
     def __init__(self, number: int, lock: Lock) -> None:
@@ -76,7 +80,7 @@ class _Hand:
         self.attempt = 0
         self.granted = False
         self.stopping = False
-        self.moved = 0.0
+        self.moved = self.told = 0.0
         self.cpu_seconds = 0.0
         self.frozen_seconds = 0.0
         self.frozen_since = 0.0
@@ -88,13 +92,21 @@ class _Hand:
             self.frozen_since = 0.0
 
     def look(self) -> float:
-        """Seconds since its child last reported progress or used a processor (a join and a lead-in report nothing)."""
+        """Seconds since its child last reported progress or used a processor (a join and a lead-in report nothing).
+
+        An encoder that has begun to report and then only uses the processor has lost itself: encoders have been
+        seen to wait for a picture that never comes.
+        """
         if self.child is not None and self.child.alive:
             with contextlib.suppress(psutil.Error):
                 times = psutil.Process(self.child.process.pid).cpu_times()
                 if times.user + times.system > self.cpu_seconds + 0.01 or self.child.frozen:
                     self.cpu_seconds, self.moved = times.user + times.system, time.monotonic()
-        return time.monotonic() - self.moved
+        now = time.monotonic()
+        if self.child is not None and self.child.frozen and self.told:
+            self.told = now
+        lost = self.told and self.task.startswith(ENCODE.id) and now - self.told > SPINNING_SECONDS
+        return now - (self.told if lost else self.moved)
 
 
 class LocalCrew:
@@ -110,7 +122,7 @@ class LocalCrew:
         own = [sys.executable, "-m", "chronocast.crew.local.child", str(os.getpid()), str(child_log or "")]
         self._command = child_command or own
         count = slots or machine_slots()
-        self._hands = [_Hand(n, Lock(folder / f"slot-{n}.lock")) for n in range(count)]
+        self._hands = [Hand(n, Lock(folder / f"slot-{n}.lock")) for n in range(count)]
         self._queue: asyncio.Queue[CrewEvent] = asyncio.Queue()
         self._wanted = 0
         self._tasks: set[asyncio.Task[None]] = set()
@@ -143,7 +155,8 @@ class LocalCrew:
             Whether it wants a process that has done nothing before.
         """
         hand = self._hand(slot)
-        hand.task, hand.attempt, hand.stopping, hand.moved = task, attempt, False, time.monotonic()
+        hand.task, hand.attempt, hand.stopping = task, attempt, False
+        hand.moved, hand.told = time.monotonic(), 0.0
         hand.frozen_seconds = hand.frozen_since = 0.0
         work = asyncio.create_task(self._work(hand, task, attempt, job, fresh))
         self._tasks.add(work)
@@ -212,7 +225,7 @@ class LocalCrew:
 
     # What they rest on
 
-    def _hand(self, slot: str) -> _Hand:
+    def _hand(self, slot: str) -> Hand:
         return next(hand for hand in self._hands if hand.name == slot)
 
     async def _grant(self) -> None:
@@ -249,17 +262,17 @@ class LocalCrew:
         self._tasks.add(task)
         task.add_done_callback(self._tasks.discard)
 
-    async def _warm_ahead(self, hand: _Hand) -> None:
+    async def _warm_ahead(self, hand: Hand) -> None:
         """Have a child ready; where none can be started, the first attempt says why."""
         with contextlib.suppress(OSError):
             await self._warm(hand)
 
-    async def _warm(self, hand: _Hand) -> None:
+    async def _warm(self, hand: Hand) -> None:
         async with hand.warming:
             if hand.child is None or not hand.child.alive:
                 hand.child = await Child.begin(self._command, hand.said)
 
-    async def _work(self, hand: _Hand, task: str, attempt: int, job: Job, fresh: bool) -> None:
+    async def _work(self, hand: Hand, task: str, attempt: int, job: Job, fresh: bool) -> None:
         try:
             event = await self._attempt(hand, task, attempt, job, fresh)
         except Exception as error:
@@ -273,7 +286,7 @@ class LocalCrew:
         self._queue.put_nowait(event)
 
     async def _attempt(
-        self, hand: _Hand, task: str, attempt: int, job: Job, fresh: bool
+        self, hand: Hand, task: str, attempt: int, job: Job, fresh: bool
     ) -> Finished | AttemptFailed:
         if fresh and hand.child is not None and hand.child.jobs_done:
             hand.child.signal(signal.SIGKILL)
@@ -311,7 +324,7 @@ class LocalCrew:
                 if child.frozen:
                     child.signal(signal.SIGSTOP)
             elif what == "progress" and report.get("attempt") == attempt:
-                hand.moved = time.monotonic()
+                hand.moved = hand.told = time.monotonic()
                 self._queue.put_nowait(Progressed(task, attempt, int(report["frames"]), hand.name))
             elif what == "done" and report.get("attempt") == attempt:
                 hand.thawed()
@@ -336,7 +349,7 @@ class LocalCrew:
                 )
         return await self._gone(hand, task, attempt)
 
-    async def _gone(self, hand: _Hand, task: str, attempt: int) -> AttemptFailed:
+    async def _gone(self, hand: Hand, task: str, attempt: int) -> AttemptFailed:
         """The child died: what it said last."""
         child, hand.child = hand.child, None
         assert child is not None

@@ -269,49 +269,66 @@ def moved(
     return found
 
 
+class _Header:
+    """``_Header(unit, head)``: a slice's header as bits, and what comes after it."""
+
+    def __init__(self, unit: bytes, head: SliceHeader) -> None:
+        payload, whole = unescaped(unit), (head.end + 7) // 8
+        self.kind, self._body = payload[0], payload[whole:]
+        self._bits, self._count = int.from_bytes(payload[:whole], "big"), 8 * whole
+
+    def copy(self, made: BitWriter, begin: int, end: int) -> None:
+        """Write some of its bits as they are.
+
+        Parameters
+        ----------
+        made
+            What they are written to.
+        begin, end
+            From one bit up to another.
+        """
+        made.put(self._bits >> (self._count - end) & ((1 << (end - begin)) - 1), end - begin)
+
+    def unit(self, made: BitWriter) -> bytes:
+        """The slice with another header before its pictures' codes."""
+        return escaped(made.filled() + self._body)
+
+
 def _moved(unit: bytes, head: SliceHeader, numbers: Mapping[int, int]) -> bytes:
     if not head.arithmetic:
         raise StreamUnreadable("a picture isn't coded in a way that is rewritten")
-    payload = unescaped(unit)
-    whole, bits = int.from_bytes(payload[: (head.end + 7) // 8], "big"), (head.end + 7) // 8 * 8
-    made = BitWriter()
-    made.put(whole >> (bits - head.set_field.begin), head.set_field.begin)
+    old, made = _Header(unit, head), BitWriter()
+    old.copy(made, 0, head.set_field.begin)
     made.unsigned(numbers[head.set_number])
-    rest = head.end - head.set_field.end
-    made.put(whole >> (bits - head.end) & ((1 << rest) - 1), rest)
-    return escaped(made.filled() + payload[(head.end + 7) // 8 :])
+    old.copy(made, head.set_field.end, head.end)
+    return old.unit(made)
 
 
 def _rewritten(
     unit: bytes, head: SliceHeader, number: int, zero: int, counting: _Counting, *, idr: bool
 ) -> bytes:
     """A slice with the numbers it has in its new place."""
-    payload = unescaped(unit)
-    whole, bits = int.from_bytes(payload[: (head.end + 7) // 8], "big"), (head.end + 7) // 8 * 8
-
-    def as_it_was(begin: int, end: int) -> tuple[int, int]:
-        return whole >> (bits - end) & ((1 << (end - begin)) - 1), end - begin
-
+    old = _Header(unit, head)
     made = BitWriter()
     if idr:
-        made.put(payload[0] & 0xE0 | _IDR, 8)
+        made.put(old.kind & 0xE0 | _IDR, 8)
     else:
-        made.put(payload[0], 8)
-    made.put(*as_it_was(8, head.number_field.begin))
+        made.put(old.kind, 8)
+    old.copy(made, 8, head.number_field.begin)
     made.put(number, head.number_bits)
     if idr:
         made.unsigned(IDR_NUMBER)
-    made.put(*as_it_was(head.number_field.end, head.order_field.begin))
+    old.copy(made, head.number_field.end, head.order_field.begin)
     made.put((head.order - zero) % (1 << head.order_bits), head.order_bits)
-    made.put(*as_it_was(head.order_field.end, head.lists_field.begin))
+    old.copy(made, head.order_field.end, head.lists_field.begin)
     _write_lists(made, head, number, counting)
-    made.put(*as_it_was(head.lists_field.end, head.forget_field.begin))
+    old.copy(made, head.lists_field.end, head.forget_field.begin)
     if idr:
         made.put(0, 2)
     elif head.forget is not None:
         _write_forget(made, head, number, counting)
-    made.put(*as_it_was(head.forget_field.end, head.end))
-    return escaped(made.filled() + payload[(head.end + 7) // 8 :])
+    old.copy(made, head.forget_field.end, head.end)
+    return old.unit(made)
 
 
 def _write_lists(made: BitWriter, head: SliceHeader, number: int, counting: _Counting) -> None:

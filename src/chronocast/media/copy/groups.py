@@ -39,7 +39,8 @@ def copy_groups(job: PieceJob, readers: Readers) -> Copied:
     first = int(layer.start)
     plain = Run.read(layer.media.path, index, first, first + job.frames, job.sets_moved)
     run = plain.begun()
-    changed = sum(a != b for a, b in zip(plain.packets, run.packets, strict=True))
+    pairs = enumerate(zip(plain.packets, run.packets, strict=True), 1)
+    changed = max((place for place, (before, after) in pairs if before != after), default=0)
     run.write(job.target, job.rate)
     decoded = prove_seams(job, run, readers, changed)
     return Copied(

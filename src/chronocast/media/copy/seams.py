@@ -57,7 +57,7 @@ def prove_seams(job: PieceJob, run: Run, readers: Readers, changed: int) -> tupl
     readers
         Open readers of its media.
     changed
-        So many of its packets, from the first, aren't as in the source.
+        All of its packets after so many are as in the source.
 
     Returns
     -------

@@ -61,6 +61,7 @@ def _output(view: Outlook, item: OutputOutlook) -> Answer:
             "kept": item.pieces_kept,
             "copied": len(item.copied_names),
             "encode": item.pieces_total - item.pieces_kept - len(item.copied_names),
+            "saved_seconds": round(item.saved_seconds, 1),
         },
         "width": ready.plan.width,
         "height": ready.plan.height,

@@ -62,7 +62,7 @@ class ProxyWork(QObject):
         stop = self._stop = threading.Event()
 
         def work() -> str:
-            from chronocast.preparation.proxies import plan_proxies, proxies_batch, proxies_told
+            from chronocast.preparation.proxies import plan_proxies, proxies_begun, proxies_told
             from chronocast.run.quiet import run_quietly
 
             plan = plan_proxies(sources, self.workspace)
@@ -80,7 +80,7 @@ class ProxyWork(QObject):
                     f"Making {counted(len(plan.films), 'proxy', 'proxies')} (the same command stops it): {share:.0%}{to_go}"
                 )
 
-            batch, path = proxies_batch(plan.films, self.workspace)
+            batch, path = proxies_begun(plan.films, self.workspace)
             view = run_quietly(batch, path, progress, stop.is_set)
             done = sum(output.state == "proved" for output in view.outputs.values())
             wrong = next((o.reason for o in view.outputs.values() if o.state == "needs you"), "")
