@@ -125,7 +125,8 @@ class RealBatch(unittest.TestCase):
         item = told["outputs"][0]
         self.assertEqual([stage["kind"] for stage in item["stages"]], ["encode", "sound", "join", "check"])
         self.assertEqual(Fraction(item["rate"]), 25)
-        self.assertEqual(item["pieces"], {"total": 1, "kept": 0, "copied": 0, "encode": 1})
+        pieces = {"total": 1, "kept": 0, "copied": 0, "encode": 1, "saved_seconds": 0.0}
+        self.assertEqual(item["pieces"], pieces)
         finish = datetime.fromisoformat(told["total"]["finish"]["likely"])
         self.assertLess(abs(finish - view.time_after(view.finish.likely)), timedelta(seconds=1))
         self.assertEqual(told["room"][0]["fits"], view.room[0].fits)
