@@ -23,6 +23,7 @@ NAMES = (
     "forecast",
     "many",
     "pieces",
+    "composing",
 )
 REPORT = Path(__file__).parent.parent / "docs" / "benchmarks.md"
 

@@ -53,7 +53,7 @@ def asked(film: int, number: int, packets: list[float], effort: str = "medium") 
         ),
         None,
         tuple(
-            PieceAsk(f"{name} {n}", PIXELS * FRAMES / 1e6, 1.0, "libx264 medium 1 by work")
+            PieceAsk(f"{name} {n}", PIXELS * FRAMES / 1e6, 1.0, "libx264 medium 1 by pixels")
             for n in range(PIECES)
         ),
         (True,) * PIECES,

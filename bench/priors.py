@@ -21,11 +21,12 @@ from numpy.typing import NDArray
 
 from bench.encodes import batch_of, encode, recipe, use_home
 from bench.material import films
+from chronocast.forecast.composing import READ_OTHER
 from chronocast.forecast.container import container_bytes
 from chronocast.forecast.learning.film_seen import HELD
 from chronocast.forecast.picture.content import Character
 from chronocast.forecast.picture.priors import halvings, quality_bits
-from chronocast.forecast.work import PIECE_WORK, READ_SHARE
+from chronocast.forecast.work import PIECE_WORK
 from chronocast.journal.workspace import Workspace
 from chronocast.media.encoders.registry import ENCODERS
 from chronocast.preparation.output.output_ready import OutputReady
@@ -220,9 +221,7 @@ def seconds_by_bits(rows: list[Encoded], frame: float, at: float | None = None) 
         return Seconds(0.0, USUAL, 0.15, 0.0)
     work = np.array([_work(item, frame) for item in known])
     cpu = np.log([item.cpu for item in known]) - np.log(work)
-    bits = np.log(
-        [float((np.exp(item.bits)).mean()) * item.frames * item.megapixels for item in known]
-    ) - np.log(work)
+    bits = np.log([float((np.exp(item.bits)).mean()) for item in known])
     # where all take about the same bits, they say nothing of it
     slope = float(np.clip(np.polyfit(bits, cpu, 1)[0], 0.0, 0.6)) if bits.std() > 0.3 else 0.1
     usual = round(float(bits.mean()), 2) if at is None else at
@@ -283,12 +282,12 @@ def looks_of(rows: dict[str, list[Encoded]], hard: dict[str, float]) -> dict[str
     return found
 
 
-USUAL = -3.0
-"""Log of the bits that a pixel of work is taken to get from an encoder that wasn't measured."""
+USUAL = -2.9
+"""Log of the bits that a pixel is taken to get from an encoder that wasn't measured."""
 
 
 def _work(item: Encoded, frame: float) -> float:
-    share = READ_SHARE / ENCODERS[item.encoder].effort("medium")
+    share = READ_OTHER / ENCODERS[item.encoder].effort("medium")
     return item.frames * (item.megapixels + frame + share * item.reading) + PIECE_WORK * len(item.bits)
 
 
@@ -442,7 +441,7 @@ SECONDS_BY_BITS = {{
     "": (0.15, {USUAL}),
 {chr(10).join(f'    "{name}": ({pace.slope:.3f}, {pace.bits}),' for name, pace in sorted(paces.items()))}
 }}
-"""By encoder: how far the log of seconds follows the log of the bits that a pixel of work gets, and the usual bits."""
+"""By encoder: how far the log of seconds follows the log of the bits that a pixel gets, and the usual bits."""
 FRAME_WORK = {frame:.3f}
 """What a frame costs whatever its size, in millions of pixels."""
 '''

@@ -12,7 +12,9 @@ from chronocast.run.machine import AT_REST, TRANSITIONS, Machine, replay
 
 PIECES = [f"p{n}" for n in range(6)]
 OUTPUTS = [f"o{n}" for n in range(5)]
-FAULTS: list[e.Fault] = ["lost", "encode", "media", "space", "away", "place", "internal"]
+FAULTS: list[e.Fault] = ["lost", "encode", "media", "space", "away", "place", "internal", "base"]
+BASES = {"p1": "b0", "p2": "b0", "p3": "b1"}
+"""Pieces that have a base piece; one is of two of them."""
 
 
 class Choices:
@@ -37,7 +39,10 @@ class Choices:
 
     def spec(self) -> e.OutputSpec:
         sound = (None, "s0", "s1")[self.below(3)]
-        return e.OutputSpec(OUTPUTS[self.below(5)], self.some(PIECES, 4), sound, self.below(6) == 0)
+        name, pieces = OUTPUTS[self.below(5)], self.some(PIECES, 4)
+        bases = tuple((piece, BASES[piece]) for piece in pieces if piece in BASES and self.below(4))
+        held, keeps = self.below(6) == 0, self.below(4) == 0
+        return e.OutputSpec(name, pieces, sound, held, bases=bases, keeps_bases=keeps)
 
 
 class World:
@@ -72,6 +77,7 @@ class World:
                     assert slot not in self.running.values(), "a slot has one task at a time"
                     if task.is_part:
                         assert task.name not in self.stock, f"{task} is in the stock and is made again"
+                        assert task.kind != "base" or self.is_of_use(task), f"{task} is made for nothing"
                     else:
                         spec = self.machine.outputs[task.name].spec
                         assert set(spec.pieces) <= self.stock
@@ -105,8 +111,16 @@ class World:
                     self.ended = outcome
                     assert not self.running
 
+    def is_of_use(self, base: e.TaskId) -> bool:
+        """Whether a piece that is still to be made has it."""
+        return any(
+            of == base and self.machine.tasks[piece].state != "done"
+            for tracked in self.machine.outputs.values()
+            for piece, of in tracked.bases.items()
+        )
+
     def begin(self) -> None:
-        self.stock |= set(self.choices.some([*PIECES, "s0", "s1"], 3))
+        self.stock |= set(self.choices.some([*PIECES, "s0", "s1", "b0"], 3))
         for _ in range(1 + self.choices.below(3)):
             self.feed(e.Added(self.choices.spec(), frozenset(self.stock)))
         for slot in range(1 + self.choices.below(3)):
@@ -146,6 +160,8 @@ class World:
         damaged: tuple[str, ...] = ()
         if (task, attempt) in self.stopped:
             fault = "stopped"
+        elif fault == "base" and task.kind != "encode":
+            fault = "encode"
         elif task.kind == "check" and fault == "encode":
             fault = "disproved"
         elif task.kind == "join" and fault == "encode":
@@ -236,6 +252,10 @@ class World:
         assert {key for key in self.machine.slots.values() if key} == {task for task, _ in self.running}
         if self.ended:
             assert all(tracked.state in AT_REST for tracked in self.machine.outputs.values())
+            over = [t for t in self.machine.outputs.values() if t.state in ("proved", "stopped")]
+            if len(over) == len(self.machine.outputs) and not any(t.spec.keeps_bases for t in over):
+                made = {t.id.name for t in self.machine.tasks.values() if t.id.kind == "base" and t.attempt}
+                assert not made & self.stock, "base pieces lie about"
 
     def bring_to_end(self) -> None:
         """From wherever this went, a world that works brings the run to its end."""

@@ -23,7 +23,7 @@ CTRL = Qt.KeyboardModifier.ControlModifier
 
 def piece(number: int) -> PieceFact:
     return PieceFact(
-        "f", "libx264 fast 1 by work", f"film {number}", 200, 184_000_000, 8.0, 500_000, 400_000, 9.0, 10.0
+        "f", "libx264 fast 1 by pixels", f"film {number}", 200, 184_000_000, 8.0, 500_000, 400_000, 9.0, 10.0
     )
 
 

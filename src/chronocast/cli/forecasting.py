@@ -22,7 +22,7 @@ from chronocast.preparation.asked.probes import choose_probes
 from chronocast.preparation.forecast.outlook import Outlook
 from chronocast.preparation.forecast.outlook_json import looks_json
 from chronocast.preparation.forecast.output_outlook import poorest_shot
-from chronocast.preparation.forecast.treatments import why_encoded
+from chronocast.preparation.forecast.treatments import bases_told, why_encoded
 from chronocast.preparation.output.differences import differences_from_source
 from chronocast.preparation.output.output_ready import Prospect
 from chronocast.preparation.today import circumstances, made_lately, outlook_now, prepared
@@ -218,6 +218,8 @@ def print_forecast(batch: Batch, forecast: Forecast) -> None:
                 f"    looks: XPSNR {db_text(item.looks.mean.likely)}, poorest shot {db_text(worst.likely)} "
                 f"(safe {db_text(worst.safe)}) at {poorest_shot(item)}\n"
             )
+        if based := bases_told(item):
+            sys.stdout.write(f"    {based}\n")
         if why := why_encoded(item):
             sys.stdout.write(f"    encoded, since {why}\n")
         if told := differences_from_source(ready):

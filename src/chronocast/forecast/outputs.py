@@ -84,6 +84,10 @@ class OutputAsk:
         Where its file is written.
     copies
         Its pieces that are still to be copied from the source; they are not open.
+    bases
+        Base pieces that are still to be composed, for its open pieces to be encoded from.
+    base_bytes
+        What these take in the stock until it is finished.
     """
 
     id: str
@@ -100,6 +104,8 @@ class OutputAsk:
     made: int | None = None
     drive: str = ""
     copies: tuple[CopyAsk, ...] = ()
+    bases: tuple[PieceAsk, ...] = ()
+    base_bytes: int = 0
 
     @property
     def open_pieces(self) -> tuple[PieceAsk, ...]:
@@ -316,7 +322,7 @@ def _worked_out(
     still = [(ask, size[row]) for row, ask in enumerate(asks) if ask.made is None]
     others = [other_ask(ask, drawn) for ask, drawn in still]
     encodes = {
-        ask.id: _encodes(ask, ask.open_pieces, pictures[row])
+        ask.id: replace(_encodes(ask, ask.open_pieces, pictures[row]), bases=ask.bases)
         for row, ask in enumerate(asks)
         if ask.made is None
     }
@@ -333,7 +339,7 @@ def _worked_out(
 
 
 def _encodes(ask: OutputAsk, pieces: Sequence[PieceAsk], pictures: Draws) -> EncodeAsk:
-    """Pieces of an output, with the bits that its pictures take for each pixel of work."""
+    """Pieces of an output, with the bits that are written for each pixel."""
     work = sum(piece.megapixels for piece in ask.pieces) * 1e6
     film = ask.picture.shown if ask.picture else ask.id
     if not work or not pictures.any():
@@ -356,7 +362,7 @@ def _saved(
     anew = {
         asks[row].id: _encodes(
             asks[row],
-            [PieceAsk(p.name, p.megapixels, p.factor, p.pace) for p in asks[row].pieces],
+            [replace(piece, times=1.0, measured=0.0) for piece in asks[row].pieces],
             pictures[row],
         )
         for row in rows
@@ -364,7 +370,7 @@ def _saved(
     drawn = piece_seconds(anew, station.pace, seen, chance)
     for row in rows:
         whole = np.median(drawn[asks[row].id].sum(axis=0))
-        stages = (stage for stage in work[row].stages if stage.kind.id in ("encode", "copy"))
+        stages = (stage for stage in work[row].stages if stage.kind.id in ("base", "encode", "copy"))
         left = sum(float(np.median(stage.seconds)) for stage in stages)
         saved[row] = max(0.0, whole - left)
     return saved

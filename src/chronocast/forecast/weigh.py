@@ -6,9 +6,9 @@ from dataclasses import dataclass
 from fractions import Fraction
 from math import exp
 
+from chronocast.forecast.composing import BLEND_SHARE, MOTION_SHARE, READ_OTHER
 from chronocast.forecast.picture.priors import size_prior
 from chronocast.forecast.sound import sound_bits
-from chronocast.forecast.work import READ_SHARE
 from chronocast.media.encoders.registry import ENCODERS
 from chronocast.model.recipe.codecs import SOUND
 from chronocast.model.recipe.recipe import CHANNELS, Recipe, frame_size
@@ -68,9 +68,14 @@ def weigh(recipe: Recipe, width: int, height: int, rate: Rate) -> Weighed:
     fields = 2 if picture.scan != "progressive" else 1
     times = TWO_PASS_ROUNDS if picture.steering.searched else 1.0
     encode = out[0] * out[1] / 1e6 * float(pictures) * encoder.effort(picture.effort) * times
-    read = width * height / 1e6 * float(min(rate, pictures * fields)) * READ_SHARE
-    slow = {"nearest": 1.0, "blend": 1.15, "motion": 6.0}[picture.retime] if picture.rate else 1.0
-    return Weighed(bits, sound, (encode + read) * slow)
+    read = width * height / 1e6 * float(min(rate, pictures * fields)) * READ_OTHER
+    between = (
+        {"nearest": 0.0, "blend": BLEND_SHARE, "motion": MOTION_SHARE}[picture.retime]
+        if picture.rate
+        else 0.0
+    )
+    between *= out[0] * out[1] / 1e6 * float(pictures)
+    return Weighed(bits, sound, encode + read + between)
 
 
 def against(one: Weighed, other: Weighed) -> str:

@@ -15,20 +15,22 @@ import numpy as np
 
 from chronocast.forecast.band import Chance, Draws
 from chronocast.forecast.learning.belief import Belief, update, update_by_film
-from chronocast.forecast.learning.experience import PaceSeen, StationSeen
+from chronocast.forecast.learning.experience import Experience, PaceSeen, StationSeen
 from chronocast.forecast.picture.measured import SECONDS_BY_BITS
 from chronocast.forecast.stage import Stage
 from chronocast.forecast.station import Pace, Station
-from chronocast.model.stages import CHECK, COPY, ENCODE, JOIN, SOUND, StageKind
+from chronocast.model.stages import BASE, CHECK, COPY, ENCODE, JOIN, SOUND, StageKind
 
-READ_SHARE = 0.2
-"""What reading a pixel (decoding, scaling) costs against encoding one at medium effort; measured with x264 at 720 lines."""
 PIECE_WORK = 0.5
 """What beginning and ending a piece costs, in millions of pixels."""
 MEASURE_SHARE = 0.35
 """What holding some pictures of a piece against the original takes, against checking all of it; whole films at 720 lines."""
 MEASURE_SD = 0.3
 """Error of that (one standard deviation of the log)."""
+COMPOSING, BASE_READING = "composing", "reading a base piece"
+"""What the ledger calls composing pictures, and reading them from a base piece."""
+COMPOSING_SD, COMPOSING_FILM_SD = 0.3, 0.35
+"""Errors of what composing costs: of all films together, and of each (standard deviations of the log)."""
 SHARED_SD = 0.35
 """Error of a station's pace for sound, joining and checking (one standard deviation of the log)."""
 
@@ -42,7 +44,7 @@ class PieceAsk:
     name
         In the stock.
     megapixels
-        Its work in millions of pixels, those read for it included.
+        Its pictures in millions of pixels, and what beginning it costs.
     factor
         Its encoder's time against x264 at medium effort.
     pace
@@ -51,6 +53,10 @@ class PieceAsk:
         How often it will be encoded.
     measured
         Its pictures in millions of pixels, where it is held against the original; else 0.
+    composing
+        What composing its pictures costs, in millions of pixels encoded by x264 at medium effort.
+    composed
+        What that shares experience with.
     """
 
     name: str
@@ -59,6 +65,8 @@ class PieceAsk:
     pace: str
     times: float = 1.0
     measured: float = 0.0
+    composing: float = 0.0
+    composed: str = COMPOSING
 
 
 class CopyAsk(NamedTuple):
@@ -128,12 +136,15 @@ class EncodeAsk:
     pieces
         The pieces.
     bits
-        Draws of the log of bits written for each pixel of work, shape (draws,); None for the usual ones.
+        Draws of the log of bits written for each pixel, shape (draws,); None for the usual ones.
+    bases
+        Base pieces that are composed before them.
     """
 
     film: str
     pieces: Sequence[PieceAsk]
     bits: Draws | None = None
+    bases: Sequence[PieceAsk] = ()
 
 
 class BitsPace(NamedTuple):
@@ -150,6 +161,11 @@ class BitsPace(NamedTuple):
 def bits_pace(pace: str) -> BitsPace:
     """How seconds follow bits, by the encoder that a pace's name begins with."""
     return BitsPace(*SECONDS_BY_BITS.get(pace.split(" ")[0], SECONDS_BY_BITS[""]))
+
+
+def base_pace(encoder: str) -> str:
+    """What base pieces share experience of seconds with."""
+    return f"{encoder} base by pixels"
 
 
 def encode_belief(pace: Pace, ask: PieceAsk, seen: PaceSeen | None, film: str) -> Belief:
@@ -245,7 +261,73 @@ def piece_seconds(
     measured = np.array([piece.measured * piece.times for _, piece in flat]) * pace.decode * MEASURE_SHARE
     looking = measured[:, None] * np.exp(MEASURE_SD * chance.normal("measure") + drift)
     seconds = np.exp(work[:, None] + shared + PIECE_SD * own) + looking + pace.start
+    seconds += _composing_seconds(asks, pace, seen, chance) * np.exp(drift)
     return dict(zip(asks, np.split(seconds, np.cumsum(counts)[:-1]), strict=True))
+
+
+def composing_belief(pace: Pace, composed: str, seen: PaceSeen | None, film: str) -> Belief:
+    """Log seconds for what costs as much as encoding a million pixels: the calibration, shifted by finished pieces.
+
+    Parameters
+    ----------
+    pace
+        The station's.
+    composed
+        Composing, or reading a base piece.
+    seen
+        What that took there.
+    film
+        What is shown.
+    """
+    film_sd = COMPOSING_FILM_SD if composed == COMPOSING else FILM_SD
+    prior = Belief(log(pace.encode), hypot(COMPOSING_SD, film_sd), PIECE_SD, shared=COMPOSING_SD)
+    if seen is None or not seen.seconds:
+        return prior
+    films: dict[str, list[float]] = {}
+    for shown, seconds in zip(seen.films, seen.seconds, strict=True):
+        films.setdefault(shown, []).append(exp(seconds))
+    return update_by_film(prior, films, film)
+
+
+def composing_pace(film: str, station: Station, learned: Experience) -> float:
+    """Likely seconds for composing what costs as much as encoding a million pixels, of one film on a station.
+
+    Parameters
+    ----------
+    film
+        What is shown.
+    station
+        Where it is composed.
+    learned
+        What the ledger has taught.
+    """
+    seen = learned.stations.get(station.id, StationSeen()).paces.get(COMPOSING)
+    return exp(composing_belief(station.pace, COMPOSING, seen, film).mean)
+
+
+def _composing_seconds(asks: Mapping[str, EncodeAsk], pace: Pace, seen: StationSeen, chance: Chance) -> Draws:
+    """Seconds of the processor for composing each piece, shape (pieces, draws)."""
+    found: list[Draws] = []
+    rates: dict[tuple[str, str], Draws] = {}
+    for output, group in asks.items():
+        film = group.film or output
+        kinds = dict.fromkeys(piece.composed for piece in group.pieces)
+        works = {
+            kind: [p.composing * p.times if p.composed == kind else 0.0 for p in group.pieces]
+            for kind in kinds
+        }
+        total = np.zeros((len(group.pieces), chance.draws))
+        for composed, work in works.items():
+            if (composed, film) not in rates:
+                known = composing_belief(pace, composed, seen.paces.get(composed), film)
+                rates[composed, film] = np.exp(
+                    known.mean
+                    + known.common * chance.normal("pace " + composed)
+                    + known.own * chance.normal(f"pace {film} {composed}")
+                )
+            total += np.multiply.outer(np.array(work), rates[composed, film])
+        found.append(total)
+    return np.concatenate(found)
 
 
 def _sound(asks: Sequence[OtherAsk], pace: Pace) -> Draws:
@@ -350,6 +432,11 @@ def stages_of(
         By output, its stages in the order it goes through them.
     """
     found: dict[str, list[Stage]] = {output: [] for output in pieces}
+    bases = {output: EncodeAsk(ask.film, ask.bases) for output, ask in pieces.items() if ask.bases}
+    for output, seconds in piece_seconds(bases, station.pace, seen, chance).items():
+        found[output].append(
+            Stage(BASE, station.id, tuple(ask.name for ask in bases[output].pieces), seconds)
+        )
     for output, seconds in piece_seconds(pieces, station.pace, seen, chance).items():
         if pieces[output].pieces:
             names = tuple(ask.name for ask in pieces[output].pieces)

@@ -24,8 +24,10 @@ class FilterGraph:
     """Pictures (``of_pictures``) or sound (``of_sound``) through filters, one after another.
 
     It has the memory its filters have: one that looks at neighbours gives a
-    picture only when those are in.
+    picture only when those are in.  ``threads`` is how many a graph may use: 0 as many as there are cores.
     """
+
+    threads = 0
 
     def __init__(self, graph: Graph, source: Any, chain: Sequence[Filter], sink: str) -> None:
         self._graph = graph
@@ -37,6 +39,12 @@ class FilterGraph:
         last.link_to(graph.add(sink))
         graph.configure()
         self.tick = Fraction(1)
+
+    @classmethod
+    def _empty(cls) -> Graph:
+        graph = Graph()
+        graph.threads = cls.threads
+        return graph
 
     @classmethod
     def of_pictures(
@@ -58,7 +66,7 @@ class FilterGraph:
         av.error.FFmpegError
             The filters can't be had or don't fit each other.
         """
-        graph = Graph()
+        graph = cls._empty()
         source = graph.add_buffer(width=like.width, height=like.height, format=like.format, time_base=tick)
         made = cls(graph, source, chain, "buffersink")
         made.tick = tick
@@ -75,7 +83,7 @@ class FilterGraph:
         name
             The filter's.
         """
-        graph, tick = Graph(), Fraction(1, 25)
+        graph, tick = cls._empty(), Fraction(1, 25)
         one, other = (
             graph.add_buffer(width=like.width, height=like.height, format=like.format, time_base=tick)
             for _ in range(2)
@@ -90,7 +98,7 @@ class FilterGraph:
     @classmethod
     def of_sound(cls, stream: av.AudioStream, chain: Sequence[Filter]) -> FilterGraph:
         """A graph for the frames of a track."""
-        graph = Graph()
+        graph = cls._empty()
         return cls(graph, graph.add_abuffer(template=stream), chain, "abuffersink")
 
     def push(self, picture: av.VideoFrame, at: int | None = None) -> None:

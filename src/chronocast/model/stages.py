@@ -41,13 +41,14 @@ class StageKind:
     fresh: bool = False
 
 
+BASE = StageKind("base", "part", "rendering")
 ENCODE = StageKind("encode", "part", "rendering")
 COPY = StageKind("copy", "part", "rendering")
 SOUND = StageKind("sound", "part", "rendering", first=True)
 JOIN = StageKind("join", "output", "joining")
 CHECK = StageKind("check", "output", "checking", fresh=True)
 
-STAGES = {kind.id: kind for kind in (ENCODE, COPY, SOUND, JOIN, CHECK)}
+STAGES = {kind.id: kind for kind in (BASE, ENCODE, COPY, SOUND, JOIN, CHECK)}
 """In the order that an output goes through them."""
 PARTS = tuple(kind for kind in STAGES.values() if kind.of == "part")
 STEPS = tuple(kind for kind in STAGES.values() if kind.of == "output")

@@ -21,9 +21,11 @@ PICTURE_LABELS: dict[str, Any] = {
     "accept_damage": True,
     "measure_every": True,
     "digested": True,
+    "base": True,
+    "base_digest": True,
     "spans": {"__all__": {"name": True, "layers": {"__all__": {"media": {"path"}}}}},
 }
-"""What of a piece's job isn't in its name: where files are, what edits are called, what a person put up with."""
+"""What of a piece's job isn't in its name: where files are, what edits are called, what a person put up with, a base piece of the very same pictures."""
 SOUND_LABELS: dict[str, Any] = {
     "name": True,
     "target": True,

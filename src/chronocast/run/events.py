@@ -8,14 +8,15 @@ from typing import Literal
 from chronocast.model.stages import HERE, STAGES, StageKind
 
 Fault = Literal[
-    "lost", "encode", "media", "space", "away", "place", "pieces", "disproved", "stopped", "internal"
+    "lost", "encode", "media", "space", "away", "place", "pieces", "base", "disproved", "stopped", "internal"
 ]
 """Why a task failed.
 
 *lost*: its child or station went; *encode*: the work itself failed; *media*:
 the source can't be read; *space*: a drive is full; *away*: a folder or a file
 is gone, as when a drive was unplugged; *place*: a folder can't be written;
-*pieces*: a join found damaged pieces; *disproved*: a check found the file
+*pieces*: a join found damaged pieces; *base*: the base piece it was to be encoded from is
+no good; *disproved*: a check found the file
 wanting; *stopped*: we stopped it; *internal*: the runner itself failed at it.
 """
 
@@ -56,7 +57,11 @@ class TaskId:
 
 @dataclass(frozen=True)
 class OutputSpec:
-    """What the machine must know of an output: its pieces by name, which of them are ``copied``, and its sound."""
+    """What the machine must know of an output: its pieces by name, which of them are ``copied``, and its sound.
+
+    ``bases`` are pieces with the base piece that each is encoded from; ``keeps_bases`` whether those stay in the
+    stock when nothing waits for them any more.
+    """
 
     id: str
     pieces: tuple[str, ...]
@@ -64,6 +69,8 @@ class OutputSpec:
     held: bool = False
     priority: int = 0
     copied: frozenset[str] = frozenset()
+    bases: tuple[tuple[str, str], ...] = ()
+    keeps_bases: bool = False
 
 
 # Events
@@ -322,7 +329,7 @@ class Task:
 
 @dataclass
 class Tracked:
-    """One output as the machine sees it."""
+    """One output as the machine sees it; ``bases`` are its pieces with what each waits for."""
 
     spec: OutputSpec
     state: State = "waiting"
@@ -330,3 +337,4 @@ class Tracked:
     waits_for: Literal["", "space", "drive"] = ""
     joined: int = 0
     tasks: list[TaskId] = field(default_factory=list)
+    bases: dict[TaskId, TaskId] = field(default_factory=dict)

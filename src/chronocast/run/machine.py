@@ -8,6 +8,7 @@ What it holds to, whatever happens:
 
 * a task has one current attempt; results of any other are ignored;
 * a piece wanted by several outputs is made once;
+* a piece waits for its base piece, and does without where that can't be made;
 * an output is proved only after its pieces, its join, its check and its
   final name, in that order;
 * a run ends when every output is proved, held, stopped or needs somebody, or
@@ -19,7 +20,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from typing import Any, Literal
 
-from chronocast.model.stages import COPY, ENCODE, JOIN, PARTS, SOUND, STEPS
+from chronocast.model.stages import BASE, COPY, ENCODE, JOIN, PARTS, SOUND, STEPS
 from chronocast.run.events import (
     Added,
     Amended,
@@ -148,6 +149,15 @@ class Machine:
                 task.state = "done"
             elif task.state == "failed":
                 task.state, task.failures, task.losses = "pending", 0, 0
+        tracked.bases = {
+            TaskId(ENCODE.id, piece): TaskId(BASE.id, base)
+            for piece, base in spec.bases
+            if TaskId(ENCODE.id, piece) in tracked.tasks
+        }
+        for key in tracked.bases.values():
+            base = self.tasks.setdefault(key, Task(key))
+            if key.name in have and base.state == "pending":
+                base.state = "done"
         for key in _steps(spec.id):
             last = self.tasks.setdefault(key, Task(key))
             last.failures = last.losses = 0
@@ -165,11 +175,12 @@ class Machine:
             )
             return
         self._withdraw(tracked)
-        before = set(tracked.tasks)
+        before, bases = {*tracked.tasks, *tracked.bases.values()}, list(tracked.bases.values())
         tracked.spec = event.output
         self._want(tracked, event.kept)
-        for key in before - set(tracked.tasks):
+        for key in before - {*tracked.tasks, *tracked.bases.values()}:
             self._stop_unless_wanted(key)
+        self._drop_bases(bases)
         wanted: State = "held" if event.output.held else "waiting"
         if tracked.state != wanted:
             self._move(tracked, wanted)
@@ -209,6 +220,8 @@ class Machine:
             self._say(Place(tracked.spec.id, tracked.joined))
         elif task.id.kind == JOIN.id:
             self.outputs[task.id.name].joined = task.attempt
+        elif task.id.kind == BASE.id:
+            self._drop_bases([task.id])
 
     def _failed(self, event: Failed) -> None:
         if self._current(event.task, event.attempt) is not None:
@@ -225,16 +238,13 @@ class Machine:
             if task.id.kind == JOIN.id and self.outputs[task.id.name].state == "joining":
                 self._move(self.outputs[task.id.name], "waiting")  # another round comes first
             return
-        if event.fault == "lost":
-            task.losses += 1
-        elif event.fault in ("space", "away"):
+        if task.id.kind == BASE.id:
+            self._do_without(task, event)
+            return
+        if event.fault in ("space", "away"):
             self._wait_for("space" if event.fault == "space" else "drive", task, event.sentence)
             return
-        elif event.fault == "pieces" and event.damaged:
-            task.failures += 1
-            self._remake(event.damaged)
-        else:
-            task.failures += MOST_FAILURES if event.fault == "media" else 1
+        self._count_failure(task, event)
         if event.fault == "disproved":
             self._redo_join(task, event)
         elif task.failures >= MOST_FAILURES or task.losses >= MOST_LOSSES:
@@ -243,6 +253,43 @@ class Machine:
             tracked = self.outputs[task.id.name]
             if tracked.state == "joining":
                 self._move(tracked, "waiting")
+
+    def _count_failure(self, task: Task, event: Failed) -> None:
+        """Count what went wrong with a task, and see to what it was made of."""
+        if event.fault in ("lost", "base"):
+            task.losses += 1
+        else:
+            task.failures += MOST_FAILURES if event.fault == "media" else 1
+        if event.fault == "base":
+            self._distrust_base(task)
+        elif event.fault == "pieces":
+            self._remake(event.damaged)
+
+    def _do_without(self, base: Task, event: Failed) -> None:
+        """A base piece whose station went is made again; where it can't be made, its pieces are composed by themselves."""
+        base.losses += event.fault == "lost"
+        if event.fault != "lost" or base.losses >= MOST_LOSSES:
+            base.state = "failed"
+
+    def _distrust_base(self, piece: Task) -> None:
+        """A base piece that is no good goes, and what was to be encoded from it is composed by itself."""
+        for tracked in self.outputs.values():
+            if (key := tracked.bases.get(piece.id)) and self.tasks[key].state == "done":
+                self.tasks[key].state = "failed"
+                self._say(DropPiece(key.name))
+
+    def _drop_bases(self, keys: Iterable[TaskId]) -> None:
+        """Base pieces that no output waits for any more go: they are large."""
+        wanted = {
+            key
+            for tracked in self.outputs.values()
+            if tracked.state not in ("proved", "stopped") or tracked.spec.keeps_bases
+            for key in tracked.bases.values()
+        }
+        for key in dict.fromkeys(keys):
+            if key not in wanted and self.tasks[key].state == "done":
+                self.tasks[key].state = "pending"
+                self._say(DropPiece(key.name))
 
     def _wait_for(self, what: Literal["space", "drive"], task: Task, sentence: str) -> None:
         """Bring what wants a task to rest until there is room, or the drive is back."""
@@ -369,7 +416,7 @@ class Machine:
         """Bring an output to rest; its work stops unless another output wants it."""
         self._withdraw(tracked)
         self._move(tracked, state, reason)
-        for key in tracked.tasks:
+        for key in (*tracked.tasks, *tracked.bases.values()):
             self._stop_unless_wanted(key)
 
     def _withdraw(self, tracked: Tracked) -> None:
@@ -397,6 +444,14 @@ class Machine:
     def _wanting(self, key: TaskId) -> list[Tracked]:
         if not key.is_part:
             return [self.outputs[key.name]]
+        if key.kind == BASE.id:
+            return [
+                tracked
+                for tracked in self.outputs.values()
+                if any(
+                    base == key and self.tasks[piece].state != "done" for piece, base in tracked.bases.items()
+                )
+            ]
         return [tracked for tracked in self.outputs.values() if key in tracked.tasks]
 
     def _current(self, key: TaskId, attempt: int) -> Task | None:
@@ -422,9 +477,17 @@ class Machine:
                 if following is not None and following.state == "pending":
                     found[following.id] = None
             else:
-                first_first = sorted(parts, key=lambda task: not task.id.stage.first)
-                found.update({task.id: None for task in first_first if task.state == "pending"})
+                for task in sorted(parts, key=lambda task: not task.id.stage.first):
+                    if task.state == "pending" and (next_one := self._begun_with(tracked, task)):
+                        found[next_one] = None
         return list(found)
+
+    def _begun_with(self, tracked: Tracked, part: Task) -> TaskId | None:
+        """What a part begins with: its base piece where that is to be made first; None while it is being made."""
+        key = tracked.bases.get(part.id)
+        if key is None or (base := self.tasks[key]).state in ("done", "failed"):
+            return part.id
+        return key if base.state == "pending" else None
 
     def _advance(self) -> None:
         """Start what can start, tell what has changed, end when there is nothing left."""
@@ -470,6 +533,8 @@ class Machine:
             raise AssertionError(f"{tracked.spec.id}: {tracked.state} can't become {state}")
         tracked.state, tracked.reason, tracked.waits_for = state, reason, ""
         self._say(Tell(tracked.spec.id, state, reason))
+        if state in ("proved", "stopped"):
+            self._drop_bases(tracked.bases.values())
 
     def _end_if_over(self) -> None:
         if self.ended or not self.sealed or self.paused:

@@ -20,9 +20,10 @@ from numpy.typing import NDArray
 
 from chronocast.crew.local.crew import LocalCrew
 from chronocast.crew.local.jobs import Timed, do_jobs
+from chronocast.forecast.composing import read_share
 from chronocast.forecast.picture.measured import FRAME_WORK
 from chronocast.forecast.station import Pace
-from chronocast.forecast.work import PIECE_WORK, READ_SHARE, bits_pace
+from chronocast.forecast.work import PIECE_WORK, bits_pace
 from chronocast.journal.paces import PaceStore
 from chronocast.journal.workspace import Workspace
 from chronocast.media.files.footage import write_footage
@@ -159,12 +160,12 @@ async def _trial(folder: Path, slots: int, say: Callable[[str], None]) -> Pace:
     finally:
         await crew.close()
     megapixels = FRAMES * WIDTH * HEIGHT / 1e6
-    work = megapixels * (1 + READ_SHARE) + FRAMES * FRAME_WORK + PIECE_WORK
+    work = megapixels + FRAMES * FRAME_WORK + PIECE_WORK
     # the trial's own bits taken off, so that the pace is one of the usual ones
     bits = log(max(1.0, 8.0 * os.path.getsize(parts[0][0])) / (work * 1e6))
-    usual = exp(-float(bits_pace(settings.encoder).of(bits)))
+    own = work * exp(float(bits_pace(settings.encoder).of(bits))) + megapixels * read_share("h264")
     return Pace(
-        encode=_cpu(found["encode"]) / work * usual,
+        encode=_cpu(found["encode"]) / own,
         decode=_cpu(found["check"]) / (megapixels * slots),
         sound=_cpu(found["sound"]) / float(SOUND_SPANS * FRAMES / RATE),
         packet=_cpu(found["join"]) / (2 * FRAMES * slots * JOINED_TIMES),

@@ -54,6 +54,7 @@ class FaultTold(NamedTuple):
 def fault_of(error: BaseException) -> FaultTold:
     """Which fault an error is, and its sentence."""
     from chronocast.media.errors import DecodeFailed, MediaGone, NotMedia, SoundDamaged, SourceDamaged
+    from chronocast.media.piece.base import BaseDamaged
     from chronocast.model.errors import ChronocastError
 
     number = getattr(error, "errno", None)
@@ -63,6 +64,8 @@ def fault_of(error: BaseException) -> FaultTold:
         return FaultTold("away", str(error))
     if isinstance(error, DecodeFailed | NotMedia | SourceDamaged | SoundDamaged):
         return FaultTold("media", str(error))
+    if isinstance(error, BaseDamaged):
+        return FaultTold("base", str(error))
     if isinstance(error, ChronocastError):
         return FaultTold("encode", str(error))
     if number in (errno.EACCES, errno.EROFS, errno.ENOENT, errno.ENOTDIR):

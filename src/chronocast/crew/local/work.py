@@ -14,13 +14,14 @@ from chronocast.media.copy.sound import copy_sound
 from chronocast.media.errors import DamagedPicture, NotMedia, SoundDamaged, SourceDamaged
 from chronocast.media.files.join import join
 from chronocast.media.files.sound import render_sound
+from chronocast.media.filter_graph import FilterGraph
 from chronocast.media.piece.encode import encode_piece
 from chronocast.media.source.images import fingerprint_of
 from chronocast.media.source.readers import Readers
 from chronocast.model.answers import Answer
 from chronocast.model.messages.check import Expected
 from chronocast.model.messages.jobs import CheckJob, Job, JoinJob, PieceJob, SoundJob
-from chronocast.model.stages import CHECK, COPY, ENCODE, JOIN, SOUND
+from chronocast.model.stages import BASE, CHECK, COPY, ENCODE, JOIN, SOUND
 
 PROGRESS_SECONDS = 0.2
 """A job says how far it is so often."""
@@ -54,9 +55,11 @@ class Worker:
 
     def __init__(self, say: Callable[..., None]) -> None:
         self.readers = Readers(listen=True)
+        FilterGraph.threads = 1  # a slot has one core
         self._say = say
         self._last = 0.0
         self._doers: dict[str, Callable[[Any, Callable[..., None]], Answer]] = {
+            BASE.id: self._encode,
             ENCODE.id: self._encode,
             COPY.id: self._encode,
             SOUND.id: self._sound,
@@ -85,6 +88,7 @@ class Worker:
         self.readers.complaints()
         made = encode_piece(job, self.readers, progress)
         result: Answer = {"bytes": made.bytes, "frames": job.frames, "sets": made.sets}
+        result["composing_seconds"] = round(made.composing_seconds, 4)
         if {"crf", "maxrate"} & job.settings.options.keys():
             result |= {"packets": list(made.packets), "quantizer": made.quantizer}
         if made.likeness:

@@ -53,14 +53,14 @@ SIZE_POWER = 0.000
 """Bits a pixel follow a picture's pixels by this power: a small picture shows more in each."""
 USUAL_PIXELS = 921600
 SECONDS_BY_BITS = {
-    "": (0.15, -3.0),
-    "dnxhd": (0.100, 0.92),
-    "ffv1": (0.457, 1.1),
-    "libx264": (0.332, -3.01),
-    "libx265": (0.431, -3.25),
-    "mpeg2video": (0.195, -1.98),
-    "prores_aw": (0.100, 0.25),
+    "": (0.15, -2.9),
+    "dnxhd": (0.100, 1.26),
+    "ffv1": (0.457, 1.31),
+    "libx264": (0.332, -2.83),
+    "libx265": (0.431, -3.15),
+    "mpeg2video": (0.195, -1.09),
+    "prores_aw": (0.100, 0.64),
 }
-"""By encoder: how far the log of seconds follows the log of the bits that a pixel of work gets, and the usual bits."""
+"""By encoder: how far the log of seconds follows the log of the bits that a pixel gets, and the usual bits."""
 FRAME_WORK = 0.000
 """What a frame costs whatever its size, in millions of pixels."""

@@ -22,6 +22,7 @@ from chronocast.media.picture.compose import picture_digest
 from chronocast.media.picture.convert import converted, flagged, woven
 from chronocast.media.picture.layers import piece_pictures
 from chronocast.media.picture.likeness import Likeness
+from chronocast.media.piece.base import base_pictures, without_captions
 from chronocast.media.piece.measure import Sample
 from chronocast.media.source.readers import Readers
 from chronocast.model.messages.jobs import EncoderSettings, PieceJob
@@ -39,7 +40,8 @@ class Encoded:
     ``digest`` is of all pictures as the encoder was given them, where that was asked for; ``sets`` of the
     parameter sets, which all pieces of a file must share; ``quantizer`` is the pictures' mean, where the encoder
     tells it; ``likeness`` of every so many pictures, where that was asked for, and the processor's seconds
-    that looking took; ``decoded`` a digest of what it decodes to, where that was asked for.
+    that looking took; ``decoded`` a digest of what it decodes to, where that was asked for; ``composing_seconds``
+    the processor's for its pictures, before the encoder had them.
     """
 
     bytes: int
@@ -50,6 +52,7 @@ class Encoded:
     likeness: Mapping[int, Likeness] = field(default_factory=dict)
     measure_seconds: float = 0.0
     decoded: str = ""
+    composing_seconds: float = 0.0
 
 
 def encode_piece(job: PieceJob, readers: Readers, progress: Progress | None = None) -> Encoded:
@@ -71,8 +74,9 @@ def encode_piece(job: PieceJob, readers: Readers, progress: Progress | None = No
     OSError
         The target can't be written.
     """
+    pictures = base_pictures(job) if job.base else piece_pictures(job, readers)
     return encode_pictures(
-        piece_pictures(job, readers),
+        without_captions(pictures) if job.kind == "base" else pictures,
         job.target,
         job.rate,
         width=job.width,
@@ -85,6 +89,23 @@ def encode_piece(job: PieceJob, readers: Readers, progress: Progress | None = No
         measure_every=job.measure_every,
         digested=job.digested,
     )
+
+
+class _Composing:
+    """``_Composing(pictures)``: the same pictures, and the seconds this thread takes for them."""
+
+    def __init__(self, pictures: Iterator[av.VideoFrame]) -> None:
+        self._pictures, self.seconds = pictures, 0.0
+
+    def __iter__(self) -> Iterator[av.VideoFrame]:
+        return self
+
+    def __next__(self) -> av.VideoFrame:
+        begin = time.thread_time()
+        try:
+            return next(self._pictures)
+        finally:
+            self.seconds += time.thread_time() - begin
 
 
 @cache
@@ -232,6 +253,7 @@ def encode_pictures(
         Whether a digest is made of what the piece decodes to.
     """
     sample = Sample(measure_every, digested)
+    pictures = composing = _Composing(pictures)
     pictures = _as_the_encoder_wants(pictures, settings, rate, composed or settings.colour)
     with av.open("file:" + target, "w", format=settings.piece, options={"fflags": "+bitexact"}) as output:
         try:
@@ -284,4 +306,5 @@ def encode_pictures(
             alike,
             measure_seconds,
             sample.decoded,
+            composing.seconds,
         )

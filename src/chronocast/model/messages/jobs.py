@@ -16,7 +16,7 @@ from chronocast.model.picture.colour import Colour
 from chronocast.model.picture.geometry import View
 from chronocast.model.recipe.layouts import USUAL
 from chronocast.model.source.cutlist import MediaRef, PictureSpan, SoundSpan
-from chronocast.model.stages import COPY, ENCODE, StageKind
+from chronocast.model.stages import STAGES, StageKind
 
 
 class EncoderSettings(FrozenModel):
@@ -36,7 +36,7 @@ class EncoderSettings(FrozenModel):
     working: str = ""
     fields: Literal["", "top", "bottom"] = ""
     own_fields: bool = False
-    piece: Literal["mp4", "mov"] = "mp4"
+    piece: Literal["mp4", "mov", "nut"] = "mp4"
     tag: str = ""
     key_frame_frames: int = 50
     colour: Colour = (2, 2, 2, 1)  # what the stream is tagged with
@@ -50,6 +50,9 @@ class EncoderSettings(FrozenModel):
 class PieceJob(FrozenModel):
     """Make a run of pictures a closed stream of its own: encode it, or copy the source's packets (``kind`` *copy*).
 
+    A *base* is composed and written without loss, for pieces of one or several outputs to be encoded from: of
+    such a piece ``base`` is its file and ``base_digest`` that of its pictures; they are the piece's, bit by bit.
+
     What is copied can be encoded as well: whoever finds that its packets can't be had does that, and says why.
 
     ``canvas`` is the frame the spans' layers lie in, ``view`` how it becomes
@@ -61,7 +64,7 @@ class PieceJob(FrozenModel):
     ``sets_moved`` is added to the numbers of copied parameter sets: another film's have their own.
     """
 
-    kind: Literal["encode", "copy"] = "encode"
+    kind: Literal["encode", "copy", "base"] = "encode"
     name: str
     target: str
     rate: Fraction
@@ -77,16 +80,18 @@ class PieceJob(FrozenModel):
     measure_every: int = 0
     digested: bool = False
     sets_moved: int = 0
+    base: str = ""
+    base_digest: str = ""
 
     @property
     def copied(self) -> bool:
         """Whether the source's packets are copied as they are."""
-        return self.kind == COPY.id
+        return self.kind == "copy"
 
     @property
     def stage(self) -> StageKind:
         """The kind of work it is."""
-        return COPY if self.copied else ENCODE
+        return STAGES[self.kind]
 
     @property
     def moments(self) -> int:

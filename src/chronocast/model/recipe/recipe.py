@@ -62,6 +62,7 @@ class Document(BaseModel):
 
 
 Copies = Literal["exact", "alike", "never"]
+Bases = Literal["pays", "kept", "never"]
 
 
 class FrameSize(Document):
@@ -110,6 +111,8 @@ class PictureRecipe(Document):
     they are, and not encoded once more: those where nothing would be otherwise (*exact*), all of the same
     kind, whatever rate they have (*alike*), or none (*never*).
     ``drawn`` from *proxies* is for drafts: pictures are read from small copies of the films that have one.
+    ``bases`` says when pictures are composed once, into base pieces without loss: where that *pays*, or always, and
+    *kept* for what is changed later, or *never*.
     """
 
     codec: PictureCodecId = "h264"
@@ -134,6 +137,7 @@ class PictureRecipe(Document):
     stills: StillsTaken = StillsTaken()
     copies: Copies = "exact"
     drawn: Literal["originals", "proxies"] = "originals"
+    bases: Bases = "pays"
 
     @field_validator("copies", mode="before")
     @classmethod
@@ -207,6 +211,7 @@ _SINCE_PICTURE: dict[str, object] = {
     "timecode": "none",
     "copies": "exact",
     "drawn": "originals",
+    "bases": "pays",
 }
 _SINCE_SOUND: dict[str, object] = {"choose": []}
 """Settings that came later, with what they say by themselves."""

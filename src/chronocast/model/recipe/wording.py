@@ -96,6 +96,7 @@ _LABELS = {
     "picture.key_frame_seconds": "key frames",
     "picture.copies": "copied",
     "picture.drawn": "drawn from",
+    "picture.bases": "composed once",
     "sound.bits_per_second": "sound rate",
     "picture.size.mode": "frame size",
     "picture.size.width": "width",

@@ -113,7 +113,7 @@ def varied_ask(ready: OutputReady, ask: OutputAsk, recipe: Recipe) -> OutputAsk:
     prior = size_prior(picture, plan.width * plan.height, float(plan.rate), encoder.larger)
     factor = encoder.effort(picture.effort)
     times = remaining_encodes(None, len(ask.pieces)) if picture.steering.searched else 1.0
-    pace = f"{plan.settings.encoder} {picture.effort} {plan.settings.threads} by work"
+    pace = f"{plan.settings.encoder} {picture.effort} {plan.settings.threads} by pixels"
     return replace(
         ask,
         picture=replace(

@@ -17,6 +17,7 @@ from chronocast.forecast.picture.size import why
 from chronocast.forecast.room import Room
 from chronocast.forecast.stage import Stage
 from chronocast.forecast.station import Station
+from chronocast.forecast.work import composing_pace
 from chronocast.model.show import clock_text, percent
 from chronocast.pieces.stock import Stock
 from chronocast.preparation.forecast.judging import Judged, judge_outputs
@@ -134,6 +135,15 @@ def _stage(stage: Stage) -> StageOutlook:
     return StageOutlook(stage.kind, stage.station, band(stage.seconds))
 
 
+def _asks(outputs: Sequence[OutputReady], stock: Stock, made: Mapping[str, int]) -> list[OutputAsk]:
+    """The outputs as the forecast asks for them; a base piece is counted with the first that is encoded from it."""
+    claimed, found = set[str](), list[OutputAsk]()
+    for ready in outputs:
+        found.append(output_ask(ready, stock, made.get(ready.output.id), claimed))
+        claimed |= {base.name for base in found[-1].bases}
+    return found
+
+
 def outlook(
     prospect: Prospect,
     stock: Stock,
@@ -158,7 +168,7 @@ def outlook(
     """
     learned, chance = learned or Experience(), Chance()
     chosen = [ready for ready in prospect.outputs if not ready.output.held]
-    asks = [output_ask(ready, stock, (made or {}).get(ready.output.id)) for ready in chosen]
+    asks = _asks(chosen, stock, made or {})
     told = forecast_outputs(asks, station, learned, chance, remember=True)
     looks = output_looks(asks, chance, learned)
     slots = {station.id: station.slots}
@@ -184,6 +194,7 @@ def outlook(
             made=ask.made is not None,
             looks=LooksOutlook.of(looks[row]),
             saved_seconds=float(told.saved[row]),
+            bases_save=ready.bases.saved * composing_pace(ready.film, station, learned),
             draws=np.array([told.seconds[row], told.bytes[row]], np.float32),
         )
         for row, (ready, ask, finish) in enumerate(zip(chosen, asks, finishes, strict=True))

@@ -61,6 +61,8 @@ def _output(view: Outlook, item: OutputOutlook) -> Answer:
             "kept": item.pieces_kept,
             "copied": len(item.copied_names),
             "encode": item.pieces_total - item.pieces_kept - len(item.copied_names),
+            "bases_save_seconds": round(item.bases_save, 1),
+            "based": len(ready.base_of.keys() - item.kept_names) if not item.made else 0,
             "saved_seconds": round(item.saved_seconds, 1),
         },
         "width": ready.plan.width,

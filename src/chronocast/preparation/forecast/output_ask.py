@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection, Sequence
+
 from chronocast.forecast.container import container_bytes
 from chronocast.forecast.outputs import OutputAsk, SoundAsk
 from chronocast.forecast.picture.ask import PictureAsk
 from chronocast.forecast.sound import sound_bits
-from chronocast.forecast.work import CopyAsk, PieceAsk
+from chronocast.forecast.work import BASE_READING, COMPOSING, CopyAsk, PieceAsk, base_pace
 from chronocast.media.copy.seams import BESIDE, HEAD, WHOLE
 from chronocast.media.encoders.registry import ENCODERS
-from chronocast.model.messages.jobs import MEASURED, SoundJob
+from chronocast.model.messages.jobs import MEASURED, PieceJob, SoundJob
 from chronocast.model.recipe.codecs import SOUND
 from chronocast.model.recipe.layouts import channels_of
+from chronocast.pieces.base_pieces import base_bytes
 from chronocast.pieces.stock import Stock
 from chronocast.preparation.output.output_ready import OutputReady
 from chronocast.preparation.station.drives import drive_of
@@ -122,7 +125,26 @@ def _copy_ask(ready: OutputReady, number: int) -> CopyAsk:
     return CopyAsk(piece.name, size, piece.frames, decoded * pixels, BESIDE * pixels)
 
 
-def output_ask(ready: OutputReady, stock: Stock, made: int | None) -> OutputAsk:
+def _bases_left(ready: OutputReady, pieces: Sequence[PieceJob], stock: Stock) -> list[PieceJob]:
+    """The base pieces of some pieces that aren't in the stock, each once."""
+    bases = (ready.base_of[piece.name] for piece in pieces if piece.name in ready.base_of)
+    return list({base.name: base for base in bases if stock.size(base.name) is None}.values())
+
+
+def _base_ask(ready: OutputReady, base: PieceJob) -> PieceAsk:
+    encoder = base.settings.encoder
+    return PieceAsk(
+        base.name,
+        ready.work(base),
+        ENCODERS[encoder].effort("medium"),
+        base_pace(encoder),
+        composing=ready.composing(base),
+    )
+
+
+def output_ask(
+    ready: OutputReady, stock: Stock, made: int | None, claimed: Collection[str] = ()
+) -> OutputAsk:
     """An output as the forecast asks for it; ``made`` is the bytes of its file where it is made already.
 
     Parameters
@@ -133,6 +155,8 @@ def output_ask(ready: OutputReady, stock: Stock, made: int | None) -> OutputAsk:
         Where finished pieces are.
     made
         Bytes of its file where it is made already.
+    claimed
+        Base pieces that are counted with another output.
     """
     plan = ready.plan
     there = [stock.size(piece.name) is not None for piece in plan.pieces]
@@ -148,9 +172,17 @@ def output_ask(ready: OutputReady, stock: Stock, made: int | None) -> OutputAsk:
             ready.pace,
             times,
             _megapixels_compared(ready, piece.frames),
+            ready.composing(piece, piece.name in ready.base_of),
+            BASE_READING if piece.name in ready.base_of else COMPOSING,
         )
         for piece in plan.pieces
     )
+    is_open = tuple(
+        made is None and not piece.copied and (ready.searching or not kept)
+        for piece, kept in zip(plan.pieces, there, strict=True)
+    )
+    still = [piece for piece, still in zip(plan.pieces, is_open, strict=True) if still]
+    bases = [base for base in _bases_left(ready, still, stock) if base.name not in claimed]
     return OutputAsk(
         id=ready.output.id,
         container=ready.recipe.container,
@@ -162,10 +194,7 @@ def output_ask(ready: OutputReady, stock: Stock, made: int | None) -> OutputAsk:
         if plan.sound
         else None,
         pieces=pieces,
-        open=tuple(
-            made is None and not piece.copied and (ready.searching or not kept)
-            for piece, kept in zip(plan.pieces, there, strict=True)
-        ),
+        open=is_open,
         whole=ready.whole_frames,
         timecode=bool(ready.timecode),
         made=made,
@@ -175,4 +204,6 @@ def output_ask(ready: OutputReady, stock: Stock, made: int | None) -> OutputAsk:
             for n, (piece, kept) in enumerate(zip(plan.pieces, there, strict=True))
             if piece.copied and not kept and made is None
         ),
+        bases=tuple(_base_ask(ready, base) for base in bases),
+        base_bytes=sum(base_bytes(base) for base in bases),
     )

@@ -80,6 +80,8 @@ class OutputOutlook:
         How like the original it looks; None where nothing is lost, or nothing known.
     saved_seconds
         Of work, that encoding all of it would take besides.
+    bases_save
+        Seconds of work that composing once saves all outputs that share its base pieces.
     draws
         What the bands of seconds and bytes come from, shape (2, draws): several outputs together are the
         sum of theirs.
@@ -101,6 +103,7 @@ class OutputOutlook:
     looks: LooksOutlook | None = None
     copied_names: frozenset[str] = frozenset()
     saved_seconds: float = 0.0
+    bases_save: float = 0.0
     draws: NDArray[np.float32] | None = field(default=None, compare=False, repr=False)
 
     @property

@@ -77,6 +77,8 @@ def rooms_through(
         drives[home].takings += [
             Taking(name, finish.begin + length * (step + 1) / (STEPS + 1), each) for step in range(STEPS)
         ]
+        if ask.base_bytes:
+            drives[home].takings.append(Taking(name, finish.begin, np.full(draws, float(ask.base_bytes))))
     rooms = []
     for drive in drives.values():
         room = room_on(drive.folder, band(drive.needs(draws)), " and ".join(drive.purposes))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Literal, NamedTuple
 
+from chronocast.model.messages.jobs import PieceJob
 from chronocast.model.show import counted, percent, time_text
 from chronocast.preparation.forecast.output_outlook import OutputOutlook
 
@@ -59,6 +60,23 @@ def treatments(item: OutputOutlook) -> tuple[str, ...]:
         if kind in frames
     )
     return (*told, *saved)
+
+
+def _bases(item: OutputOutlook) -> list[PieceJob]:
+    """The base pieces of its pieces that are still to be encoded, each once."""
+    bases = {base.name: base for piece, base in item.ready.base_of.items() if piece not in item.kept_names}
+    return list(bases.values())
+
+
+def bases_told(item: OutputOutlook) -> str:
+    """That its pictures are composed once, with how many files, and what that saves all of them; "" where they aren't."""
+    bases = item.ready.bases
+    still = _bases(item)
+    if item.made or not still:
+        return ""
+    whose = f"with {counted(bases.outputs - 1, 'other file')}" if bases.outputs > 1 else "for all its rounds"
+    saved = f", {time_text(item.bases_save)} of work saved" if item.bases_save > LEAST_SAVED else ""
+    return f"{counted(len(still), 'piece')} composed once, {whose}{saved}"
 
 
 def treatments_told(item: OutputOutlook) -> str:

@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path
 
+from chronocast.forecast.composing import base_read_work
 from chronocast.forecast.picture.measured import FRAME_WORK
 from chronocast.forecast.picture.priors import LookPrior, SizePrior, look_prior, size_prior
-from chronocast.forecast.work import PIECE_WORK, READ_SHARE
+from chronocast.forecast.work import PIECE_WORK
 from chronocast.media.encoders.registry import ENCODERS
 from chronocast.media.piece.settings import FULLNESS
 from chronocast.model.batch.batch import FULL, Batch, Output
@@ -19,10 +21,14 @@ from chronocast.model.cards.card import ReceiverCard
 from chronocast.model.messages.jobs import PieceJob
 from chronocast.model.recipe.containers import CONTAINERS
 from chronocast.model.recipe.recipe import Recipe
+from chronocast.model.source.origin import samples_of
+from chronocast.model.stages import BASE
 from chronocast.model.time.timing import FrameRange, Rate, format_timecode
+from chronocast.pieces.base_pieces import base_piece
 from chronocast.pieces.name import digest
 from chronocast.pieces.plan import OutputPlan
 from chronocast.pieces.rounds import Rounds, remaining_encodes
+from chronocast.preparation.output.composing import composing_work
 from chronocast.preparation.output.piece_content import PieceContent, piece_content
 from chronocast.preparation.problem import Problem
 from chronocast.preparation.source.damaged import Shown, damage_shown
@@ -30,6 +36,28 @@ from chronocast.preparation.source.source_ready import SourceReady
 
 DROPS = frozenset({Rate(30000, 1001), Rate(60000, 1001)})
 """Rates that have drop-frame timecode."""
+
+
+@dataclass(frozen=True)
+class BasesWanted:
+    """Which base pieces an output's pieces are encoded from.
+
+    Parameters
+    ----------
+    names
+        In the stock.
+    outputs
+        How many outputs share them.
+    saved
+        The work that they save all of these, in millions of pixels.
+    """
+
+    names: frozenset[str] = frozenset()
+    outputs: int = 0
+    saved: float = 0.0
+
+
+NO_BASES = BasesWanted()
 
 
 @dataclass(frozen=True)
@@ -48,6 +76,7 @@ class OutputReady:
     rounds_key: str = ""
     cards: tuple[ReceiverCard, ...] = ()
     asked: Recipe | None = None
+    bases: BasesWanted = NO_BASES
 
     @property
     def damage(self) -> list[Shown]:
@@ -109,22 +138,52 @@ class OutputReady:
             {"encoder": told, "mode": picture.control, "size": [self.plan.width, self.plan.height]}
         )[:16]
 
-    def work(self, piece: PieceJob) -> float:
-        """What a piece costs, in millions of pixels encoded: its own, and a share for each that is read for it.
+    @cached_property
+    def base_of(self) -> Mapping[str, PieceJob]:
+        """The base piece of each of its pieces that is encoded from one, by the piece's name."""
+        if not self.bases.names:
+            return {}
+        both = ((piece.name, base_piece(piece)) for piece in self.plan.pieces)
+        return {name: base for name, base in both if base is not None and base.name in self.bases.names}
 
-        A small picture made from a large one costs more than its own pixels say,
-        a short piece more than its frames.
+    @staticmethod
+    def work(piece: PieceJob) -> float:
+        """What a piece costs its encoder, in millions of pixels; a short one more than its frames say."""
+        frames = piece.moments if piece.kind == BASE.id else piece.frames
+        return frames * (piece.width * piece.height / 1e6 + FRAME_WORK) + PIECE_WORK
+
+    def composing(self, piece: PieceJob, based: bool = False) -> float:
+        """What composing a piece's pictures costs, in millions of pixels encoded by x264 at medium effort.
+
+        Parameters
+        ----------
+        piece
+            The piece, or a base piece.
+        based
+            Whether they are read from a base piece.
         """
-        total = piece.frames * (piece.width * piece.height / 1e6 + FRAME_WORK)
-        # reading doesn't hurry with the encoder
-        share = READ_SHARE / ENCODERS[piece.settings.encoder].effort(self.effort)
-        for span in piece.spans:
-            for layer in span.layers:
-                if layer.media and (read := layer.needs(span.frames)):
-                    clip = self.source.facts[layer.media.path]
-                    pictures = (read[1] - read[0] + 1) / (2 if layer.deinterlace == "field" else 1)
-                    total += share * pictures * clip.width * clip.height / 1e6
-        return total + PIECE_WORK
+        if based:
+            return base_read_work(piece.moments * piece.width * piece.height / 1e6, self.deep)
+        return composing_work(piece, self.source.facts)
+
+    def cost(self, piece: PieceJob, based: bool = False) -> float:
+        """All of it, in millions of pixels encoded by x264 at medium effort.
+
+        Parameters
+        ----------
+        piece
+            The piece, or a base piece.
+        based
+            Whether its pictures are read from a base piece.
+        """
+        effort = ENCODERS[piece.settings.encoder].effort("medium" if piece.kind == BASE.id else self.effort)
+        return self.work(piece) * effort + self.composing(piece, based)
+
+    @property
+    def deep(self) -> bool:
+        """Whether its pictures are composed with more than eight bits."""
+        settings = self.plan.settings
+        return settings is not None and samples_of(settings.working or settings.pixel_format).depth > 8
 
     @property
     def pace(self) -> str:
@@ -132,7 +191,7 @@ class OutputReady:
         settings = self.plan.settings
         if settings is None:
             return "sound"
-        return f"{settings.encoder} {self.effort} {settings.threads} by work"
+        return f"{settings.encoder} {self.effort} {settings.threads} by pixels"
 
     @property
     def film(self) -> str:

@@ -25,6 +25,7 @@ from chronocast.model.recipe.recipe import Recipe
 from chronocast.model.time.timing import FrameRange
 from chronocast.pieces.name import digest
 from chronocast.pieces.plan import output_rate, picture_size
+from chronocast.preparation.output.bases import with_bases
 from chronocast.preparation.output.output_ready import OutputReady, Prospect
 from chronocast.preparation.problem import Problem
 from chronocast.preparation.source.drawn import with_proxies
@@ -92,6 +93,7 @@ def prepare(
         if progress:
             progress(number + 1, len(batch.sources))
     _plan_outputs(prospect, workspace.rounds)
+    prospect.outputs = with_bases(prospect.outputs, workspace.stock)
     return prospect
 
 
@@ -216,7 +218,7 @@ def rounds_key(have: SourceReady, output: Output, recipe: Recipe) -> str:
         {
             "source": str(have.path),
             "range": output.range,
-            "picture": picture.model_dump(mode="json"),
+            "picture": picture.model_dump(mode="json", exclude={"bases"}),
             "framing": output.framing.model_dump(mode="json") if output.framing else None,
         }
     )

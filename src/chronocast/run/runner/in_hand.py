@@ -32,7 +32,7 @@ class InHand:
     """What a run has in hand.
 
     ``ready`` by output; ``jobs`` of parts by task, ``planned_for`` an output of each piece; ``attempts`` by
-    task and attempt number.
+    task and attempt number; ``based`` whether a piece is encoded from its base piece.
 
     ``counts`` are frames or samples done of tasks; ``moved`` is when anything
     last moved (seconds since 1970); ``ended_still`` are attempts that were ended since they stood still;
@@ -43,6 +43,7 @@ class InHand:
     jobs: dict[e.TaskId, PieceJob | SoundJob] = field(default_factory=dict)
     planned_for: dict[e.TaskId, OutputReady] = field(default_factory=dict)
     attempts: dict[tuple[str, int], Attempt] = field(default_factory=dict)
+    based: dict[e.TaskId, bool] = field(default_factory=dict)
     counts: dict[str, int] = field(default_factory=dict)
     moved: float = field(default_factory=time.time)
     ended_still: set[tuple[str, int]] = field(default_factory=set)

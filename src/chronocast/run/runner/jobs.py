@@ -7,7 +7,8 @@ from fractions import Fraction
 
 from chronocast.model.messages.jobs import CheckJob, Job, JoinJob, PieceJob, measured_every
 from chronocast.model.paths import path_text
-from chronocast.model.stages import CHECK, COPY, ENCODE, JOIN, SOUND
+from chronocast.model.stages import BASE, CHECK, COPY, ENCODE, JOIN, SOUND
+from chronocast.pieces.base_pieces import base_bytes
 from chronocast.pieces.stock import Stock
 from chronocast.preparation.output.expectation import expected_file
 from chronocast.preparation.output.output_ready import OutputReady
@@ -28,6 +29,7 @@ class Jobs:
     def __init__(self, in_hand: InHand, stock: Stock, folders: Folders, reserve: bool = True) -> None:
         self.in_hand, self.stock, self.folders, self.reserve = in_hand, stock, folders, reserve
         self._make = {
+            BASE.id: self._part,
             ENCODE.id: self._part,
             COPY.id: self._part,
             SOUND.id: self._part,
@@ -40,6 +42,9 @@ class Jobs:
         for piece in ready.plan.pieces:
             task = TaskId(piece.stage.id, piece.name)
             self.in_hand.jobs[task], self.in_hand.planned_for[task] = piece, ready
+        for base in ready.base_of.values():
+            task = TaskId(BASE.id, base.name)
+            self.in_hand.jobs[task], self.in_hand.planned_for[task] = base, ready
         if ready.plan.sound:
             self.in_hand.jobs[TaskId(SOUND.id, ready.plan.sound.name)] = ready.plan.sound
 
@@ -47,10 +52,13 @@ class Jobs:
         """An output as the machine must know it, and which of its parts are in the stock."""
         sound = ready.plan.sound.name if ready.plan.sound else None
         pieces = wanted_pieces(ready)
-        names = (*pieces, sound) if sound else pieces
+        bases = tuple((name, ready.base_of[name].name) for name in pieces if name in ready.base_of)
+        names = (*pieces, *(base for _, base in bases), *((sound,) if sound else ()))
         kept = frozenset(name for name in names if self.stock.size(name) is not None)
         copied = frozenset(piece.name for piece in ready.plan.pieces if piece.copied)
-        return OutputSpec(ready.output.id, pieces, sound, held, copied=copied), kept
+        keeps = ready.recipe.picture is not None and ready.recipe.picture.bases == "kept"
+        spec = OutputSpec(ready.output.id, pieces, sound, held, copied=copied, bases=bases, keeps_bases=keeps)
+        return spec, kept
 
     @staticmethod
     def piece_map(ready: OutputReady, kept: frozenset[str]) -> list[tuple[str, int, str]]:
@@ -84,15 +92,33 @@ class Jobs:
         return self._make[task.kind](task, joined if task.kind == CHECK.id else attempt)
 
     def _part(self, task: TaskId, attempt: int) -> Job:
-        need_room(self.stock.folder, PIECE_BYTES, self.reserve)
         target = self.stock.temporary(task.name, f"{self.folders.mark}-{attempt}")
         job, ready = self.in_hand.jobs[task], self.in_hand.planned_for.get(task)
-        update: dict[str, object] = {"target": str(target)}
+        if isinstance(job, PieceJob) and task.kind == BASE.id:
+            need_room(self.stock.folder, base_bytes(job), self.reserve)
+            return job.model_copy(update={"target": str(target)})
+        need_room(self.stock.folder, PIECE_BYTES, self.reserve)
+        update: dict[str, object] = {"target": str(target), **self._from_base(task)}
         if isinstance(job, PieceJob) and ready is not None and ready.look_prior is not None:
             update["measure_every"] = measured_every(job.frames)
         if isinstance(job, PieceJob) and ready is not None and ready.copies_groups:
             update["digested"] = not job.copied
         return job.model_copy(update=update)
+
+    def drop(self, name: str) -> None:
+        """Take a part out of the stock; a base piece that somebody wishes to keep stays."""
+        kept = self.stock.find(name)
+        if kept is not None and not kept.facts.get("wished"):
+            self.stock.discard(name)
+
+    def _from_base(self, task: TaskId) -> dict[str, object]:
+        """The base piece that a piece is encoded from, where it has one and that is there."""
+        ready = self.in_hand.planned_for.get(task)
+        base = ready.base_of.get(task.name) if ready and task.kind == ENCODE.id else None
+        kept = self.stock.find(base.name) if base else None
+        digest = str(kept.facts.get("digest") or "") if kept else ""
+        self.in_hand.based[task] = bool(digest)
+        return {"base": str(kept.path), "base_digest": digest} if kept and digest else {}
 
     def _join(self, task: TaskId, attempt: int) -> Job:
         ready = self.in_hand.ready[task.name]

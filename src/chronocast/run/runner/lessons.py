@@ -20,11 +20,11 @@ from chronocast.model.errors import ChronocastError
 from chronocast.model.messages.jobs import PieceJob, SoundJob
 from chronocast.model.paths import shown
 from chronocast.model.source.cutlist import media_title
-from chronocast.model.stages import JOIN, StageKind
+from chronocast.model.stages import BASE, JOIN, StageKind
 from chronocast.pieces.stock import Stock
 from chronocast.preparation.forecast.output_ask import output_ask
 from chronocast.preparation.output.output_ready import OutputReady
-from chronocast.preparation.output.piece_fact import piece_fact
+from chronocast.preparation.output.piece_fact import base_fact, composing_fact, piece_fact
 from chronocast.preparation.source.damaged import picture_time
 from chronocast.run.events import TaskId
 from chronocast.run.runner.in_hand import Attempt, InHand
@@ -54,9 +54,10 @@ def learn(
     if isinstance(job, PieceJob) and event.result.get("copied"):
         return None
     if isinstance(job, PieceJob) and ready is not None:
-        fact = piece_fact(
-            ready, job, event.result, cpu_seconds=event.cpu_seconds, wall_seconds=event.wall_seconds
-        )
+        if composed := composing_fact(ready, job, event.result, in_hand.based.get(task, False)):
+            ledger.add_piece(replace(composed, station=started.station))
+        made = base_fact if task.kind == BASE.id else piece_fact
+        fact = made(ready, job, event.result, cpu_seconds=event.cpu_seconds, wall_seconds=event.wall_seconds)
     elif (output := in_hand.ready.get(started.output)) and task.stage in PRICES:
         fact = stage_fact(output, task.stage, event, workspace.paces.of(started.station), workspace.stock)
     else:

@@ -32,6 +32,7 @@ def tidy(prospect: Prospect, stock: Stock, child_log: Path, mark: str) -> None:
     """
     wanted = {piece.name for item in prospect.outputs for piece in item.plan.pieces}
     wanted |= {item.plan.sound.name for item in prospect.outputs if item.plan.sound}
+    wanted |= {base.name for item in prospect.outputs for base in item.base_of.values()}
     missing = {name for name in wanted if stock.size(name) is None}
     for done in last_done(child_log, missing):
         temporary = Path(done["target"])

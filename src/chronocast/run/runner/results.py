@@ -21,7 +21,7 @@ from chronocast.media.errors import DamagedPicture
 from chronocast.model.answers import Answer
 from chronocast.model.errors import ChronocastError
 from chronocast.model.paths import path_text
-from chronocast.model.stages import CHECK, JOIN
+from chronocast.model.stages import BASE, CHECK, JOIN
 from chronocast.preparation.output.measured_looks import measured_looks
 from chronocast.preparation.output.output_ready import OutputReady
 from chronocast.run import events as e
@@ -149,6 +149,8 @@ class Results:
                 "detail": detail,
             },
         )
+        if known == "base" and (shows := self.in_hand.planned_for.get(started.task)):
+            self.stock.discard(shows.base_of[started.task.name].name)
         if known == "media" and detail.startswith('{"damaged"'):
             pictures = [DamagedPicture(*entry) for entry in json.loads(detail)["damaged"]]
             shows = self.in_hand.planned_for.get(started.task)
@@ -175,7 +177,10 @@ class Results:
             shows = self.in_hand.planned_for.get(task)
             if (of := shows or self.in_hand.ready.get(started.output)) is not None:
                 facts["label"] = f"{of.title} · {of.recipe.title}"
-            if sentence := does_not_fit(shows, self.stock, task.name, facts.get("sets")):
+                if task.kind == BASE.id and of.recipe.picture:
+                    facts["wished"] = of.recipe.picture.bases == "kept"
+            fitting = None if task.kind == BASE.id else shows
+            if sentence := does_not_fit(fitting, self.stock, task.name, facts.get("sets")):
                 return e.Failed(task, event.attempt, "encode", sentence)
             try:
                 await asyncio.to_thread(self.stock.keep, temporary, task.name, facts)

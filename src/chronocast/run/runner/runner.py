@@ -428,7 +428,7 @@ class Runner:
                 if output in self.in_hand.ready:
                     discard(self.folders.temporary(self.in_hand.ready[output], attempt))
             case e.DropPiece(name):
-                self.stock.discard(name)
+                self.jobs.drop(name)
             case e.Offer(slots):
                 await self.crew.offer(slots)
             case e.Refuse(sentence):

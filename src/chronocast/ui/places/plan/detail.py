@@ -10,7 +10,7 @@ from chronocast.model.show import db_text, rate_bits_text, size_text, time_text
 from chronocast.model.time.timing import rate_text
 from chronocast.preparation.forecast.outlook import Outlook
 from chronocast.preparation.forecast.output_outlook import OutputOutlook, poorest_shot
-from chronocast.preparation.forecast.treatments import treatments, why_encoded
+from chronocast.preparation.forecast.treatments import bases_told, treatments, why_encoded
 from chronocast.preparation.output.differences import differences_from_source
 from chronocast.preparation.output.output_ready import OutputReady
 from chronocast.ui.places.plan.plot_model import Point
@@ -50,6 +50,7 @@ def detail(view: Outlook, output: str) -> Detail | None:
             f"{plan.width}×{plan.height}, {rate_text(plan.rate)} frames a second, {plan.frames} frames",
         ),
         *(("pieces" if n == 0 else "", told) for n, told in enumerate(treatments(item))),
+        *((("", based),) if (based := bases_told(item)) else ()),
         *_why_encoded(item),
         ("rests on", item.basis + ("" if view.calibrated else "; this machine is not measured yet")),
     )

@@ -189,6 +189,20 @@ def picture_group(make: SettingMaker) -> Group:
             weighed=False,
         )
     )
+    found.append(
+        make.choices(
+            "bases",
+            "Composed once",
+            "Pictures that are costly to make are kept without loss while several files, or both passes, are encoded "
+            "from them. Kept, they wait in the stock for what is changed later.",
+            options=[
+                ("where it pays", {"picture.bases": "pays"}),
+                ("always, and kept", {"picture.bases": "kept"}),
+                ("never", {"picture.bases": "never"}),
+            ],
+            weighed=False,
+        )
+    )
     if codec.kind == "images":
         found.append(_stills(make))
     else:

@@ -1,0 +1,119 @@
+"""Which outputs are encoded from base pieces: where composing their pictures once saves work, or where that is wished."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass, replace
+
+from chronocast.model.messages.jobs import PieceJob
+from chronocast.pieces.base_pieces import base_bytes, base_piece
+from chronocast.pieces.stock import Stock
+from chronocast.preparation.output.output_ready import BasesWanted, OutputReady
+from chronocast.preparation.station.drives import free_bytes
+
+LEAST_SHARE = 0.05
+"""Less than this of all that the outputs cost isn't worth the room."""
+LEAST_WORK = 20.0
+"""Nor is less than this, in millions of pixels: about a second."""
+ROOM_SHARE = 0.5
+"""Of what is free on the stock's drive, base pieces take no more than this."""
+
+
+@dataclass
+class _Base:
+    """A base piece, and the outputs whose pieces are encoded from it."""
+
+    job: PieceJob
+    there: bool
+    rows: dict[int, float]
+    saved: float = 0.0
+
+
+def with_bases(outputs: Sequence[OutputReady], stock: Stock) -> list[OutputReady]:
+    """The outputs, those encoded from base pieces with them.
+
+    Parameters
+    ----------
+    outputs
+        Outputs, planned.
+    stock
+        Where finished pieces are.
+    """
+    found = list(outputs)
+    room = free_bytes(stock.folder) * ROOM_SHARE
+    for rows in _alike(outputs):
+        wished = any(_wish(outputs[row]) == "kept" for row in rows)
+        bases = [base for base in _shared(outputs, rows, stock) if wished or base.saved > 0]
+        saved = sum(base.saved for base in bases)
+        if not wished and not _pays(outputs, rows, saved):
+            continue
+        taken = set[str]()
+        for base in bases:
+            size = 0.0 if base.there else base_bytes(base.job)
+            if size <= room:
+                room -= size
+                taken.add(base.job.name)
+        for row in rows:
+            mine = frozenset(base.job.name for base in bases if base.job.name in taken and row in base.rows)
+            if mine:
+                sharing = {other for base in bases if base.job.name in mine for other in base.rows}
+                found[row] = replace(outputs[row], bases=BasesWanted(mine, len(sharing), max(0.0, saved)))
+    return found
+
+
+def _pays(outputs: Sequence[OutputReady], rows: Iterable[int], saved: float) -> bool:
+    """Whether so much work is worth it for these outputs."""
+    whole = sum(
+        outputs[row].cost(piece) * outputs[row].times for row in rows for piece in outputs[row].plan.pieces
+    )
+    return saved > LEAST_WORK and saved > LEAST_SHARE * whole
+
+
+def _wish(ready: OutputReady) -> str:
+    return ready.recipe.picture.bases if ready.recipe.picture else "never"
+
+
+def _alike(outputs: Sequence[OutputReady]) -> Iterator[list[int]]:
+    """Rows of outputs whose pictures are composed alike, where more than one encode is made of them, or it is wished."""
+    found: dict[tuple[object, ...], list[int]] = {}
+    for row, ready in enumerate(outputs):
+        settings, picture = ready.plan.settings, ready.recipe.picture
+        if settings is None or picture is None or picture.bases == "never" or ready.output.held:
+            continue
+        if not ready.plan.pieces or os.path.lexists(ready.path):  # made already, or in the way
+            continue
+        first = ready.plan.pieces[0]
+        key = (
+            id(ready.source.plans),
+            (ready.part.start, ready.part.stop),
+            (first.width, first.height, first.canvas, first.shape, first.colour, first.view),
+            (first.rate, settings.working or settings.pixel_format, settings.woven, settings.own_fields),
+            picture.retime,
+        )
+        found.setdefault(key, []).append(row)
+    for rows in found.values():
+        encodes = sum(outputs[row].times for row in rows)
+        wished = any(_wish(outputs[row]) == "kept" for row in rows)
+        if (encodes > 1.5 or wished) and not any(outputs[row].damage for row in rows):
+            yield rows
+
+
+def _shared(outputs: Sequence[OutputReady], rows: Iterable[int], stock: Stock) -> list[_Base]:
+    """The base pieces of outputs that are composed alike, with the work that each saves, in their order."""
+    found: dict[str, _Base] = {}
+    for row in rows:
+        ready = outputs[row]
+        for piece in ready.plan.pieces:
+            kept = not ready.searching and stock.size(piece.name) is not None
+            base = None if kept else base_piece(piece)
+            if base is None:
+                continue
+            known = found.setdefault(base.name, _Base(base, stock.size(base.name) is not None, {}))
+            known.rows[row] = ready.times
+    for shared in found.values():
+        ready = outputs[next(iter(shared.rows))]
+        composing, reading = ready.composing(shared.job), ready.composing(shared.job, True)
+        first = 0.0 if shared.there else ready.cost(shared.job)
+        shared.saved = sum(shared.rows.values()) * (composing - reading) - first
+    return list(found.values())
