@@ -36,7 +36,7 @@ from chronocast.journal.paces import PaceStore
 from chronocast.media.encoders.registry import ENCODERS
 from chronocast.model.messages.jobs import CheckJob, JoinJob, PieceJob, SoundJob
 from chronocast.model.recipe.recipe import PictureRecipe, RateControl
-from chronocast.model.stages import CHECK, COPY, ENCODE, HERE, JOIN, STAGES, StageKind
+from chronocast.model.stages import BASE, CHECK, COPY, ENCODE, HERE, JOIN, STAGES, StageKind
 from chronocast.preparation.station.load import load_of
 from chronocast.schedule.clock import Finish, finish_fan, simulate, typical_spans
 
@@ -320,7 +320,7 @@ class Seconds(unittest.TestCase):
         )
 
     def test_each_kind_of_work_has_a_price_a_doer_and_a_job(self) -> None:
-        self.assertEqual({ENCODE, COPY, *PRICES}, set(STAGES.values()))
+        self.assertEqual({BASE, ENCODE, COPY, *PRICES}, set(STAGES.values()))
         self.assertEqual(set(Worker(lambda **_: None)._doers), set(STAGES))
         kinds = (job.model_fields["kind"].annotation for job in (PieceJob, SoundJob, JoinJob, CheckJob))
         jobs = {name for kind in kinds for name in get_args(kind)}

@@ -171,7 +171,7 @@ class WholeName(unittest.TestCase):
             spans=(span,),
             settings=EncoderSettings(encoder="libx264", options={"crf": "20"}),
         )
-        labels = {"name", "target", "accept_damage", "measure_every", "digested"}
+        labels = {"name", "target", "accept_damage", "measure_every", "digested", "base", "base_digest"}
         labels |= {"spans.name", "spans.layers.media.path"}
         self.check(job, piece_name, labels)
 

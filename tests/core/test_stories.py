@@ -50,6 +50,59 @@ class Story(unittest.TestCase):
         self.assertEqual(self.state(name), "proved")
 
 
+class Based(Story):
+    """Pieces that are encoded from a base piece."""
+
+    def add_based(self, name: str, *pieces: str, keeps: bool = False) -> e.OutputSpec:
+        spec = e.OutputSpec(name, pieces, bases=tuple((piece, "b") for piece in pieces), keeps_bases=keeps)
+        self.tell(e.Added(spec))
+        return spec
+
+    def test_it_is_composed_once_before_them_and_goes_after_the_last(self) -> None:
+        self.add_based("one", "p0")
+        self.add_based("two", "q0")
+        self.slots()
+        self.assertEqual(list(self.running()), ["base:b"])
+        self.done("base", "b")
+        self.assertEqual(sorted(self.running()), ["encode:p0", "encode:q0"])
+        self.done("encode", "p0")
+        self.prove("one")
+        self.assertNotIn(e.DropPiece("b"), [told for _, said in self.machine.story for told in said])
+        self.done("encode", "q0")
+        self.prove("two")
+        self.assertIn(e.DropPiece("b"), self.said)
+
+    def test_it_stays_where_somebody_wishes_that(self) -> None:
+        self.add_based("one", "p0", keeps=True)
+        self.slots(1)
+        self.done("base", "b")
+        self.done("encode", "p0")
+        self.prove("one")
+        self.assertNotIn(e.DropPiece("b"), [told for _, said in self.machine.story for told in said])
+
+    def test_what_cannot_be_composed_ahead_is_composed_as_it_is_encoded(self) -> None:
+        for fault in ("space", "media", "encode"):
+            with self.subTest(fault):
+                self.setUp()
+                self.add_based("one", "p0")
+                self.slots(1)
+                self.fails("base", "b", fault)  # type: ignore[arg-type]
+                self.assertEqual(list(self.running()), ["encode:p0"])
+
+    def test_one_that_is_no_good_goes_and_is_done_without(self) -> None:
+        self.add_based("one", "p0")
+        self.slots(1)
+        self.done("base", "b")
+        self.assertIn(e.DropPiece("b"), self.fails("encode", "p0", "base"))
+        self.assertEqual(list(self.running()), ["encode:p0"])
+
+    def test_an_output_that_is_changed_leaves_none_behind(self) -> None:
+        self.add_based("one", "p0")
+        self.slots(1)
+        self.done("base", "b")
+        self.assertIn(e.DropPiece("b"), self.tell(e.Amended(e.OutputSpec("one", ("q0",)))))
+
+
 class Asked(Story):
     def test_sound_begins_first_and_pieces_in_their_order(self) -> None:
         self.add("one", "p0", "p1", sound="s0")

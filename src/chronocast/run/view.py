@@ -9,7 +9,7 @@ from fractions import Fraction
 from typing import Any, Literal, Protocol
 
 from chronocast.model.batch.batch import Batch
-from chronocast.model.stages import COPY, ENCODE
+from chronocast.model.stages import BASE, COPY, ENCODE
 
 SILENT_SECONDS = 8.0
 """A runner says that it lives every second; one that has said nothing for so long does not answer."""
@@ -195,6 +195,18 @@ class RunView:
             if name in self.outputs:
                 self.outputs[name].frames_done = int(count)
         return self
+
+    def composed_told(self, output: str) -> str:
+        """What is being composed for an output's pieces before they are encoded, in a few words; "" for nothing."""
+        bases = [
+            told
+            for task, told in self.tasks.items()
+            if task.startswith(f"{BASE.id}:") and told["output"] == output
+        ]
+        if not bases:
+            return ""
+        done, whole = sum(told["count"] for told in bases), sum(told["total"] for told in bases)
+        return f"composing once: {done} of {whole} pictures"
 
     @property
     def order(self) -> list[str]:

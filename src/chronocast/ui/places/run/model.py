@@ -187,7 +187,7 @@ def run_row(view: RunView, output: OutputView, at: datetime | None) -> RunRow:
         output.reason,
         output.path,
         checks,
-        output.note if output.state in GOING else "",
+        (view.composed_told(output.id) or output.note) if output.state in GOING else "",
         piece_runs(view, output),
     )
 
