@@ -20,7 +20,7 @@ from chronocast.model.recipe.supplied import BASIC
 from chronocast.model.source.cutlist import CutList, MediaRef, PictureSpan, SoundSpan, plain_span
 from chronocast.model.time.timing import FrameRange
 from chronocast.pieces.cut import cut
-from chronocast.pieces.name import piece_name, sound_name
+from chronocast.pieces.name import PieceNamer, piece_name, sound_name
 from chronocast.pieces.plan import plan_output
 from chronocast.pieces.stock import Stock
 
@@ -174,6 +174,15 @@ class WholeName(unittest.TestCase):
         labels = {"name", "target", "accept_damage", "measure_every", "digested", "base", "base_digest"}
         labels |= {"spans.name", "spans.layers.media.path"}
         self.check(job, piece_name, labels)
+
+    def test_many_are_named_as_each_alone(self) -> None:
+        namer, job = PieceNamer(), plan_output(cut_list(), FrameRange(0, 500), BASIC[0]).pieces[0]
+        for _, other in variants(job):
+            with warnings.catch_warnings():
+                warnings.simplefilter("ignore")
+                for one in (other, job, job.model_copy(update={"name": "same"})):
+                    self.assertEqual(namer.name(one, "library"), piece_name(one, "library"))
+        self.assertNotEqual(namer.name(job, "another"), piece_name(job, "library"))
 
     def test_every_field_of_a_sound_is_in_its_name_or_on_the_list(self) -> None:
         media = MediaRef(path="/m/a.mov", fingerprint="a")

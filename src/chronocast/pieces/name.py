@@ -37,16 +37,65 @@ SOUND_LABELS: dict[str, Any] = {
 """The same of a sound's job; the languages of tracks are written when the file is joined."""
 
 
+def _canonical(value: Any) -> str:
+    return json.dumps(value, sort_keys=True, separators=(",", ":"), ensure_ascii=True)
+
+
+def _digest_of(text: str) -> str:
+    return hashlib.blake2b(text.encode(), digest_size=20).hexdigest()
+
+
 def digest(value: dict[str, Any]) -> str:
     """40 hexadecimal digits over canonical JSON."""
-    text = json.dumps(value, sort_keys=True, separators=(",", ":"), ensure_ascii=True)
-    return hashlib.blake2b(text.encode(), digest_size=20).hexdigest()
+    return _digest_of(_canonical(value))
 
 
 def _name(job: PieceJob | SoundJob, labels: dict[str, Any], library: str) -> str:
     # what is as usual is left out, so that a field that comes later leaves the names of today as they are
     said = job.model_dump(mode="json", exclude=labels, exclude_defaults=True)
     return digest({"format": FORMAT_VERSION, "what": job.kind, "library": library, **said})
+
+
+_SPANS = "\0spans"
+_OTHERS = [name for name in PieceJob.model_fields if name not in (*PICTURE_LABELS, "spans")]
+
+
+class PieceNamer:
+    """Names pieces of one output: what all have in common is put into words once.
+
+    The names are those of ``piece_name``.
+    """
+
+    def __init__(self) -> None:
+        self._last: tuple[PieceJob, str] | None = None
+        self._around: tuple[str, str] = ("", "")
+
+    def name(self, job: PieceJob, library: str) -> str:
+        """The name of a piece.
+
+        Parameters
+        ----------
+        job
+            The piece's.
+        library
+            The version of its encoder's library.
+        """
+        last = self._last
+        if (
+            last is None
+            or last[1] != library
+            or any(getattr(job, name) is not getattr(last[0], name) for name in _OTHERS)
+        ):
+            said = job.model_dump(
+                mode="json", exclude={**PICTURE_LABELS, "spans": True}, exclude_defaults=True
+            )
+            whole = {"format": FORMAT_VERSION, "what": job.kind, "library": library, **said, "spans": _SPANS}
+            before, _, after = _canonical(whole).partition(_canonical(_SPANS))
+            self._last, self._around = (job, library), (before, after)
+        spans = job.model_dump(
+            mode="json", include={"spans"}, exclude={"spans": PICTURE_LABELS["spans"]}, exclude_defaults=True
+        )
+        return _digest_of(_canonical(spans["spans"]).join(self._around))
 
 
 def piece_name(job: PieceJob, library: str) -> str:

@@ -15,7 +15,7 @@ from chronocast.model.source.facts import ClipFacts
 from chronocast.model.time.timing import FrameRange
 from chronocast.pieces.copying import AROUND_CUTS, GRADED, may_copy, why_encoded
 from chronocast.pieces.cut import cut_around
-from chronocast.pieces.name import piece_name
+from chronocast.pieces.name import PieceNamer
 from chronocast.pieces.rounds import Rounds
 from chronocast.pieces.whole_groups import GroupCopies, group_copies
 
@@ -90,12 +90,14 @@ def picture_pieces(
             whole = whole.model_copy(update={"settings": settings})
     moments = whole.rate * 2 if settings.woven else whole.rate
     library = library_version(settings.encoder)
+    namer, namer_of_shown, unrated = PieceNamer(), PieceNamer(), _unrated(settings)
+    decided, may = bool(picture.peak) or quality is not None, may_copy(picture)
     jobs, shown, why = list[PieceJob](), list[str](), groups.why
     scenes = {path: clip.scenes for path, clip in facts.items()}
     for piece in cut_around(whole.spans, moments, groups.runs, 2 if settings.woven else 1, scenes):
         job, content = job_of(piece), ""
-        if picture.peak or quality is not None:
-            content = piece_name(_unrated(job), library)
+        if decided:
+            content = namer_of_shown.name(job.model_copy(update={"settings": unrated}), library)
             steps, full = (
                 (rounds.eased.get(content, 0), rounds.begun.get(content, FULLNESS))
                 if rounds
@@ -107,10 +109,9 @@ def picture_pieces(
                 job = job.model_copy(update={"settings": told(made, quality=its, fullness=full)})
         reason = _reason(job, piece, groups, picture, facts)
         why = why or reason
-        copied = may_copy(picture) and not reason
-        if copied:
+        if may and not reason:
             job = job.model_copy(update={"kind": "copy", "sets_moved": groups.moved.get(piece, 0)})
-        jobs.append(job.model_copy(update={"name": piece_name(job, library)}))
+        jobs.append(job.model_copy(update={"name": namer.name(job, library)}))
         shown.append(content)
     return PicturePieces(tuple(jobs), tuple(shown), settings, why)
 
@@ -130,14 +131,14 @@ def _reason(
     return "" if piece in groups.runs else groups.why or AROUND_CUTS
 
 
-def _unrated(job: PieceJob) -> PieceJob:
-    """A piece without the quality that was found for it: what it shows, and how it is written otherwise."""
+def _unrated(settings: EncoderSettings) -> EncoderSettings:
+    """What an encoder is told, without the quality that was found: pieces named by it are named by what they show."""
     options = {
         key: re.sub(r"vbv-init=[0-9.]+:?", "", value)
-        for key, value in job.settings.options.items()
+        for key, value in settings.options.items()
         if key not in ("crf", "maxrate", "bufsize", "rc_init_occupancy")
     }
-    return job.model_copy(update={"settings": job.settings.model_copy(update={"options": options})})
+    return settings.model_copy(update={"options": options})
 
 
 def eased_by(picture: PictureRecipe, steps: int) -> PictureRecipe:

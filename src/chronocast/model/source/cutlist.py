@@ -165,6 +165,8 @@ class PictureSpan(FrozenModel):
 
     def part(self, both: FrameRange, first: int) -> PictureSpan:
         """The stretch ``both`` of it, moved so that frame ``first`` becomes 0."""
+        if first == 0 and len(both) == self.frames:
+            return self
         offset = both.start - self.start
         return PictureSpan(
             start=both.start - first,
