@@ -69,13 +69,13 @@ def prove_seams(job: PieceJob, run: Run, readers: Readers, changed: int) -> tupl
     CopyFailed
         It doesn't.
     """
-    parts = [
-        Part(part, range_, _source_digest(job, readers, range_))
-        for part, range_ in _parts(run, job.frames, changed)
-    ]
     with tempfile.TemporaryDirectory(dir=os.path.dirname(job.target) or ".", prefix=".seams.part ") as folder:
         beside = os.path.join(folder, "beside.mp4")
-        count = _encode_beside(job, readers, beside)
+        count = _encode_beside(job, readers, beside)  # of its first pictures: before others are read
+        parts = [
+            Part(part, range_, _source_digest(job, readers, range_))
+            for part, range_ in _parts(run, job.frames, changed)
+        ]
         alone = prove(beside, runs=[count], rate=job.rate)
         files = [beside]
         for number, part in enumerate(parts):

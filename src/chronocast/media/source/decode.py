@@ -189,7 +189,7 @@ class FrameReader:
             return found
         if number not in self._missing:
             places = [self.index.key_before(number, back) for back in (0, 1, 2, 4, 8, 1 << 30)]
-            if self._hurry and not self.index.repeated:
+            if (self._hurry or self._seeks_by_shown) and not self.index.repeated:
                 places.insert(0, self.index.key_shown(number))
             for place in dict.fromkeys(places):
                 self._seek(place)
@@ -198,6 +198,11 @@ class FrameReader:
             self._missing.add(number)
         self._complain(number, "can't be decoded; the nearest picture stands for it")
         return self._nearest(number)
+
+    @property
+    def _seeks_by_shown(self) -> bool:
+        """Whether the container seeks by when pictures are shown, and lands one group too early else."""
+        return self._container is not None and "mp4" in self._container.format.name
 
     def _nearest(self, number: int) -> av.VideoFrame:
         """The last picture before one that is missing, else the first after it.
