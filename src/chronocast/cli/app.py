@@ -17,6 +17,7 @@ from chronocast.cli.ledger_commands import ledger_app
 from chronocast.cli.proxy_commands import proxies_app
 from chronocast.cli.range_commands import frame_outputs, ranges_app
 from chronocast.cli.recipe_commands import cards_app, recipes_app
+from chronocast.cli.station_commands import station_app
 from chronocast.cli.stock_commands import stock_app
 from chronocast.model.errors import ChronocastError
 
@@ -35,6 +36,7 @@ app.add_typer(recipes_app, name="recipes")
 app.add_typer(cards_app, name="cards")
 app.add_typer(ranges_app, name="ranges")
 app.add_typer(stock_app, name="stock")
+app.add_typer(station_app, name="station")
 app.add_typer(proxies_app, name="proxies")
 app.add_typer(ledger_app, name="ledger")
 app.command("frame")(frame_outputs)

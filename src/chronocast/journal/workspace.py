@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from chronocast.journal.devices import DeviceStore
 from chronocast.journal.facts import FactsStore
 from chronocast.journal.library import Library
 from chronocast.journal.needs import NeedsStore
@@ -27,7 +28,7 @@ class Workspace:
     ``stock`` are finished pieces, ``facts`` what is known of media (with the
     sources that were made ready of them), ``rounds`` what was decided for
     outputs, ``needs`` what outputs wait for, ``proxies`` small copies of
-    films for looking at, ``paces`` how fast stations are, ``library`` saved recipes and
+    films for looking at, ``paces`` how fast stations are, ``devices`` which hardware encoders were found, ``library`` saved recipes and
     receiver cards.  ``kept_trouble`` is a sentence where pieces aren't kept where they should be.  What it has looked at stays looked at from forecast to
     forecast.
     """
@@ -47,6 +48,7 @@ class Workspace:
         self.needs = NeedsStore((kept.folder if shared else self.state) / "needs")
         self.proxies = ProxyStore(kept.folder / "proxies")
         self.paces = PaceStore(self.data / "pace.json")
+        self.devices = DeviceStore(self.data / "devices.json")
         self.library = Library(config or config_folder())
 
     @property

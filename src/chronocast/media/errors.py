@@ -42,6 +42,10 @@ class SourceDamaged(MediaError):
         self.pictures = tuple(pictures)
 
 
+class DeviceFailed(MediaError):
+    """A hardware encoder, or its driver, didn't do what it was asked; software can."""
+
+
 class SoundDamaged(MediaError):
     """Sound that an output needs can't be decoded, and nobody has accepted that."""
 

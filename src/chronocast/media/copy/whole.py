@@ -9,7 +9,7 @@ from typing import Any, cast
 import av
 
 from chronocast.media.copy.copied import Copied, CopyFailed, packet_digest
-from chronocast.media.piece.encode import sets_digest
+from chronocast.media.piece.sets import sets_digest
 from chronocast.media.source.index import FrameIndex
 from chronocast.media.source.opening import opened
 from chronocast.media.source.readers import Readers

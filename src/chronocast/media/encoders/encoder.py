@@ -40,6 +40,54 @@ def plain(asked: Asked) -> Told:
 
 
 @dataclass(frozen=True)
+class OnDevice:
+    """What an encoder claims of the device it runs on; each claim is tried before it is believed.
+
+    Parameters
+    ----------
+    family
+        The kind of device.
+    codec
+        Our word for what it writes.
+    formats
+        Pixel formats, the usual one first.
+    largest
+        Width and height of the largest frame.
+    sessions
+        How many encodes at once; 0 where the device is asked by trying.
+    program
+        Words of the program that does it, where it lives outside the libraries: raw pictures go in at its standard
+        input, and it writes a file.  Told the pixel format, the size, frames a second, options, the rate in bit/s
+        (0 for none), and the file.
+    stand_in
+        Whether it only stands in for a device.
+    """
+
+    family: str
+    codec: str
+    formats: tuple[str, ...]
+    largest: tuple[int, int] = (4096, 4096)
+    sessions: int = 0
+    program: Callable[[OutsideAsk], list[str]] | None = None
+    stand_in: bool = False
+
+
+@dataclass(frozen=True)
+class OutsideAsk:
+    """What a program outside the libraries is asked to encode, and the file it is to write."""
+
+    pixel_format: str
+    width: int
+    height: int
+    rate: Rate
+    options: Mapping[str, str]
+    bits_per_second: int
+    key_frame_frames: int
+    colour: tuple[int, int, int, int]
+    target: str
+
+
+@dataclass(frozen=True)
 class Encoder:
     """An encoder of the libraries.
 
@@ -51,7 +99,8 @@ class Encoder:
     where it lives, if not in avcodec.  ``light`` are its words for HDR10's
     mastering display and light levels, after the option they stand in.
     ``proved``: its pictures come out as they went in.  ``tags_frames``: it
-    takes what it tags a frame with from the frame.
+    takes what it tags a frame with from the frame.  ``on`` is the device it runs on, where
+    that isn't the processor.
     """
 
     name: str
@@ -63,6 +112,7 @@ class Encoder:
     alpha: bool = True
     proved: bool = False
     tags_frames: bool = False
+    on: OnDevice | None = None
 
     def effort(self, effort: str) -> float:
         """Its time at an effort against x264 at medium effort."""

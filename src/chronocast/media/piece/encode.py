@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 import os
 import time
@@ -24,6 +25,9 @@ from chronocast.media.picture.layers import piece_pictures
 from chronocast.media.picture.likeness import Likeness
 from chronocast.media.piece.base import base_pictures, without_captions
 from chronocast.media.piece.measure import Sample
+from chronocast.media.piece.outside import Outside, prove_device
+from chronocast.media.piece.sets import sets_digest
+from chronocast.media.piece.settings import REPACKED
 from chronocast.media.source.readers import Readers
 from chronocast.model.messages.jobs import EncoderSettings, PieceJob
 from chronocast.model.picture.colour import Colour
@@ -166,7 +170,9 @@ def _as_the_encoder_wants(
     """Pictures in the encoder's own format, with their fields as it is to write them."""
     if settings.woven and settings.fields:
         pictures = woven(pictures, settings.fields, rate)
-    if settings.working and settings.working != settings.pixel_format:
+    if REPACKED.get(settings.pixel_format) == settings.working:
+        pictures = (picture.reformat(format=settings.pixel_format) for picture in pictures)
+    elif settings.working and settings.working != settings.pixel_format:
         pictures = converted(pictures, settings, composed)
     if settings.fields and (settings.own_fields or settings.working):
         pictures = flagged(pictures, settings.fields, rate)
@@ -201,9 +207,56 @@ def _opened_stream(
     return stream
 
 
-def sets_digest(sets: bytes) -> str:
-    """A digest of a stream's parameter sets: all pieces of a file must have the same."""
-    return hashlib.blake2b(sets, digest_size=8).hexdigest()
+class _Library:
+    """``_Library(settings, target, rate, size, shape)``: an encoder of the libraries, fed pictures one by one.
+
+    ``sizes`` are bytes of each packet, ``quantizers`` those that it tells, ``sets`` a digest of its parameter sets.
+
+    Raises
+    ------
+    EncodeFailed
+        It refuses what it is told.
+    """
+
+    def __init__(
+        self,
+        settings: EncoderSettings,
+        target: str,
+        rate: Fraction,
+        *,
+        size: tuple[int, int],
+        shape: Fraction,
+    ) -> None:
+        self.sizes: list[int] = []
+        self.quantizers: list[float] = []
+        self.sets = ""
+        self._output = av.open("file:" + target, "w", format=settings.piece, options={"fflags": "+bitexact"})
+        try:
+            self._stream = _opened_stream(self._output, settings, rate, size=size, shape=shape)
+        except (av.error.FFmpegError, ValueError) as error:
+            self._output.close()
+            raise EncodeFailed(
+                f"The encoder {settings.encoder} refused {size[0]}×{size[1]} at {float(rate):g} frames per second: {error}.",
+                "Change the recipe's picture settings.",
+            ) from error
+
+    def take(self, picture: av.VideoFrame | None) -> None:
+        """Give it a picture; None for that there are no more."""
+        for packet in self._stream.encode(picture):
+            if packet.size:
+                _give_time(packet, len(self.sizes))
+                self.sizes.append(packet.size)
+                self.quantizers.extend(_quantizer(packet))
+            self._output.mux(packet)
+
+    def end(self) -> None:
+        """Say that nothing more comes."""
+        self.take(None)
+        self.sets = sets_digest(bytes(self._stream.codec_context.extradata or b""))
+
+    def close(self) -> None:
+        """Finish its file."""
+        self._output.close()
 
 
 def encode_pictures(
@@ -255,43 +308,33 @@ def encode_pictures(
     sample = Sample(measure_every, digested)
     pictures = composing = _Composing(pictures)
     pictures = _as_the_encoder_wants(pictures, settings, rate, composed or settings.colour)
-    with av.open("file:" + target, "w", format=settings.piece, options={"fflags": "+bitexact"}) as output:
-        try:
-            stream = _opened_stream(output, settings, rate, size=(width, height), shape=shape)
-        except (av.error.FFmpegError, ValueError) as error:
-            raise EncodeFailed(
-                f"The encoder {settings.encoder} refused {width}×{height} at {float(rate):g} frames per second: {error}.",
-                "Change the recipe's picture settings.",
-            ) from error
-        count = 0
-        sizes: list[int] = []
-        quantizers: list[float] = []
-        total = hashlib.blake2b(digest_size=16) if digest else None
-
-        def send(picture: av.VideoFrame | None) -> None:
-            for packet in stream.encode(picture):
-                if packet.size:
-                    _give_time(packet, len(sizes))
-                    sizes.append(packet.size)
-                    quantizers.extend(_quantizer(packet))
-                output.mux(packet)
-
+    encoder = ENCODERS[settings.encoder]
+    total = hashlib.blake2b(digest_size=16) if digest else None
+    count = 0
+    outside = encoder.on is not None and encoder.on.program is not None
+    made: Outside | _Library = (
+        Outside(encoder, settings, target, rate, size=(width, height))
+        if outside
+        else _Library(settings, target, rate, size=(width, height), shape=shape)
+    )
+    with contextlib.closing(made):
         for picture in pictures:
             picture.pts, picture.time_base = count, 1 / rate
             picture.pict_type = PictureType.NONE
-            if ENCODERS[settings.encoder].tags_frames:
+            if encoder.tags_frames:
                 picture.color_primaries, picture.color_trc, picture.colorspace, picture.color_range = (
                     settings.colour
                 )
             sample.see(count, picture)
             if total is not None:
                 total.update(picture_digest(picture))
-            send(picture)
+            made.take(picture)
             count += 1
             if progress:
                 progress(count, picture)
-        send(None)
-        sets = sets_digest(bytes(stream.codec_context.extradata or b""))
+        made.end()
+    if encoder.on is not None:
+        prove_device(encoder.on.family, target, count, settings.colour)
     begin = time.process_time()
     alike = sample.measured(target)
     measure_seconds = time.process_time() - begin
@@ -299,10 +342,10 @@ def encode_pictures(
         os.fsync(file.fileno())
         return Encoded(
             os.fstat(file.fileno()).st_size,
-            tuple(sizes),
+            tuple(made.sizes),
             total.hexdigest() if total is not None else "",
-            sets,
-            round(fmean(quantizers), 3) if quantizers else None,
+            made.sets,
+            round(fmean(made.quantizers), 3) if made.quantizers else None,
             alike,
             measure_seconds,
             sample.decoded,

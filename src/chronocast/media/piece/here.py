@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from functools import cache
 from pathlib import Path
 
@@ -23,8 +24,30 @@ def is_here(encoder: str) -> bool:
     return True
 
 
-@cache
+def libraries_version() -> str:
+    """The version of avcodec."""
+    return ".".join(map(str, av.library_versions["libavcodec"]))
+
+
+_DEVICES: dict[str, str] = {}
+"""The device and driver of each hardware encoder that was tried, by the encoder's name."""
+
+
+def know_devices(devices: Mapping[str, str]) -> None:
+    """Learn which device and driver each hardware encoder has here: other ones make other bits."""
+    _DEVICES.clear()
+    _DEVICES.update(devices)
+
+
 def library_version(encoder: str) -> str:
+    """What distinguishes the bits of an encoder here from another's: its library's version; of hardware, device and driver."""
+    if encoder in ENCODERS and ENCODERS[encoder].on is not None:
+        return f"{encoder} {_DEVICES.get(encoder, '')}"
+    return _library_version(encoder)
+
+
+@cache
+def _library_version(encoder: str) -> str:
     """What distinguishes the bits of this build's encoder from another's: the version of the library it is in.
 
     The libraries that come with PyAV carry a sum of their content in their
@@ -47,6 +70,8 @@ def encoder_of(picture: PictureRecipe) -> str:
         None of them is here.
     """
     names = picture.kind.encoders
+    if picture.encoder in picture.kind.hardware:  # it was tried: else no recipe comes here with it
+        return picture.encoder
     if picture.encoder in names and is_here(picture.encoder):
         return picture.encoder
     able = [name for name in names if picture.alpha != "keep" or ENCODERS[name].alpha]

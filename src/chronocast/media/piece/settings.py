@@ -14,6 +14,8 @@ from chronocast.model.recipe.codecs import PICTURE
 from chronocast.model.recipe.recipe import PictureRecipe
 from chronocast.model.time.timing import Rate
 
+REPACKED = {"nv12": "yuv420p", "p010le": "yuv420p10le"}
+"""Formats of devices that hold the same samples in another order, with what they are composed in."""
 FULLNESS = 0.7
 """How full the receiver's buffer is where a piece begins, and has to be again where it ends."""
 _FIRST: dict[str, Literal["", "top", "bottom"]] = {
@@ -86,13 +88,18 @@ def encoder_settings(
         said = [f"{name}={value}" for name, value in zip(names, light, strict=True) if value]
         options = {**options, key: ":".join([options[key], *said])}
     grade = codec.grade(recipe.grade)
+    pixel_format = sampling.pixel_format
+    if encoder.on is not None:
+        pixel_format = next(
+            (f for f in encoder.on.formats if REPACKED.get(f, f) == pixel_format), pixel_format
+        )
     return EncoderSettings(
         encoder=encoder.name,
         options=options,
         bits_per_second=told.bits_per_second,
         threads=threads,
-        pixel_format=sampling.pixel_format,
-        working=working,
+        pixel_format=pixel_format,
+        working=REPACKED.get(pixel_format, working),
         fields=_FIRST.get(recipe.scan, ""),
         piece=codec.piece,
         tag=grade.tag if grade else "",

@@ -88,7 +88,7 @@ class PictureCodec:
     """A picture codec as a person chooses it.
 
     ``quality`` is its constant-quality scale; ``encoders`` are
-    the libraries' names, the first the usual one; ``without`` says why a rate control can't be had;
+    the libraries' names, the first the usual one, ``hardware`` those that run on devices; ``without`` says why a rate control can't be had;
     with ``peaks`` a peak is kept through a buffer.  ``tags``: *all* colour tags are carried, only *limited* range,
     limited range with tags that must be *said*, or *none*.  ``containers`` hold it; ``stream`` is what the libraries
     call it, ``stands_for`` streams that aren't written here and are nearest to it; ``file_tag`` the FourCC in MP4 and MOV where it isn't the usual one (``own_tag``: that of its grade).
@@ -128,6 +128,7 @@ class PictureCodec:
     efforts: bool = True
     light: bool = False
     keeps_peak: bool = False
+    hardware: tuple[str, ...] = ()
     typical: Typical | None = None
     fills_constant: bool = False
     graded: tuple[float, float] = (0.0, 0.3)

@@ -194,7 +194,7 @@ def _picture(picture: PictureRecipe) -> Iterator[Conflict]:
             f"Drop it, or choose {able} or ProRes 4444.",
             (("picture.alpha", "drop"),),
         )
-    if picture.encoder is not None and picture.encoder not in codec.encoders:
+    if picture.encoder is not None and picture.encoder not in (*codec.encoders, *codec.hardware):
         yield Conflict(
             "picture.encoder",
             f"{picture.encoder} doesn't write {codec.name}.",

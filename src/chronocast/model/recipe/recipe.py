@@ -63,6 +63,7 @@ class Document(BaseModel):
 
 Copies = Literal["exact", "alike", "never"]
 Bases = Literal["pays", "kept", "never"]
+Route = Literal["software", "hardware", "either"]
 
 
 class FrameSize(Document):
@@ -113,11 +114,15 @@ class PictureRecipe(Document):
     ``drawn`` from *proxies* is for drafts: pictures are read from small copies of the films that have one.
     ``bases`` says when pictures are composed once, into base pieces without loss: where that *pays*, or always, and
     *kept* for what is changed later, or *never*.
+    ``route`` is whether software encodes it, a hardware encoder, or *either*, as the forecast chooses;
+    ``without_device`` what becomes of it where a device is lost in the middle of a run: *software* encodes it, or it
+    is to *wait* for somebody.
     """
 
     codec: PictureCodecId = "h264"
     encoder: str | None = Field(default=None, max_length=40)
-    route: Literal["software"] = "software"
+    route: Route = "software"
+    without_device: Literal["software", "wait"] = "software"
     effort: Effort = "medium"
     grade: str | None = Field(default=None, max_length=20)
     depth: Literal[8, 10, 12, 16, "source"] | None = None
@@ -212,6 +217,7 @@ _SINCE_PICTURE: dict[str, object] = {
     "copies": "exact",
     "drawn": "originals",
     "bases": "pays",
+    "without_device": "software",
 }
 _SINCE_SOUND: dict[str, object] = {"choose": []}
 """Settings that came later, with what they say by themselves."""

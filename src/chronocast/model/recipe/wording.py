@@ -97,6 +97,8 @@ _LABELS = {
     "picture.copies": "copied",
     "picture.drawn": "drawn from",
     "picture.bases": "composed once",
+    "picture.route": "encoded in",
+    "picture.without_device": "if its device is lost",
     "sound.bits_per_second": "sound rate",
     "picture.size.mode": "frame size",
     "picture.size.width": "width",

@@ -30,6 +30,7 @@ from chronocast.pieces.plan import OutputPlan
 from chronocast.pieces.rounds import Rounds, remaining_encodes
 from chronocast.preparation.output.composing import composing_work
 from chronocast.preparation.output.piece_content import PieceContent, piece_content
+from chronocast.preparation.output.routed import RouteTaken
 from chronocast.preparation.problem import Problem
 from chronocast.preparation.source.damaged import Shown, damage_shown
 from chronocast.preparation.source.source_ready import SourceReady
@@ -58,6 +59,7 @@ class BasesWanted:
 
 
 NO_BASES = BasesWanted()
+SOFTWARE = RouteTaken()
 
 
 @dataclass(frozen=True)
@@ -77,6 +79,7 @@ class OutputReady:
     cards: tuple[ReceiverCard, ...] = ()
     asked: Recipe | None = None
     bases: BasesWanted = NO_BASES
+    route: RouteTaken = SOFTWARE
 
     @property
     def damage(self) -> list[Shown]:

@@ -4,18 +4,21 @@ from __future__ import annotations
 
 import contextlib
 import os
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from pathlib import Path
 
 from chronocast.deliver.names import proposed_stems, unlike
+from chronocast.forecast.station import Station
 from chronocast.journal.facts import FactsStore
 from chronocast.journal.rounds_store import RoundsStore
 from chronocast.journal.workspace import Workspace
 from chronocast.media.errors import DAMAGE_REMEDY
+from chronocast.media.piece.here import know_devices
 from chronocast.model.batch.batch import FULL, Batch, NamedRange, Output, resolve
 from chronocast.model.batch.exceptions import effective
+from chronocast.model.device import TriedEncoder
 from chronocast.model.errors import ChronocastError
 from chronocast.model.paths import path_text, real_path
 from chronocast.model.recipe.as_source import definite
@@ -27,10 +30,13 @@ from chronocast.pieces.name import digest
 from chronocast.pieces.plan import output_rate, picture_size
 from chronocast.preparation.output.bases import with_bases
 from chronocast.preparation.output.output_ready import OutputReady, Prospect
+from chronocast.preparation.output.routed import RouteTaken, routed
 from chronocast.preparation.problem import Problem
 from chronocast.preparation.source.drawn import with_proxies
 from chronocast.preparation.source.ready import notices, ready_source
 from chronocast.preparation.source.source_ready import SourceReady, framing_view
+from chronocast.preparation.station.devices import devices_known
+from chronocast.preparation.station.this import this_station
 
 
 def _look_ahead(
@@ -92,13 +98,29 @@ def prepare(
             prospect.problems.append(Problem(source.name, error.sentence, error.remedy, source=source.id))
         if progress:
             progress(number + 1, len(batch.sources))
-    _plan_outputs(prospect, workspace.rounds)
+    devices = devices_known(workspace)
+    know_devices({tried.encoder: tried.device for tried in devices if tried.works})
+    _plan_outputs(prospect, workspace.rounds, devices, this_station(workspace))
     prospect.outputs = with_bases(prospect.outputs, workspace.stock)
     return prospect
 
 
-def _plan_outputs(prospect: Prospect, decided: RoundsStore) -> None:
-    """Plan every output whose source can be used, and name its file."""
+def _plan_outputs(
+    prospect: Prospect, decided: RoundsStore, devices: Sequence[TriedEncoder], station: Station
+) -> None:
+    """Plan every output whose source can be used, and name its file.
+
+    Parameters
+    ----------
+    prospect
+        The batch, its sources looked at.
+    decided
+        What was decided for outputs so far.
+    devices
+        Hardware encoders as they were tried here.
+    station
+        Where it is made.
+    """
     batch = prospect.batch
     recipes = {recipe.id: recipe for recipe in batch.recipes}
     parts = {(source.id, part.id): part for source in batch.sources for part in source.ranges}
@@ -133,14 +155,21 @@ def _plan_outputs(prospect: Prospect, decided: RoundsStore) -> None:
         (stem, ending, item[0].folder) for stem, ending, item in zip(stems, endings, ready, strict=True)
     )
     told: set[tuple[str, str]] = set()
+
+    def refuse(output: Output, problem: Problem) -> None:
+        prospect.refused[output.id] = replace(problem, source=output.source, output=output.id)
+        if (problem.where, problem.sentence) not in told:
+            told.add((problem.where, problem.sentence))
+            prospect.problems.append(prospect.refused[output.id])
+
     cards = {card.id: card for card in batch.cards}
     for (output, have, recipe, part, named, asked), name in zip(ready, names, strict=True):
-        problem = _contradiction(output, have, recipe)
-        if problem is not None:
-            prospect.refused[output.id] = replace(problem, source=output.source, output=output.id)
-            if (problem.where, problem.sentence) not in told:
-                told.add((problem.where, problem.sentence))
-                prospect.problems.append(prospect.refused[output.id])
+        if problem := _contradiction(output, have, recipe):
+            refuse(output, problem)
+            continue
+        recipe, taken, problem = _route(output, have, recipe, devices, station)
+        if problem:
+            refuse(output, problem)
             continue
         key = rounds_key(have, output, recipe)
         rounds = decided.load(key) if key else None
@@ -171,14 +200,26 @@ def _plan_outputs(prospect: Prospect, decided: RoundsStore) -> None:
             key,
             tuple(cards[card] for card in output.cards),
             asked,
+            route=taken,
         )
         if refusal := _damage_refused(ready_output):
-            prospect.refused[output.id] = refusal
-            if (refusal.where, refusal.sentence) not in told:
-                told.add((refusal.where, refusal.sentence))
-                prospect.problems.append(refusal)
+            refuse(output, refusal)
             continue
         prospect.outputs.append(ready_output)
+
+
+def _route(
+    output: Output, have: SourceReady, recipe: Recipe, devices: Sequence[TriedEncoder], station: Station
+) -> tuple[Recipe, RouteTaken, Problem | None]:
+    """The recipe with its encoder, the route it takes, or why there is none."""
+    if recipe.picture is None or recipe.picture.route == "software":
+        return recipe, RouteTaken(), None
+    size = picture_size(have.cut, recipe.picture, framing_view(output.framing, recipe), recipe.container)
+    found = routed(recipe, size, devices, station)
+    if found.refused is None:
+        return found.recipe, found.taken, None
+    where = recipe.title if not output.own else f"{recipe.title} for {have.source.name}"
+    return recipe, found.taken, Problem(where, *found.refused, source=output.source, output=output.id)
 
 
 def _damage_refused(ready: OutputReady) -> Problem | None:

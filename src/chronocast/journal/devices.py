@@ -1,0 +1,60 @@
+"""Hardware encoders as they were tried on this station: one small file, with what they were tried with."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+
+from pydantic import ValidationError
+
+from chronocast.journal.documents import load_json, save_json
+from chronocast.model.device import TriedEncoder
+
+VERSION = 1
+
+
+class DeviceStore:
+    """``DeviceStore(path)``: what was found the last time."""
+
+    def __init__(self, path: Path) -> None:
+        self.path = path
+
+    def found(self) -> tuple[TriedEncoder, ...]:
+        """Every hardware encoder as it was tried; none where nothing was."""
+        value = load_json(self.path)
+        if value.get("version") != VERSION:
+            return ()
+        try:
+            return tuple(TriedEncoder.model_validate(item) for item in value.get("tried", ()))
+        except ValidationError:
+            return ()
+
+    def marks(self) -> dict[str, str]:
+        """What they were tried with: versions of libraries and drivers."""
+        return {str(key): str(value) for key, value in load_json(self.path).get("marks", {}).items()}
+
+    def keep(self, tried: Sequence[TriedEncoder], marks: Mapping[str, str], when: str) -> None:
+        """Keep what was found.
+
+        Parameters
+        ----------
+        tried
+            Every hardware encoder.
+        marks
+            What they were tried with.
+        when
+            ISO 8601.
+        """
+        save_json(
+            self.path,
+            {
+                "version": VERSION,
+                "when": when,
+                "marks": dict(marks),
+                "tried": [item.model_dump(mode="json") for item in tried],
+            },
+        )
+
+    def when(self) -> str:
+        """When they were tried (ISO 8601); "" for never."""
+        return str(load_json(self.path).get("when", ""))

@@ -1,0 +1,67 @@
+"""What was found of a hardware encoder when it was tried."""
+
+from __future__ import annotations
+
+from chronocast.model.frozen import FrozenModel
+
+
+class TriedEncoder(FrozenModel):
+    """A hardware encoder, as it was tried on a station.
+
+    Parameters
+    ----------
+    encoder
+        The libraries' name, or ours where it lives outside them.
+    family
+        The kind of device.
+    codec
+        Our word for what it writes.
+    why_not
+        Why it can't be used, in a few words; "" where it can.
+    formats
+        Pixel formats of which pictures were encoded and decoded again.
+    largest
+        Width and height of the largest frame that was.
+    sessions
+        How many encodes it did at once.
+    seconds_a_megapixel
+        By the clock, of frames of 1080 lines where it takes them.
+    driver
+        What tells its driver from another version of it.
+    stand_in
+        Whether it only stands in for a device.
+    """
+
+    encoder: str
+    family: str
+    codec: str
+    why_not: str = ""
+    formats: tuple[str, ...] = ()
+    largest: tuple[int, int] = (0, 0)
+    sessions: int = 0
+    seconds_a_megapixel: float = 0.0
+    driver: str = ""
+    stand_in: bool = False
+
+    @property
+    def works(self) -> bool:
+        """Whether it can be used."""
+        return not self.why_not
+
+    @property
+    def told(self) -> str:
+        """What it does, or why nothing, in a few words."""
+        name = f"{self.device}, a stand-in for a device" if self.stand_in else self.device
+        if not self.works:
+            return f"{self.family}: {self.why_not}"
+        takes = ", ".join(self.formats)
+        sessions = "1 session" if self.sessions == 1 else f"{self.sessions} sessions"
+        return (
+            f"{name}: {takes}, frames up to {self.largest[0]}×{self.largest[1]}, {sessions}, "
+            f"{1 / max(1e-6, self.seconds_a_megapixel):.0f} million pixels a second each"
+        )
+
+    @property
+    def device(self) -> str:
+        """The device family and its driver: another one makes other bits."""
+        return f"{self.family} {self.driver}".strip()

@@ -1,0 +1,1 @@
+"""What stands in for things that aren't here: labelled so wherever it shows."""

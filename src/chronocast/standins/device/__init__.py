@@ -1,0 +1,1 @@
+"""A stand-in for a hardware encoder: two sessions, limits of its own, faults on request."""
