@@ -218,6 +218,8 @@ def print_forecast(batch: Batch, forecast: Forecast) -> None:
                 f"    looks: XPSNR {db_text(item.looks.mean.likely)}, poorest shot {db_text(worst.likely)} "
                 f"(safe {db_text(worst.safe)}) at {poorest_shot(item)}\n"
             )
+        if ready.route.told:
+            sys.stdout.write(f"    encoded in {ready.route.told}\n")
         if based := bases_told(item):
             sys.stdout.write(f"    {based}\n")
         if why := why_encoded(item):

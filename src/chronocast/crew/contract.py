@@ -18,10 +18,11 @@ from chronocast.model.messages.jobs import Job
 
 @dataclass(frozen=True)
 class Granted:
-    """A slot may be used."""
+    """A slot may be used: of the station's processor, or a session of a device."""
 
     slot: str
     station: str
+    device: str = ""
 
 
 @dataclass(frozen=True)
@@ -78,8 +79,8 @@ CrewEvent = Granted | Returned | Progressed | Finished | AttemptFailed | Station
 class Crew(Protocol):
     """Whoever does the work."""
 
-    async def offer(self, slots: int) -> None:
-        """Say how many slots could be used now, those in use included."""
+    async def offer(self, slots: int, device: str = "") -> None:
+        """Say how many slots of a kind could be used now, those in use included; of the processor, or sessions of a device."""
 
     async def start(self, slot: str, task: str, attempt: int, job: Job, fresh: bool = False) -> None:
         """Begin an attempt; ``fresh`` asks for a process that has done nothing before.

@@ -86,6 +86,8 @@ class OutputAsk:
         Its pieces that are still to be copied from the source; they are not open.
     bases
         Base pieces that are still to be composed, for its open pieces to be encoded from.
+    device
+        The kind of device that encodes it; "" for the processor.
     base_bytes
         What these take in the stock until it is finished.
     """
@@ -106,6 +108,7 @@ class OutputAsk:
     copies: tuple[CopyAsk, ...] = ()
     bases: tuple[PieceAsk, ...] = ()
     base_bytes: int = 0
+    device: str = ""
 
     @property
     def open_pieces(self) -> tuple[PieceAsk, ...]:
@@ -322,7 +325,7 @@ def _worked_out(
     still = [(ask, size[row]) for row, ask in enumerate(asks) if ask.made is None]
     others = [other_ask(ask, drawn) for ask, drawn in still]
     encodes = {
-        ask.id: replace(_encodes(ask, ask.open_pieces, pictures[row]), bases=ask.bases)
+        ask.id: replace(_encodes(ask, ask.open_pieces, pictures[row]), bases=ask.bases, device=ask.device)
         for row, ask in enumerate(asks)
         if ask.made is None
     }

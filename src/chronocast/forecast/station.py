@@ -71,9 +71,25 @@ class Load:
 
 @dataclass(frozen=True)
 class Station:
-    """``Station(id, pace, slots, load)``: ``slots`` is how many tasks it does at once."""
+    """``Station(id, pace, slots, load, devices)``.
+
+    ``slots`` is how many tasks it does at once; ``devices`` are kinds of device, with how many encodes each does
+    besides.
+    """
 
     id: str = HERE
     pace: Pace = SUPPLIED_PACE
     slots: int = 1
     load: Load = field(default_factory=Load)
+    devices: tuple[tuple[str, int], ...] = ()
+
+    @property
+    def places(self) -> dict[str, int]:
+        """Where work is done, and how much at once: the processor's slots, and each device's sessions."""
+        sessions = {device_place(self.id, device): count for device, count in self.devices if count}
+        return {self.id: self.slots, **sessions}
+
+
+def device_place(station: str, device: str) -> str:
+    """What the sessions of a station's device are called."""
+    return f"{station} · {device}" if device else station

@@ -18,7 +18,7 @@ from chronocast.forecast.learning.belief import Belief, update, update_by_film
 from chronocast.forecast.learning.experience import Experience, PaceSeen, StationSeen
 from chronocast.forecast.picture.measured import SECONDS_BY_BITS
 from chronocast.forecast.stage import Stage
-from chronocast.forecast.station import Pace, Station
+from chronocast.forecast.station import Pace, Station, device_place
 from chronocast.model.stages import BASE, CHECK, COPY, ENCODE, JOIN, SOUND, StageKind
 
 PIECE_WORK = 0.5
@@ -139,12 +139,15 @@ class EncodeAsk:
         Draws of the log of bits written for each pixel, shape (draws,); None for the usual ones.
     bases
         Base pieces that are composed before them.
+    device
+        The kind of device that encodes them; "" for the processor.
     """
 
     film: str
     pieces: Sequence[PieceAsk]
     bits: Draws | None = None
     bases: Sequence[PieceAsk] = ()
+    device: str = ""
 
 
 class BitsPace(NamedTuple):
@@ -440,7 +443,8 @@ def stages_of(
     for output, seconds in piece_seconds(pieces, station.pace, seen, chance).items():
         if pieces[output].pieces:
             names = tuple(ask.name for ask in pieces[output].pieces)
-            found[output].append(Stage(ENCODE, station.id, names, seconds))
+            where = device_place(station.id, pieces[output].device)
+            found[output].append(Stage(ENCODE, where, names, seconds))
     shared_copies = np.exp(SHARED_SD * chance.normal("station"))
     for ask in others:
         if ask.copies:

@@ -55,6 +55,31 @@ class DeviceStore:
             },
         )
 
+    def leave_alone(self, family: str, until: float, why: str) -> None:
+        """Use no encoder of a device for a while.
+
+        Parameters
+        ----------
+        family
+            The kind of device.
+        until
+            Seconds since 1970.
+        why
+            What went wrong, in a few words.
+        """
+        value = load_json(self.path)
+        resting = {**value.get("resting", {}), family: {"until": until, "why": why}}
+        save_json(self.path, {**value, "resting": resting})
+
+    def resting(self, now: float) -> dict[str, str]:
+        """Devices that are left alone now, each with why."""
+        told = load_json(self.path).get("resting", {})
+        return {
+            str(family): str(item.get("why", ""))
+            for family, item in told.items()
+            if float(item.get("until", 0)) > now
+        }
+
     def when(self) -> str:
         """When they were tried (ISO 8601); "" for never."""
         return str(load_json(self.path).get("when", ""))

@@ -30,6 +30,8 @@ class TriedEncoder(FrozenModel):
         What tells its driver from another version of it.
     stand_in
         Whether it only stands in for a device.
+    resting
+        Whether it is left alone for a while, since it failed.
     """
 
     encoder: str
@@ -42,6 +44,7 @@ class TriedEncoder(FrozenModel):
     seconds_a_megapixel: float = 0.0
     driver: str = ""
     stand_in: bool = False
+    resting: bool = False
 
     @property
     def works(self) -> bool:

@@ -8,7 +8,18 @@ from typing import Literal
 from chronocast.model.stages import HERE, STAGES, StageKind
 
 Fault = Literal[
-    "lost", "encode", "media", "space", "away", "place", "pieces", "base", "disproved", "stopped", "internal"
+    "lost",
+    "encode",
+    "media",
+    "space",
+    "away",
+    "place",
+    "pieces",
+    "base",
+    "device",
+    "disproved",
+    "stopped",
+    "internal",
 ]
 """Why a task failed.
 
@@ -16,7 +27,7 @@ Fault = Literal[
 the source can't be read; *space*: a drive is full; *away*: a folder or a file
 is gone, as when a drive was unplugged; *place*: a folder can't be written;
 *pieces*: a join found damaged pieces; *base*: the base piece it was to be encoded from is
-no good; *disproved*: a check found the file
+no good; *device*: a hardware encoder failed at it; *disproved*: a check found the file
 wanting; *stopped*: we stopped it; *internal*: the runner itself failed at it.
 """
 
@@ -60,7 +71,8 @@ class OutputSpec:
     """What the machine must know of an output: its pieces by name, which of them are ``copied``, and its sound.
 
     ``bases`` are pieces with the base piece that each is encoded from; ``keeps_bases`` whether those stay in the
-    stock when nothing waits for them any more.
+    stock when nothing waits for them any more.  ``device`` is the kind of device that encodes its pieces, "" for
+    the processor.
     """
 
     id: str
@@ -71,6 +83,7 @@ class OutputSpec:
     copied: frozenset[str] = frozenset()
     bases: tuple[tuple[str, str], ...] = ()
     keeps_bases: bool = False
+    device: str = ""
 
 
 # Events
@@ -100,10 +113,11 @@ class Amended:
 
 @dataclass(frozen=True)
 class SlotGranted:
-    """A station grants a slot."""
+    """A station grants a slot: of its processor, or a session of a device."""
 
     slot: str
     station: str = HERE
+    device: str = ""
 
 
 @dataclass(frozen=True)
@@ -297,9 +311,10 @@ class Refuse:
 
 @dataclass(frozen=True)
 class Offer:
-    """How many slots could be used now."""
+    """How many slots of a kind could be used now: of the processor, or sessions of a device."""
 
     slots: int
+    device: str = ""
 
 
 @dataclass(frozen=True)
@@ -314,7 +329,7 @@ Instruction = Start | Control | Place | Discard | DropPiece | Tell | Refuse | Of
 
 @dataclass
 class Task:
-    """One task as the machine sees it."""
+    """One task as the machine sees it; ``device`` is the kind of slot it wants, "" for the processor's."""
 
     id: TaskId
     state: Literal["pending", "running", "done", "failed"] = "pending"
@@ -325,6 +340,7 @@ class Task:
     stopping: bool = False
     fault: str = ""
     sentence: str = ""
+    device: str = ""
 
 
 @dataclass

@@ -90,6 +90,7 @@ class Machine:
         self.tasks: dict[TaskId, Task] = {}
         self.slots: dict[str, TaskId | None] = {}
         self.stations: dict[str, str] = {}
+        self.devices: dict[str, str] = {}
         self.paused = False
         self.stopping = False
         self.ended: str | None = None
@@ -97,7 +98,7 @@ class Machine:
         self.story: list[tuple[Event, tuple[Instruction, ...]]] = []
         self._out: list[Instruction] = []
         self.attempts = 0
-        self._offered = -1
+        self._offered: dict[str, int] = {}
 
     # The one way in
 
@@ -145,6 +146,7 @@ class Machine:
             tracked.tasks.append(TaskId(SOUND.id, spec.sound))
         for key in tracked.tasks:
             task = self.tasks.setdefault(key, Task(key))
+            task.device = spec.device if key.kind == ENCODE.id else ""
             if key.name in have and task.state in ("pending", "failed"):
                 task.state = "done"
             elif task.state == "failed":
@@ -189,17 +191,20 @@ class Machine:
         if event.slot not in self.slots:
             self.slots[event.slot] = None
         self.stations[event.slot] = event.station
+        self.devices[event.slot] = event.device
 
     def _slot_withdrawn(self, event: SlotWithdrawn) -> None:
         if self.slots.get(event.slot, "none") is None:
             del self.slots[event.slot]
             self.stations.pop(event.slot, None)
+            self.devices.pop(event.slot, None)
 
     def _station_lost(self, event: StationLost) -> None:
         gone = [slot for slot, station in self.stations.items() if station == event.station]
         for slot in gone:
             key = self.slots.pop(slot, None)
             del self.stations[slot]
+            del self.devices[slot]
             if key is not None:
                 self._fail(
                     Failed(key, self.tasks[key].attempt, "lost", f"The station {event.station} went away.")
@@ -491,19 +496,22 @@ class Machine:
 
     def _advance(self) -> None:
         """Start what can start, tell what has changed, end when there is nothing left."""
-        if not (self.paused or self.stopping or self.ended):
-            ready = self._ready()
-            free = [slot for slot, key in self.slots.items() if key is None]
-            for key, slot in zip(ready, free, strict=False):
+        offers: dict[str, int] = {}
+        ready = [] if self.paused or self.stopping or self.ended else self._ready()
+        for device in {"", *self.devices.values(), *(task.device for task in self.tasks.values())}:
+            wanting = [key for key in ready if self.tasks[key].device == device]
+            mine = [slot for slot in self.slots if self.devices[slot] == device]
+            free = [slot for slot in mine if self.slots[slot] is None]
+            for key, slot in zip(wanting, free, strict=False):
                 self._start(self.tasks[key], slot)
-            usable = len([key for key in self.slots.values() if key]) + max(0, len(ready) - len(free))
-        else:
-            usable = len([key for key in self.slots.values() if key])
+            usable = sum(self.slots[slot] is not None for slot in mine) + max(0, len(wanting) - len(free))
+            offers[device] = usable
         for tracked in self.outputs.values():
             self._follow(tracked)
-        if usable != self._offered:
-            self._offered = usable
-            self._say(Offer(usable))
+        for device, usable in sorted(offers.items()):
+            if usable != self._offered.get(device, -1 if not device else 0):
+                self._offered[device] = usable
+                self._say(Offer(usable, device))
         self._end_if_over()
 
     def _start(self, task: Task, slot: str) -> None:

@@ -79,7 +79,7 @@ class _Clock:
         ready
             When it can begin, shape (draws,); at once, if not said.
         """
-        free = self.free[station]
+        free = self.free.setdefault(station, np.zeros((len(self.rows), 1)))
         # what has to wait takes the slot that comes free last before it is ready, so that no other stands idle
         wait = free if ready is None else np.where(free <= ready[:, None], ready[:, None] - free, FAR + free)
         slot = wait.argmin(axis=1)

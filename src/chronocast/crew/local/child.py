@@ -53,7 +53,14 @@ class FaultTold(NamedTuple):
 
 def fault_of(error: BaseException) -> FaultTold:
     """Which fault an error is, and its sentence."""
-    from chronocast.media.errors import DecodeFailed, MediaGone, NotMedia, SoundDamaged, SourceDamaged
+    from chronocast.media.errors import (
+        DecodeFailed,
+        DeviceFailed,
+        MediaGone,
+        NotMedia,
+        SoundDamaged,
+        SourceDamaged,
+    )
     from chronocast.media.piece.base import BaseDamaged
     from chronocast.model.errors import ChronocastError
 
@@ -64,6 +71,8 @@ def fault_of(error: BaseException) -> FaultTold:
         return FaultTold("away", str(error))
     if isinstance(error, DecodeFailed | NotMedia | SourceDamaged | SoundDamaged):
         return FaultTold("media", str(error))
+    if isinstance(error, DeviceFailed):
+        return FaultTold("device", str(error))
     if isinstance(error, BaseDamaged):
         return FaultTold("base", str(error))
     if isinstance(error, ChronocastError):

@@ -71,8 +71,9 @@ SPINNING_SECONDS = 600.0
 class Hand:
     """A slot in use: its lock, its child, what it is doing."""
 
-    def __init__(self, number: int, lock: Lock) -> None:
-        self.name, self.lock = f"{HERE}-{number}", lock
+    def __init__(self, number: int, lock: Lock, device: str = "") -> None:
+        self.name = f"{HERE}-{device}-{number}" if device else f"{HERE}-{number}"
+        self.lock, self.device = lock, device
         self.child: Child | None = None
         self.said = lock.path.with_suffix(".stderr")
         self.warming = asyncio.Lock()
@@ -118,22 +119,36 @@ class LocalCrew:
         slots: int | None = None,
         child_log: Path | None = None,
         child_command: list[str] | None = None,
+        devices: Mapping[str, int] | None = None,
     ) -> None:
         own = [sys.executable, "-m", "chronocast.crew.local.child", str(os.getpid()), str(child_log or "")]
         self._command = child_command or own
         count = slots or machine_slots()
         self._hands = [Hand(n, Lock(folder / f"slot-{n}.lock")) for n in range(count)]
+        for device, sessions in (
+            devices or {}
+        ).items():  # beside the processor's: a session uses little of it
+            locks = (Lock(folder / f"{device} {n}.lock") for n in range(sessions))
+            self._hands += [Hand(n, lock, device) for n, lock in enumerate(locks)]
         self._queue: asyncio.Queue[CrewEvent] = asyncio.Queue()
-        self._wanted = 0
+        self._wanted: dict[str, int] = {}
         self._tasks: set[asyncio.Task[None]] = set()
         self._granting: asyncio.Task[None] | None = None
         self._closed = False
 
     # The five verbs
 
-    async def offer(self, slots: int) -> None:
-        """Take lock files as they come free, up to ``slots``; give idle ones back beyond it."""
-        self._wanted = min(slots, len(self._hands))
+    async def offer(self, slots: int, device: str = "") -> None:
+        """Take lock files as they come free, up to ``slots`` of a kind; give idle ones back beyond it.
+
+        Parameters
+        ----------
+        slots
+            How many could be used.
+        device
+            Sessions of which device; "" for slots of the processor.
+        """
+        self._wanted[device] = slots
         if self._granting is None:
             self._granting = asyncio.create_task(self._grant())
         self._grant_what_is_free()
@@ -240,17 +255,24 @@ class LocalCrew:
             log.warning("no slot can be taken: %s", error)
 
     def _grant_once(self) -> None:
-        granted = [hand for hand in self._hands if hand.granted]
-        for hand in self._hands:
-            if len(granted) >= self._wanted:
+        for device in dict.fromkeys(hand.device for hand in self._hands):
+            self._grant_of(
+                [hand for hand in self._hands if hand.device == device], self._wanted.get(device, 0)
+            )
+
+    def _grant_of(self, hands: list[Hand], wanted: int) -> None:
+        """Take so many of these hands as are wanted and free; give idle ones back beyond that."""
+        granted = [hand for hand in hands if hand.granted]
+        for hand in hands:
+            if len(granted) >= wanted:
                 break
             if not hand.granted and hand.lock.take():
                 hand.granted = True
                 granted.append(hand)
-                self._queue.put_nowait(Granted(hand.name, HERE))
+                self._queue.put_nowait(Granted(hand.name, HERE, hand.device))
                 self._keep(self._warm_ahead(hand))
         for hand in reversed(granted):
-            if len([h for h in self._hands if h.granted]) <= self._wanted:
+            if len([h for h in hands if h.granted]) <= wanted:
                 break
             if not hand.task:
                 hand.granted = False

@@ -29,12 +29,16 @@ class Wanted(NamedTuple):
 
 
 class RouteRefusal(NamedTuple):
-    """Why a route is out: which encoder, the rule, the reason in a sentence without its end, and what would free it."""
+    """Why a route is out: which encoder, the rule, the reason in a sentence without its end, and what would free it.
+
+    ``resting``: its device is here, and is left alone for a while.
+    """
 
     encoder: str
     rule: str
     sentence: str
     cure: str
+    resting: bool = False
 
 
 class RouteRule(NamedTuple):
@@ -139,7 +143,9 @@ def refusals(wanted: Wanted, tried: TriedEncoder) -> tuple[RouteRefusal, ...]:
     found = []
     for rule in RULES:
         if reason := rule.reason(wanted, tried):
-            found.append(RouteRefusal(tried.encoder, rule.name, f"{tried.family}: {reason}", rule.cure))
+            found.append(
+                RouteRefusal(tried.encoder, rule.name, f"{tried.family}: {reason}", rule.cure, tried.resting)
+            )
             if rule.name == "device":
                 break
     return tuple(found)
@@ -154,7 +160,7 @@ class Route(NamedTuple):
     @property
     def nearest(self) -> RouteRefusal | None:
         """The refusal that is easiest to lift: of a device that is there, before those of devices that aren't."""
-        there = [refusal for refusal in self.refused if refusal.rule != "device"]
+        there = [refusal for refusal in self.refused if refusal.rule != "device" or refusal.resting]
         return next(iter((*there, *self.refused)), None)
 
 

@@ -171,7 +171,7 @@ def outlook(
     asks = _asks(chosen, stock, made or {})
     told = forecast_outputs(asks, station, learned, chance, remember=True)
     looks = output_looks(asks, chance, learned)
-    slots = {station.id: station.slots}
+    slots = station.places
     finishes = simulate(told.work, slots, chance.draws)
     kept = [_kept_frames(ready, ask) for ready, ask in zip(chosen, asks, strict=True)]
     outputs = tuple(

@@ -65,6 +65,12 @@ def _output(view: Outlook, item: OutputOutlook) -> Answer:
             "based": len(ready.base_of.keys() - item.kept_names) if not item.made else 0,
             "saved_seconds": round(item.saved_seconds, 1),
         },
+        "route": {
+            "encoder": ready.plan.settings.encoder if ready.plan.settings else "",
+            "device": ready.route.device.device if ready.route.device else "",
+            "stand_in": bool(ready.route.device and ready.route.device.stand_in),
+            "why": ready.route.told,
+        },
         "width": ready.plan.width,
         "height": ready.plan.height,
         "rate": str(ready.plan.rate),

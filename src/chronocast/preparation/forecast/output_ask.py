@@ -205,5 +205,6 @@ def output_ask(
             if piece.copied and not kept and made is None
         ),
         bases=tuple(_base_ask(ready, base) for base in bases),
+        device=ready.device,
         base_bytes=sum(base_bytes(base) for base in bases),
     )

@@ -183,6 +183,11 @@ class OutputReady:
         return self.work(piece) * effort + self.composing(piece, based)
 
     @property
+    def device(self) -> str:
+        """The kind of device that encodes it; "" for the processor."""
+        return self.route.device.family if self.route.device else ""
+
+    @property
     def deep(self) -> bool:
         """Whether its pictures are composed with more than eight bits."""
         settings = self.plan.settings

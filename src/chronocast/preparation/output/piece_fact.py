@@ -45,7 +45,8 @@ def piece_fact(
         bytes=result["bytes"],
         target=0 if ready.searching else round(prior.bytes_a_frame * job.frames),
         # composing and looking at it have prices of their own
-        cpu_seconds=max(0.0, cpu_seconds - measuring),
+        # a device is timed by the clock: it isn't the processor that works
+        cpu_seconds=max(0.0, (wall_seconds if ready.device else cpu_seconds) - measuring),
         wall_seconds=max(0.0, wall_seconds - measuring),
         kind=prior.kind,
         window=content.window,

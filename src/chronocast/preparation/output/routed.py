@@ -10,6 +10,7 @@ from chronocast.forecast.station import Station
 from chronocast.media.encoders.registry import ENCODERS
 from chronocast.media.piece.settings import sampling_of
 from chronocast.model.device import TriedEncoder
+from chronocast.model.messages.check import Check
 from chronocast.model.recipe.recipe import Recipe
 from chronocast.model.recipe.routes import Wanted, hardware_route
 
@@ -28,6 +29,13 @@ class RouteTaken:
 
     device: TriedEncoder | None = None
     told: str = ""
+
+    def as_check(self) -> Check | None:
+        """As one of the things that are told of a finished file; None where software was asked for."""
+        if not self.told:
+            return None
+        found = f"{self.told} ({self.device.encoder})" if self.device else self.told
+        return Check("encoded in", True, "as it was chosen", found, "the route that its pieces took")
 
 
 class Routed(NamedTuple):
@@ -60,7 +68,9 @@ def routed(
     codec = picture.kind
     route = hardware_route(Wanted(picture, size, sampling_of(picture)), devices)
     if route.encoder is None:
-        return _without(recipe, *_why_none(route.nearest, codec.name, bool(codec.hardware), bool(devices)))
+        lost = route.nearest is not None and route.nearest.resting and picture.without_device == "software"
+        reason, cure = _why_none(route.nearest, codec.name, bool(codec.hardware), bool(devices))
+        return _without(recipe, reason, cure, lost or picture.route == "either")
     device, quicker = route.encoder, _times_quicker(recipe, route.encoder, station)
     stand_in = ", a stand-in for a device" if device.stand_in else ""
     if picture.route == "either" and quicker < 1:
@@ -88,10 +98,10 @@ def _why_none(nearest: object, codec: str, any_device: bool, tried: bool) -> tup
     return f"no device that was tried encodes {codec}", "Choose software."
 
 
-def _without(recipe: Recipe, reason: str, cure: str) -> Routed:
-    """Software where either will do, a refusal where hardware was asked for."""
+def _without(recipe: Recipe, reason: str, cure: str, software: bool) -> Routed:
+    """Software where that will do as well, else a refusal."""
     assert recipe.picture is not None
-    if recipe.picture.route == "either":
+    if software:
         return Routed(_encoded_by(recipe, None), RouteTaken(None, f"software, since {reason}"))
     name = recipe.picture.kind.name
     return Routed(recipe, RouteTaken(), (f"{name} can't be encoded in hardware here: {reason}.", cure))

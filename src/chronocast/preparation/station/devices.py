@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import contextlib
 import platform
+import time
+from collections.abc import Iterable
 from pathlib import Path
 
 from chronocast.journal.workspace import Workspace
@@ -48,4 +50,23 @@ def devices_known(workspace: Workspace) -> tuple[TriedEncoder, ...]:
         What is kept of all batches.
     """
     found = workspace.devices.found()
-    return found if found and workspace.devices.marks() == marks() else ()
+    if not found or workspace.devices.marks() != marks():
+        return ()
+    resting = workspace.devices.resting(time.time())
+    return tuple(
+        tried.model_copy(
+            update={"why_not": f"left alone for a while, since {resting[tried.family]}", "resting": True}
+        )
+        if tried.works and tried.family in resting
+        else tried
+        for tried in found
+    )
+
+
+def device_sessions(devices: Iterable[TriedEncoder]) -> dict[str, int]:
+    """How many encodes each device that works does at once, by its family: its encoders share them."""
+    found: dict[str, int] = {}
+    for tried in devices:
+        if tried.works:
+            found[tried.family] = max(found.get(tried.family, 0), tried.sessions)
+    return found

@@ -7,6 +7,7 @@ import os
 from chronocast.forecast.station import Load, Station
 from chronocast.journal.workspace import Workspace
 from chronocast.model.stages import HERE
+from chronocast.preparation.station.devices import device_sessions, devices_known
 
 
 def this_station(workspace: Workspace, slots: int | None = None, load: Load | None = None) -> Station:
@@ -21,7 +22,8 @@ def this_station(workspace: Workspace, slots: int | None = None, load: Load | No
     load
         What others take of it now.
     """
-    return Station(HERE, workspace.paces.of(HERE), slots or machine_slots(), load or Load())
+    sessions = tuple(device_sessions(devices_known(workspace)).items())
+    return Station(HERE, workspace.paces.of(HERE), slots or machine_slots(), load or Load(), sessions)
 
 
 def machine_slots() -> int:

@@ -57,7 +57,16 @@ class Jobs:
         kept = frozenset(name for name in names if self.stock.size(name) is not None)
         copied = frozenset(piece.name for piece in ready.plan.pieces if piece.copied)
         keeps = ready.recipe.picture is not None and ready.recipe.picture.bases == "kept"
-        spec = OutputSpec(ready.output.id, pieces, sound, held, copied=copied, bases=bases, keeps_bases=keeps)
+        spec = OutputSpec(
+            ready.output.id,
+            pieces,
+            sound,
+            held,
+            copied=copied,
+            bases=bases,
+            keeps_bases=keeps,
+            device=ready.device,
+        )
         return spec, kept
 
     @staticmethod

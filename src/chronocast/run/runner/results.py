@@ -110,8 +110,8 @@ class Results:
     async def take(self, event: c.CrewEvent) -> e.Event | None:
         """Take in what the crew says; what it is to the machine, if anything."""
         match event:
-            case c.Granted(slot, station):
-                return e.SlotGranted(slot, station)
+            case c.Granted(slot, station, device):
+                return e.SlotGranted(slot, station, device)
             case c.Returned(slot):
                 return e.SlotWithdrawn(slot)
             case c.StationGone(station):
@@ -213,7 +213,8 @@ class Results:
         """What of its pictures was measured while they were made, beside what is proved of its file."""
         ready = self.in_hand.ready.get(output)
         looks = measured_looks(ready, self.stock) if ready else None
-        return [looks.as_check().as_json()] if looks else []
+        route = ready.route.as_check() if ready else None
+        return [check.as_json() for check in (route, looks.as_check() if looks else None) if check]
 
     def _learn(self, task: e.TaskId, event: c.Finished, started: Attempt) -> PieceFact | None:
         """Put what work took into the ledger.  It is finished, whatever becomes of that."""

@@ -44,6 +44,7 @@ from chronocast.preparation.forecast.outlook import Outlook, outlook
 from chronocast.preparation.forecast.outlook_json import as_json
 from chronocast.preparation.output.output_ready import OutputReady, Prospect
 from chronocast.preparation.output.prepare import prepare
+from chronocast.preparation.station.devices import device_sessions, devices_known
 from chronocast.preparation.station.drives import NoRoom
 from chronocast.preparation.station.load import LoadMeter
 from chronocast.preparation.station.this import machine_slots, this_station
@@ -51,7 +52,7 @@ from chronocast.preparation.stock_keeping import keep_to_limit
 from chronocast.preparation.today import learned_from, made_record, note_needs
 from chronocast.run import events as e
 from chronocast.run.lease import Leased, take_lease
-from chronocast.run.machine import Machine
+from chronocast.run.machine import MOST_FAILURES, Machine
 from chronocast.run.runner.folders import Folders
 from chronocast.run.runner.grace import Grace
 from chronocast.run.runner.in_hand import Attempt, InHand
@@ -66,6 +67,8 @@ from chronocast.run.runner.watch import Watch
 log = logging.getLogger("chronocast.runner")
 
 POLL_SECONDS = 0.1
+RESTING_SECONDS = 600.0
+"""A device that failed twice at a piece is left alone for so long."""
 
 
 class StoppedEarly(ChronocastError):
@@ -119,6 +122,7 @@ class Runner:
         self.jobs = Jobs(self.in_hand, self.stock, self.folders)
         self.results = Results(self.in_hand, self.folders, journal, self.workspace, self.ledger)
         self.crew = crew
+        self.sessions: dict[str, int] = {}
         self.leaving = False
         self.lease: Lock | None = None
         self.seen_requests: set[int] = set()
@@ -240,7 +244,10 @@ class Runner:
         )
         await asyncio.to_thread(tidy, self.prospect, self.stock, self.child_log, self.folders.mark)
         if self.crew is None:
-            self.crew = LocalCrew(self.workspace.slots_folder, self.options.slots, self.child_log)
+            self.sessions = device_sessions(devices_known(self.workspace))
+            self.crew = LocalCrew(
+                self.workspace.slots_folder, self.options.slots, self.child_log, devices=self.sessions
+            )
         first = await asyncio.to_thread(self.outlook)
         await asyncio.to_thread(note_needs, self.batch_path, self.prospect.outputs, self.workspace)
         self.refused_by_cards = refusals(first.judged)
@@ -295,6 +302,9 @@ class Runner:
                 f"{ready.path} is there already and was not touched. Rename or move it, choose another folder, "
                 "or allow files of the same name to be replaced.",
             )
+            return
+        if ready.device and ready.device not in self.sessions and not made:
+            self._unready(identifier, f"{ready.device} was plugged in after this run began. Begin it again.")
             return
         self.unready.pop(identifier, None)
         self.in_hand.ready[identifier] = ready
@@ -372,7 +382,34 @@ class Runner:
             if isinstance(item, Request):
                 await self._answer(item)
             elif item is not None:
+                if isinstance(item, e.Failed) and item.fault == "device" and self._gives_up(item):
+                    await self._reroute(item)
                 await self._step(item)
+
+    def _gives_up(self, failed: e.Failed) -> bool:
+        """Whether a task isn't tried again after this."""
+        task = self.machine.tasks.get(failed.task)
+        return task is not None and task.failures + 1 >= MOST_FAILURES
+
+    async def _reroute(self, failed: e.Failed) -> None:
+        """A device is lost: it is left alone for a while, and what it was to encode is planned anew, as its recipe says."""
+        ready = self.in_hand.planned_for.get(failed.task)
+        if ready is None or not ready.device:
+            return
+        family, until = ready.device, time.time() + RESTING_SECONDS
+        why = failed.sentence.removeprefix(f"{family}: ").partition(". ")[0]
+        await asyncio.to_thread(self.workspace.devices.leave_alone, family, until, why)
+        self.prospect = await asyncio.to_thread(prepare, self.batch, self.batch_path.parent, self.workspace)
+        for name, tracked in self.machine.outputs.items():
+            before, now = self.in_hand.ready[name], self.prospect.output(name)
+            over = tracked.state in ("placing", "proved", "stopped", "checking", "joining")
+            if before.device != family or over or now is None:
+                continue
+            self.in_hand.ready[name] = now
+            self.jobs.know(now)
+            spec, kept = self.jobs.spec(now, tracked.state == "held")
+            self.journal.append("round", {"id": name, "round": 0, "sentence": now.route.told, "again": True})
+            await self._step(e.Amended(spec, kept))
 
     def _end(self, outcome: str, sentence: str = "") -> None:
         self.journal.set_now({"tasks": {}, "runner": None})
@@ -429,8 +466,8 @@ class Runner:
                     discard(self.folders.temporary(self.in_hand.ready[output], attempt))
             case e.DropPiece(name):
                 self.jobs.drop(name)
-            case e.Offer(slots):
-                await self.crew.offer(slots)
+            case e.Offer(slots, device):
+                await self.crew.offer(slots, device)
             case e.Refuse(sentence):
                 log.warning("refused: %s", sentence)
             case e.End(_):

@@ -50,6 +50,7 @@ def detail(view: Outlook, output: str) -> Detail | None:
             f"{plan.width}×{plan.height}, {rate_text(plan.rate)} frames a second, {plan.frames} frames",
         ),
         *(("pieces" if n == 0 else "", told) for n, told in enumerate(treatments(item))),
+        *((("encoded in", item.ready.route.told),) if item.ready.route.told else ()),
         *((("", based),) if (based := bases_told(item)) else ()),
         *_why_encoded(item),
         ("rests on", item.basis + ("" if view.calibrated else "; this machine is not measured yet")),
