@@ -12,9 +12,11 @@ from chronocast.run.machine import AT_REST, TRANSITIONS, Machine, replay
 
 PIECES = [f"p{n}" for n in range(6)]
 OUTPUTS = [f"o{n}" for n in range(5)]
-FAULTS: list[e.Fault] = ["lost", "encode", "media", "space", "away", "place", "internal", "base"]
+FAULTS: list[e.Fault] = ["lost", "encode", "media", "space", "away", "place", "internal", "base", "device"]
 BASES = {"p1": "b0", "p2": "b0", "p3": "b1"}
 """Pieces that have a base piece; one is of two of them."""
+ON_DEVICE = {"p4", "p5"}
+"""Pieces that a device encodes; outputs have them alone."""
 
 
 class Choices:
@@ -40,9 +42,12 @@ class Choices:
     def spec(self) -> e.OutputSpec:
         sound = (None, "s0", "s1")[self.below(3)]
         name, pieces = OUTPUTS[self.below(5)], self.some(PIECES, 4)
+        here = [piece for piece in pieces if piece not in ON_DEVICE]
+        pieces = tuple(here) if here else pieces
         bases = tuple((piece, BASES[piece]) for piece in pieces if piece in BASES and self.below(4))
         held, keeps = self.below(6) == 0, self.below(4) == 0
-        return e.OutputSpec(name, pieces, sound, held, bases=bases, keeps_bases=keeps)
+        device = "device" if set(pieces) <= ON_DEVICE else ""
+        return e.OutputSpec(name, pieces, sound, held, bases=bases, keeps_bases=keeps, device=device)
 
 
 class World:
@@ -75,6 +80,8 @@ class World:
                         f"{task} is made twice at once"
                     )
                     assert slot not in self.running.values(), "a slot has one task at a time"
+                    wanted = "device" if task.kind == "encode" and task.name in ON_DEVICE else ""
+                    assert self.machine.devices[slot] == wanted, "a device's work takes its sessions"
                     if task.is_part:
                         assert task.name not in self.stock, f"{task} is in the stock and is made again"
                         assert task.kind != "base" or self.is_of_use(task), f"{task} is made for nothing"
@@ -129,6 +136,8 @@ class World:
 
     def grant_slot(self, number: int) -> None:
         self.feed(e.SlotGranted(f"slot-{number}", "here" if number < 2 else "there"))
+        if number < 2:
+            self.feed(e.SlotGranted(f"session-{number}", "here", "device"))
 
     def finish(self) -> None:
         able = sorted(set(self.running) - self.frozen, key=str)
@@ -247,6 +256,7 @@ class World:
 
     def withdraw_slot(self, number: int) -> None:
         self.feed(e.SlotWithdrawn(f"slot-{number}"))
+        self.feed(e.SlotWithdrawn(f"session-{number}"))
 
     def watch(self) -> None:
         assert {key for key in self.machine.slots.values() if key} == {task for task, _ in self.running}

@@ -11,7 +11,7 @@ from datetime import datetime
 from chronocast.journal.workspace import Workspace
 from chronocast.media.encoders.registry import ENCODERS
 from chronocast.model.device import TriedEncoder
-from chronocast.preparation.station.devices import devices_known, driver_of, marks
+from chronocast.preparation.station.devices import all_as_tried, devices_known, driver_of, marks
 
 MOST_SECONDS = 60.0
 """An encoder that isn't done trying by then hangs."""
@@ -77,9 +77,8 @@ def devices_tried(
     say
         Told which one is being tried.
     """
-    known = () if again else devices_known(workspace)
-    if known:
-        return known
+    if not again and all_as_tried(workspace):
+        return devices_known(workspace)
     found = tuple(try_encoders(say))
     when = datetime.now().astimezone().isoformat(timespec="seconds")
     workspace.devices.keep(found, marks(), when)

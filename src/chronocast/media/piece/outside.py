@@ -21,7 +21,7 @@ from chronocast.media.source.opening import listening, opened
 from chronocast.model.messages.jobs import EncoderSettings
 from chronocast.model.picture.colour import Colour
 
-SILENT_SECONDS = 20.0
+SILENT_SECONDS = float(os.environ.get("CHRONOCAST_DEVICE_SILENT_SECONDS", "20"))
 """A program that takes no picture for so long hangs in its driver."""
 SOFTWARE = "Encode in software."
 UNSAID = 2

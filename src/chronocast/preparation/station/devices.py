@@ -42,25 +42,36 @@ def marks() -> dict[str, str]:
 
 
 def devices_known(workspace: Workspace) -> tuple[TriedEncoder, ...]:
-    """Hardware encoders as they were tried; none where nothing was, or a library or a driver is another since.
+    """Hardware encoders as they were tried; none where nothing was, or the libraries are others since.
+
+    One whose driver is another since, or gone, can't be used until it is tried again.
 
     Parameters
     ----------
     workspace
         What is kept of all batches.
     """
-    found = workspace.devices.found()
-    if not found or workspace.devices.marks() != marks():
+    found, before, now = workspace.devices.found(), workspace.devices.marks(), marks()
+    if not found or before.get("libraries") != now["libraries"]:
         return ()
     resting = workspace.devices.resting(time.time())
-    return tuple(
-        tried.model_copy(
-            update={"why_not": f"left alone for a while, since {resting[tried.family]}", "resting": True}
-        )
-        if tried.works and tried.family in resting
-        else tried
-        for tried in found
-    )
+
+    def as_now(tried: TriedEncoder) -> TriedEncoder:
+        if not tried.works:
+            return tried
+        if why := resting.get(tried.family):
+            return tried.model_copy(update={"why_not": f"left alone for a while ({why})", "resting": True})
+        if before.get(tried.family) != now[tried.family]:
+            why = "its driver is another since it was tried" if now[tried.family] else "its device is gone"
+            return tried.model_copy(update={"why_not": why})
+        return tried
+
+    return tuple(as_now(tried) for tried in found)
+
+
+def all_as_tried(workspace: Workspace) -> bool:
+    """Whether every hardware encoder was tried with the libraries and drivers that are here now."""
+    return bool(workspace.devices.found()) and workspace.devices.marks() == marks()
 
 
 def device_sessions(devices: Iterable[TriedEncoder]) -> dict[str, int]:
