@@ -9,6 +9,8 @@ from chronocast.forecast.learning.conformal import Outcome
 from chronocast.forecast.learning.experience import Experience
 from chronocast.forecast.station import Load, Station
 from chronocast.journal.workspace import Workspace
+from chronocast.model.device import TriedEncoder
+from chronocast.preparation.station.devices import all_as_tried, devices_known
 from chronocast.preparation.station.this import this_station
 from chronocast.preparation.today import learned
 
@@ -26,12 +28,18 @@ class StationKnown(NamedTuple):
         Forecast against fact of the newest files, by quantity.
     measured
         When its pace was *measured* (ISO 8601), and what *machine* it is.
+    devices
+        Hardware encoders as they were tried.
+    devices_as_tried
+        Whether all of them were, with the libraries and drivers that are here now.
     """
 
     station: Station
     experience: Experience
     outcomes: Mapping[str, Sequence[Outcome]]
     measured: Mapping[str, str]
+    devices: tuple[TriedEncoder, ...] = ()
+    devices_as_tried: bool = False
 
 
 def station_known(workspace: Workspace, load: Load | None = None) -> StationKnown:
@@ -49,5 +57,10 @@ def station_known(workspace: Workspace, load: Load | None = None) -> StationKnow
         with workspace.ledger() as ledger:
             outcomes = ledger.outcomes()
     return StationKnown(
-        this_station(workspace, load=load), learned(workspace), outcomes, workspace.paces.told()
+        this_station(workspace, load=load),
+        learned(workspace),
+        outcomes,
+        workspace.paces.told(),
+        devices_known(workspace),
+        all_as_tried(workspace),
     )

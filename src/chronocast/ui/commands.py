@@ -132,6 +132,8 @@ COMMANDS: tuple[Command, ...] = (
     Command("run.proxies", "Run", "Make proxies of films that are slow to look at, or stop that"),
     Command("run.measure", "Run", "Measure this machine again"),
     Command("house.learn_anew", "Run", "Learn this machine's pace anew…"),
+    Command("house.try_encoders", "Run", "Try this machine's hardware encoders again"),
+    Command("house.stand_in", "Run", "Plug in a stand-in for a hardware encoder, or pull it out"),
     Command("house.tidy_proxies", "Run", "Take away proxies whose film has gone or changed"),
     Command("house.tidy_stock", "Run", "Make the stock smaller…"),
     Command("run.probe", "Run", "Sharpen the forecast: encode a few pieces ahead", "Ctrl+Shift+P"),

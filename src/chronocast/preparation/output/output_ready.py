@@ -18,6 +18,7 @@ from chronocast.model.batch.batch import FULL, Batch, Output
 from chronocast.model.batch.extent import Extent
 from chronocast.model.cards.bucket import Bucket
 from chronocast.model.cards.card import ReceiverCard
+from chronocast.model.device import TriedEncoder
 from chronocast.model.messages.jobs import PieceJob
 from chronocast.model.recipe.containers import CONTAINERS
 from chronocast.model.recipe.recipe import Recipe
@@ -285,7 +286,8 @@ class OutputReady:
 class Prospect:
     """A batch made ready: what can be made, and what can't and why.
 
-    ``refused`` are outputs that contradict themselves; ``path`` is the batch's file, where it has one.
+    ``refused`` are outputs that contradict themselves; ``path`` is the batch's file, where it has one; ``devices``
+    are hardware encoders as they were tried here.
     """
 
     batch: Batch
@@ -296,6 +298,7 @@ class Prospect:
     problems: list[Problem] = field(default_factory=list)
     refused: dict[str, Problem] = field(default_factory=dict)
     path: Path | None = None
+    devices: tuple[TriedEncoder, ...] = ()
 
     def output(self, identifier: str) -> OutputReady | None:
         """One output, if it can be made."""

@@ -98,7 +98,7 @@ def prepare(
             prospect.problems.append(Problem(source.name, error.sentence, error.remedy, source=source.id))
         if progress:
             progress(number + 1, len(batch.sources))
-    devices = devices_known(workspace)
+    prospect.devices = devices = devices_known(workspace)
     know_devices({tried.encoder: tried.device for tried in devices if tried.works})
     _plan_outputs(prospect, workspace.rounds, devices, this_station(workspace))
     prospect.outputs = with_bases(prospect.outputs, workspace.stock)

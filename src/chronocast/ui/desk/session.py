@@ -256,6 +256,20 @@ class Session(QObject):
 
         self._wait_for("Measuring this machine (under half a minute)…", work, over)
 
+    def try_encoders(self, done: Callable[[], None]) -> None:
+        """Try this machine's hardware encoders, each in a process of its own; then forecast anew."""
+        from chronocast.crew.local.device_trials import devices_tried
+
+        space = self.workspace
+
+        def over(_: object) -> None:
+            done()
+            self.forecast_anew()
+
+        self._wait_for(
+            "Trying this machine's hardware encoders…", lambda: devices_tried(space, again=True), over
+        )
+
     def probe(self) -> None:
         """Encode a few pieces ahead, of what is in doubt most: the forecast becomes sharper, and they are kept."""
         from chronocast.crew.local.probing import carry_out_probes

@@ -13,7 +13,9 @@ from typing import TYPE_CHECKING, Literal, NamedTuple
 from chronocast.forecast.learning.calibration import calibration_of
 from chronocast.forecast.learning.conformal import Outcome
 from chronocast.forecast.learning.experience import StationSeen
+from chronocast.model.device import TriedEncoder
 from chronocast.model.recipe.codecs import PICTURE
+from chronocast.model.recipe.routes import DEPTHS
 from chronocast.model.show import counted, db_text, percent, size_text, time_text
 
 if TYPE_CHECKING:  # what it brings in takes long to import
@@ -37,6 +39,14 @@ class PaceRow(NamedTuple):
     pace: str
 
 
+class DeviceRow(NamedTuple):
+    """One kind of device: its name, and what it takes or why it can't be used; whether it can be."""
+
+    device: str
+    told: str
+    works: bool
+
+
 @dataclass(frozen=True)
 class HouseModel:
     """What *House* shows.
@@ -49,11 +59,14 @@ class HouseModel:
         By kind of work, what was done most first.
     outcomes
         Of the newest files, the newest first, by quantity.
+    devices
+        Hardware encoders as they were tried, by kind of device, those that work first.
     """
 
     facts: tuple[tuple[str, str], ...]
     paces: tuple[PaceRow, ...]
     outcomes: Mapping[Quantity, Sequence[Outcome]]
+    devices: tuple[DeviceRow, ...] = ()
 
     def told(self, quantity: Quantity) -> str:
         """How forecasts of a quantity have held, in a sentence."""
@@ -96,7 +109,7 @@ def pace_words(pace: str) -> str:
 
 def house_model(known: StationKnown) -> HouseModel:
     """What *House* shows of this machine, by what is known of it."""
-    station, experience, outcomes, measured = known
+    station, experience, outcomes, measured = known[:4]
     pace, seen = station.pace, experience.stations.get(station.id, StationSeen())
     facts = [
         ("machine", measured.get("machine") or "this one"),
@@ -117,7 +130,30 @@ def house_model(known: StationKnown) -> HouseModel:
         doubt = "" if len(item.seconds) >= SOME else ", few seen"
         rows.append(PaceRow(pace_words(name), counted(len(item.seconds), "time"), told + doubt))
     files: dict[Quantity, Sequence[Outcome]] = {name: outcomes.get(name, ()) for name in QUANTITIES}
-    return HouseModel(tuple(facts), tuple(rows), files)
+    return HouseModel(tuple(facts), tuple(rows), files, device_rows(known.devices))
+
+
+def device_rows(devices: Sequence[TriedEncoder]) -> tuple[DeviceRow, ...]:
+    """Hardware encoders in a row for each kind of device."""
+    by_family: dict[str, list[TriedEncoder]] = {}
+    for tried in devices:
+        by_family.setdefault(tried.family, []).append(tried)
+    rows = []
+    for family, found in by_family.items():
+        able = [tried for tried in found if tried.works]
+        if not able:
+            rows.append(DeviceRow(family, "; ".join(dict.fromkeys(tried.why_not for tried in found)), False))
+            continue
+        width, height = max(tried.largest for tried in able)
+        codecs = ", ".join(f"{PICTURE[t.codec].name} {_depths(t)}" for t in able)
+        sessions = counted(max(tried.sessions for tried in able), "session")
+        rows.append(DeviceRow(able[0].device, f"{codecs}; frames up to {width}×{height}; {sessions}", True))
+    return tuple(sorted(rows, key=lambda row: not row.works))
+
+
+def _depths(tried: TriedEncoder) -> str:
+    """The bits a sample that it took: ``8, 10 bit``."""
+    return ", ".join(str(depth) for depth in sorted({DEPTHS.get(name, 8) for name in tried.formats})) + " bit"
 
 
 def _load(stretch: float) -> str:

@@ -44,6 +44,12 @@ PACES = (
 )
 
 
+DEVICES = (
+    Col("hardware", lambda r: r.device, 0.3, strong=True),
+    Col("what it takes, or why it can't be used", lambda r: r.told, 0.7, quiet=True),
+)
+
+
 class HousePlace(QWidget):
     """``HousePlace(session, theme)``; ``said`` and ``trouble`` bring sentences."""
 
@@ -57,11 +63,18 @@ class HousePlace(QWidget):
         self.model: HouseModel | None = None
         self.quantity: Quantity = "bytes"
         self.plot: FactsPlot | None = None
+        self._tried = False
         self.facts = QFormLayout()
         self.facts.setHorizontalSpacing(14)
         self.facts.setVerticalSpacing(3)
         self.facts.setContentsMargins(16, 4, 16, 8)
         self.paces = RowsTable(theme, PACES, "Pace of this machine, by kind of work", 30)
+        self.devices = RowsTable(theme, DEVICES, "Hardware encoders of this machine, as they were tried", 26)
+        self.try_them = QPushButton("Try its encoders again")
+        self.try_them.setToolTip(
+            "A few pictures of everything each hardware encoder claims, encoded and decoded again."
+        )
+        self.try_them.clicked.connect(self.try_encoders)
         self.measure, self.reset = QPushButton("Measure it again"), QPushButton("Learn its pace anew…")
         self.measure.setToolTip("A short trial, under half a minute: best when nobody else is at work on it.")
         self.reset.setToolTip(
@@ -106,11 +119,13 @@ class HousePlace(QWidget):
         side.setSpacing(0)
         side.addWidget(self._title("This machine"))
         side.addLayout(self.facts)
-        side.addWidget(self.paces, 1)
+        side.addWidget(self.paces, 3)
+        self.devices.setMinimumHeight(round(196 * scale()))  # a row for each kind of device, and the heads
+        side.addWidget(self.devices, 2)
         buttons = QHBoxLayout()
         buttons.setContentsMargins(16, 8, 16, 12)
         buttons.setSpacing(8)
-        for button in (self.measure, self.reset):
+        for button in (self.measure, self.try_them, self.reset):
             buttons.addWidget(button)
         buttons.addStretch(1)
         side.addLayout(buttons)
@@ -160,6 +175,8 @@ class HousePlace(QWidget):
         """What can be done here."""
         return {
             "house.learn_anew": self.learn_anew,
+            "house.try_encoders": self.try_encoders,
+            "house.stand_in": self.plug_stand_in,
             "house.tidy_stock": self.tidy_stock,
             "house.tidy_proxies": self.tidy_proxies,
         }
@@ -188,8 +205,26 @@ class HousePlace(QWidget):
         if "run" in touched and self.isVisible() and desk.run is not None and desk.run.outcome:
             self.session.read_station(self.show_station)
 
+    def try_encoders(self) -> None:
+        """Try the hardware encoders, elsewhere, and show what was found."""
+        self.session.try_encoders(lambda: self.session.read_station(self.show_station))
+
+    def plug_stand_in(self) -> None:
+        """Plug the stand-in device in, or pull it out, and try it."""
+        from chronocast.standins.device.plugged import behaviour, place, plug, pull
+
+        there = behaviour() is not None
+        (pull if there else plug)(place())
+        self.said.emit(
+            f"The stand-in device is {'pulled out' if there else 'plugged in: it is labelled so everywhere'}."
+        )
+        self.try_encoders()
+
     def show_station(self, known: StationKnown) -> None:
         """Show what was read."""
+        if not known.devices_as_tried and not self._tried:
+            self._tried = True  # once by itself; what can't be kept isn't tried for ever
+            self.try_encoders()
         model = house_model(known)
         if model == self.model:
             return
@@ -203,6 +238,7 @@ class HousePlace(QWidget):
             label.setObjectName("quiet")
             self.facts.addRow(label, value)
         self.paces.show_rows(list(model.paces), lambda row: row.work)
+        self.devices.show_rows(list(model.devices), lambda row: row.device)
         self._show_facts()
 
     def show_stock(self, known: StockKnown) -> None:

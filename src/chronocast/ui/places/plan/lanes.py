@@ -36,7 +36,7 @@ class Block:
 
 @dataclass(frozen=True)
 class LaneData:
-    """What the lanes show.  ``now`` is seconds from ``start``."""
+    """What the lanes show.  ``now`` is seconds from ``start``; ``devices`` are those whose rows come last, in words."""
 
     station: str
     more: str
@@ -44,6 +44,7 @@ class LaneData:
     blocks: tuple[Block, ...]
     slots: int = 1
     now: float = 0.0
+    devices: tuple[str, ...] = ()
 
 
 class Lanes(QWidget):
@@ -125,6 +126,11 @@ class Lanes(QWidget):
             font(13, narrow=True),
             t.color("quiet"),
         )
+        if data.devices:
+            below = QRectF(16 * unit, middle + 14 * unit, left - 20, 16 * unit)
+            draw.text(
+                painter, below, f"below: {'; '.join(data.devices)}", font(13, narrow=True), t.color("quiet")
+            )
         end = max([block.safe for block in data.blocks] + [data.now + 30, 60.0]) * 1.04
         width = self.width() - left - 16
         scale_x = width / end

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -22,6 +23,7 @@ from PyQt6.QtWidgets import (
 )
 
 from chronocast.forecast.inverse import rounded_down
+from chronocast.forecast.station import device_place
 from chronocast.model.batch.batch import Batch
 from chronocast.model.batch.columns import set_own
 from chronocast.model.batch.edits import hold, remove_source, set_asked
@@ -370,6 +372,10 @@ def lane_data(view: Outlook) -> LaneData:
     """What this machine's slots do and when, by the forecast: a row for each, with one thing at a time."""
     last = {span.output: span.end for span in sorted(view.spans, key=lambda item: item.end)}
     outputs = {item.ready.output.id: item for item in view.outputs if not item.made}
+    # below the processor's slots those of the devices that have something to do
+    used = {span.station for span in view.spans}
+    places = {name: count for name, count in view.station.places.items() if name in used | {view.station.id}}
+    first = dict(zip(places, itertools.accumulate(places.values(), initial=0), strict=False))
     blocks = tuple(
         Block(
             span.output,
@@ -378,7 +384,7 @@ def lane_data(view: Outlook) -> LaneData:
             span.end,
             max(span.end, outputs[span.output].finish.safe) if span.end == last[span.output] else span.end,
             outputs[span.output].kept_share,
-            slot=span.slot,
+            slot=first.get(span.station, 0) + span.slot,
             finish=outputs[span.output].finish,
         )
         for span in view.spans
@@ -386,7 +392,13 @@ def lane_data(view: Outlook) -> LaneData:
     )
     pieces = f"{view.slots} pieces at once" if view.slots > 1 else "one piece at a time"
     more = pieces if view.calibrated else f"{pieces}, not measured yet"
-    return LaneData("This machine", more, view.at, blocks, view.slots)
+    devices = [
+        (device, count)
+        for device, count in view.station.devices
+        if device_place(view.station.id, device) in places
+    ]
+    names = tuple(f"{device}, {count} at once" for device, count in devices)
+    return LaneData("This machine", more, view.at, blocks, sum(places.values()), devices=names)
 
 
 def _title(item: OutputOutlook) -> str:

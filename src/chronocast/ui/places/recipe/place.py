@@ -306,8 +306,8 @@ class RecipePlace(QWidget):
         if self.prospect:
             for source in [*(output.source for output in outputs), *self.prospect.sources]:
                 if ready := self.prospect.sources.get(source):
-                    return Seen(ready.cut.width, ready.cut.height, ready.cut.rate)
-        return Seen()
+                    return Seen(ready.cut.width, ready.cut.height, ready.cut.rate, self.prospect.devices)
+        return Seen(devices=self.prospect.devices if self.prospect else ())
 
     def _forecast(self, outputs: list[Output], view: Outlook | None) -> list[OutputOutlook]:
         wanted = {output.id for output in outputs}

@@ -9,6 +9,7 @@ from typing import Any, Literal
 from chronocast.forecast.weigh import Weighed, against, weigh
 from chronocast.model.batch.columns import MIXED, common
 from chronocast.model.batch.exceptions import differences, replaced
+from chronocast.model.device import TriedEncoder
 from chronocast.model.errors import ModelError
 from chronocast.model.recipe.contradictions import (
     Conflict,
@@ -88,11 +89,12 @@ class RecipeModel:
 
 @dataclass(frozen=True)
 class Seen:
-    """The source that consequences are told for: its size and rate."""
+    """The source that consequences are told for: its size and rate; and the hardware encoders of this machine."""
 
     width: int = 1280
     height: int = 720
     rate: Rate = field(default_factory=lambda: Rate(25))
+    devices: tuple[TriedEncoder, ...] = ()
 
 
 class SettingMaker:

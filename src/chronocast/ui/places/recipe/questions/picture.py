@@ -5,9 +5,12 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
+from chronocast.media.piece.settings import sampling_of
 from chronocast.model.batch.columns import MIXED, common
 from chronocast.model.recipe.codecs import PICTURE
 from chronocast.model.recipe.containers import CONTAINERS, IMAGE_EXTENSIONS
+from chronocast.model.recipe.recipe import frame_size
+from chronocast.model.recipe.routes import Wanted, hardware_route
 from chronocast.pieces.copying import GRADED, GROUPED
 from chronocast.ui.places.recipe.settings import (
     Group,
@@ -71,6 +74,56 @@ def _copies(make: SettingMaker) -> Setting:
     )
 
 
+def _route(make: SettingMaker) -> list[Setting]:
+    """Software or hardware, why not, and what becomes of it where a device is lost."""
+    picture = make.first.picture
+    assert picture is not None
+    if not picture.kind.hardware:
+        return []
+    out = frame_size(picture.size, make.seen.width, make.seen.height, multiple=picture.kind.multiple)
+    route = hardware_route(Wanted(picture, out, sampling_of(picture)), make.seen.devices)
+    tried = make.seen.devices
+    if not tried:
+        why = "this machine's hardware encoders weren't tried yet: House tries them"
+    elif route.encoder is None and route.nearest is not None:
+        why = f"{route.nearest.sentence}. {route.nearest.cure}"
+    else:
+        why = ""
+    told = "Hardware is quicker and takes more bits for the same look; either takes what is sooner, and says what."
+    if why:
+        told = f"Hardware is out here. {why[0].upper()}{why[1:].rstrip('.')}."
+    if route.encoder is not None:
+        told = f"Here: {route.encoder.told}. {told}"
+    found = [
+        make.choices(
+            "route",
+            "Encoded in",
+            told,
+            options=[
+                ("software", {"picture.route": "software"}),
+                ("hardware", {"picture.route": "hardware"}),
+                ("either", {"picture.route": "either"}),
+            ],
+            why={"hardware": why} if why else None,
+            weighed=False,
+        )
+    ]
+    if picture.route != "software":
+        found.append(
+            make.choices(
+                "without_device",
+                "If it is lost",
+                "A device that fails twice at a piece is left alone for ten minutes. Software encodes the file anew, or it waits for you.",
+                options=[
+                    ("software", {"picture.without_device": "software"}),
+                    ("wait for me", {"picture.without_device": "wait"}),
+                ],
+                weighed=False,
+            )
+        )
+    return found
+
+
 def picture_group(make: SettingMaker) -> Group:
     """What picture is made."""
     picture = make.first.picture
@@ -100,6 +153,7 @@ def picture_group(make: SettingMaker) -> Group:
                 options=names,
             )
         )
+    found += _route(make)
     if codec.grades:
         found.append(
             make.choices(
