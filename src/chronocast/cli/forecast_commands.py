@@ -219,7 +219,34 @@ def ahead(
         sys.stdout.write(f"{told.made} encoded and kept\n")
 
 
+def routes(
+    batch: BatchPath,
+    output: Annotated[
+        list[str] | None,
+        typer.Option("--output", metavar="OUTPUT", help="Only this output; may be given several times."),
+    ] = None,
+    json_: Json = False,
+) -> None:
+    """Hardware against software: a few pieces of each file encoded both ways, and compared. They are kept."""
+    from chronocast.cli.forecasting import routes_compared
+
+    loaded = load(batch)
+    try:
+        found = routes_compared(loaded, batch, output or [])
+    except ChronocastError as error:
+        complain(error, NEEDS_YOU)
+    if json_:
+        put({"version": 1, "outputs": [one.as_json() for one in found]})
+        return
+    for one in found:
+        sys.stdout.write(f"{one.output}\n    {one.told}\n")
+    if not found:
+        sys.stdout.write(
+            "No file of this batch can be encoded both ways here; “station encoders” says what is here.\n"
+        )
+
+
 def forecast_commands(app: typer.Typer) -> None:
     """Put them into the application."""
-    for command in (forecast, trial, probe, ask, ahead):
+    for command in (forecast, trial, probe, routes, ask, ahead):
         app.command()(command)

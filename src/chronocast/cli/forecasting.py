@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from chronocast.cli.answers import workspace
+from chronocast.crew.local.device_trials import devices_tried
 from chronocast.crew.local.probing import carry_out_probes
 from chronocast.model.answers import Answer
 from chronocast.model.batch.batch import Batch
@@ -19,6 +20,7 @@ from chronocast.preparation.asked.about_output import OutputAnswers, answers_abo
 from chronocast.preparation.asked.answers import Asked, asked_of
 from chronocast.preparation.asked.candidates import Candidate
 from chronocast.preparation.asked.probes import choose_probes
+from chronocast.preparation.asked.routes import RouteCompared, compare_routes, route_probes
 from chronocast.preparation.forecast.outlook import Outlook
 from chronocast.preparation.forecast.outlook_json import looks_json
 from chronocast.preparation.forecast.output_outlook import poorest_shot
@@ -76,6 +78,35 @@ def probe_batch(batch: Batch, path: Path, seconds: float) -> Probed:
 
     count = carry_out_probes(probes, workspace(), progress)
     return Probed(before, outlook_now(prospect, workspace()), count)
+
+
+def routes_compared(batch: Batch, path: Path, outputs: list[str]) -> list[RouteCompared]:
+    """Encode pieces of a batch by both routes, and compare them.
+
+    Parameters
+    ----------
+    batch, path
+        The batch and its file.
+    outputs
+        Ids of the outputs; all, if none is named.
+
+    Raises
+    ------
+    ChronocastError
+        A piece can't be made.
+    """
+    devices_tried(workspace())
+    prospect = prepared(batch, path, workspace())
+    view = outlook_now(prospect, workspace())
+    probes = route_probes(view, workspace().stock, outputs)
+
+    def progress(done: int, whole: int) -> None:
+        sys.stderr.write(f"\rencoding both ways: {done} of {whole}" + ("\n" if done == whole else ""))
+
+    carry_out_probes(probes, workspace(), progress)
+    asked = (item.ready for item in view.outputs if not outputs or item.ready.output.id in outputs)
+    found = (compare_routes(ready, workspace().stock, view.station) for ready in asked)
+    return [one for one in found if one is not None]
 
 
 class AheadTold(NamedTuple):

@@ -57,6 +57,8 @@ class PieceAsk:
         What composing its pictures costs, in millions of pixels encoded by x264 at medium effort.
     composed
         What that shares experience with.
+    tried
+        Seconds a million pixels by the clock as its device was tried; 0 for the processor.
     """
 
     name: str
@@ -67,6 +69,7 @@ class PieceAsk:
     measured: float = 0.0
     composing: float = 0.0
     composed: str = COMPOSING
+    tried: float = 0.0
 
 
 class CopyAsk(NamedTuple):
@@ -187,7 +190,8 @@ def encode_belief(pace: Pace, ask: PieceAsk, seen: PaceSeen | None, film: str) -
     """
     sd = 0.8 if not pace.calibrated else 0.6 if pace.busy else 0.3
     spread = sqrt(FILM_SD**2 + PIECE_SD**2)
-    prior = Belief(log(pace.encode * ask.factor), hypot(sd, FILM_SD), PIECE_SD, shared=sd)
+    likely = ask.tried or pace.encode * ask.factor
+    prior = Belief(log(likely), hypot(sd, FILM_SD), PIECE_SD, shared=sd)
     if seen is None or not seen.seconds:
         return replace(prior, spread=spread)
     by_bits = bits_pace(ask.pace)

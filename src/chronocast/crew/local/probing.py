@@ -13,7 +13,7 @@ from chronocast.journal.workspace import Workspace
 from chronocast.model.errors import ChronocastError
 from chronocast.model.messages.jobs import measured_every
 from chronocast.preparation.asked.probes import Probe
-from chronocast.preparation.output.piece_fact import piece_fact
+from chronocast.preparation.output.piece_fact import composing_fact, piece_fact
 from chronocast.preparation.station.this import machine_slots
 
 
@@ -62,8 +62,11 @@ def carry_out_probes(
         }
         stock.keep(stock.path(job.name).with_name(os.path.basename(job.target)), job.name, facts)
         fact = piece_fact(probe.ready, job, timed.result, cpu_seconds=timed.cpu, wall_seconds=timed.wall)
+        composed = composing_fact(probe.ready, job, timed.result, based=False)
         with contextlib.suppress(ChronocastError), workspace.ledger() as ledger:
-            ledger.add_piece(fact)
+            for one in (fact, composed):
+                if one is not None:
+                    ledger.add_piece(one)
 
     async def work() -> int:
         crew = LocalCrew(workspace.slots_folder, slots, workspace.child_log)

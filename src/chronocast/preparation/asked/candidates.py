@@ -23,6 +23,7 @@ from chronocast.model.show import rate_bits_text, time_text
 from chronocast.pieces.copying import GROUPED
 from chronocast.pieces.rounds import remaining_encodes
 from chronocast.pieces.stock import Stock
+from chronocast.preparation.asked.routes import other_route
 from chronocast.preparation.forecast.output_ask import output_ask
 from chronocast.preparation.forecast.output_outlook import LooksOutlook
 from chronocast.preparation.output.output_ready import OutputReady
@@ -37,7 +38,7 @@ MODE, BITS, QUALITY = (
     "picture.rate_control.target_bits_per_second",
     "picture.rate_control.quality",
 )
-DRAWN, COPIES = "picture.drawn", "picture.copies"
+DRAWN, COPIES, ROUTE = "picture.drawn", "picture.copies", "picture.route"
 EFFORT = "picture.effort"
 EFFORT_SHARE = {"fast": 1.06, "medium": 1.0, "slow": 0.95}
 """Bytes at an equal look against medium effort, about; only to say what looks better."""
@@ -162,7 +163,7 @@ def variations(recipe: Recipe) -> list[tuple[str, dict[str, Any]]]:
 
 
 def planned_otherwise(ready: OutputReady) -> Iterator[tuple[str, dict[str, Any], OutputReady]]:
-    """Ways for which an output is planned anew: drawn from proxies or originals, its source's groups copied or not.
+    """Ways for which an output is planned anew: the other route, drawn from proxies or originals, its source's groups copied or not.
 
     Parameters
     ----------
@@ -177,6 +178,9 @@ def planned_otherwise(ready: OutputReady) -> Iterator[tuple[str, dict[str, Any],
     picture = ready.recipe.picture
     if picture is None or ready.searching:
         return
+    if other := other_route(ready):
+        words = "in software" if ready.device else f"in hardware ({other.device})"
+        yield words, {ROUTE: "hardware" if other.device else "software"}, other
     source = ready.source.original or ready.source.proxied
     if source is not None:
         proxies = bool(source.from_proxies)

@@ -174,6 +174,7 @@ def output_ask(
             _megapixels_compared(ready, piece.frames),
             ready.composing(piece, piece.name in ready.base_of),
             BASE_READING if piece.name in ready.base_of else COMPOSING,
+            ready.route.device.seconds_a_megapixel if ready.route.device else 0.0,
         )
         for piece in plan.pieces
     )

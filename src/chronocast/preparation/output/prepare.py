@@ -212,7 +212,7 @@ def _route(
     output: Output, have: SourceReady, recipe: Recipe, devices: Sequence[TriedEncoder], station: Station
 ) -> tuple[Recipe, RouteTaken, Problem | None]:
     """The recipe with its encoder, the route it takes, or why there is none."""
-    if recipe.picture is None or recipe.picture.route == "software":
+    if recipe.picture is None or (recipe.picture.route == "software" and not devices):
         return recipe, RouteTaken(), None
     size = picture_size(have.cut, recipe.picture, framing_view(output.framing, recipe), recipe.container)
     found = routed(recipe, size, devices, station)

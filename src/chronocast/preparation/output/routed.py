@@ -25,10 +25,13 @@ class RouteTaken:
         What encodes it; None for software.
     told
         Why, in a sentence; "" where software was asked for.
+    could
+        What could encode it, whether it does or not; None where nothing can.
     """
 
     device: TriedEncoder | None = None
     told: str = ""
+    could: TriedEncoder | None = None
 
     def as_check(self) -> Check | None:
         """As one of the things that are told of a finished file; None where software was asked for."""
@@ -63,10 +66,12 @@ def routed(
         Where it is made.
     """
     picture = recipe.picture
-    if picture is None or picture.route == "software":
+    if picture is None:
         return Routed(recipe)
     codec = picture.kind
     route = hardware_route(Wanted(picture, size, sampling_of(picture)), devices)
+    if picture.route == "software":
+        return Routed(recipe, RouteTaken(could=route.encoder))
     if route.encoder is None:
         lost = route.nearest is not None and route.nearest.resting and picture.without_device == "software"
         reason, cure = _why_none(route.nearest, codec.name, bool(codec.hardware), bool(devices))
@@ -75,11 +80,10 @@ def routed(
     stand_in = ", a stand-in for a device" if device.stand_in else ""
     if picture.route == "either" and quicker < 1:
         told = f"software: {device.family}{stand_in} would take {1 / quicker:.1f} × as long"
-        return Routed(_encoded_by(recipe, None), RouteTaken(None, told))
+        return Routed(encoded_by(recipe, None), RouteTaken(None, told, device))
     why = f", {quicker:.1f} × as quick as software" if picture.route == "either" else ""
-    return Routed(
-        _encoded_by(recipe, device.encoder), RouteTaken(device, f"hardware: {device.device}{stand_in}{why}")
-    )
+    told = f"hardware: {device.device}{stand_in}{why}"
+    return Routed(encoded_by(recipe, device.encoder), RouteTaken(device, told, device))
 
 
 def _why_none(nearest: object, codec: str, any_device: bool, tried: bool) -> tuple[str, str]:
@@ -102,12 +106,12 @@ def _without(recipe: Recipe, reason: str, cure: str, software: bool) -> Routed:
     """Software where that will do as well, else a refusal."""
     assert recipe.picture is not None
     if software:
-        return Routed(_encoded_by(recipe, None), RouteTaken(None, f"software, since {reason}"))
+        return Routed(encoded_by(recipe, None), RouteTaken(None, f"software, since {reason}"))
     name = recipe.picture.kind.name
     return Routed(recipe, RouteTaken(), (f"{name} can't be encoded in hardware here: {reason}.", cure))
 
 
-def _encoded_by(recipe: Recipe, encoder: str | None) -> Recipe:
+def encoded_by(recipe: Recipe, encoder: str | None) -> Recipe:
     """The recipe with that encoder; None for the usual one of software."""
     assert recipe.picture is not None
     kept = recipe.picture.encoder if recipe.picture.encoder in recipe.picture.kind.encoders else None
