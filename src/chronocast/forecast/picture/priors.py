@@ -166,7 +166,7 @@ def size_prior(picture: PictureRecipe, pixels: int, rate: float, larger: float =
     rate
         Frames a second.
     larger
-        Bytes of its encoder against its format's other one, at the same grade.
+        Bytes of its encoder against its format's other one, at the same grade or quality.
     """
     codec, control, steering = picture.kind, picture.rate_control, picture.steering
     # what pictures take at the end of the scale is all they can use, whatever rate is asked for
@@ -193,7 +193,7 @@ def size_prior(picture: PictureRecipe, pixels: int, rate: float, larger: float =
             best_kind=f"{codec.id} quality",
         )
     if codec.typical is not None:
-        bits = quality_bits(codec.typical, control.quality) * small_pictures(pixels)
+        bits = quality_bits(codec.typical, control.quality) * small_pictures(pixels) * larger
         kind = f"{codec.id} quality"
         return SizePrior(bits * pixels / 8, character_of(kind), None, _UNMEASURED, kind)
     if grade := codec.grade(picture.grade):

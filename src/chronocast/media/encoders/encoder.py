@@ -95,7 +95,7 @@ class Encoder:
     its time against x264 at medium effort, by effort where efforts differ, the
     conversion to its own pixel format included (measured 2026-11 on 50 pictures
     of 1280×720 with moving texture and grain, one thread).  ``larger``: its
-    bytes against its format's other encoder at the same grade.  ``library`` is
+    bytes against its format's other encoder at the same grade or quality.  ``library`` is
     where it lives, if not in avcodec.  ``light`` are its words for HDR10's
     mastering display and light levels, after the option they stand in.
     ``proved``: its pictures come out as they went in.  ``tags_frames``: it

@@ -40,14 +40,14 @@ ENCODERS = (
         "h264_standin",
         told,
         0.2,
-        1.5,
+        2.1,
         on=OnDevice(FAMILY, "h264", ("yuv420p",), (3840, 2160), 2, partial(program, codec="h264"), True),
     ),
     Encoder(
         "hevc_standin",
         told,
         0.7,
-        1.3,
+        1.6,
         on=OnDevice(
             FAMILY, "hevc", ("yuv420p", "yuv420p10le"), (3840, 2160), 2, partial(program, codec="hevc"), True
         ),
