@@ -24,6 +24,7 @@ NAMES = (
     "many",
     "pieces",
     "composing",
+    "routes",
 )
 REPORT = Path(__file__).parent.parent / "docs" / "benchmarks.md"
 

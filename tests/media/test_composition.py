@@ -6,6 +6,7 @@ import itertools
 import unittest
 from fractions import Fraction
 from pathlib import Path
+from typing import Any
 
 import av
 import numpy as np
@@ -15,6 +16,7 @@ from chronocast.demo.counter import read
 from chronocast.media.files.footage import Format, woven, write_footage
 from chronocast.media.picture.compose import planes
 from chronocast.media.picture.layers import piece_pictures
+from chronocast.media.piece.encode import encode_piece
 from chronocast.media.source.decode import luma
 from chronocast.media.source.inspect import inspect_clip
 from chronocast.media.source.readers import Readers
@@ -22,11 +24,13 @@ from chronocast.model.messages.jobs import EncoderSettings, PieceJob
 from chronocast.model.picture.colour import BT601_625, BT709, BT2020
 from chronocast.model.picture.geometry import Centre, View
 from chronocast.model.picture.weight import Weight
+from chronocast.model.recipe.recipe import PictureRecipe, Recipe
 from chronocast.model.source.cutlist import CutList, Layer, PictureSpan
 from chronocast.model.source.facts import ClipFacts
 from chronocast.model.time.timing import FrameRange
+from chronocast.pieces.plan import plan_output
 from chronocast.timeline.layout import clip_cut_list, clip_layer
-from tests.footage import RATE, counted, folder
+from tests.footage import RATE, clip, counted, folder
 
 PLAIN = EncoderSettings(encoder="libx264", options={})
 FAST = {"preset": "veryfast"}
@@ -298,6 +302,46 @@ class Composition(unittest.TestCase):
         low, high = 16 + 40 * 219 / 255, 16 + 200 * 219 / 255
         for frame, value in enumerate(found):
             self.assertLess(abs(value - (low + (high - low) * (2 * frame + 1) / 40)), 1.0, frame)
+
+
+class Worked(unittest.TestCase):
+    """What pictures are scaled with, and the bits they are composed in."""
+
+    def pictures(self, **told: Any) -> list[NDArray[np.float32]]:
+        """What the encoder is given: the first planes of a few pictures."""
+        cut = clip_cut_list(inspect_clip(str(clip(folder() / "worked.mp4", 7, 40, sound=False))))
+        picture = PictureRecipe.model_validate({"codec": "ffv1", "size": {"mode": "source"}, **told})
+        recipe = Recipe(id="w", name="w", container="mkv", picture=picture, sound=None)
+        facts = {media.path: inspect_clip(media.path) for media in cut.media}
+        job = plan_output(cut, FrameRange(0, 20), recipe, facts=facts).pieces[0]
+        target = str(folder() / "worked.mkv")
+        with Readers() as readers:
+            encode_piece(job.model_copy(update={"target": target}), readers)
+        with av.open(target) as container:
+            return [planes(shown)[0].astype(np.float32) for shown in container.decode(video=0)]
+
+    def test_what_is_only_read_comes_out_the_same(self) -> None:
+        plain = self.pictures()
+        for told in ({"working_depth": 16}, {"working_depth": 10}, {"kernel": "lanczos"}):
+            for one, other in zip(plain, self.pictures(**told), strict=True):
+                np.testing.assert_array_equal(one, other)
+
+    def test_what_is_mixed_is_rounded_once_at_the_end(self) -> None:
+        mixed = {"rate": "30", "retime": "blend"}
+        one, deep = self.pictures(**mixed), self.pictures(**mixed, working_depth=16)
+        off = np.concatenate([np.abs(a - b).ravel() for a, b in zip(one, deep, strict=True)])
+        self.assertGreater(off.max(), 0)
+        self.assertLessEqual(off.max(), 1, "no more than what rounding is")
+
+    def test_a_sharper_kernel_scales_sharper(self) -> None:
+        small = {"size": {"mode": "fixed", "width": 160, "height": 90}}
+
+        def edges(kernel: str) -> float:
+            shown = self.pictures(**small, kernel=kernel)[0]
+            return float(np.abs(np.diff(shown, axis=1)).mean())
+
+        self.assertLess(edges("area"), edges("bicubic"))
+        self.assertLess(edges("bicubic"), edges("lanczos"))
 
 
 class Colours(unittest.TestCase):

@@ -72,7 +72,9 @@ class OnScreen(unittest.TestCase):
         output = self.batch.outputs[0].id
         told = detail(self.view, output)
         assert told is not None
-        self.assertEqual([name for name, _ in told.stages], [name for name in STAGES if name != "copy"])
+        self.assertEqual(
+            [name for name, _ in told.stages], [name for name in STAGES if name not in ("copy", "base")]
+        )
         self.assertEqual([point.name for point in told.points], [QUICK.name, RATED.name])
         self.assertEqual([point.mine for point in told.points], [True, False])
         mine = self.view.output(output)

@@ -38,7 +38,7 @@ class OddCrew:
         self.started = 0
         self.closed = False
 
-    async def offer(self, slots: int) -> None:
+    async def offer(self, slots: int, device: str = "") -> None:
         if slots and not self.started:
             self.queue.put_nowait(c.Granted("odd-0", "odd"))
 

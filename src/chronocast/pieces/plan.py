@@ -182,6 +182,17 @@ def own_fields(source: CutList, picture: PictureRecipe, rate: Rate, size: tuple[
     return source.model_copy(update={"picture": tuple(spans)})
 
 
+def _kernel(picture: PictureRecipe, size: tuple[int, int], view: View, facts: Mapping[str, ClipFacts]) -> str:
+    """The kernel that pictures are scaled with; "" for the usual one, and where nothing is scaled."""
+    if picture.kernel == "bicubic":
+        return ""
+    same = view.uncropped and all(
+        (clip.width, clip.height) == size and clip.pixel_aspect == 1 and not clip.turned
+        for clip in facts.values()
+    )
+    return "" if facts and same else picture.kernel
+
+
 def plan_output(
     source: CutList,
     part: FrameRange,
@@ -283,6 +294,7 @@ def plan_output(
         settings=settings,
         shape=shape,
         accept_damage=accept_damage,
+        kernel=_kernel(picture, (width, height), view, facts or {}),
     )
     made = picture_pieces(first, picture, told, quality=quality, rounds=rounds, facts=facts or {})
     count = len(frames) // 2 if settings.woven else len(frames)

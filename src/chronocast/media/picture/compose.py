@@ -38,9 +38,11 @@ class Composer:
         view: View,
         colour: Colour,
         output_shape: Fraction = Fraction(1),
+        kernel: str = "",
     ) -> None:
         self.width, self.height, self.pixel_format = width, height, pixel_format
         self.canvas, self.view, self.colour, self.output_shape = canvas, view, colour, output_shape
+        self.kernel, self.scaling = kernel, f"flags={kernel or 'bicubic'}+accurate_rnd+full_chroma_int"
         self.alpha = samples_of(pixel_format).alpha
         self._graphs: OrderedDict[tuple[Any, ...], FilterGraph] = OrderedDict()
 
@@ -56,6 +58,7 @@ class Composer:
             view=self.view,
             colour=self.colour,
             output_shape=self.output_shape,
+            kernel=self.kernel,
         )
 
     def placement(
@@ -247,7 +250,7 @@ class Composer:
         if wide and RGB_MATRIX not in (colour[2], self.colour[2]):
             middle = "yuv420p10" if _bits(picture) > 8 else "yuv420p"
             return [
-                Filter("scale", f"{size[0]}:{size[1]}:{SCALING}"),
+                Filter("scale", f"{size[0]}:{size[1]}:{self.scaling}"),
                 Filter("format", middle),
                 Filter(
                     "colorspace",
@@ -256,15 +259,14 @@ class Composer:
                 ),
                 Filter("format", self.pixel_format),
             ]
-        settings = f"{size[0]}:{size[1]}:{SCALING}:in_range={_range(colour)}:out_range={_range(self.colour)}"
+        settings = (
+            f"{size[0]}:{size[1]}:{self.scaling}:in_range={_range(colour)}:out_range={_range(self.colour)}"
+        )
         if colour[2] != RGB_MATRIX:
             settings += f":in_color_matrix={_matrix(colour)}"
         if self.colour[2] != RGB_MATRIX:
             settings += f":out_color_matrix={_matrix(self.colour)}"
         return [Filter("scale", settings), Filter("format", self.pixel_format)]
-
-
-SCALING = "flags=bicubic+accurate_rnd+full_chroma_int"
 
 
 def _planar_alpha(picture: av.VideoFrame) -> str:

@@ -15,6 +15,7 @@ from chronocast.media.matrices import JPEG_MATRIX, MATRICES, USUAL_MATRIX
 from chronocast.media.picture.compose import from_planes, planes
 from chronocast.model.messages.jobs import EncoderSettings
 from chronocast.model.picture.colour import RGB_MATRIX, Colour
+from chronocast.model.source.origin import samples_of
 
 
 def converted(
@@ -53,6 +54,39 @@ def converted(
             raise MediaError(
                 f"A picture could not be converted to {settings.pixel_format}: {error.strerror}."
             ) from error
+
+
+def rounded_at_the_end(settings: EncoderSettings) -> bool:
+    """Whether pictures are composed in the same kind of samples as they are written, but of more or fewer bits."""
+    if not settings.working or settings.working == settings.pixel_format:
+        return False
+    one, other = samples_of(settings.working), samples_of(settings.pixel_format)
+    planar = not settings.pixel_format.startswith("yuvj") and settings.working.startswith("yuv")
+    return planar and (one.chroma, one.alpha) == (other.chroma, other.alpha) and one.depth != other.depth
+
+
+def rounded(
+    pictures: Iterator[av.VideoFrame], settings: EncoderSettings, colour: Colour
+) -> Iterator[av.VideoFrame]:
+    """Pictures in the encoder's depth: rounded once, at the end.
+
+    Parameters
+    ----------
+    pictures
+        The pictures, in order.
+    settings
+        What the encoder is told.
+    colour
+        What pictures are composed in, by its code points.
+    """
+    graph: FilterGraph | None = None
+    spread = "pc" if colour[3] == 2 else "tv"
+    for picture in pictures:
+        if graph is None:
+            ranges = f"in_range={spread}:out_range={spread}"
+            scale = Filter("scale", f"flags=bicubic+accurate_rnd+full_chroma_int:{ranges}")
+            graph = FilterGraph.of_pictures(picture, [scale, Filter("format", settings.pixel_format)])
+        yield graph.one(picture)
 
 
 def field_first(first: Literal["top", "bottom"]) -> Filter:

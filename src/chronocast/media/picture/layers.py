@@ -39,6 +39,7 @@ def piece_pictures(job: PieceJob, readers: Readers) -> Iterator[av.VideoFrame]:
         view=job.view,
         colour=job.colour,
         output_shape=job.shape,
+        kernel=job.kernel,
     )
     for span in job.spans:
         yield from SpanPictures(span, job.canvas, composer, readers).pictures()

@@ -20,7 +20,7 @@ from av.video.frame import PictureType
 from chronocast.media.encoders.registry import ENCODERS
 from chronocast.media.errors import EncodeFailed
 from chronocast.media.picture.compose import picture_digest
-from chronocast.media.picture.convert import converted, flagged, woven
+from chronocast.media.picture.convert import converted, flagged, rounded, rounded_at_the_end, woven
 from chronocast.media.picture.layers import piece_pictures
 from chronocast.media.picture.likeness import Likeness
 from chronocast.media.piece.base import base_pictures, without_captions
@@ -172,6 +172,8 @@ def _as_the_encoder_wants(
         pictures = woven(pictures, settings.fields, rate)
     if REPACKED.get(settings.pixel_format) == settings.working:
         pictures = (picture.reformat(format=settings.pixel_format) for picture in pictures)
+    elif rounded_at_the_end(settings):
+        pictures = rounded(pictures, settings, composed)
     elif settings.working and settings.working != settings.pixel_format:
         pictures = converted(pictures, settings, composed)
     if settings.fields and (settings.own_fields or settings.working):

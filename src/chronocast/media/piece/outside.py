@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import contextlib
+import ctypes
 import os
+import signal
 import subprocess
 import tempfile
 import threading
@@ -28,6 +30,49 @@ UNSAID = 2
 """The code point that says nothing."""
 LAST_SECONDS = 60.0
 """So long it may take for what it still has when the last picture is in."""
+
+
+_LIBC = ctypes.CDLL(None, use_errno=True)
+_PR_SET_PDEATHSIG = 1
+TICK_SECONDS = 0.25
+
+
+def _go_with_parent() -> None:
+    """Have the kernel end this process when the one that started it goes: a driver that hangs must not outlive it."""
+    _LIBC.prctl(_PR_SET_PDEATHSIG, signal.SIGKILL)
+
+
+class _Watch:
+    """``_Watch(process)``: kills a program that lets its feeder wait too long.
+
+    It counts its own ticks and not the clock: while everything is frozen, nothing is late.
+    """
+
+    def __init__(self, process: subprocess.Popen[bytes]) -> None:
+        self.late = False
+        self._process, self._over = process, threading.Event()
+        self._ticks, self._until = 0, -1
+        threading.Thread(target=self._tick, daemon=True).start()
+
+    def begin(self, seconds: float) -> None:
+        """From now on the feeder waits."""
+        self._until = self._ticks + max(1, round(seconds / TICK_SECONDS))
+
+    def end(self) -> None:
+        """It waits no longer."""
+        self._until = -1
+
+    def stop(self) -> None:
+        """Watch no more."""
+        self._over.set()
+
+    def _tick(self) -> None:
+        while not self._over.wait(TICK_SECONDS):
+            self._ticks += 1
+            if 0 <= self._until <= self._ticks:
+                self.late = True
+                self._process.kill()
+                return
 
 
 class Outside:
@@ -70,11 +115,16 @@ class Outside:
         try:
             with open(self._said, "wb") as said:
                 self._process = subprocess.Popen(
-                    encoder.on.program(ask), stdin=subprocess.PIPE, stdout=subprocess.DEVNULL, stderr=said
+                    encoder.on.program(ask),
+                    stdin=subprocess.PIPE,
+                    stdout=subprocess.DEVNULL,
+                    stderr=said,
+                    preexec_fn=_go_with_parent,
                 )
         except OSError as error:
             self.close()
             raise DeviceFailed(f"The program of {self.family} can't be started: {error.strerror}.") from error
+        self._watch = _Watch(self._process)
 
     def take(self, picture: av.VideoFrame) -> None:
         """Give it a picture.
@@ -115,6 +165,8 @@ class Outside:
 
     def close(self) -> None:
         """End it, whatever it does, and tidy up."""
+        if watch := getattr(self, "_watch", None):
+            watch.stop()
         process = getattr(self, "_process", None)
         if process is not None and process.poll() is None:
             process.kill()
@@ -124,23 +176,15 @@ class Outside:
     @contextlib.contextmanager
     def _watched(self, seconds: float) -> Iterator[None]:
         """Something that blocks while the program does nothing: it is killed after so many seconds."""
-        late = threading.Event()
-
-        def kill() -> None:
-            late.set()
-            self._process.kill()
-
-        timer = threading.Timer(seconds, kill)
-        timer.daemon = True
-        timer.start()
+        self._watch.begin(seconds)
         try:
             yield
         except DeviceFailed:
-            if not late.is_set():
+            if not self._watch.late:
                 raise
         finally:
-            timer.cancel()
-        if late.is_set():
+            self._watch.end()
+        if self._watch.late:
             raise DeviceFailed(
                 f"{self.family} took no picture for {seconds:.0f} seconds: it hangs in its driver, and was ended.",
                 "Leave it alone for a while, or encode in software.",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import Literal
 
 from chronocast.media.encoders.encoder import Asked
@@ -93,19 +94,35 @@ def encoder_settings(
         pixel_format = next(
             (f for f in encoder.on.formats if REPACKED.get(f, f) == pixel_format), pixel_format
         )
+    working = REPACKED.get(pixel_format, working)
+    if recipe.working_depth is not None:
+        working = deepened(working or pixel_format, recipe.working_depth)
+        working = "" if working == pixel_format else working
     return EncoderSettings(
         encoder=encoder.name,
         options=options,
         bits_per_second=told.bits_per_second,
         threads=threads,
         pixel_format=pixel_format,
-        working=REPACKED.get(pixel_format, working),
+        working=working,
         fields=_FIRST.get(recipe.scan, ""),
         piece=codec.piece,
         tag=grade.tag if grade else "",
         key_frame_frames=max(1, round(recipe.key_frame_seconds * rate)) if codec.kind == "long" else 1,
         colour=colour,
     )
+
+
+def deepened(pixel_format: str, depth: int) -> str:
+    """The pixel format of the same kind with so many bits a sample; the same where it isn't planar luma and chroma.
+
+    >>> deepened("yuv420p", 10), deepened("yuv422p10le", 8), deepened("gbrp", 16)
+    ('yuv420p10le', 'yuv422p', 'gbrp')
+    """
+    found = re.fullmatch(r"(yuva?4\d\dp)(\d+le)?", pixel_format)
+    if found is None:
+        return pixel_format
+    return found[1] + ("" if depth == 8 else f"{depth}le")
 
 
 def sampling_of(recipe: PictureRecipe) -> Sampling:

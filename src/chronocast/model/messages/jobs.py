@@ -61,6 +61,7 @@ class PieceJob(FrozenModel):
     taken as they come; else the job fails and says where they are.  Every
     ``measure_every`` th picture is decoded again and compared; 0 for none.  With ``digested`` a digest is made of
     what it decodes to: copied pictures will stand beside it, and each must still decode as by itself.
+    ``kernel`` is what pictures are scaled with, "" for the usual one.
     ``sets_moved`` is added to the numbers of copied parameter sets: another film's have their own.
     """
 
@@ -76,6 +77,7 @@ class PieceJob(FrozenModel):
     spans: tuple[PictureSpan, ...]
     settings: EncoderSettings
     shape: Fraction = Fraction(1)
+    kernel: str = ""
     accept_damage: bool = False
     measure_every: int = 0
     digested: bool = False

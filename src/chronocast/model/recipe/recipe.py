@@ -64,6 +64,7 @@ class Document(BaseModel):
 Copies = Literal["exact", "alike", "never"]
 Bases = Literal["pays", "kept", "never"]
 Route = Literal["software", "hardware", "either"]
+Kernel = Literal["bicubic", "bilinear", "lanczos", "spline", "area", "neighbor"]
 
 
 class FrameSize(Document):
@@ -117,12 +118,16 @@ class PictureRecipe(Document):
     ``route`` is whether software encodes it, a hardware encoder, or *either*, as the forecast chooses;
     ``without_device`` what becomes of it where a device is lost in the middle of a run: *software* encodes it, or it
     is to *wait* for somebody.
+    ``kernel`` is what pictures are scaled with, ``working_depth`` the bits a sample they are composed in (as they
+    are written, if none is said).
     """
 
     codec: PictureCodecId = "h264"
     encoder: str | None = Field(default=None, max_length=40)
     route: Route = "software"
     without_device: Literal["software", "wait"] = "software"
+    kernel: Kernel = "bicubic"
+    working_depth: Literal[8, 10, 16] | None = None
     effort: Effort = "medium"
     grade: str | None = Field(default=None, max_length=20)
     depth: Literal[8, 10, 12, 16, "source"] | None = None
@@ -218,6 +223,8 @@ _SINCE_PICTURE: dict[str, object] = {
     "drawn": "originals",
     "bases": "pays",
     "without_device": "software",
+    "kernel": "bicubic",
+    "working_depth": None,
 }
 _SINCE_SOUND: dict[str, object] = {"choose": []}
 """Settings that came later, with what they say by themselves."""

@@ -98,6 +98,8 @@ _LABELS = {
     "picture.drawn": "drawn from",
     "picture.bases": "composed once",
     "picture.route": "encoded in",
+    "picture.kernel": "scaled with",
+    "picture.working_depth": "composed in",
     "picture.without_device": "if its device is lost",
     "sound.bits_per_second": "sound rate",
     "picture.size.mode": "frame size",

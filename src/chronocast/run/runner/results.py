@@ -21,7 +21,7 @@ from chronocast.media.errors import DamagedPicture
 from chronocast.model.answers import Answer
 from chronocast.model.errors import ChronocastError
 from chronocast.model.paths import path_text
-from chronocast.model.stages import BASE, CHECK, JOIN
+from chronocast.model.stages import BASE, CHECK, ENCODE, JOIN
 from chronocast.preparation.output.measured_looks import measured_looks
 from chronocast.preparation.output.output_ready import OutputReady
 from chronocast.run import events as e
@@ -176,7 +176,8 @@ class Results:
             }
             shows = self.in_hand.planned_for.get(task)
             if (of := shows or self.in_hand.ready.get(started.output)) is not None:
-                facts["label"] = f"{of.title} · {of.recipe.title}"
+                device = f" · {of.route.device.device}" if of.route.device and task.kind == ENCODE.id else ""
+                facts["label"] = f"{of.title} · {of.recipe.title}{device}"
                 if task.kind == BASE.id and of.recipe.picture:
                     facts["wished"] = of.recipe.picture.bases == "kept"
             fitting = None if task.kind == BASE.id else shows

@@ -124,6 +124,59 @@ def _route(make: SettingMaker) -> list[Setting]:
     return found
 
 
+KERNELS = {
+    "bicubic": "bicubic",
+    "bilinear": "bilinear, soft",
+    "lanczos": "Lanczos, sharp",
+    "spline": "spline, sharp",
+    "area": "area, for much smaller",
+    "neighbor": "nearest, for pixels",
+}
+
+
+def _composing(make: SettingMaker) -> list[Setting]:
+    """What pictures are scaled with, and how many bits they are composed in; whether that does anything."""
+    picture = make.first.picture
+    assert picture is not None
+    out = frame_size(picture.size, make.seen.width, make.seen.height, multiple=picture.kind.multiple)
+    scaled = out != (make.seen.width, make.seen.height)
+    how = (
+        f"{make.seen.width}×{make.seen.height} becomes {out[0]}×{out[1]}; all of them cost about the same."
+        if scaled
+        else "Nothing of this source is scaled: it does nothing here but where clips are of other sizes."
+    )
+    found = [
+        make.choices(
+            "kernel",
+            "Scaled with",
+            how,
+            options=[(words, {"picture.kernel": name}) for name, words in KERNELS.items()],
+            weighed=False,
+        )
+    ]
+    written = sampling_of(picture)
+    if not (written.working or written.pixel_format).startswith("yuv") or written.pixel_format.startswith(
+        "yuvj"
+    ):
+        return found
+    found.append(
+        make.choices(
+            "working_depth",
+            "Composed in",
+            f"It is written in {written.depth} bits. With more, what is mixed, scaled or converted is rounded once, at "
+            "the end, for a few hundredths more work; pictures that are only read come out the same.",
+            options=[
+                ("as it is written", {"picture.working_depth": None}),
+                ("8 bits", {"picture.working_depth": 8}),
+                ("10 bits", {"picture.working_depth": 10}),
+                ("16 bits", {"picture.working_depth": 16}),
+            ],
+            weighed=False,
+        )
+    )
+    return found
+
+
 def picture_group(make: SettingMaker) -> Group:
     """What picture is made."""
     picture = make.first.picture
@@ -243,6 +296,7 @@ def picture_group(make: SettingMaker) -> Group:
             weighed=False,
         )
     )
+    found += _composing(make)
     found.append(
         make.choices(
             "bases",
