@@ -84,7 +84,9 @@ class _Shooter:
 
     def go(self) -> int:
         from chronocast.crew.local.calibrate import calibrate
+        from chronocast.crew.local.device_trials import devices_tried
         from chronocast.demo.copy import copy_demo
+        from chronocast.standins.device.plugged import place, plug
         from chronocast.ui import theme as themes
         from chronocast.ui.commands import CHECK, HOUSE, PLAN, RANGE, RECIPE, RUN
         from chronocast.ui.desk.session import Session
@@ -93,6 +95,9 @@ class _Shooter:
 
         sys.stderr.write("measuring this machine…\n")
         calibrate(Workspace().paces)
+        sys.stderr.write("trying its hardware encoders, and a stand-in for one…\n")
+        plug(place())
+        devices_tried(Workspace())
 
         def strips_in_sight(shown: Window) -> bool:
             rows = [row for row in shown.plan.rows[:9] if row.frames] if shown.plan else []
@@ -127,6 +132,8 @@ class _Shooter:
         window.recipe_place.open_recipe("web-720")
         window.go_to(RECIPE)
         self.settle(1.0)
+        window.recipe_place.form.go_to("What picture?")
+        self.settle(0.6)
         self.shoot(window, "recipe-ink")
         window.recipe_place.open_recipe("kiosk-quality")
         window.recipe_place.show_now()

@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Literal, NamedTuple
 from chronocast.forecast.learning.calibration import calibration_of
 from chronocast.forecast.learning.conformal import Outcome
 from chronocast.forecast.learning.experience import StationSeen
+from chronocast.forecast.work import BASE_READING, COMPOSING
 from chronocast.model.device import TriedEncoder
 from chronocast.model.recipe.codecs import PICTURE
 from chronocast.model.recipe.routes import DEPTHS
@@ -126,7 +127,11 @@ def house_model(known: StationKnown) -> HouseModel:
     rows = []
     for name, item in sorted(seen.paces.items(), key=lambda entry: -len(entry[1].seconds)):
         middle = exp(median(item.seconds))
-        told = f"{middle:.2g} × reckoned" if name.startswith("stage ") else f"{1 / middle:.3g} Mpx a second"
+        told = f"{1 / middle:.3g} Mpx a second"
+        if name.startswith("stage "):
+            told = f"{middle:.2g} × reckoned"
+        elif name in (COMPOSING, BASE_READING):
+            told = f"{middle / pace.encode:.2g} × reckoned"
         doubt = "" if len(item.seconds) >= SOME else ", few seen"
         rows.append(PaceRow(pace_words(name), counted(len(item.seconds), "time"), told + doubt))
     files: dict[Quantity, Sequence[Outcome]] = {name: outcomes.get(name, ()) for name in QUANTITIES}

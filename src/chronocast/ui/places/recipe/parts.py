@@ -153,7 +153,7 @@ class SettingRow(QWidget):
             layout.addWidget(self.choices)
         else:
             self.line = Line()
-            self.line.setFixedWidth(round(116 * scale()))
+            self.line.setFixedWidth(round(136 * scale()))
             self.line.setFont(font(13.5))
             self.line.returnPressed.connect(self._typed)
             self.line.editingFinished.connect(self._typed)
