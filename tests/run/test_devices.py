@@ -105,6 +105,8 @@ class Devices(unittest.TestCase):
         for tried in found.values():
             self.assertTrue(tried.works or tried.why_not)
             self.assertIn("a stand-in for a device" if tried.works else tried.why_not, tried.told)
+        decoders = Workspace().devices.decoders()
+        self.assertTrue(decoders and all(decoder.why_not or decoder.times_quicker for decoder in decoders))
         with self.device():
             self.assertEqual(devices_known(Workspace()), self.tried)
             pull(place())

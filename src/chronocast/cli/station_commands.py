@@ -35,12 +35,15 @@ def station_encoders(
             {
                 "version": 1,
                 "when": workspace().devices.when(),
+                "decoders": [tried.model_dump(mode="json") for tried in workspace().devices.decoders()],
                 "encoders": [{**tried.model_dump(mode="json"), "works": tried.works} for tried in found],
             }
         )
         return
     for tried in found:
         sys.stdout.write(f"{tried.encoder:16} {tried.told}\n")
+    for decoder in workspace().devices.decoders():
+        sys.stdout.write(f"{'decoding by ' + decoder.family:16} {decoder.told}\n")
 
 
 @station_app.command("stand-in")

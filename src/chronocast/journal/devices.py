@@ -8,7 +8,7 @@ from pathlib import Path
 from pydantic import ValidationError
 
 from chronocast.journal.documents import load_json, save_json
-from chronocast.model.device import TriedEncoder
+from chronocast.model.device import TriedDecoder, TriedEncoder
 
 VERSION = 1
 
@@ -33,7 +33,22 @@ class DeviceStore:
         """What they were tried with: versions of libraries and drivers."""
         return {str(key): str(value) for key, value in load_json(self.path).get("marks", {}).items()}
 
-    def keep(self, tried: Sequence[TriedEncoder], marks: Mapping[str, str], when: str) -> None:
+    def decoders(self) -> tuple[TriedDecoder, ...]:
+        """Ways to decode in hardware as they were tried."""
+        try:
+            return tuple(
+                TriedDecoder.model_validate(item) for item in load_json(self.path).get("decoders", ())
+            )
+        except ValidationError:
+            return ()
+
+    def keep(
+        self,
+        tried: Sequence[TriedEncoder],
+        marks: Mapping[str, str],
+        when: str,
+        decoders: Sequence[TriedDecoder] = (),
+    ) -> None:
         """Keep what was found.
 
         Parameters
@@ -44,6 +59,8 @@ class DeviceStore:
             What they were tried with.
         when
             ISO 8601.
+        decoders
+            Ways to decode in hardware.
         """
         save_json(
             self.path,
@@ -52,6 +69,7 @@ class DeviceStore:
                 "when": when,
                 "marks": dict(marks),
                 "tried": [item.model_dump(mode="json") for item in tried],
+                "decoders": [item.model_dump(mode="json") for item in decoders],
             },
         )
 

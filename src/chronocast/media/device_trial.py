@@ -9,17 +9,20 @@ import time
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from fractions import Fraction
+from itertools import islice
 from pathlib import Path
 
 import av
 import numpy as np
+from av.codec.hwaccel import HWAccel, hwdevices_available
 
 from chronocast.media.encoders.encoder import Asked, Encoder, OutsideAsk
 from chronocast.media.errors import MediaError
+from chronocast.media.picture.compose import picture_digest
 from chronocast.media.piece.encode import encode_pictures
 from chronocast.media.piece.here import is_here
 from chronocast.media.source.opening import listening
-from chronocast.model.device import TriedEncoder
+from chronocast.model.device import TriedDecoder, TriedEncoder
 from chronocast.model.messages.jobs import EncoderSettings
 from chronocast.model.recipe.recipe import PictureRecipe, RateControl
 
@@ -27,6 +30,8 @@ RATE = Fraction(25)
 PICTURES = 6
 SMALL, USUAL = (320, 192), (1920, 1080)
 MOST_SESSIONS = 4
+DECODED, DECODED_SIZE = 50, (1280, 720)
+"""So many pictures of H.264 are decoded both ways, and how large they are."""
 REASONS = (
     ("libcuda", "no driver: libcuda.so.1 isn't here"),
     ("libnvidia-encode", "no driver: libnvidia-encode.so.1 isn't here"),
@@ -90,6 +95,64 @@ def try_encoder(encoder: Encoder, driver: str = "") -> TriedEncoder:
                 "seconds_a_megapixel": round(seconds / (PICTURES * timed[0] * timed[1] / 1e6), 5),
             }
         )
+
+
+def decoder_families() -> tuple[str, ...]:
+    """Kinds of device that these libraries can decode with."""
+    return tuple(hwdevices_available())
+
+
+def try_decoder(family: str) -> TriedDecoder:
+    """What decoding by a kind of device does here: the same pictures as the processor's, and how quickly.
+
+    Parameters
+    ----------
+    family
+        By the libraries' name.
+    """
+    with tempfile.TemporaryDirectory(prefix="chronocast-device-") as folder:
+        film = str(Path(folder) / "film.mp4")
+        settings = EncoderSettings(
+            encoder="libx264", options={"preset": "veryfast", "crf": "20"}, colour=(1, 1, 1, 1)
+        )
+        encode_pictures(
+            _pictures("yuv420p", DECODED_SIZE, DECODED),
+            film,
+            RATE,
+            width=DECODED_SIZE[0],
+            height=DECODED_SIZE[1],
+            settings=settings,
+        )
+        return _tried_with(family, film)
+
+
+def _tried_with(family: str, film: str) -> TriedDecoder:
+    found = TriedDecoder(family=family)
+    begin = time.perf_counter()
+    plain = _decoded(film, None)
+    middle = time.perf_counter()
+    sentence, made = "", list[bytes]()
+    with listening() as said:
+        try:
+            made = _decoded(film, HWAccel(device_type=family, allow_software_fallback=False))
+        except (av.error.FFmpegError, RuntimeError, ValueError, OSError) as error:
+            sentence = str(error)
+    took = time.perf_counter() - middle
+    if sentence:
+        whole = " ".join([*said, sentence])
+        why = next((words for part, words in REASONS if part in whole), "")
+        none = "Operation not permitted" in whole or "no stream is compatible" in whole
+        return found.model_copy(update={"why_not": why or ("no device, or no driver" if none else sentence)})
+    return found.model_copy(
+        update={"exact": made == plain, "times_quicker": round((middle - begin) / max(1e-6, took), 2)}
+    )
+
+
+def _decoded(film: str, hardware: HWAccel | None) -> list[bytes]:
+    """Digests of a film's first pictures."""
+    with av.open(f"file:{film}", hwaccel=hardware) as container:
+        pictures = islice(container.decode(video=0), DECODED)
+        return [picture_digest(picture.reformat(format="yuv420p")) for picture in pictures]
 
 
 def _missing(encoder: Encoder) -> str:

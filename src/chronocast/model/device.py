@@ -68,3 +68,32 @@ class TriedEncoder(FrozenModel):
     def device(self) -> str:
         """The device family and its driver: another one makes other bits."""
         return f"{self.family} {self.driver}".strip()
+
+
+class TriedDecoder(FrozenModel):
+    """A way to decode in hardware, as it was tried on a station with H.264.
+
+    Parameters
+    ----------
+    family
+        The kind of device, by the libraries' name.
+    why_not
+        Why it can't be used, in a few words; "" where it can.
+    exact
+        Whether every picture came out as the processor decodes it.
+    times_quicker
+        How many times as quick as the processor it was.
+    """
+
+    family: str
+    why_not: str = ""
+    exact: bool = False
+    times_quicker: float = 0.0
+
+    @property
+    def told(self) -> str:
+        """What it does, or why nothing, in a few words."""
+        if self.why_not:
+            return self.why_not
+        how = "every picture exact" if self.exact else "pictures differ"
+        return f"{how}, {self.times_quicker:.1f} × as quick as the processor; not used yet"

@@ -9,7 +9,7 @@ from chronocast.forecast.learning.conformal import Outcome
 from chronocast.forecast.learning.experience import Experience
 from chronocast.forecast.station import Load, Station
 from chronocast.journal.workspace import Workspace
-from chronocast.model.device import TriedEncoder
+from chronocast.model.device import TriedDecoder, TriedEncoder
 from chronocast.preparation.station.devices import all_as_tried, devices_known
 from chronocast.preparation.station.this import this_station
 from chronocast.preparation.today import learned
@@ -32,6 +32,8 @@ class StationKnown(NamedTuple):
         Hardware encoders as they were tried.
     devices_as_tried
         Whether all of them were, with the libraries and drivers that are here now.
+    decoders
+        Ways to decode in hardware, as they were tried.
     """
 
     station: Station
@@ -40,6 +42,7 @@ class StationKnown(NamedTuple):
     measured: Mapping[str, str]
     devices: tuple[TriedEncoder, ...] = ()
     devices_as_tried: bool = False
+    decoders: tuple[TriedDecoder, ...] = ()
 
 
 def station_known(workspace: Workspace, load: Load | None = None) -> StationKnown:
@@ -63,4 +66,5 @@ def station_known(workspace: Workspace, load: Load | None = None) -> StationKnow
         workspace.paces.told(),
         devices_known(workspace),
         all_as_tried(workspace),
+        workspace.devices.decoders(),
     )

@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
-import json
 import subprocess
 import sys
 from collections.abc import Callable, Iterator
 from datetime import datetime
+from typing import NamedTuple
 
 from chronocast.journal.workspace import Workspace
+from chronocast.media.device_trial import decoder_families, try_decoder, try_encoder
 from chronocast.media.encoders.registry import ENCODERS
-from chronocast.model.device import TriedEncoder
+from chronocast.model.device import TriedDecoder, TriedEncoder
 from chronocast.preparation.station.devices import all_as_tried, devices_known, driver_of, marks
 
+DECODING = "decoding by "
 MOST_SECONDS = 60.0
 """An encoder that isn't done trying by then hangs."""
 
@@ -44,23 +46,50 @@ def try_encoders(
         assert on is not None
         say(name)
         blank = TriedEncoder(encoder=name, family=on.family, codec=on.codec, stand_in=on.stand_in)
+        answer = _apart(name, seconds)
         try:
-            done = subprocess.run(
-                [sys.executable, "-m", "chronocast.crew.local.device_trials", name],
-                capture_output=True,
-                timeout=seconds,
-                text=True,
-                errors="replace",
-            )
-            yield TriedEncoder.model_validate(json.loads(done.stdout.strip().splitlines()[-1]))
-        except subprocess.TimeoutExpired:
-            yield blank.model_copy(
-                update={"why_not": f"it hangs in its driver: ended after {seconds:.0f} seconds"}
-            )
-        except (ValueError, IndexError):
-            yield blank.model_copy(
-                update={"why_not": f"trying it ended its process (status {done.returncode})"}
-            )
+            yield TriedEncoder.model_validate_json(answer.found)
+        except ValueError:
+            yield blank.model_copy(update={"why_not": answer.trouble})
+
+
+def try_decoders(seconds: float = MOST_SECONDS) -> Iterator[TriedDecoder]:
+    """Try every way to decode in hardware, one after another.
+
+    Parameters
+    ----------
+    seconds
+        How long each has.
+
+    Yields
+    ------
+    TriedDecoder
+        What was found of it.
+    """
+    for family in decoder_families():
+        answer = _apart(DECODING + family, seconds)
+        try:
+            yield TriedDecoder.model_validate_json(answer.found)
+        except ValueError:
+            yield TriedDecoder(family=family, why_not=answer.trouble)
+
+
+class _Answer(NamedTuple):
+    """What a trial's process found, as JSON; else what became of it."""
+
+    found: str
+    trouble: str = ""
+
+
+def _apart(what: str, seconds: float) -> _Answer:
+    """Try something in a process of its own."""
+    words = [sys.executable, "-m", "chronocast.crew.local.device_trials", what]
+    try:
+        done = subprocess.run(words, capture_output=True, timeout=seconds, text=True, errors="replace")
+    except subprocess.TimeoutExpired:
+        return _Answer("", f"it hangs in its driver: ended after {seconds:.0f} seconds")
+    found = (done.stdout.strip().splitlines() or [""])[-1]
+    return _Answer(found, f"trying it ended its process (status {done.returncode})")
 
 
 def devices_tried(
@@ -81,14 +110,15 @@ def devices_tried(
         return devices_known(workspace)
     found = tuple(try_encoders(say))
     when = datetime.now().astimezone().isoformat(timespec="seconds")
-    workspace.devices.keep(found, marks(), when)
+    workspace.devices.keep(found, marks(), when, tuple(try_decoders()))
     return found
 
 
 def main() -> None:
     """Try the one that is named; what was found as JSON."""
-    from chronocast.media.device_trial import try_encoder
-
+    if sys.argv[1].startswith(DECODING):
+        sys.stdout.write(try_decoder(sys.argv[1].removeprefix(DECODING)).model_dump_json() + "\n")
+        return
     encoder = ENCODERS[sys.argv[1]]
     assert encoder.on is not None
     found = try_encoder(encoder, driver_of(encoder.on.family))

@@ -14,7 +14,7 @@ from chronocast.forecast.learning.calibration import calibration_of
 from chronocast.forecast.learning.conformal import Outcome
 from chronocast.forecast.learning.experience import StationSeen
 from chronocast.forecast.work import BASE_READING, COMPOSING
-from chronocast.model.device import TriedEncoder
+from chronocast.model.device import TriedDecoder, TriedEncoder
 from chronocast.model.recipe.codecs import PICTURE
 from chronocast.model.recipe.routes import DEPTHS
 from chronocast.model.show import counted, db_text, percent, size_text, time_text
@@ -135,11 +135,13 @@ def house_model(known: StationKnown) -> HouseModel:
         doubt = "" if len(item.seconds) >= SOME else ", few seen"
         rows.append(PaceRow(pace_words(name), counted(len(item.seconds), "time"), told + doubt))
     files: dict[Quantity, Sequence[Outcome]] = {name: outcomes.get(name, ()) for name in QUANTITIES}
-    return HouseModel(tuple(facts), tuple(rows), files, device_rows(known.devices))
+    return HouseModel(tuple(facts), tuple(rows), files, device_rows(known.devices, known.decoders))
 
 
-def device_rows(devices: Sequence[TriedEncoder]) -> tuple[DeviceRow, ...]:
-    """Hardware encoders in a row for each kind of device."""
+def device_rows(
+    devices: Sequence[TriedEncoder], decoders: Sequence[TriedDecoder] = ()
+) -> tuple[DeviceRow, ...]:
+    """Hardware encoders in a row for each kind of device; ways to decode in one row."""
     by_family: dict[str, list[TriedEncoder]] = {}
     for tried in devices:
         by_family.setdefault(tried.family, []).append(tried)
@@ -153,6 +155,12 @@ def device_rows(devices: Sequence[TriedEncoder]) -> tuple[DeviceRow, ...]:
         codecs = ", ".join(f"{PICTURE[t.codec].name} {_depths(t)}" for t in able)
         sessions = counted(max(tried.sessions for tried in able), "session")
         rows.append(DeviceRow(able[0].device, f"{codecs}; frames up to {width}×{height}; {sessions}", True))
+    if decoders:
+        by_words: dict[str, list[str]] = {}
+        for decoder in decoders:
+            by_words.setdefault(decoder.told, []).append(decoder.family)
+        told = "; ".join(f"{', '.join(families)}: {words}" for words, families in by_words.items())
+        rows.append(DeviceRow("decoding", told, any(not decoder.why_not for decoder in decoders)))
     return tuple(sorted(rows, key=lambda row: not row.works))
 
 

@@ -120,7 +120,7 @@ class HousePlace(QWidget):
         side.addWidget(self._title("This machine"))
         side.addLayout(self.facts)
         side.addWidget(self.paces, 3)
-        self.devices.setMinimumHeight(round(196 * scale()))  # a row for each kind of device, and the heads
+        self.devices.setMinimumHeight(round(222 * scale()))  # a row for each kind of device, and the heads
         side.addWidget(self.devices, 2)
         buttons = QHBoxLayout()
         buttons.setContentsMargins(16, 8, 16, 12)
