@@ -17,6 +17,10 @@ CONTAINER = "nut"
 """An open container of FFmpeg's that takes any codec and pixel format."""
 
 
+WRITE_WHAT_FRAMES_SAY = ("png",)
+"""Encoders that write the colours each picture is tagged with by its source: a base piece has no such tags."""
+
+
 class BaseDamaged(MediaError):
     """A base piece isn't what was composed."""
 
@@ -45,7 +49,7 @@ def base_job(job: PieceJob) -> PieceJob | None:
     """
     working = job.settings.working or job.settings.pixel_format
     encoder = base_encoder(working)
-    if not encoder or job.copied:
+    if not encoder or job.copied or job.settings.encoder in WRITE_WHAT_FRAMES_SAY:
         return None
     settings = EncoderSettings(
         encoder=encoder,
