@@ -17,8 +17,8 @@ CONTAINER = "nut"
 """An open container of FFmpeg's that takes any codec and pixel format."""
 
 
-WRITE_WHAT_FRAMES_SAY = ("png",)
-"""Encoders that write the colours each picture is tagged with by its source: a base piece has no such tags."""
+WRITE_WHAT_FRAMES_SAY = ("png", "ffv1")
+"""Encoders that write what each picture is tagged with by its source (colours, the shape of pixels): a base piece has no such tags."""
 
 
 class BaseDamaged(MediaError):
