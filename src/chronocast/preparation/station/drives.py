@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import os
 import shutil
+import threading
 from dataclasses import replace
 from pathlib import Path
 from typing import NamedTuple
@@ -71,10 +72,11 @@ def room_on(folder: Path, needs: Band, purpose: str = "", reserve: bool = True) 
 
 
 def _why_not_writable(folder: Path) -> str:
-    trial = folder / f".chronocast-trial-{os.getpid()}.part"
+    # each thread its own: forecasts and a run that begins look at once
+    trial = folder / f".chronocast-trial-{os.getpid()}-{threading.get_ident()}.part"
     try:
         trial.touch()
-        trial.unlink()
+        trial.unlink(missing_ok=True)
     except OSError as error:
         return error.strerror or "it can't be written"
     return ""
