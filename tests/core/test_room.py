@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import tempfile
 import unittest
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
 
 import numpy as np
 from hypothesis import given
@@ -10,6 +13,7 @@ from hypothesis import strategies as st
 
 from chronocast.forecast.band import Band
 from chronocast.forecast.room import Room, Taking, runs_out
+from chronocast.preparation.station.drives import room_on
 
 
 def taking(name: str, at: float, size: float, draws: int = 4) -> Taking:
@@ -52,3 +56,13 @@ class Through(unittest.TestCase):
     def test_a_room_says_what_fits(self) -> None:
         for usable, fit in ((100, "fits"), (60, "tight"), (30, "short")):
             self.assertEqual(Room("/d", usable, Band(40, 50, 80)).fit, fit)
+
+
+class Looks(unittest.TestCase):
+    def test_many_that_look_at_one_folder_at_once_all_find_that_it_can_be_written(self) -> None:
+        """A forecast that is being made, and a run that begins."""
+        folder = Path(tempfile.mkdtemp())
+        with ThreadPoolExecutor(8) as pool:
+            found = list(pool.map(lambda _: room_on(folder, Band(1, 1, 1)).writable, range(2000)))
+        self.assertTrue(all(found))
+        self.assertEqual(list(folder.iterdir()), [])
