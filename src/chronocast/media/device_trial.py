@@ -27,7 +27,8 @@ from chronocast.model.messages.jobs import EncoderSettings
 from chronocast.model.recipe.recipe import PictureRecipe, RateControl
 
 RATE = Fraction(25)
-PICTURES = 6
+PICTURES, LARGE_PICTURES = 6, 2
+"""So many pictures of a pixel format are encoded, and of each frame size."""
 SMALL, USUAL = (320, 192), (1920, 1080)
 MOST_SESSIONS = 4
 DECODED, DECODED_SIZE = 50, (1280, 720)
@@ -75,11 +76,8 @@ def try_encoder(encoder: Encoder, driver: str = "") -> TriedEncoder:
             return found.model_copy(update={"why_not": why})
         largest = SMALL
         for size in (USUAL, on.largest):
-            if (
-                size[0] <= on.largest[0]
-                and size[1] <= on.largest[1]
-                and not _encoded(encoder, folder, formats[0], size)
-            ):
+            within = size[0] <= on.largest[0] and size[1] <= on.largest[1]
+            if within and not _encoded(encoder, folder, formats[0], size, LARGE_PICTURES):
                 largest = size
         timed = USUAL if largest >= USUAL else SMALL
         begin = time.perf_counter()
