@@ -142,6 +142,13 @@ class Chosen(unittest.TestCase):
             found = routed(recipe("hardware", without_device=choice), (1280, 720), [resting], Station())
             self.assertEqual(found.refused is not None, refused)
 
+    def test_a_recipe_that_is_as_it_was_saved_stays_so(self) -> None:
+        asked = recipe("hardware")
+        asked = asked.model_copy(update={"saved": asked.mark})
+        found = routed(asked, (1280, 720), [HERE], Station())
+        self.assertEqual(found.recipe.picture and found.recipe.picture.encoder, "h264_standin")
+        self.assertEqual(found.recipe.title, "R", "the encoder that was chosen is no change of a person's")
+
     def test_software_asks_nothing(self) -> None:
         self.assertEqual(routed(recipe("software"), (1280, 720), [HERE], Station()).taken.told, "")
 

@@ -234,6 +234,13 @@ class Taken(unittest.IsolatedAsyncioTestCase):
         assert isinstance(told, e.Failed)
         self.assertEqual((told.fault, told.sentence), ("encode", "What?"))
 
+    async def test_a_piece_that_filled_the_drive_wants_more_room_before_it_is_tried_again(self) -> None:
+        """Else one that is larger than what is free is begun for ever."""
+        piece, before = e.TaskId("encode", "piece"), self.results.in_hand.piece_room
+        self.results.in_hand.attempts[(str(piece), 9)] = Attempt(piece, "slot", 0.0, self.task.name)
+        await self.results.take(AttemptFailed(str(piece), 9, "space", "The drive is full."))
+        self.assertEqual(self.results.in_hand.piece_room, 2 * before)
+
 
 if __name__ == "__main__":
     unittest.main()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import sys
+from collections.abc import Callable
 from pathlib import Path
 from typing import NamedTuple
 
@@ -54,6 +55,15 @@ class Probed(NamedTuple):
     pieces: int
 
 
+def _told(words: str) -> Callable[[int, int], None]:
+    """Say on standard error how far something is."""
+
+    def progress(done: int, whole: int) -> None:
+        sys.stderr.write(f"\r{words}: {done} of {whole}" + ("\n" if done == whole else ""))
+
+    return progress
+
+
 def probe_batch(batch: Batch, path: Path, seconds: float) -> Probed:
     """Encode pieces ahead for so many seconds, and forecast again.
 
@@ -73,10 +83,7 @@ def probe_batch(batch: Batch, path: Path, seconds: float) -> Probed:
     before = outlook_now(prospect, workspace())
     probes = choose_probes(before, workspace().stock, seconds)
 
-    def progress(done: int, whole: int) -> None:
-        sys.stderr.write(f"\rencoding ahead: {done} of {whole}" + ("\n" if done == whole else ""))
-
-    count = carry_out_probes(probes, workspace(), progress)
+    count = carry_out_probes(probes, workspace(), _told("encoding ahead"))
     return Probed(before, outlook_now(prospect, workspace()), count)
 
 
@@ -100,10 +107,7 @@ def routes_compared(batch: Batch, path: Path, outputs: list[str]) -> list[RouteC
     view = outlook_now(prospect, workspace())
     probes = route_probes(view, workspace().stock, outputs)
 
-    def progress(done: int, whole: int) -> None:
-        sys.stderr.write(f"\rencoding both ways: {done} of {whole}" + ("\n" if done == whole else ""))
-
-    carry_out_probes(probes, workspace(), progress)
+    carry_out_probes(probes, workspace(), _told("encoding both ways"))
     asked = (item.ready for item in view.outputs if not outputs or item.ready.output.id in outputs)
     found = (compare_routes(ready, workspace().stock, view.station) for ready in asked)
     return [one for one in found if one is not None]
@@ -143,10 +147,9 @@ def render_ahead(
         raise ModelError(f"There is no output “{unknown[0]}” that can be made.", "See forecast --json.")
     plan = plan_ahead(outlook_now(prospect, workspace()), workspace().stock, outputs, seconds)
 
-    def progress(done: int, whole: int) -> None:
-        sys.stderr.write(f"\rencoding ahead: {done} of {whole}" + ("\n" if done == whole else ""))
-
-    return AheadTold(plan, 0 if only_plan else carry_out_probes(plan.pieces, workspace(), progress))
+    return AheadTold(
+        plan, 0 if only_plan else carry_out_probes(plan.pieces, workspace(), _told("encoding ahead"))
+    )
 
 
 def about(forecast: Forecast, batch: Batch, output: str) -> OutputAnswers:

@@ -34,7 +34,6 @@ def converted(
     colour
         What pictures are composed in, by its code points.
     """
-    graph: FilterGraph | None = None
     primaries, _, matrix, spread = colour
     source = MATRICES.get(matrix if matrix not in (2, RGB_MATRIX) else primaries, USUAL_MATRIX).filters
     incoming = "pc" if spread == 2 else "tv"
@@ -44,15 +43,21 @@ def converted(
         told = f"in_color_matrix={source}:out_color_matrix={JPEG_MATRIX.filters}:in_range={incoming}:out_range=pc"
     else:
         told = f"in_color_matrix={source}:in_range={incoming}:out_range=pc"
+    yield from _scaled(pictures, settings.pixel_format, told)
+
+
+def _scaled(pictures: Iterator[av.VideoFrame], pixel_format: str, told: str) -> Iterator[av.VideoFrame]:
+    """Pictures in another pixel format, by matrices and ranges as they are told."""
+    graph: FilterGraph | None = None
     for picture in pictures:
         if graph is None:
             scale = Filter("scale", f"flags=bicubic+accurate_rnd+full_chroma_int:{told}")
-            graph = FilterGraph.of_pictures(picture, [scale, Filter("format", settings.pixel_format)])
+            graph = FilterGraph.of_pictures(picture, [scale, Filter("format", pixel_format)])
         try:
             yield graph.one(picture)
         except av.error.FFmpegError as error:
             raise MediaError(
-                f"A picture could not be converted to {settings.pixel_format}: {error.strerror}."
+                f"A picture could not be converted to {pixel_format}: {error.strerror}."
             ) from error
 
 
@@ -79,14 +84,8 @@ def rounded(
     colour
         What pictures are composed in, by its code points.
     """
-    graph: FilterGraph | None = None
     spread = "pc" if colour[3] == 2 else "tv"
-    for picture in pictures:
-        if graph is None:
-            ranges = f"in_range={spread}:out_range={spread}"
-            scale = Filter("scale", f"flags=bicubic+accurate_rnd+full_chroma_int:{ranges}")
-            graph = FilterGraph.of_pictures(picture, [scale, Filter("format", settings.pixel_format)])
-        yield graph.one(picture)
+    return _scaled(pictures, settings.pixel_format, f"in_range={spread}:out_range={spread}")
 
 
 def field_first(first: Literal["top", "bottom"]) -> Filter:

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import contextlib
 import ctypes
+import errno
 import os
+import shutil
 import signal
 import subprocess
 import tempfile
@@ -26,6 +28,8 @@ from chronocast.model.picture.colour import Colour
 SILENT_SECONDS = float(os.environ.get("CHRONOCAST_DEVICE_SILENT_SECONDS", "20"))
 """A program that takes no picture for so long hangs in its driver."""
 SOFTWARE = "Encode in software."
+FULL_BYTES = 2**18
+"""A drive with less free than this is full."""
 UNSAID = 2
 """The code point that says nothing."""
 LAST_SECONDS = 60.0
@@ -191,11 +195,21 @@ class Outside:
             )
 
     def _failed(self) -> DeviceFailed:
-        """What the program says of how it failed."""
+        """What the program says of how it failed.
+
+        Raises
+        ------
+        OSError
+            The drive is full: that is no fault of the device.
+        """
         with contextlib.suppress(subprocess.TimeoutExpired):
             self._process.wait(timeout=5)
         with open(self._said, errors="replace") as said_there:
             lines = said_there.read().strip().splitlines()
+        # on a full drive what it says may be lost, too
+        full = shutil.disk_usage(self._folder.name).free < FULL_BYTES
+        if full or any(os.strerror(errno.ENOSPC) in line for line in lines):
+            raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
         said = lines[-1].strip() if lines else f"exit status {self._process.poll()}"
         said = said.removeprefix(f"{self.family}: ").rstrip(".")
         return DeviceFailed(f"{self.family}: {said}.", "Try again, or encode in software.")

@@ -31,6 +31,19 @@ def definite(recipe: Recipe, origin: Origin) -> Recipe:
     picture = _picture(recipe.picture, origin)
     if picture == recipe.picture:
         return recipe
+    return decided(recipe, picture)
+
+
+def decided(recipe: Recipe, picture: PictureRecipe) -> Recipe:
+    """The recipe with a picture in which what it leaves open is decided: one that isn't changed stays one that isn't.
+
+    Parameters
+    ----------
+    recipe
+        What was asked for.
+    picture
+        Its picture, decided.
+    """
     made = recipe.model_copy(update={"picture": picture})
     return made if recipe.changed else made.model_copy(update={"saved": made.mark if recipe.saved else ""})
 

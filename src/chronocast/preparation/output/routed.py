@@ -11,8 +11,9 @@ from chronocast.media.encoders.registry import ENCODERS
 from chronocast.media.piece.settings import sampling_of
 from chronocast.model.device import TriedEncoder
 from chronocast.model.messages.check import Check
+from chronocast.model.recipe.as_source import decided
 from chronocast.model.recipe.recipe import Recipe
-from chronocast.model.recipe.routes import Wanted, hardware_route
+from chronocast.model.recipe.routes import RouteRefusal, Wanted, hardware_route
 
 
 @dataclass(frozen=True)
@@ -86,11 +87,9 @@ def routed(
     return Routed(encoded_by(recipe, device.encoder), RouteTaken(device, told, device))
 
 
-def _why_none(nearest: object, codec: str, any_device: bool, tried: bool) -> tuple[str, str]:
+def _why_none(nearest: RouteRefusal | None, codec: str, any_device: bool, tried: bool) -> tuple[str, str]:
     """Why no device encodes it, and what would help."""
-    from chronocast.model.recipe.routes import RouteRefusal
-
-    if isinstance(nearest, RouteRefusal):
+    if nearest is not None:
         return nearest.sentence, nearest.cure
     if not any_device:
         return f"no device encodes {codec}", "Choose software, or H.264, HEVC or AV1."
@@ -115,9 +114,7 @@ def encoded_by(recipe: Recipe, encoder: str | None) -> Recipe:
     """The recipe with that encoder; None for the usual one of software."""
     assert recipe.picture is not None
     kept = recipe.picture.encoder if recipe.picture.encoder in recipe.picture.kind.encoders else None
-    return recipe.model_copy(
-        update={"picture": recipe.picture.model_copy(update={"encoder": encoder or kept})}
-    )
+    return decided(recipe, recipe.picture.model_copy(update={"encoder": encoder or kept}))
 
 
 def _times_quicker(recipe: Recipe, device: TriedEncoder, station: Station) -> float:

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from fractions import Fraction
 from pathlib import Path
 
+from chronocast.media.piece.here import library_version
 from chronocast.model.batch.batch import Framing, Source
 from chronocast.model.picture.geometry import Centre, View
 from chronocast.model.recipe.recipe import Recipe
@@ -68,6 +69,7 @@ class SourceReady:
             framing.model_dump_json() if framing else "",
             str(self.damage_accepted),
             rounds.model_dump_json() if rounds else "",
+            library_version(recipe.picture.encoder) if recipe.picture and recipe.picture.encoder else "",
         )
         if key not in self.plans:
             view = framing_view(framing, recipe)

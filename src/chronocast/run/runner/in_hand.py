@@ -10,6 +10,7 @@ from chronocast.model.answers import Answer
 from chronocast.model.messages.jobs import PieceJob, SoundJob
 from chronocast.model.stages import HERE
 from chronocast.preparation.output.output_ready import OutputReady
+from chronocast.preparation.station.drives import PIECE_BYTES
 from chronocast.run import events as e
 
 
@@ -34,6 +35,9 @@ class InHand:
     ``ready`` by output; ``jobs`` of parts by task, ``planned_for`` an output of each piece; ``attempts`` by
     task and attempt number; ``based`` whether a piece is encoded from its base piece.
 
+    ``piece_room`` is what has to be free before a piece is begun: twice as much each time one has filled the drive,
+    so that none is tried for ever.
+
     ``counts`` are frames or samples done of tasks; ``moved`` is when anything
     last moved (seconds since 1970); ``ended_still`` are attempts that were ended since they stood still;
     ``finish`` the last forecast, as it is told.
@@ -45,6 +49,7 @@ class InHand:
     attempts: dict[tuple[str, int], Attempt] = field(default_factory=dict)
     based: dict[e.TaskId, bool] = field(default_factory=dict)
     counts: dict[str, int] = field(default_factory=dict)
+    piece_room: int = PIECE_BYTES
     moved: float = field(default_factory=time.time)
     ended_still: set[tuple[str, int]] = field(default_factory=set)
     finish: Answer = field(default_factory=dict)

@@ -12,7 +12,7 @@ from chronocast.pieces.base_pieces import base_bytes
 from chronocast.pieces.stock import Stock
 from chronocast.preparation.output.expectation import expected_file
 from chronocast.preparation.output.output_ready import OutputReady
-from chronocast.preparation.station.drives import PIECE_BYTES, need_room
+from chronocast.preparation.station.drives import need_room
 from chronocast.run.events import OutputSpec, TaskId
 from chronocast.run.runner.folders import Folders
 from chronocast.run.runner.in_hand import InHand
@@ -106,7 +106,7 @@ class Jobs:
         if isinstance(job, PieceJob) and task.kind == BASE.id:
             need_room(self.stock.folder, base_bytes(job), self.reserve)
             return job.model_copy(update={"target": str(target)})
-        need_room(self.stock.folder, PIECE_BYTES, self.reserve)
+        need_room(self.stock.folder, self.in_hand.piece_room, self.reserve)
         update: dict[str, object] = {"target": str(target), **self._from_base(task)}
         if isinstance(job, PieceJob) and ready is not None and ready.look_prior is not None:
             update["measure_every"] = measured_every(job.frames)

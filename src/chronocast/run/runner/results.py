@@ -133,6 +133,8 @@ class Results:
         if started is None:
             return None
         known: Any = event.fault if event.fault in e.Fault.__args__ else "encode"  # type: ignore[attr-defined]
+        if known == "space" and started.task.is_part:
+            self.in_hand.piece_room *= 2
         if (task, attempt) in self.in_hand.ended_still:
             known = "encode"
             sentence = f"Nothing moved for {STILL_SECONDS / 60:.0f} minutes, so this attempt was ended."
@@ -149,11 +151,11 @@ class Results:
                 "detail": detail,
             },
         )
-        if known == "base" and (shows := self.in_hand.planned_for.get(started.task)):
-            self.stock.discard(shows.base_of[started.task.name].name)
+        shows = self.in_hand.planned_for.get(started.task)
+        if known == "base" and shows and (base := shows.base_of.get(started.task.name)):
+            self.stock.discard(base.name)
         if known == "media" and detail.startswith('{"damaged"'):
             pictures = [DamagedPicture(*entry) for entry in json.loads(detail)["damaged"]]
-            shows = self.in_hand.planned_for.get(started.task)
             sentence = remember_damage(self.workspace, shows, pictures, sentence)
         unjoined = started.task.kind == JOIN.id and known in ("encode", "media")
         damaged = damaged_parts(of, self.stock) if of is not None and unjoined else ()

@@ -398,7 +398,10 @@ class Runner:
             return
         family, until = ready.device, time.time() + RESTING_SECONDS
         why = failed.sentence.removeprefix(f"{family}: ").partition(". ")[0]
-        await asyncio.to_thread(self.workspace.devices.leave_alone, family, until, why)
+        with contextlib.suppress(
+            ChronocastError, OSError
+        ):  # not noted, it is tried once more: its files need somebody
+            await asyncio.to_thread(self.workspace.devices.leave_alone, family, until, why)
         self.prospect = await asyncio.to_thread(prepare, self.batch, self.batch_path.parent, self.workspace)
         for name, tracked in self.machine.outputs.items():
             before, now = self.in_hand.ready[name], self.prospect.output(name)

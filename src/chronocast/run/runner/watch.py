@@ -10,7 +10,7 @@ from pathlib import Path
 from chronocast.crew.contract import Crew
 from chronocast.forecast.band import Band
 from chronocast.pieces.stock import Stock
-from chronocast.preparation.station.drives import PIECE_BYTES, room_on
+from chronocast.preparation.station.drives import room_on
 from chronocast.run import events as e
 from chronocast.run.machine import Machine
 from chronocast.run.runner.folders import Folders
@@ -96,5 +96,5 @@ class Watch:
             for name, item in self.in_hand.ready.items()
             if item.path.parent == folder and self.machine.outputs[name].waits_for == "space"
         ]
-        need = PIECE_BYTES if folder == self.stock.folder else max(needs, default=0.0) + 2**16
+        need = self.in_hand.piece_room if folder == self.stock.folder else max(needs, default=0.0) + 2**16
         return need <= room_on(folder, Band(need, need, need), reserve=self.reserve).usable
