@@ -9,7 +9,7 @@ from collections.abc import Iterable
 from pathlib import Path
 
 from chronocast.journal.workspace import Workspace
-from chronocast.media.encoders import amf, nvenc, quick_sync, stand_in, v4l2, vaapi
+from chronocast.media.encoders.devices import amf, nvenc, quick_sync, stand_in, v4l2, vaapi
 from chronocast.media.piece.here import libraries_version
 from chronocast.model.device import TriedEncoder
 from chronocast.standins.device import plugged

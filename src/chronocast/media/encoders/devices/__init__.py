@@ -1,0 +1,1 @@
+"""Encoders that run on devices: a file for each kind, found by name as the others are."""
