@@ -3,29 +3,7 @@
 from __future__ import annotations
 
 import sys
-
-COMMANDS = frozenset(
-    {
-        "demo",
-        "inspect",
-        "batch",
-        "recipes",
-        "forecast",
-        "render",
-        "status",
-        "pause",
-        "resume",
-        "stop",
-        "check",
-        "stock",
-        "calibrate",
-        "reserve",
-        "shots",
-        "ranges",
-        "cards",
-        "frame",
-    }
-)
+from pathlib import Path
 
 
 def main() -> None:
@@ -64,7 +42,12 @@ def _say(error: BaseException, sentence: str) -> None:
 
 def _main() -> None:
     words = sys.argv[1:]
-    if (words and (words[0] in COMMANDS or words[0].startswith("-"))) or len(words) > 1:
+    batch = (
+        len(words) == 1
+        and not words[0].startswith("-")
+        and (Path(words[0]).suffix or Path(words[0]).exists())
+    )
+    if words and not batch:
         from chronocast.cli.app import main as command_line
 
         command_line()

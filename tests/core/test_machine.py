@@ -67,8 +67,13 @@ class World:
         self.stale: list[tuple[e.TaskId, int]] = []
         self.ended = ""
         self.states: dict[str, str] = {}
+        self.unable: set[tuple[e.TaskId, str]] = set()
 
     def feed(self, event: e.Event) -> None:
+        if isinstance(
+            event, e.RetryAsked | e.SpaceFreed | e.DriveReturned | e.HoldAsked | e.StationLost | e.Amended
+        ):
+            self.unable.clear()  # what stations couldn't do may be tried again
         self.carry_out(self.machine.step(event))
 
     def carry_out(self, instructions: list[e.Instruction]) -> None:
@@ -79,6 +84,8 @@ class World:
                     assert all(running != task for running, _ in self.running), (
                         f"{task} is made twice at once"
                     )
+                    station = self.machine.stations[slot]
+                    assert (task, station) not in self.unable, f"{task} goes again where it can't be done"
                     assert slot not in self.running.values(), "a slot has one task at a time"
                     wanted = "device" if task.kind == "encode" and task.name in ON_DEVICE else ""
                     assert self.machine.devices[slot] == wanted, "a device's work takes its sessions"
@@ -163,6 +170,7 @@ class World:
             return
         task, attempt = self.choices.one(sorted(self.running, key=str))
         fault = self.choices.one(FAULTS)
+        there = self.machine.stations.get(self.running[task, attempt]) == "there"
         del self.running[(task, attempt)]
         self.frozen.discard((task, attempt))
         self.stale.append((task, attempt))
@@ -175,6 +183,9 @@ class World:
             fault = "disproved"
         elif task.kind == "join" and fault == "encode":
             fault, damaged = "pieces", (self.choices.one(list(self.machine.outputs[task.name].spec.pieces)),)
+        if there and fault in ("away", "place"):
+            fault = "elsewhere"
+            self.unable.add((task, "there"))
         self.feed(e.Failed(task, attempt, fault, "It failed.", damaged))
 
     def a_late_result(self) -> None:

@@ -13,6 +13,7 @@ from chronocast import __version__
 from chronocast.cli.answers import NEEDS_YOU, WRONG_USE, BatchPath, Json, complain, load, put, workspace
 from chronocast.cli.cell_commands import cell_commands
 from chronocast.cli.forecast_commands import forecast_commands
+from chronocast.cli.house_commands import house, hub_app
 from chronocast.cli.ledger_commands import ledger_app
 from chronocast.cli.proxy_commands import proxies_app
 from chronocast.cli.range_commands import frame_outputs, ranges_app
@@ -37,6 +38,8 @@ app.add_typer(cards_app, name="cards")
 app.add_typer(ranges_app, name="ranges")
 app.add_typer(stock_app, name="stock")
 app.add_typer(station_app, name="station")
+app.add_typer(hub_app, name="hub")
+app.command()(house)
 app.add_typer(proxies_app, name="proxies")
 app.add_typer(ledger_app, name="ledger")
 app.command("frame")(frame_outputs)
@@ -280,17 +283,24 @@ def render(
     any_room: Annotated[
         bool, typer.Option("--any-room", help="Leave nothing free on purpose: fill drives to the last byte.")
     ] = False,
+    hub: Annotated[str, typer.Option(help="Of the house that helps; the one this machine belongs to.")] = "",
+    alone: Annotated[bool, typer.Option("--alone", help="On this machine only.")] = False,
 ) -> None:
     """Render a batch and prove every file. Ctrl-C stops; what is finished is kept."""
     from chronocast.cli.rendering import follow
-    from chronocast.run.client import begin_run
+    from chronocast.run.client import begin_run, with_house
 
     loaded = load(batch)
     try:
         journal = begin_run(
             loaded,
             batch,
-            {"replace": replace, "any_room": any_room, "space_wait_seconds": 3600.0 if detach else 0.0},
+            {
+                "replace": replace,
+                "any_room": any_room,
+                "space_wait_seconds": 3600.0 if detach else 0.0,
+                **with_house(workspace(), hub, alone),
+            },
         )
     except ChronocastError as error:
         complain(error, NEEDS_YOU if loaded.outputs else WRONG_USE)

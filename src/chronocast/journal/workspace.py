@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 
 from chronocast.journal.devices import DeviceStore
 from chronocast.journal.facts import FactsStore
+from chronocast.journal.house import HouseStore
 from chronocast.journal.library import Library
 from chronocast.journal.needs import NeedsStore
 from chronocast.journal.paces import PaceStore
@@ -29,7 +30,7 @@ class Workspace:
     sources that were made ready of them), ``rounds`` what was decided for
     outputs, ``needs`` what outputs wait for, ``proxies`` small copies of
     films for looking at, ``paces`` how fast stations are, ``devices`` which hardware encoders were found, ``library`` saved recipes and
-    receiver cards.  ``kept_trouble`` is a sentence where pieces aren't kept where they should be.  What it has looked at stays looked at from forecast to
+    receiver cards, ``house`` how this machine belongs to a house.  ``kept_trouble`` is a sentence where pieces aren't kept where they should be.  What it has looked at stays looked at from forecast to
     forecast.
     """
 
@@ -50,6 +51,7 @@ class Workspace:
         self.paces = PaceStore(self.data / "pace.json")
         self.devices = DeviceStore(self.data / "devices.json")
         self.library = Library(config or config_folder())
+        self.house = HouseStore(config or config_folder(), self.state)
 
     @property
     def slots_folder(self) -> Path:

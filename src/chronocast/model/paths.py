@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import os
 from os import PathLike
-from typing import NamedTuple
+from typing import Annotated, NamedTuple
 
 _FIRST = 0x10FE00
 
@@ -60,3 +60,11 @@ def shown(path: str | PathLike[str]) -> str:
         else:
             found.append(letter)
     return "".join(found)
+
+
+class OnDisk(NamedTuple):
+    """Marks a text of a message as the path of a file: another machine may have it elsewhere."""
+
+
+FilePath = Annotated[str, OnDisk()]
+"""A path as text in a message between processes."""

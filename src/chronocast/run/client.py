@@ -13,6 +13,7 @@ from typing import Any
 from chronocast.journal.locks import Lock
 from chronocast.journal.places import state_folder
 from chronocast.journal.runs import RequestAnswer
+from chronocast.journal.workspace import Workspace
 from chronocast.model.batch.batch import Batch
 from chronocast.model.errors import ChronocastError
 from chronocast.run.lease import Leased, take_lease
@@ -21,6 +22,25 @@ from chronocast.run.runner_lock import lock_path, runner_lives, taken
 
 class RunError(ChronocastError):
     """A run that can't be begun, found or spoken to."""
+
+
+def with_house(workspace: Workspace, hub: str = "", alone: bool = False) -> dict[str, Any]:
+    """The option of a run by which a house helps; none where there is no house, or it isn't wanted.
+
+    Parameters
+    ----------
+    workspace
+        Where it is kept how this machine belongs to one.
+    hub
+        Another hub's address.
+    alone
+        Whether this machine does it alone.
+    """
+    if alone:
+        return {}
+    with contextlib.suppress(ChronocastError):
+        hub = hub or workspace.house.belonging().hub
+    return {"hub": hub} if hub else {}
 
 
 def start_runner(journal: Path) -> None:

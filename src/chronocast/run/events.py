@@ -19,6 +19,7 @@ Fault = Literal[
     "device",
     "disproved",
     "stopped",
+    "elsewhere",
     "internal",
 ]
 """Why a task failed.
@@ -28,7 +29,8 @@ the source can't be read; *space*: a drive is full; *away*: a folder or a file
 is gone, as when a drive was unplugged; *place*: a folder can't be written;
 *pieces*: a join found damaged pieces; *base*: the base piece it was to be encoded from is
 no good; *device*: a hardware encoder failed at it; *disproved*: a check found the file
-wanting; *stopped*: we stopped it; *internal*: the runner itself failed at it.
+wanting; *stopped*: we stopped it, or its station gave it back; *elsewhere*: its station
+can't do it, another one may; *internal*: the runner itself failed at it.
 """
 
 State = Literal[
@@ -329,7 +331,10 @@ Instruction = Start | Control | Place | Discard | DropPiece | Tell | Refuse | Of
 
 @dataclass
 class Task:
-    """One task as the machine sees it; ``device`` is the kind of slot it wants, "" for the processor's."""
+    """One task as the machine sees it; ``device`` is the kind of slot it wants, "" for the processor's.
+
+    ``kept_from`` are stations that can't do it, ``failed_at`` those where it failed: they get it only if no other is free.
+    """
 
     id: TaskId
     state: Literal["pending", "running", "done", "failed"] = "pending"
@@ -341,6 +346,8 @@ class Task:
     fault: str = ""
     sentence: str = ""
     device: str = ""
+    kept_from: set[str] = field(default_factory=set)
+    failed_at: set[str] = field(default_factory=set)
 
 
 @dataclass

@@ -201,14 +201,15 @@ class Machine:
 
     def _station_lost(self, event: StationLost) -> None:
         gone = [slot for slot, station in self.stations.items() if station == event.station]
+        for task in self.tasks.values():
+            task.kept_from.discard(event.station)  # when it is back it may see what it didn't
         for slot in gone:
-            key = self.slots.pop(slot, None)
-            del self.stations[slot]
-            del self.devices[slot]
+            key = self.slots.get(slot)
             if key is not None:
                 self._fail(
                     Failed(key, self.tasks[key].attempt, "lost", f"The station {event.station} went away.")
                 )
+            del self.slots[slot], self.stations[slot], self.devices[slot]
 
     def _done(self, event: Done) -> None:
         task = self._current(event.task, event.attempt)
@@ -234,12 +235,17 @@ class Machine:
 
     def _fail(self, event: Failed) -> None:
         task = self.tasks[event.task]
+        station = self.stations.get(task.slot, "")
         self._release(task)
+        if event.fault == "elsewhere":
+            task.kept_from.add(station)
+        elif station and event.fault not in ("stopped", "space", "away"):
+            task.failed_at.add(station)
         task.fault, task.sentence = event.fault, event.sentence
         task.state = "pending"
         if task.id.kind == JOIN.id:
             self._say(Discard(task.id.name, task.attempt))
-        if event.fault == "stopped":
+        if event.fault in ("stopped", "elsewhere"):
             if task.id.kind == JOIN.id and self.outputs[task.id.name].state == "joining":
                 self._move(self.outputs[task.id.name], "waiting")  # another round comes first
             return
@@ -413,6 +419,7 @@ class Machine:
         for key in [*tracked.tasks, *_steps(tracked.spec.id)]:
             task = self.tasks[key]
             task.failures = task.losses = 0
+            task.kept_from.clear()
             if task.state == "failed":
                 task.state = "pending"
         self._move(tracked, "waiting")
@@ -502,10 +509,11 @@ class Machine:
             wanting = [key for key in ready if self.tasks[key].device == device]
             mine = [slot for slot in self.slots if self.devices[slot] == device]
             free = [slot for slot in mine if self.slots[slot] is None]
-            for key, slot in zip(wanting, free, strict=False):
+            matched = self._matched(wanting, free)
+            for key, slot in matched:
                 self._start(self.tasks[key], slot)
-            usable = sum(self.slots[slot] is not None for slot in mine) + max(0, len(wanting) - len(free))
-            offers[device] = usable
+            busy = sum(self.slots[slot] is not None for slot in mine)
+            offers[device] = busy + len(wanting) - len(matched)
         for tracked in self.outputs.values():
             self._follow(tracked)
         for device, usable in sorted(offers.items()):
@@ -513,6 +521,21 @@ class Machine:
                 self._offered[device] = usable
                 self._say(Offer(usable, device))
         self._end_if_over()
+
+    def _matched(self, wanting: list[TaskId], free: list[str]) -> list[tuple[TaskId, str]]:
+        """What begins on which slot: in the operator's order, and not again where it failed if another is free."""
+        found = []
+        left = list(free)
+        for key in wanting:
+            if not left:
+                break
+            task = self.tasks[key]
+            able = [slot for slot in left if self.stations[slot] not in task.kept_from]
+            if able:
+                slot = next((slot for slot in able if self.stations[slot] not in task.failed_at), able[0])
+                left.remove(slot)
+                found.append((key, slot))
+        return found
 
     def _start(self, task: Task, slot: str) -> None:
         self.attempts += 1

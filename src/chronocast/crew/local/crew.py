@@ -123,7 +123,7 @@ class LocalCrew:
     ) -> None:
         own = [sys.executable, "-m", "chronocast.crew.local.child", str(os.getpid()), str(child_log or "")]
         self._command = child_command or own
-        count = slots or machine_slots()
+        count = machine_slots() if slots is None else slots
         self._hands = [Hand(n, Lock(folder / f"slot-{n}.lock")) for n in range(count)]
         for device, sessions in (
             devices or {}
@@ -237,6 +237,20 @@ class LocalCrew:
                 hand.child.signal(signal.SIGKILL)
                 await hand.child.process.wait()
             hand.lock.free()
+
+    @property
+    def capacity(self) -> int:
+        """How many slots of the processor it has at most."""
+        return sum(not hand.device for hand in self._hands)
+
+    def is_free(self, slot: str) -> bool:
+        """Whether a slot is granted, and idle."""
+        return any(hand.name == slot and hand.granted and not hand.task for hand in self._hands)
+
+    def children(self) -> tuple[Child, ...]:
+        """Its processes that are at work."""
+        hands = [hand for hand in self._hands if hand.task]
+        return tuple(hand.child for hand in hands if hand.child and hand.child.alive and hand.child.ready)
 
     # What they rest on
 

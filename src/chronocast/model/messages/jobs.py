@@ -12,6 +12,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, TypeAdapter
 
 from chronocast.model.frozen import FrozenModel
+from chronocast.model.paths import FilePath
 from chronocast.model.picture.colour import Colour
 from chronocast.model.picture.geometry import View
 from chronocast.model.recipe.layouts import USUAL
@@ -67,7 +68,7 @@ class PieceJob(FrozenModel):
 
     kind: Literal["encode", "copy", "base"] = "encode"
     name: str
-    target: str
+    target: FilePath
     rate: Fraction
     width: int
     height: int
@@ -82,7 +83,7 @@ class PieceJob(FrozenModel):
     measure_every: int = 0
     digested: bool = False
     sets_moved: int = 0
-    base: str = ""
+    base: FilePath = ""
     base_digest: str = ""
 
     @property
@@ -134,7 +135,7 @@ class SoundJob(FrozenModel):
 
     kind: Literal["sound"] = "sound"
     name: str
-    target: str
+    target: FilePath
     samples: int
     sample_rate: int
     channels: int
@@ -166,11 +167,11 @@ class JoinJob(FrozenModel):
 
     kind: Literal["join"] = "join"
     name: str
-    target: str
+    target: FilePath
     container: str
     rate: str
-    pieces: tuple[tuple[str, int], ...]
-    sound: str | None
+    pieces: tuple[tuple[FilePath, int], ...]
+    sound: FilePath | None
     title: str = ""
     codec: str = ""
     stem: str = ""
@@ -186,7 +187,7 @@ class CheckJob(FrozenModel):
 
     kind: Literal["check"] = "check"
     name: str
-    target: str
+    target: FilePath
     expected: dict[str, Any]
 
 

@@ -14,6 +14,7 @@ from math import ceil, floor
 from typing import Literal, NamedTuple
 
 from chronocast.model.frozen import FrozenModel
+from chronocast.model.paths import FilePath
 from chronocast.model.picture.colour import BT709, Colour
 from chronocast.model.picture.terms import Placing
 from chronocast.model.picture.weight import ALL, Weight
@@ -27,7 +28,7 @@ Deinterlace = Literal["", "frame", "field"]
 class MediaRef(FrozenModel):
     """A media file: its path, and the fingerprint of what is in it ("" while unknown)."""
 
-    path: str
+    path: FilePath
     fingerprint: str = ""
 
 

@@ -12,7 +12,10 @@ from chronocast.forecast.station import Load
 
 
 class LoadMeter:
-    """``LoadMeter(slots)``: what other programs take of this machine, smoothed over the last minute or so."""
+    """``LoadMeter(slots)``: what other programs take of this machine, smoothed over the last minute or so.
+
+    ``people`` is the share of its processors that programs of usual priority took lately, 0 to 1: encoders run below it.
+    """
 
     SMOOTH = 0.3
 
@@ -21,6 +24,8 @@ class LoadMeter:
         self._cores = max(1, len(os.sched_getaffinity(0)))
         self._last: tuple[float, float, float] | None = None
         self._others: float | None = None
+        self._hurried = 0.0
+        self.people = 0.0
 
     def read(self) -> Load:
         """The load now; nobody else's where too little time has passed to tell."""
@@ -29,12 +34,19 @@ class LoadMeter:
             passed = now - self._last[0]
             share = max(0.0, (busy - self._last[1]) - max(0.0, own - self._last[2])) / (passed * self._cores)
             share = min(1.0, share)
+            hurried = self._of_usual_priority()
+            self.people = min(1.0, max(0.0, hurried - self._hurried) / (passed * self._cores))
             self._others = (
                 share if self._others is None else self._others + self.SMOOTH * (share - self._others)
             )
         if self._last is None or now - self._last[0] > 0.5:
             self._last = (now, busy, own)
+            self._hurried = self._of_usual_priority()
         return load_of(self._others or 0.0, self._slots, self._cores)
+
+    @staticmethod
+    def _of_usual_priority() -> float:
+        return float(psutil.cpu_times().user)
 
     @staticmethod
     def _busy() -> float:

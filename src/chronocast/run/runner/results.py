@@ -115,6 +115,9 @@ class Results:
             case c.Returned(slot):
                 return e.SlotWithdrawn(slot)
             case c.StationGone(station):
+                for key in [key for key, item in self.in_hand.attempts.items() if item.station == station]:
+                    del self.in_hand.attempts[key]
+                self.journal.append("station", {"station": station, "sentence": f"{station} went away."})
                 return e.StationLost(station)
             case c.Progressed(task, attempt, count, _):
                 if (task, attempt) in self.in_hand.attempts:

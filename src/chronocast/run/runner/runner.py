@@ -55,6 +55,7 @@ from chronocast.run.lease import Leased, take_lease
 from chronocast.run.machine import MOST_FAILURES, Machine
 from chronocast.run.runner.folders import Folders
 from chronocast.run.runner.grace import Grace
+from chronocast.run.runner.helpers import crew_with_house
 from chronocast.run.runner.in_hand import Attempt, InHand
 from chronocast.run.runner.jobs import Jobs
 from chronocast.run.runner.own_errors import own_error
@@ -84,12 +85,13 @@ def first_of(group: BaseExceptionGroup[Any]) -> BaseException:
 
 
 class Options(FrozenModel):
-    """How a run was asked for.  ``any_room``: fill drives to the last byte, too."""
+    """How a run was asked for.  ``any_room``: fill drives to the last byte, too; ``hub``: of the house that helps."""
 
     replace: bool = False
     any_room: bool = False
     space_wait_seconds: float = 0.0
     slots: int | None = None
+    hub: str = ""
 
 
 class Runner:
@@ -245,9 +247,10 @@ class Runner:
         await asyncio.to_thread(tidy, self.prospect, self.stock, self.child_log, self.folders.mark)
         if self.crew is None:
             self.sessions = device_sessions(devices_known(self.workspace))
-            self.crew = LocalCrew(
+            own = LocalCrew(
                 self.workspace.slots_folder, self.options.slots, self.child_log, devices=self.sessions
             )
+            self.crew = crew_with_house(own, self.options.hub, self.journal, self.workspace)
         first = await asyncio.to_thread(self.outlook)
         await asyncio.to_thread(note_needs, self.batch_path, self.prospect.outputs, self.workspace)
         self.refused_by_cards = refusals(first.judged)

@@ -550,7 +550,7 @@ class Session(QObject):
         The drives are looked at anew first; ``any_room`` begins whatever they say.
         """
         from chronocast.preparation.station.drives import looked_at_anew
-        from chronocast.run.client import begin_run
+        from chronocast.run.client import begin_run, with_house
 
         self.ahead.stop()  # the run makes what is left, and needs the slots
         self.proxies.stop()
@@ -558,6 +558,7 @@ class Session(QObject):
         view = self.view
         rooms = view.room if view else ()
         options = {"replace": replace, "any_room": any_room, "space_wait_seconds": 3600.0}
+        options |= with_house(self.workspace)
 
         def work() -> Path | str:
             wrong = [] if any_room else [r for r in map(looked_at_anew, rooms) if not (r.fits or r.tight)]

@@ -1,0 +1,102 @@
+"""What this machine keeps of its house: how it belongs to it, its certificate's folder, what was heard last, a yield."""
+
+from __future__ import annotations
+
+import time
+from pathlib import Path
+
+from pydantic import ValidationError
+
+from chronocast.journal.documents import load_json, save_json
+from chronocast.model.errors import ChronocastError
+from chronocast.model.house import Belonging, House
+
+FRESH_SECONDS = 20.0
+"""What was heard of the house longer ago than that isn't counted on."""
+
+
+class HouseStore:
+    """``HouseStore(config, state)``: files of the folder of settings, and of the state's.
+
+    ``folder`` holds this machine's key and certificate, ``hub_folder`` the authority where this machine is the hub.
+    """
+
+    def __init__(self, config: Path, state: Path) -> None:
+        self.folder, self.hub_folder = config / "house", config / "hub"
+        self._belonging = self.folder / "house.json"
+        self._heard = state / "house.json"
+        self._yield = state / "yield.json"
+
+    def belonging(self) -> Belonging:
+        """How this machine belongs to a house; to none, where nothing is kept.
+
+        Raises
+        ------
+        ChronocastError
+            What is kept makes no sense.
+        """
+        value = load_json(self._belonging)
+        try:
+            return Belonging.model_validate(value)
+        except ValidationError as error:
+            first = error.errors()[0]
+            where = ".".join(str(part) for part in first["loc"])
+            raise ChronocastError(
+                f"{self._belonging} can't be used: {where}: {first['msg']}.",
+                "Mend it, or join the house again.",
+            ) from error
+
+    def keep_belonging(self, belonging: Belonging) -> None:
+        """Keep how this machine belongs to a house.
+
+        Parameters
+        ----------
+        belonging
+            As it is from now on.
+        """
+        save_json(self._belonging, belonging.model_dump(mode="json"))
+
+    def forget(self) -> None:
+        """Belong to no house any more: key and certificate go."""
+        for name in ("own.key", "own.pem", "authority.pem", "house.json"):
+            (self.folder / name).unlink(missing_ok=True)
+        self._heard.unlink(missing_ok=True)
+
+    def heard(self) -> House:
+        """What was heard of the house last; an old word says so by its time."""
+        try:
+            return House.model_validate(load_json(self._heard))
+        except ValidationError:
+            return House()
+
+    def known_now(self) -> House:
+        """What is known of the house now; nothing, where the last word is old."""
+        found = self.heard()
+        return found if abs(time.time() - found.known_at) < FRESH_SECONDS else House(hub=found.hub)
+
+    def keep_heard(self, house: House) -> None:
+        """Keep what was heard, for whoever reads it here.
+
+        Parameters
+        ----------
+        house
+            What was heard.
+        """
+        save_json(self._heard, house.model_dump(mode="json"))
+
+    def yield_until(self, until: float) -> None:
+        """Have this machine's station give way until then (seconds since 1970); 0 to go on at once.
+
+        Parameters
+        ----------
+        until
+            When it goes on.
+        """
+        save_json(self._yield, {"until": until})
+
+    def yields_until(self) -> float:
+        """Until when this machine's station was told to give way, seconds since 1970."""
+        try:
+            return float(load_json(self._yield).get("until", 0))
+        except (TypeError, ValueError):
+            return 0.0
