@@ -13,7 +13,7 @@ from chronocast import __version__
 from chronocast.cli.answers import NEEDS_YOU, WRONG_USE, BatchPath, Json, complain, load, put, workspace
 from chronocast.cli.cell_commands import cell_commands
 from chronocast.cli.forecast_commands import forecast_commands
-from chronocast.cli.house_commands import house, hub_app
+from chronocast.cli.house_commands import begin_demo_house, house, hub_app, wait_for_the_end
 from chronocast.cli.ledger_commands import ledger_app
 from chronocast.cli.proxy_commands import proxies_app
 from chronocast.cli.range_commands import frame_outputs, ranges_app
@@ -68,12 +68,15 @@ def demo(
         Path | None, typer.Option(help="Copy it into this folder instead of the data folder.")
     ] = None,
     window: Annotated[bool, typer.Option(help="Open the desktop on it.")] = True,
+    house: Annotated[
+        bool, typer.Option("--house", help="With four stand-ins for workstations, on this machine.")
+    ] = False,
 ) -> None:
     """A fresh copy of the demo: an aquarium's exhibition films. Its batch path is printed."""
     from chronocast.demo.copy import copy_demo
 
     try:
-        path = copy_demo(to)
+        path = begin_demo_house(to) if house else copy_demo(to)
     except ChronocastError as error:
         complain(error, WRONG_USE)
     sys.stdout.write(f"{path}\n")
@@ -88,6 +91,8 @@ def demo(
             )
 
         raise typer.Exit(desktop(str(path)))
+    if house:
+        wait_for_the_end()
 
 
 @app.command()

@@ -3,17 +3,21 @@
 from __future__ import annotations
 
 import asyncio
+import atexit
 import contextlib
 import logging
+import os
 import signal
 import sys
 import time
 from collections.abc import Coroutine
+from pathlib import Path
 from typing import Annotated, Any
 
 import typer
 
 from chronocast.cli.answers import NEEDS_YOU, WRONG_USE, Json, complain, put, workspace
+from chronocast.journal.places import data_folder
 from chronocast.model.errors import ChronocastError
 from chronocast.model.house import House, StationTold
 from chronocast.model.show import time_text
@@ -151,3 +155,34 @@ def house(json_: Json = False) -> None:
             sys.stdout.write("  No station has joined.\n")
     if found.trouble:
         complain(found.trouble, NEEDS_YOU)
+
+
+def begin_demo_house(to: Path | None) -> Path:
+    """Start the stand-ins of the demo's house, and be its desk from now on; the batch.
+
+    Parameters
+    ----------
+    to
+        The folder it lies in; one among this machine's data by default.
+    """
+    from chronocast.demo.house import STAND_INS, DemoHouse
+
+    found = DemoHouse((to or data_folder() / "demo-house").absolute())
+    found.begin()
+    atexit.register(found.end)
+    desk = found.surroundings("desk")
+    os.environ.update(desk)
+    names = ", ".join(item.name for item in STAND_INS)
+    settings = " ".join(f"{name}={value}" for name, value in desk.items())
+    sys.stderr.write(
+        f"Stand-ins for workstations are at work on this machine: {names}. They end with this process.\n"
+        f"To be their desk in another terminal: export {settings}\n"
+    )
+    return found.batch
+
+
+def wait_for_the_end() -> None:
+    """Wait until somebody ends the process."""
+    with contextlib.suppress(KeyboardInterrupt):
+        signal.signal(signal.SIGTERM, signal.default_int_handler)
+        signal.pause()

@@ -70,11 +70,39 @@ class Load:
 
 
 @dataclass(frozen=True)
+class Helper:
+    """Another station of the house, as a forecast needs it.
+
+    Parameters
+    ----------
+    id
+        Its name.
+    pace
+        Its pace, each slot.
+    slots
+        How many tasks it does at once.
+    load
+        What others take of it now.
+    booked
+        Seconds that each of its slots is busy with other runs' work.
+    windows
+        When it is open, (begin, end) in seconds from now, in order; none for always.
+    """
+
+    id: str
+    pace: Pace = SUPPLIED_PACE
+    slots: int = 1
+    load: Load = field(default_factory=Load)
+    booked: float = 0.0
+    windows: tuple[tuple[float, float], ...] = ()
+
+
+@dataclass(frozen=True)
 class Station:
-    """``Station(id, pace, slots, load, devices)``.
+    """``Station(id, pace, slots, load, devices, helpers)``.
 
     ``slots`` is how many tasks it does at once; ``devices`` are kinds of device, with how many encodes each does
-    besides.
+    besides; ``helpers`` are other stations of its house that take its work as well.
     """
 
     id: str = HERE
@@ -82,6 +110,7 @@ class Station:
     slots: int = 1
     load: Load = field(default_factory=Load)
     devices: tuple[tuple[str, int], ...] = ()
+    helpers: tuple[Helper, ...] = ()
 
     @property
     def places(self) -> dict[str, int]:

@@ -13,8 +13,10 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from chronocast.forecast.band import Band
+from chronocast.forecast.band import Band, Chance
+from chronocast.forecast.learning.experience import Experience, StationSeen
 from chronocast.forecast.stage import Stage, Work
+from chronocast.forecast.station import Station
 
 Draws = NDArray[np.float64]
 FAR = 1e12
@@ -54,43 +56,116 @@ class _Open:
     slot: int = 0
 
 
-class _Clock:
-    """Every slot's time in every draw.  ``free`` is by station, shape (draws, slots)."""
+@dataclass(frozen=True)
+class Help:
+    """Slots of another station that take the same work.
 
-    def __init__(self, slots: Mapping[str, int], draws: int) -> None:
-        self.free = {station: np.zeros((draws, max(1, count))) for station, count in slots.items()}
+    Parameters
+    ----------
+    station
+        Its id.
+    slots
+        How many.
+    slower
+        How many times as long everything takes there, shape (draws,).
+    booked
+        Seconds that each of them is busy with others' work.
+    windows
+        When it is open, (begin, end) in seconds from now, in order; none for always.
+    """
+
+    station: str
+    slots: int
+    slower: Draws
+    booked: float = 0.0
+    windows: tuple[tuple[float, float], ...] = ()
+
+    def opens(self, at: Draws, seconds: Draws) -> Draws:
+        """When work of so many seconds that could begin then can begin: it is done within one window.
+
+        Parameters
+        ----------
+        at, seconds
+            Shape (draws,).
+        """
+        if not self.windows:
+            return at
+        found = np.full_like(at, FAR)
+        for begin, end in reversed(self.windows):
+            first = np.maximum(at, begin)
+            found = np.where(first + np.minimum(seconds, end - begin) <= end, first, found)
+        return found
+
+
+class _Pool:
+    """Slots that take the same work: where each is, when it comes free, how much slower it is; (draws, slots) each."""
+
+    def __init__(self, station: str, count: int, draws: int, helping: Sequence[Help] = ()) -> None:
+        slots = [(station, number, None) for number in range(max(1, count))]
+        there = [(item.station, number, item) for item in helping for number in range(item.slots)]
+        self.where: list[tuple[str, int, Help | None]] = [*slots, *there]
+        self.free = np.zeros((draws, len(self.where)))
+        self.slower = np.ones((draws, len(self.where))) if helping else None
+        for column, (_, _, item) in enumerate(self.where):
+            if item is not None and self.slower is not None:
+                self.free[:, column] = item.booked
+                self.slower[:, column] = item.slower
+
+    def first(self, seconds: Draws, ready: Draws | None) -> tuple[Draws, NDArray[np.intp]]:
+        """Which slot a task gets, and when it begins there, shape (draws,) each."""
+        free = self.free
+        if any(item is not None and item.windows for _, _, item in self.where):
+            free = free.copy()
+            for column, (_, _, item) in enumerate(self.where):
+                if item is not None and item.windows:
+                    at = free[:, column] if ready is None else np.maximum(free[:, column], ready)
+                    free[:, column] = item.opens(at, seconds * item.slower)
+        # what has to wait takes the slot that comes free last before it is ready, so that no other stands idle
+        wait = free if ready is None else np.where(free <= ready[:, None], ready[:, None] - free, FAR + free)
+        slot = wait.argmin(axis=1)
+        begin: Draws = free[np.arange(len(slot)), slot]
+        return (begin if ready is None else np.maximum(begin, ready)), slot
+
+
+class _Clock:
+    """Every slot's time in every draw."""
+
+    def __init__(self, slots: Mapping[str, int], draws: int, helping: Sequence[Help], here: str) -> None:
+        self.pools = {
+            station: _Pool(station, count, draws, helping if station == here else ())
+            for station, count in slots.items()
+        }
         self.rows = np.arange(draws)
         self.made: dict[str, Draws] = {}
         self.spans: list[Span] = []
 
     def take(
         self, output: str, station: str, seconds: Draws, ready: Draws | None = None
-    ) -> tuple[Draws, Draws, NDArray[np.intp]]:
-        """Give a task the slot that suits it best: its begin, its end, the slot, each of shape (draws,).
+    ) -> tuple[Draws, Draws, tuple[str, int]]:
+        """Give a task the slot that suits it best: its begin and its end, shape (draws,), and where it is done mostly.
 
         Parameters
         ----------
         output
             The output it is for.
         station
-            The station's id.
+            Whose slots can take it.
         seconds
-            It takes so long, shape (draws,).
+            It takes so long there, shape (draws,).
         ready
             When it can begin, shape (draws,); at once, if not said.
         """
-        free = self.free.setdefault(station, np.zeros((len(self.rows), 1)))
-        # what has to wait takes the slot that comes free last before it is ready, so that no other stands idle
-        wait = free if ready is None else np.where(free <= ready[:, None], ready[:, None] - free, FAR + free)
-        slot = wait.argmin(axis=1)
-        begin = free[self.rows, slot]
-        if ready is not None:
-            begin = np.maximum(begin, ready)
-        end = begin + seconds
-        free[self.rows, slot] = end
+        if station not in self.pools:
+            self.pools[station] = _Pool(station, 1, len(self.rows))
+        pool = self.pools[station]
+        begin, slot = pool.first(seconds, ready)
+        end = begin + (seconds if pool.slower is None else seconds * pool.slower[self.rows, slot])
+        pool.free[self.rows, slot] = end
+        name, number, _ = pool.where[int(slot[0])]
         if end[0] > begin[0]:
-            self.spans.append(Span(output, station, int(slot[0]), float(begin[0]), float(end[0])))
-        return begin, end, slot
+            self.spans.append(Span(output, name, number, float(begin[0]), float(end[0])))
+        usual = pool.where[int(np.bincount(slot).argmax())]
+        return begin, end, (usual[0], usual[1])
 
     def make_parts(self, work: Work) -> _Open:
         """Give an output's parts their time; those that an earlier output makes too are waited for."""
@@ -99,10 +174,9 @@ class _Clock:
         for stage in sorted(parts, key=lambda stage: not stage.kind.first):
             for name, seconds in zip(stage.names, stage.draws, strict=True):
                 if name not in self.made:
-                    begin, self.made[name], slots = self.take(work.output, stage.station, seconds)
+                    begin, self.made[name], where = self.take(work.output, stage.station, seconds)
                     if item.begin is None:
-                        item.begin, item.station = begin, stage.station
-                        item.slot = int(np.bincount(slots).argmax())
+                        item.begin, (item.station, item.slot) = begin, where
                 item.parts = np.maximum(item.parts, self.made[name])
         return item
 
@@ -112,16 +186,19 @@ class _Clock:
         for stage in item.work.stages:
             if stage.kind.of != "output":
                 continue
-            begin, end, slots = self.take(item.work.output, stage.station, stage.seconds, end)
+            begin, end, where = self.take(item.work.output, stage.station, stage.seconds, end)
             if item.begin is None:
-                item.begin, item.station = begin, stage.station
-                item.slot = int(np.bincount(slots).argmax())
+                item.begin, (item.station, item.slot) = begin, where
         begun = item.begin if item.begin is not None else end
         return Finish(item.work.output, begun, end, item.station, item.slot)
 
 
 def simulate(
-    works: Sequence[Work], slots: Mapping[str, int], draws: int, spans: list[Span] | None = None
+    works: Sequence[Work],
+    slots: Mapping[str, int],
+    draws: int,
+    spans: list[Span] | None = None,
+    helping: Sequence[Help] = (),
 ) -> list[Finish]:
     """When every output begins and ends.
 
@@ -138,8 +215,10 @@ def simulate(
         How many are simulated.
     spans
         Gets what the slots do in the first draw.
+    helping
+        Other stations, whose slots take what the first of ``slots`` takes.
     """
-    clock = _Clock(slots, draws)
+    clock = _Clock(slots, draws, helping, next(iter(slots), ""))
     finished: dict[str, Finish] = {}
     before: _Open | None = None
     for work in works:
@@ -154,8 +233,62 @@ def simulate(
     return [finished[work.output] for work in works]
 
 
+HELP_SD = 0.12
+"""Error of another station's pace against this one's (one standard deviation of the log)."""
+
+
+def help_of(station: Station, learned: Experience, chance: Chance) -> tuple[Help, ...]:
+    """What the other stations of a house do for this one.
+
+    Parameters
+    ----------
+    station
+        This one, with its helpers.
+    learned
+        How much slower than their paces stations were lately.
+    chance
+        Where the draws come from.
+    """
+    found = []
+    own = learned.stations.get(station.id, StationSeen()).state
+    for item in station.helpers:
+        drift = learned.stations.get(item.id, StationSeen()).state - own
+        slower = (
+            item.pace.encode
+            / station.pace.encode
+            * np.exp(drift + HELP_SD * chance.normal("pace of " + item.id))
+        )
+        share = item.load.draws(chance) / station.load.draws(chance)
+        found.append(Help(item.id, item.slots, slower * share, item.booked, item.windows))
+    return tuple(found)
+
+
+def finishes_of(
+    works: Sequence[Work], station: Station, learned: Experience, chance: Chance
+) -> tuple[list[Finish], tuple[Span, ...]]:
+    """When every output begins and ends on a station and those that help it; and what their slots do in a typical draw.
+
+    Parameters
+    ----------
+    works
+        What is left to do, in the operator's order.
+    station
+        Where it is done.
+    learned
+        What the ledger has taught.
+    chance
+        Where the draws come from.
+    """
+    helping = help_of(station, learned, chance)
+    finishes = simulate(works, station.places, chance.draws, helping=helping)
+    return finishes, typical_spans(works, finishes, station.places, helping)
+
+
 def typical_spans(
-    works: Sequence[Work], finishes: Sequence[Finish], slots: Mapping[str, int]
+    works: Sequence[Work],
+    finishes: Sequence[Finish],
+    slots: Mapping[str, int],
+    helping: Sequence[Help] = (),
 ) -> tuple[Span, ...]:
     """What each slot does and when, in the draw whose finishes are nearest to the likely ones.
 
@@ -169,13 +302,16 @@ def typical_spans(
         When each output begins and ends.
     slots
         How many tasks each station does at once.
+    helping
+        Other stations that take the same work.
     """
     if not works:
         return ()
     ends = np.array([finish.end for finish in finishes])
     nearest = int(np.abs(ends - np.median(ends, axis=1, keepdims=True)).sum(axis=0).argmin())
     found: list[Span] = []
-    simulate([_of_draw(work, nearest) for work in works], slots, 1, found)
+    there = [replace(item, slower=item.slower[nearest : nearest + 1]) for item in helping]
+    simulate([_of_draw(work, nearest) for work in works], slots, 1, found, there)
     merged: list[Span] = []
     for span in sorted(found, key=lambda item: (item.station, item.slot, item.begin)):
         last = merged[-1] if merged else None

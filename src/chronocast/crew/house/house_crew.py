@@ -69,7 +69,7 @@ class Linked:
 
 
 class HouseCrew:
-    """``HouseCrew(own, line, roots, run, hear)``.
+    """``HouseCrew(own, line, roots, run, hear, booked)``.
 
     Parameters
     ----------
@@ -83,19 +83,26 @@ class HouseCrew:
         The run's id: a runner that takes it up again ends what the former one had in hand.
     hear
         Gets what is known of the house whenever that was heard, trouble included.
+    booked
+        Gives what the run has placed on the stations.
     """
 
     def __init__(
-        self, own: LocalCrew, line: Line, roots: Sequence[Root], run: str, hear: Callable[[House], None]
+        self,
+        own: LocalCrew,
+        line: Line,
+        roots: Sequence[Root],
+        run: str,
+        hear: Callable[[House], None],
+        booked: Callable[[], tuple[Booking, ...]] = tuple,
     ) -> None:
         self.own, self.line, self.roots, self.run = own, line, tuple(roots), run
-        self._hear = hear
+        self._hear, self._booked_now = hear, booked
         self.stations: dict[str, Linked] = {}
         self._wanted: dict[str, int] = {}
         self._queue: asyncio.Queue[CrewEvent] = asyncio.Queue()
         self._tasks: set[asyncio.Task[Any]] = set()
         self._begun = self._closed = False
-        self.bookings: tuple[Booking, ...] = ()
         self._refused: dict[str, str] = {}
 
     # The five verbs
@@ -212,7 +219,7 @@ class HouseCrew:
                 house = House.model_validate(answer["house"]).model_copy(update={"hub": self.line.hub})
                 for told in house.stations:
                     self._meet(told)
-                booked = [item.model_dump(mode="json") for item in self.bookings]
+                booked = [item.model_dump(mode="json") for item in self._booked_now()]
                 await self.line.ask("house_book", run=self.run, bookings=booked)
             except (HubAway, HubRefused) as error:
                 house = house.model_copy(update={"trouble": str(error)})

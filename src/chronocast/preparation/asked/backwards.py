@@ -21,7 +21,7 @@ from chronocast.pieces.stock import Stock
 from chronocast.preparation.asked.candidates import BITS, EFFORT, MODE, varied_ask
 from chronocast.preparation.forecast.output_ask import output_ask
 from chronocast.preparation.output.output_ready import OutputReady
-from chronocast.schedule.clock import simulate
+from chronocast.schedule.clock import finishes_of
 
 LEAST_RATE, MOST_RATE = 20_000.0, 400_000_000.0
 """Rates in bit/s between which an answer is looked for."""
@@ -180,12 +180,11 @@ def rate_across_by(ready: OutputReady, line: float, seconds: float, now: Circums
     """
     _see_rate(ready)
     ask = output_ask(ready, now.stock, None)
-    slots = {now.station.id: now.station.slots}
 
     def across(bits: float) -> tuple[Draws, Draws]:
         other = varied_ask(ready, ask, at_rate(ready.recipe, bits))
         told = forecast_outputs([other], now.station, now.learned, Chance())
-        (finish,) = simulate(told.work, slots, told.bytes.shape[1])
+        ((finish,), _) = finishes_of(told.work, now.station, now.learned, Chance())
         return finish.end + send_seconds(told.bytes[0], line), told.bytes[0]
 
     bits = largest(lambda rate: band(across(rate)[0]).safe <= seconds, LEAST_RATE, MOST_RATE)
@@ -245,7 +244,7 @@ def all_finished(asks: Sequence[OutputAsk], now: Circumstances) -> Draws:
         What the answer rests on.
     """
     told = forecast_outputs(asks, now.station, now.learned, Chance())
-    finishes = simulate(told.work, {now.station.id: now.station.slots}, told.bytes.shape[1])
+    finishes, _ = finishes_of(told.work, now.station, now.learned, Chance())
     return np.asarray(np.max([finish.end for finish in finishes], axis=0)) if finishes else np.zeros(1)
 
 

@@ -26,7 +26,7 @@ from chronocast.preparation.forecast.output_outlook import LooksOutlook, OutputO
 from chronocast.preparation.forecast.room_through import rooms_through
 from chronocast.preparation.output.output_ready import OutputReady, Prospect
 from chronocast.preparation.problem import Problem
-from chronocast.schedule.clock import Finish, Span, finish_fan, simulate, typical_spans
+from chronocast.schedule.clock import Finish, Span, finish_fan, finishes_of
 
 
 class WholeDraws(NamedTuple):
@@ -171,8 +171,7 @@ def outlook(
     asks = _asks(chosen, stock, made or {})
     told = forecast_outputs(asks, station, learned, chance, remember=True)
     looks = output_looks(asks, chance, learned)
-    slots = station.places
-    finishes = simulate(told.work, slots, chance.draws)
+    finishes, spans = finishes_of(told.work, station, learned, chance)
     kept = [_kept_frames(ready, ask) for ready, ask in zip(chosen, asks, strict=True)]
     outputs = tuple(
         OutputOutlook(
@@ -215,7 +214,7 @@ def outlook(
         copied_share=sum(copy.packets for ask in asks for copy in ask.copies) / frames if frames else 0.0,
         saved_seconds=float(told.saved.sum()) / station.slots,
         source_bytes=sum(media.values()),
-        spans=typical_spans(told.work, finishes, slots),
+        spans=spans,
         judged=judge_outputs(outputs),
         widths=learned.widths,
         draws=WholeDraws(told.bytes.sum(axis=0), _last(finishes, chance.draws)),

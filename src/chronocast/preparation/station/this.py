@@ -8,10 +8,13 @@ from chronocast.forecast.station import Load, Station
 from chronocast.journal.workspace import Workspace
 from chronocast.model.stages import HERE
 from chronocast.preparation.station.devices import device_sessions, devices_known
+from chronocast.preparation.station.helpers import helpers_of
 
 
-def this_station(workspace: Workspace, slots: int | None = None, load: Load | None = None) -> Station:
-    """What a forecast must know of this machine.
+def this_station(
+    workspace: Workspace, slots: int | None = None, load: Load | None = None, *, run: str | None = None
+) -> Station:
+    """What a forecast must know of this machine, and of the stations of its house that help it.
 
     Parameters
     ----------
@@ -21,9 +24,13 @@ def this_station(workspace: Workspace, slots: int | None = None, load: Load | No
         How many tasks at once, if not as many as it does by itself.
     load
         What others take of it now.
+    run
+        The run that it is for: what that has booked is its own.  "" for one that is alone.
     """
     sessions = tuple(device_sessions(devices_known(workspace)).items())
-    return Station(HERE, workspace.paces.of(HERE), slots or machine_slots(), load or Load(), sessions)
+    helpers = () if run == "" else helpers_of(workspace.house.known_now(), run or "")
+    pace = workspace.paces.of(HERE)
+    return Station(HERE, pace, slots or machine_slots(), load or Load(), sessions, helpers)
 
 
 def machine_slots() -> int:

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import contextlib
 import logging
+from collections.abc import Callable
+from datetime import datetime
 
 from chronocast.crew.contract import Crew
 from chronocast.crew.local.crew import LocalCrew
@@ -11,12 +13,45 @@ from chronocast.journal.database import JournalError
 from chronocast.journal.runs import RunJournal
 from chronocast.journal.workspace import Workspace
 from chronocast.model.errors import ChronocastError
-from chronocast.model.house import House
+from chronocast.model.house import Booking, House
+from chronocast.preparation.forecast.outlook import Outlook
+from chronocast.preparation.station.helpers import pace_of
 
 log = logging.getLogger("chronocast.runner")
 
 
-def crew_with_house(own: LocalCrew, hub: str, journal: RunJournal, workspace: Workspace) -> Crew:
+def run_id(journal: RunJournal) -> str:
+    """What a run is called in a house: no other is called so."""
+    return f"{journal.path.parent.name} {journal.path.stem}"
+
+
+def bookings_of(view: Outlook, run: str, title: str) -> tuple[Booking, ...]:
+    """What a run will ask of the house's other stations, by its forecast.
+
+    Parameters
+    ----------
+    view
+        The forecast.
+    run
+        The run's id.
+    title
+        Of its batch, for people.
+    """
+    seconds: dict[str, float] = {}
+    names = {helper.id for helper in view.station.helpers}
+    for span in view.spans:
+        if span.station in names:
+            seconds[span.station] = seconds.get(span.station, 0.0) + span.end - span.begin
+    return tuple(Booking(run=run, station=name, seconds=took, title=title) for name, took in seconds.items())
+
+
+def crew_with_house(
+    own: LocalCrew,
+    hub: str,
+    journal: RunJournal,
+    workspace: Workspace,
+    booked: Callable[[], tuple[Booking, ...]] = tuple,
+) -> Crew:
     """This machine's crew, with the house's stations where there is a hub; one that can't be joined is told of.
 
     Parameters
@@ -29,6 +64,8 @@ def crew_with_house(own: LocalCrew, hub: str, journal: RunJournal, workspace: Wo
         Where it is told what is wrong with the house.
     workspace
         Where what is heard of it is kept.
+    booked
+        Gives what the run has placed on its stations.
     """
     if not hub:
         return own
@@ -42,6 +79,7 @@ def crew_with_house(own: LocalCrew, hub: str, journal: RunJournal, workspace: Wo
         nonlocal told
         with contextlib.suppress(OSError, ChronocastError):
             workspace.house.keep_heard(house)
+            keep_paces(house, workspace)
         if house.trouble != told:
             told = house.trouble
             sentence = f"{told} This machine goes on alone." if told else "The house is there again."
@@ -54,4 +92,20 @@ def crew_with_house(own: LocalCrew, hub: str, journal: RunJournal, workspace: Wo
     except ChronocastError as error:
         hear(House(hub=hub, trouble=str(error)))
         return own
-    return HouseCrew(own, line, roots, journal.path.stem, hear)
+    return HouseCrew(own, line, roots, run_id(journal), hear, booked)
+
+
+def keep_paces(house: House, workspace: Workspace) -> None:
+    """Keep the paces that stations told: what they do is learned against them.
+
+    Parameters
+    ----------
+    house
+        What was heard.
+    workspace
+        Where they are kept.
+    """
+    for told in house.stations:
+        if told.pace and workspace.paces.of(told.name) != (pace := pace_of(told)):
+            when = datetime.now().astimezone().isoformat(timespec="seconds")
+            workspace.paces.keep(pace, measured=when, machine="as it told the house", station=told.name)

@@ -38,6 +38,7 @@ from chronocast.model.answers import Answer
 from chronocast.model.batch.batch import Batch, read_batch
 from chronocast.model.errors import ChronocastError
 from chronocast.model.frozen import FrozenModel
+from chronocast.model.house import Booking
 from chronocast.model.stages import JOIN
 from chronocast.preparation.forecast.judging import refusals
 from chronocast.preparation.forecast.outlook import Outlook, outlook
@@ -55,7 +56,7 @@ from chronocast.run.lease import Leased, take_lease
 from chronocast.run.machine import MOST_FAILURES, Machine
 from chronocast.run.runner.folders import Folders
 from chronocast.run.runner.grace import Grace
-from chronocast.run.runner.helpers import crew_with_house
+from chronocast.run.runner.helpers import bookings_of, crew_with_house, run_id
 from chronocast.run.runner.in_hand import Attempt, InHand
 from chronocast.run.runner.jobs import Jobs
 from chronocast.run.runner.own_errors import own_error
@@ -125,6 +126,7 @@ class Runner:
         self.results = Results(self.in_hand, self.folders, journal, self.workspace, self.ledger)
         self.crew = crew
         self.sessions: dict[str, int] = {}
+        self.bookings: tuple[Booking, ...] = ()
         self.leaving = False
         self.lease: Lock | None = None
         self.seen_requests: set[int] = set()
@@ -250,7 +252,9 @@ class Runner:
             own = LocalCrew(
                 self.workspace.slots_folder, self.options.slots, self.child_log, devices=self.sessions
             )
-            self.crew = crew_with_house(own, self.options.hub, self.journal, self.workspace)
+            self.crew = crew_with_house(
+                own, self.options.hub, self.journal, self.workspace, lambda: self.bookings
+            )
         first = await asyncio.to_thread(self.outlook)
         await asyncio.to_thread(note_needs, self.batch_path, self.prospect.outputs, self.workspace)
         self.refused_by_cards = refusals(first.judged)
@@ -364,8 +368,11 @@ class Runner:
             paths = {item.output.id: item.path for item in self.prospect.outputs if self.made(item)}
         made = {name: measured(path).bytes for name, path in paths.items() if path.exists()}
         self.meter = self.meter or LoadMeter(self.options.slots or machine_slots())
-        station = this_station(self.workspace, self.options.slots, self.meter.read())
-        return outlook(self.prospect, self.stock, station, known, made)
+        run = run_id(self.journal) if self.options.hub else ""
+        station = this_station(self.workspace, self.options.slots, self.meter.read(), run=run)
+        view = outlook(self.prospect, self.stock, station, known, made)
+        self.bookings = bookings_of(view, run, self.batch.title)
+        return view
 
     def _unready(self, identifier: str, sentence: str) -> None:
         self.unready[identifier] = sentence
