@@ -58,7 +58,7 @@ class Rig:
             certify(self.folder, desk, "desk", "desktop")
         roots = (Root(name="shared", path=str(self.shared)),)
         own = LocalCrew(desk / "slots", own_slots)
-        crew = HouseCrew(own, Line(self.address, desk), roots, run, self.heard.append)
+        crew = HouseCrew(own, Line(self.address, desk), roots, run, hear=self.heard.append)
         self.crews.append(crew)
         return crew
 

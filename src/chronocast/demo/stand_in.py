@@ -70,7 +70,8 @@ def main() -> None:
     die_with_parent(int(sys.argv[1]))
     logging.basicConfig(level=logging.INFO, format="%(asctime)s %(name)s %(levelname)s %(message)s")
     space = Workspace()
-    devices_tried(space)
+    if "device" in sys.argv[4:]:
+        devices_tried(space)
     asyncio.run(work(space, float(sys.argv[2]), float(sys.argv[3])))
 
 

@@ -24,7 +24,7 @@ def main() -> None:
         half.write_text(json.dumps({"address": address, "join_port": join_port}))
         half.replace(told)
 
-    asyncio.run(run_hub(Workspace().house.hub_folder, "127.0.0.1", 0, 0, ready=ready))
+    asyncio.run(run_hub(Workspace().house.hub_folder, sys.argv[3], int(sys.argv[4]), 0, ready=ready))
 
 
 if __name__ == "__main__":

@@ -87,6 +87,8 @@ class Helper:
         Seconds that each of its slots is busy with other runs' work.
     windows
         When it is open, (begin, end) in seconds from now, in order; none for always.
+    stand_in
+        Whether it only stands in for a workstation.
     """
 
     id: str
@@ -95,6 +97,7 @@ class Helper:
     load: Load = field(default_factory=Load)
     booked: float = 0.0
     windows: tuple[tuple[float, float], ...] = ()
+    stand_in: bool = False
 
 
 @dataclass(frozen=True)

@@ -10,6 +10,7 @@ from pydantic import ValidationError
 from chronocast.journal.documents import load_json, save_json
 from chronocast.model.errors import ChronocastError
 from chronocast.model.house import Belonging, House
+from chronocast.model.paths import FileMark
 
 FRESH_SECONDS = 20.0
 """What was heard of the house longer ago than that isn't counted on."""
@@ -26,6 +27,7 @@ class HouseStore:
         self._belonging = self.folder / "house.json"
         self._heard = state / "house.json"
         self._yield = state / "yield.json"
+        self._seen: FileMark | None = None
 
     def belonging(self) -> Belonging:
         """How this machine belongs to a house; to none, where nothing is kept.
@@ -45,6 +47,16 @@ class HouseStore:
                 f"{self._belonging} can't be used: {where}: {first['msg']}.",
                 "Mend it, or join the house again.",
             ) from error
+
+    def belonging_changed(self) -> bool:
+        """Whether what is kept is another than when this was asked last."""
+        try:
+            found = self._belonging.stat()
+            mark = FileMark(found.st_size, found.st_mtime_ns)
+        except OSError:
+            return False
+        before, self._seen = self._seen, mark
+        return before is not None and before != mark
 
     def keep_belonging(self, belonging: Belonging) -> None:
         """Keep how this machine belongs to a house.

@@ -123,7 +123,7 @@ class OutputView:
 
 @dataclass
 class RunView:
-    """A run: outputs in the operator's order, what is going on, how it ended."""
+    """A run: outputs in the operator's order, what is going on, how it ended; ``house`` is what was said of it last."""
 
     batch: dict[str, Any] = field(default_factory=dict)
     path: str = ""
@@ -144,6 +144,7 @@ class RunView:
     asked_order: list[str] = field(default_factory=list)
     pieces_done: set[str] = field(default_factory=set)
     troubles: list[str] = field(default_factory=list)
+    house: str = ""
     encoded_frames: int = 0
     encoded_media_seconds: float = 0.0
     idle_seconds: float = 0.0
@@ -433,6 +434,10 @@ def _ended(view: RunView, record: AnyRecord) -> None:
                 )
 
 
+def _house(view: RunView, record: AnyRecord) -> None:
+    view.house = str(record.body["sentence"])
+
+
 _TAKE = {
     "begin": _begin,
     "forecast": _forecast,
@@ -446,6 +451,8 @@ _TAKE = {
     "request": _request,
     "trouble": _trouble,
     "taken up": _taken_up,
+    "house": _house,
+    "station": _house,
 }
 
 

@@ -41,8 +41,8 @@ from chronocast.model.paths import real_path
 log = logging.getLogger("chronocast.runner")
 
 LOOK_SECONDS = 2.0
-GONE_SECONDS = 20.0
-"""A station that hasn't been heard for so long is gone: its work is done elsewhere."""
+GONE_SECONDS, AWAY_SECONDS = 20.0, 8.0
+"""A station that hasn't been heard for so long is gone: its work is done elsewhere.  Sooner where its hub says so."""
 SEEN_SECONDS = 5.0
 """A file that a station wrote may be seen here so much later, on shared storage."""
 SHUT_SECONDS = 0.3
@@ -64,7 +64,7 @@ class Linked:
         self.heard = self.signs_at = time.monotonic()
         self.since = 0
         self.listening: asyncio.Task[None] | None = None
-        self.gone = False
+        self.gone = self.away = False
         self.session = uuid.uuid4().hex
 
 
@@ -93,6 +93,7 @@ class HouseCrew:
         line: Line,
         roots: Sequence[Root],
         run: str,
+        *,
         hear: Callable[[House], None],
         booked: Callable[[], tuple[Booking, ...]] = tuple,
     ) -> None:
@@ -281,8 +282,10 @@ class HouseCrew:
             )
         except (HubAway, HubRefused) as error:
             log.info("%s: %s", station.told.name, error)
+            station.away = False  # nobody knows
             return None
-        return None if "away" in answer else answer
+        station.away = "away" in answer
+        return None if station.away else answer
 
     async def _start_there(self, station: Linked, slot: str, key: Key, job: Job, fresh: bool) -> None:
         name = station.told.name
@@ -312,7 +315,8 @@ class HouseCrew:
         while True:
             answer = await self._say(station, "events", {"since": station.since}, WAIT_SECONDS + 10)
             if answer is None or answer.get("unknown"):
-                if time.monotonic() - station.heard > GONE_SECONDS or (answer and station.since):
+                patience = AWAY_SECONDS if station.away else GONE_SECONDS
+                if time.monotonic() - station.heard > patience or (answer and station.since):
                     self._lose(station)
                     return
                 if answer:  # it hasn't been asked for a slot yet, or was begun again

@@ -34,6 +34,7 @@ from chronocast.crew.local.crew import LocalCrew
 from chronocast.journal.workspace import Workspace
 from chronocast.media.piece.here import libraries_version
 from chronocast.model.calendar import OpenSpan, open_spans
+from chronocast.model.errors import ChronocastError
 from chronocast.model.house import Belonging, StationTold
 from chronocast.preparation.station.devices import device_sessions, devices_known
 from chronocast.preparation.station.load import LoadMeter
@@ -156,7 +157,7 @@ class Station:
             devices=self.devices,
             roots=tuple(root.name for root in self.belonging.roots),
             manner=self.belonging.manner,
-            load=1.0 if self.stand_in else self.meter.read().stretch,
+            load=self.meter.read().stretch,
             open=not self.why_shut,
             why_shut=self.why_shut,
             until=self.until,
@@ -249,6 +250,7 @@ class Station:
         while True:
             await asyncio.sleep(LOOK_SECONDS)
             before = self.why_shut
+            await asyncio.to_thread(self._read_settings)
             self.why_shut, self.until = await asyncio.to_thread(self._look)
             now = time.monotonic()
             if self.why_shut and not before:
@@ -260,6 +262,17 @@ class Station:
                 await session.set_shut(bool(self.why_shut))
                 if self.why_shut and now - self._shut_since > HAND_BACK_SECONDS:
                     await session.hand_back()
+
+    def _read_settings(self) -> None:
+        """Take in hours and manner that were set while it works; what makes no sense is left as it was."""
+        with contextlib.suppress(ChronocastError):
+            if self.workspace.house.belonging_changed():
+                new = self.workspace.house.belonging()
+                if new.manner != self.belonging.manner:
+                    self.courtesy = Courtesy(new.manner)
+                self.belonging = self.belonging.model_copy(
+                    update={"calendar": new.calendar, "manner": new.manner}
+                )
 
     def _look(self) -> tuple[str, float]:
         """Why it takes no work now ("" if it does), and until when (seconds since 1970; 0 where nobody knows)."""

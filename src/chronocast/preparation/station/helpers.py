@@ -42,7 +42,15 @@ def helpers_of(house: House, apart_from_run: str = "", now: float | None = None)
         windows = _windows(told, moment)
         if windows is not None:
             found.append(
-                Helper(told.name, pace_of(told), told.slots, Load(max(1.0, told.load)), others, windows)
+                Helper(
+                    id=told.name,
+                    pace=pace_of(told),
+                    slots=told.slots,
+                    load=Load(max(1.0, told.load)),
+                    booked=others,
+                    windows=windows,
+                    stand_in=told.stand_in,
+                )
             )
     return tuple(sorted(found, key=lambda item: (item.pace.encode * item.load.stretch, item.id)))
 

@@ -92,7 +92,7 @@ def crew_with_house(
     except ChronocastError as error:
         hear(House(hub=hub, trouble=str(error)))
         return own
-    return HouseCrew(own, line, roots, run_id(journal), hear, booked)
+    return HouseCrew(own, line, roots, run_id(journal), hear=hear, booked=booked)
 
 
 def keep_paces(house: House, workspace: Workspace) -> None:

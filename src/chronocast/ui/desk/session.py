@@ -15,6 +15,7 @@ from chronocast.model.answers import Answer
 from chronocast.model.batch.batch import Batch
 from chronocast.model.batch.changes import batch_changes
 from chronocast.model.batch.edits import fill, in_order
+from chronocast.model.house import House
 from chronocast.model.show import counted
 from chronocast.model.stages import HERE
 from chronocast.preparation.asked.answers import Asked
@@ -25,6 +26,7 @@ from chronocast.preparation.source.gather import gather
 from chronocast.run.view import RunView
 from chronocast.ui.desk.ahead import AheadWork
 from chronocast.ui.desk.desk import Desk
+from chronocast.ui.desk.house_watch import HouseWatch
 from chronocast.ui.desk.proxies import ProxyWork
 from chronocast.ui.desk.workers import FileWatcher, Follower, Forecaster, errand
 
@@ -88,6 +90,10 @@ class Session(QObject):
         self.proxies.told.connect(self._say_busy)
         self.proxies.said.connect(self.notice)
         self.proxies.failed.connect(self.trouble)
+        self.house = HouseWatch(self.workspace, self)
+        self.house.trouble.connect(self.trouble)
+        self.house.heard.connect(self._house_heard)
+        self._helping: tuple[str, ...] = ()
         self._follower = Follower(self)
         self._follower.seen.connect(self._seen)
         self._watcher = FileWatcher(self.desk.path, self)
@@ -150,7 +156,15 @@ class Session(QObject):
 
         self.forecast()
         self._watcher.wake()
+        self.house.begin()
         errand(lambda: last_run(self.path), self._found, self.trouble.emit)
+
+    def _house_heard(self, house: House) -> None:
+        """Forecast anew when other stations take work than before."""
+        helping = tuple(told.name for told in house.stations if told.open)
+        if helping != self._helping:
+            self._helping = helping
+            self.forecast()
 
     def close(self) -> None:
         """Tell the threads to leave; nobody waits for one that is at a slow drive.  A run goes on by itself."""
@@ -160,6 +174,7 @@ class Session(QObject):
         self.ahead.stop()
         self.proxies.stop()
         self._closed = True
+        self.house.end()
         workers = (self._forecaster, self._follower, self._watcher)
         for worker in workers:
             worker.leave()

@@ -27,6 +27,7 @@ from chronocast.ui.desk.desk import Desk
 from chronocast.ui.desk.session import Session
 from chronocast.ui.desk.workers import errand
 from chronocast.ui.places.house.model import QUANTITIES, HouseModel, Quantity, house_model
+from chronocast.ui.places.house.stations import StationsPart
 from chronocast.ui.places.place import Touched
 from chronocast.ui.theme import Theme, font, scale
 from chronocast.ui.widgets.table import Col, RowsTable
@@ -102,9 +103,21 @@ class HousePlace(QWidget):
         self.told.setObjectName("quiet")
         self.told.setFont(font(13.5, narrow=True))
         self.told.setContentsMargins(16, 6, 16, 10)
-        layout = QHBoxLayout(self)
+        self.stations = StationsPart(session, theme)
+        self.stations.said.connect(self.said)
+        self.stations.trouble.connect(self.trouble)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.setSpacing(0)
+        whole.addWidget(self.stations)
+        across = QWidget()
+        across.setFixedHeight(1)
+        across.setStyleSheet(f"background: {theme.line};")
+        whole.addWidget(across)
+        layout = QHBoxLayout()
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
+        whole.addLayout(layout, 1)
         layout.addLayout(self._machine(), 5)
         rule = QWidget()
         rule.setFixedWidth(1)
@@ -179,6 +192,9 @@ class HousePlace(QWidget):
             "house.stand_in": self.plug_stand_in,
             "house.tidy_stock": self.tidy_stock,
             "house.tidy_proxies": self.tidy_proxies,
+            "house.join": self.stations.join_house,
+            "house.hours": self.stations.set_hours,
+            "house.give_way": self.stations.yield_now,
         }
 
     def enter(self) -> None:

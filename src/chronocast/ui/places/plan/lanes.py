@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QBrush, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from chronocast.forecast.band import Band, exact
@@ -21,7 +21,7 @@ LABEL, AXIS, LANE = 178, 24, 34
 class Block:
     """A stretch of a slot's time for one output, in seconds from the lanes' beginning.
 
-    ``safe`` is the output's safe finish where the stretch is its last; ``finish`` its finish.
+    ``safe`` is the output's safe finish where the stretch is its last; ``finish`` its finish; ``slot`` the row.
     """
 
     output: str
@@ -35,16 +35,33 @@ class Block:
 
 
 @dataclass(frozen=True)
-class LaneData:
-    """What the lanes show.  ``now`` is seconds from ``start``; ``devices`` are those whose rows come last, in words."""
+class LaneGroup:
+    """Rows that belong together: a station's slots, or a device's sessions.
 
-    station: str
+    ``more`` is said below the name where there is room; ``windows`` are when it is open, in seconds from the lanes'
+    beginning, none for always; ``shut`` is why it takes no work now, "" where it does.
+    """
+
+    name: str
     more: str
+    slots: int = 1
+    windows: tuple[tuple[float, float], ...] = ()
+    shut: str = ""
+
+
+@dataclass(frozen=True)
+class LaneData:
+    """What the lanes show.  ``now`` is seconds from ``start``; blocks' rows count through all groups."""
+
+    groups: tuple[LaneGroup, ...]
     start: datetime
     blocks: tuple[Block, ...]
-    slots: int = 1
     now: float = 0.0
-    devices: tuple[str, ...] = ()
+
+    @property
+    def slots(self) -> int:
+        """How many rows there are."""
+        return sum(group.slots for group in self.groups)
 
 
 class Lanes(QWidget):
@@ -64,7 +81,8 @@ class Lanes(QWidget):
         self.setMouseTracking(True)
 
     def sizeHint(self) -> QSize:
-        return QSize(600, round((AXIS + 2 * LANE + 12) * scale()))
+        rows = self.data.slots if self.data else 2
+        return QSize(600, round((AXIS + LANE * min(max(2, rows), 6) + 12) * scale()))
 
     def minimumSizeHint(self) -> QSize:
         return QSize(200, 56)
@@ -76,7 +94,9 @@ class Lanes(QWidget):
             f"{block.title} until {clock_text(data.start + timedelta(seconds=block.finish.likely))}"
             for block in list({block.output: block for block in data.blocks}.values())[:20]
         )
-        self.setAccessibleDescription(f"{data.station}, {data.more}: {told}")
+        named = "; ".join(", ".join(filter(None, (g.name, g.more, g.shut))) for g in data.groups)
+        self.setAccessibleDescription(f"{named}: {told}")
+        self.updateGeometry()
         self.update()
 
     def set_current(self, output: str) -> None:
@@ -111,47 +131,25 @@ class Lanes(QWidget):
         if self.data is None:
             return
         data, left = self.data, LABEL * unit
-        middle = (self.height() + AXIS * unit) / 2
-        draw.text(
-            painter,
-            QRectF(16 * unit, middle - 20 * unit, left - 20, 18 * unit),
-            data.station,
-            font(14),
-            t.color("text"),
-        )
-        draw.text(
-            painter,
-            QRectF(16 * unit, middle - 2 * unit, left - 20, 16 * unit),
-            data.more,
-            font(13, narrow=True),
-            t.color("quiet"),
-        )
-        if data.devices:
-            below = QRectF(16 * unit, middle + 14 * unit, left - 20, 16 * unit)
-            draw.text(
-                painter, below, f"below: {'; '.join(data.devices)}", font(13, narrow=True), t.color("quiet")
-            )
         end = max([block.safe for block in data.blocks] + [data.now + 30, 60.0]) * 1.04
         width = self.width() - left - 16
         scale_x = width / end
         self._axis(painter, data, left, width, end)
         rows = self.rows(data)
-        gap = 3 if len(rows) <= 6 else 1
+        gap = 3 if len(rows) <= 8 else 1
         high = max(1.0, min(30 * unit, (self.height() - AXIS * unit - 10) / max(1, len(rows)) - gap))
+        first = 0
+        for group in data.groups:
+            top = AXIS * unit + 5 + first * (high + gap)
+            area = QRectF(left, top, width, group.slots * (high + gap) - gap)
+            self._group(painter, group, area, scale_x)
+            first += group.slots
         for number, row in enumerate(rows):
             top = AXIS * unit + 5 + number * (high + gap)
             for place, block in enumerate(row):
-                self._block(
-                    painter,
-                    block,
-                    QRectF(
-                        left + block.begin * scale_x,
-                        top,
-                        max(1.0, (block.end - block.begin) * scale_x),
-                        high,
-                    ),
-                    (block.safe - block.end) * scale_x if place == len(row) - 1 else 0.0,
-                )
+                begin, long = left + block.begin * scale_x, max(1.0, (block.end - block.begin) * scale_x)
+                tail = (block.safe - block.end) * scale_x if place == len(row) - 1 else 0.0
+                self._block(painter, block, QRectF(begin, top, long, high), tail)
         x = left + data.now * scale_x
         painter.setPen(QPen(t.color("text"), 1.4))
         painter.drawLine(QPointF(x, AXIS * unit - 4), QPointF(x, self.height() - 2))
@@ -163,6 +161,45 @@ class Lanes(QWidget):
             t.color("text"),
             align=draw.CENTRE,
         )
+
+    def _group(self, painter: QPainter, group: LaneGroup, area: QRectF, scale_x: float) -> None:
+        """A station's name beside its rows, and its closed hours in them."""
+        t, unit = self.theme, scale()
+        line = 17 * unit
+        two = area.height() >= 2 * line
+        top = area.center().y() - (line if two else line / 2)
+        space = area.left() - 24 * unit
+        draw.text(
+            painter, QRectF(16 * unit, top, space, line), words, font(13.5, narrow=not two), t.color("text")
+        )
+        if two and group.more:
+            below = QRectF(16 * unit, top + line, space, line)
+            draw.text(painter, below, group.more, font(13, narrow=True), t.color("quiet"))
+        for begin, end in self.closed(group, area.width() / scale_x):
+            box = QRectF(area.left() + begin * scale_x, area.top(), (end - begin) * scale_x, area.height())
+            painter.fillRect(box, QBrush(t.color("line"), Qt.BrushStyle.BDiagPattern))
+            if box.width() > 60 * unit and area.height() > 11 * unit:
+                draw.text(
+                    painter,
+                    box.adjusted(8, 0, -4, 0),
+                    group.shut if begin <= 0 and group.shut else "not open",
+                    font(13, narrow=True),
+                    t.color("quiet"),
+                )
+
+    @staticmethod
+    def closed(group: LaneGroup, seconds: float) -> tuple[tuple[float, float], ...]:
+        """When a station takes no work, of the seconds that are shown."""
+        if not group.windows:
+            return ((0.0, seconds),) if group.shut else ()
+        found, at = [], 0.0
+        for begin, end in group.windows:
+            if begin > at:
+                found.append((at, min(begin, seconds)))
+            at = max(at, end)
+            if at >= seconds:
+                break
+        return tuple(found) if at >= seconds else (*found, (at, seconds))
 
     def _axis(self, painter: QPainter, data: LaneData, left: float, width: float, end: float) -> None:
         t, unit = self.theme, scale()

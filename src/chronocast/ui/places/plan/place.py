@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import itertools
 from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -23,7 +22,6 @@ from PyQt6.QtWidgets import (
 )
 
 from chronocast.forecast.inverse import rounded_down
-from chronocast.forecast.station import device_place
 from chronocast.model.batch.batch import Batch
 from chronocast.model.batch.columns import set_own
 from chronocast.model.batch.edits import hold, remove_source, set_asked
@@ -32,7 +30,6 @@ from chronocast.model.show import counted
 from chronocast.preparation.asked.about_output import OutputAnswers
 from chronocast.preparation.asked.candidates import Candidate
 from chronocast.preparation.forecast.outlook import Outlook
-from chronocast.preparation.forecast.output_outlook import OutputOutlook
 from chronocast.preparation.output.output_ready import Prospect
 from chronocast.ui.commands import Actions
 from chronocast.ui.desk.desk import Desk
@@ -43,7 +40,8 @@ from chronocast.ui.places.plan.columns import PlanColumns
 from chronocast.ui.places.plan.detail import detail
 from chronocast.ui.places.plan.find_bar import FindBar
 from chronocast.ui.places.plan.grid import Grid
-from chronocast.ui.places.plan.lanes import Block, LaneData, Lanes
+from chronocast.ui.places.plan.lane_data import lane_data
+from chronocast.ui.places.plan.lanes import Lanes
 from chronocast.ui.places.plan.model import PlanModel, arranged, plan_model, source_sheet
 from chronocast.ui.places.plan.panel import ForecastPanel
 from chronocast.ui.places.plan.plot_model import Kept, Plot, kept_of, moment_of
@@ -55,6 +53,10 @@ from chronocast.ui.widgets.table import stand_on
 
 if TYPE_CHECKING:  # what they bring in takes long to import
     from chronocast.crew.local.trial import TrialTold
+
+
+LANES_SHARE = 0.3
+"""Of the window's height, lanes take no more by themselves."""
 
 
 class PlanPlace(QWidget):
@@ -141,6 +143,7 @@ class PlanPlace(QWidget):
         splitter.setStretchFactor(1, 0)
         splitter.setCollapsible(0, False)
         splitter.setHandleWidth(1)
+        self.splitter = splitter
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.addWidget(splitter)
@@ -207,7 +210,14 @@ class PlanPlace(QWidget):
         self.grid.show_plan(plan)
         if view is not None and view is not self._in_lanes:
             self._in_lanes = view
+            rows = self.lanes.data.slots if self.lanes.data else 0
             self.lanes.show_lanes(lane_data(view), self.grid.current_output())
+            if (
+                self.lanes.data and self.lanes.data.slots != rows
+            ):  # stations came or went: their rows want room
+                high = sum(self.splitter.sizes())
+                wanted = min(self.lanes.sizeHint().height(), round(high * LANES_SHARE))
+                self.splitter.setSizes([high - wanted, wanted])
         self._chosen(self.grid.current_output())
 
     def _want_strip(self, key: str, source: str, frames: tuple[int, ...]) -> None:
@@ -366,43 +376,3 @@ class PlanPlace(QWidget):
     def _go_to(self, output: str) -> None:
         if self.plan and (at := self.plan.place(output)):
             stand_on(self.grid.table, self.grid.model.index(at[0], at[1] + 1))
-
-
-def lane_data(view: Outlook) -> LaneData:
-    """What this machine's slots do and when, by the forecast: a row for each, with one thing at a time."""
-    last = {span.output: span.end for span in sorted(view.spans, key=lambda item: item.end)}
-    outputs = {item.ready.output.id: item for item in view.outputs if not item.made}
-    # below the processor's slots those of the devices that have something to do
-    used = {span.station for span in view.spans}
-    places = {name: count for name, count in view.station.places.items() if name in used | {view.station.id}}
-    first = dict(zip(places, itertools.accumulate(places.values(), initial=0), strict=False))
-    blocks = tuple(
-        Block(
-            span.output,
-            _title(outputs[span.output]),
-            span.begin,
-            span.end,
-            max(span.end, outputs[span.output].finish.safe) if span.end == last[span.output] else span.end,
-            outputs[span.output].kept_share,
-            slot=first.get(span.station, 0) + span.slot,
-            finish=outputs[span.output].finish,
-        )
-        for span in view.spans
-        if span.output in outputs
-    )
-    pieces = f"{view.slots} pieces at once" if view.slots > 1 else "one piece at a time"
-    more = pieces if view.calibrated else f"{pieces}, not measured yet"
-    devices = [
-        (device, count)
-        for device, count in view.station.devices
-        if device_place(view.station.id, device) in places
-    ]
-    names = tuple(f"{device}, {count} at once" for device, count in devices)
-    return LaneData("This machine", more, view.at, blocks, sum(places.values()), devices=names)
-
-
-def _title(item: OutputOutlook) -> str:
-    ready = item.ready
-    part = f"{ready.range_name}, {ready.extent.share_text} · " if ready.range_name else ""
-    changed = " (changed)" if ready.recipe.changed else ""
-    return f"{ready.source.title} · {part}{ready.recipe.name.split(',')[0]}{changed}"

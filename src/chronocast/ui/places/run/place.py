@@ -260,6 +260,12 @@ class RunPlace(QWidget):
         layout.setSpacing(0)
         layout.addLayout(top)
         layout.addWidget(self.table, 1)
+        self.at_work = QLabel()
+        self.at_work.setWordWrap(True)
+        self.at_work.setFont(font(13.5, narrow=True))
+        self.at_work.setContentsMargins(16, 4, 16, 4)
+        self.at_work.setAccessibleName("Who does what now")
+        layout.addWidget(self.at_work)
         layout.addWidget(below)
         selection = self.table.selectionModel()
         assert selection is not None
@@ -291,6 +297,8 @@ class RunPlace(QWidget):
         self.head.show_run(run)
         self.table.show_rows(run.rows, lambda row: row.id)
         self.fan.show_run(run)
+        self.at_work.setText(run.at_work)
+        self.at_work.setVisible(bool(run.at_work))
         self._describe()
 
     def _move(self, step: int) -> None:
