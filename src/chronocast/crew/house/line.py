@@ -38,6 +38,17 @@ QUIET = {
 """Nothing is profiled, stolen or served as a page: the machines are for encoding."""
 
 
+FLOODED = (
+    "distributed.comm.tcp",
+    "distributed.core",
+    "distributed.scheduler",
+    "tornado.general",
+    "chronocast.hub",
+    "chronocast.station",
+)
+"""Whoever hammers at the door fills no log."""
+
+
 class HubAway(ChronocastError):
     """The hub can't be reached, or doesn't let this machine in."""
 
@@ -47,7 +58,7 @@ class HubRefused(ChronocastError):
 
 
 class SparingLog(logging.Filter):
-    """Lets a message of a place in the code through once in ten seconds, and says how many it swallowed."""
+    """Lets a warning of a place in the code through once in ten seconds, and says how many it swallowed."""
 
     SECONDS = 10.0
 
@@ -58,6 +69,8 @@ class SparingLog(logging.Filter):
 
     def filter(self, record: logging.LogRecord) -> bool:
         """Whether a record is written."""
+        if record.levelno < logging.WARNING:
+            return True
         key, now = (record.pathname, record.lineno), time.monotonic()
         if now - self._last.get(key, -1e9) < self.SECONDS:
             self._swallowed[key] = self._swallowed.get(key, 0) + 1
@@ -72,7 +85,7 @@ def set_quiet() -> None:
     """Set the libraries up for a house: nothing open, nothing profiled, no flood in the log."""
     dask.config.set(QUIET)
     logging.getLogger("distributed").setLevel(logging.WARNING)
-    for name in ("distributed.comm.tcp", "distributed.core", "distributed.scheduler", "tornado.general"):
+    for name in FLOODED:
         logger = logging.getLogger(name)
         if not any(isinstance(item, SparingLog) for item in logger.filters):
             logger.addFilter(SparingLog())

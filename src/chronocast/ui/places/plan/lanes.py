@@ -170,7 +170,11 @@ class Lanes(QWidget):
         top = area.center().y() - (line if two else line / 2)
         space = area.left() - 24 * unit
         draw.text(
-            painter, QRectF(16 * unit, top, space, line), words, font(13.5, narrow=not two), t.color("text")
+            painter,
+            QRectF(16 * unit, top, space, line),
+            group.name,
+            font(13.5, narrow=not two),
+            t.color("text"),
         )
         if two and group.more:
             below = QRectF(16 * unit, top + line, space, line)
