@@ -25,6 +25,7 @@ NAMES = (
     "pieces",
     "composing",
     "routes",
+    "faults",
 )
 REPORT = Path(__file__).parent.parent / "docs" / "benchmarks.md"
 
