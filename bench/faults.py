@@ -176,7 +176,7 @@ class Evening:
         if kind == "station killed":
             processes[name].kill()
             processes[name].wait()
-            self.soon(long / 2, lambda: self.house.start(name))
+            self.soon(long / 2, lambda: self.station_again(name))
         elif kind in ("station frozen", "hub frozen"):
             process = processes[name if kind.startswith("station") else "hub"]
             process.send_signal(signal.SIGSTOP)
@@ -184,7 +184,7 @@ class Evening:
         elif kind == "hub killed":
             processes["hub"].kill()
             processes["hub"].wait()
-            self.soon(long / 3, self.house.start_hub)
+            self.soon(long / 3, self.hub_again)
         elif kind == "runner killed":
             with suppress(KeyError, ProcessLookupError):
                 os.kill(int(journal.now()["runner"][1]["pid"]), signal.SIGKILL)
@@ -201,6 +201,16 @@ class Evening:
         else:
             self.net.slow(name, True)
             self.soon(long, lambda: self.net.slow(name, False))
+
+    def hub_again(self) -> None:
+        """Start the hub, unless it was started meanwhile."""
+        if self.house.processes["hub"].poll() is not None:
+            self.house.start_hub()
+
+    def station_again(self, name: str) -> None:
+        """Start a station, unless it was started meanwhile."""
+        if self.house.processes[name].poll() is not None:
+            self.house.start(name)
 
     @staticmethod
     def again(batch: Batch, path: Path) -> None:

@@ -9,6 +9,7 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import logging
+import socket
 import time
 from collections.abc import Awaitable, Callable
 from pathlib import Path
@@ -220,8 +221,17 @@ async def run_hub(
         For stations and runners; for those who have a code.  0 for any.
     ready
         Told the hub's address and the join port.
+
+    Raises
+    ------
+    OSError
+        It can't listen there.
     """
     set_quiet()
+    for wanted in (port, join_port):
+        with socket.socket(socket.AF_INET6 if ":" in host else socket.AF_INET) as trial:
+            trial.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+            trial.bind((host, wanted))  # the libraries would only say that it failed
     await asyncio.to_thread(make_house, folder)
     if own_member(folder).days_left < RENEW_DAYS:
         (folder / "own.pem").unlink()
