@@ -45,7 +45,7 @@ def _main() -> None:
     batch = (
         len(words) == 1
         and not words[0].startswith("-")
-        and (Path(words[0]).suffix or Path(words[0]).exists())
+        and (Path(words[0]).suffix or Path(words[0]).is_file())
     )
     if words and not batch:
         from chronocast.cli.app import main as command_line

@@ -85,6 +85,10 @@ def _tell(
         if kind not in ("begin", "ended"):
             _json({"event": kind, "time": stamp, **body})
         return
+    if kind in ("house", "station"):
+        line.clear()
+        sys.stderr.write(f"{body['sentence']}\n")
+        return
     shown = ("proved", "needs you") if line.enabled else ("rendering", "proved", "needs you")
     if kind == "output" and body["state"] in shown:
         line.clear()
@@ -156,6 +160,8 @@ def print_status(view: RunView) -> None:
         )
     elif view.condition != "going":
         sys.stdout.write(f"{status_sentence(view)}\n")
+    if view.house and not view.outcome:
+        sys.stdout.write(f"! {view.house}\n")
     for trouble in view.troubles[-3:]:
         sys.stdout.write(f"! {trouble}\n")
 

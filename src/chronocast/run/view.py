@@ -318,6 +318,7 @@ class RunView:
             "condition": self.condition,
             "still_seconds": round(self.still_seconds, 1),
             "troubles": self.troubles,
+            "house": self.house,
             "frames": self.frames,
             "frames_done": self.frames_done,
             "finish": self.finish.get("finish") if self.moves else None,

@@ -162,7 +162,8 @@ class Line:
             async with asyncio.timeout(seconds):
                 answer = await getattr(self._pool(self.hub), what)(**told)
         except (OSError, TimeoutError, CommClosedError, FatalCommClosedError, ssl.SSLError) as error:
-            raise HubAway(self._why(error)) from error
+            nobody = f"Nothing answers at {self.hub}: the hub isn't running, or the address is another."
+            raise HubAway(nobody if await self._nobody_is_there() else self._why(error)) from error
         except Exception as error:
             raise HubRefused(f"The hub at {self.hub} could not answer: {error}.") from error
         if not isinstance(answer, dict):
@@ -171,14 +172,30 @@ class Line:
             raise HubRefused(str(refused))
         return answer
 
+    async def _nobody_is_there(self) -> bool:
+        """Whether the machine is there and nothing listens: the libraries only say that it took too long."""
+        host, _, port = self.hub.removeprefix("tls://").rpartition(":")
+        try:
+            async with asyncio.timeout(2.0):
+                _, writer = await asyncio.open_connection(host.strip("[]"), int(port))
+        except ConnectionRefusedError:
+            return True
+        except (OSError, TimeoutError, ValueError):
+            return False
+        writer.close()
+        return False
+
     def _why(self, error: BaseException) -> str:
-        said = " ".join(str(part) for part in (error, error.__cause__, error.__context__) if part)
+        parts: list[str] = []
+        part: BaseException | None = error
+        while part is not None and len(parts) < 6:  # what is wrong is often the cause of the cause
+            parts.append(str(part))
+            part = part.__cause__ or part.__context__
+        said = " ".join(parts)
         if "CERTIFICATE_VERIFY_FAILED" in said or "certificate verify failed" in said:
             return f"What answers at {self.hub} isn't the hub of this machine's house."
         if isinstance(error, TimeoutError) or "imed out" in said:
             return f"The hub at {self.hub} doesn't answer in time."
-        if "refused" in said.lower() and "onnection refused" in said:
-            return f"Nothing answers at {self.hub}: the hub isn't running, or the address is another."
         if "EOF" in said or "closed" in said.lower() or "reset" in said.lower() or "alert" in said.lower():
             return f"The hub at {self.hub} closed the line: it doesn't know this machine's certificate, or is ending."
         return f"The hub at {self.hub} can't be reached ({error})."

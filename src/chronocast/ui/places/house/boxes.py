@@ -19,7 +19,7 @@ from chronocast.model.calendar import Calendar
 from chronocast.model.house import Belonging, Root
 from chronocast.ui.places.house.stations_model import MANNERS
 from chronocast.ui.places.house.week_grid import WeekGrid, hours_of
-from chronocast.ui.theme import Theme
+from chronocast.ui.theme import Theme, scale
 from chronocast.ui.widgets.decision import decision
 
 
@@ -29,6 +29,7 @@ class JoinBox(QDialog):
     def __init__(self, name: str, roots: tuple[Root, ...], parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setWindowTitle("Join a house")
+        self.setMinimumWidth(round(520 * scale()))
         layout, form = QVBoxLayout(self), QFormLayout()
         self.hub, self.code, self.name = QLineEdit(), QLineEdit(), QLineEdit(name)
         self.hub.setPlaceholderText("its address, like 10.0.0.5 or 10.0.0.5:8787")

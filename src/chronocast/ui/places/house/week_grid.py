@@ -144,7 +144,8 @@ class WeekGrid(QWidget):
                 painter, QRectF(4, top, LABEL * unit, high), name, font(13, narrow=True), t.color("text")
             )
             for half in range(HALVES):
-                box = QRectF(LABEL * unit + half * wide, top + 1, wide - (1 if half % 2 else 0.3), high - 2)
+                left, right = (round(LABEL * unit + edge * wide) for edge in (half, half + 1))
+                box = QRectF(left, round(top) + 1, right - left - half % 2, round(high) - 2)
                 painter.fillRect(box, t.color("tide" if half in self.days[day] else "line"))
         if self.hasFocus():
             painter.setPen(QPen(t.color("text"), 1.4))
