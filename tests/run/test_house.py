@@ -15,6 +15,7 @@ from chronocast.journal.documents import load_batch, save_json
 from chronocast.journal.places import config_folder
 from chronocast.journal.runs import RunJournal
 from chronocast.journal.workspace import Workspace
+from chronocast.model.house import Root
 from chronocast.preparation.station.this import this_station
 from chronocast.run.client import begin_run, with_house
 from chronocast.run.view import RunView
@@ -25,6 +26,19 @@ FRAMES = 450
 """Three pieces a clip."""
 
 
+class WithPathsOfItsOwn(StandInHouse):
+    """A house in which Curlew has the shared folder at another path."""
+
+    def let_in(self, space: Workspace, name: str, kind: str, like: StandIn | None = None) -> None:
+        super().let_in(space, name, kind, like)
+        if name == "Curlew":
+            elsewhere = self.folder / "mnt"
+            elsewhere.symlink_to(self.shared)
+            own = space.house.belonging()
+            roots = (Root(name="exhibition", path=str(elsewhere)),)
+            space.house.keep_belonging(own.model_copy(update={"roots": roots}))
+
+
 class House(unittest.TestCase):
     """This process's own folders are the desk's; two stations stand in for workstations."""
 
@@ -33,7 +47,7 @@ class House(unittest.TestCase):
 
     @classmethod
     def setUpClass(cls) -> None:
-        cls.house = StandInHouse(Path(tempfile.mkdtemp()), (StandIn("Plover"), StandIn("Curlew", 1.5)))
+        cls.house = WithPathsOfItsOwn(Path(tempfile.mkdtemp()), (StandIn("Plover"), StandIn("Curlew", 1.5)))
         kept = cls.house.shared / "kept"
         kept.mkdir(parents=True)
         save_json(config_folder() / "settings.json", {"kept_in": str(kept)})

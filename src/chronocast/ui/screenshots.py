@@ -82,6 +82,23 @@ class _Shooter:
         place.grid.table.setCurrentIndex(place.grid.model.index(0, 1))
         self.settle(1.0)
 
+    def with_stations(self, window: Window) -> None:
+        """*House* with four stand-ins for workstations; they are gone afterwards."""
+        from chronocast.demo.house import STAND_INS, StandInHouse
+
+        house, watch = StandInHouse(self.place / "house"), window.session.house
+        try:
+            house.begin()
+            house.let_in(Workspace(), "desk", "desktop")
+            self.until("the stations", lambda: len(watch.house.stations) == len(STAND_INS), 120)
+            self.settle(1.0)
+            self.shoot(window, "house-ink")
+        finally:
+            house.end()
+            Workspace().house.forget()
+        self.until("nobody is there", lambda: not watch.house.hub)
+        self.settle(2.0)
+
     def go(self) -> int:
         from chronocast.crew.local.calibrate import calibrate
         from chronocast.crew.local.device_trials import devices_tried
@@ -165,8 +182,7 @@ class _Shooter:
         self.shoot(window, "check-ink")
         window.go_to(HOUSE)
         self.until("what is known of this machine", lambda: window.house_place.model is not None)
-        self.settle(0.6)
-        self.shoot(window, "house-ink")
+        self.with_stations(window)
         window.go_to(PLAN)
         grid.table.setCurrentIndex(grid.model.index(0, 3))
         self.settle()
