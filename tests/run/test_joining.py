@@ -243,7 +243,9 @@ class Inside(Within):
                 words = {**good.model_dump(mode="json"), "target": target, **job_update}
                 return await self.say(rig, "start", slot=slot, task="encode:a", attempt=1, job=words)
 
-            self.assertIn("isn't this run's", (await start("shared:a.mp4", slot="here-7"))["elsewhere"])
+            self.assertIn(
+                "isn't one of this station's", (await start("shared:a.mp4", slot="here-7"))["elsewhere"]
+            )
             for path in (
                 "/etc/passwd",
                 "shared:../out.mp4",
@@ -344,6 +346,40 @@ class Inside(Within):
                 Session._keep = real  # type: ignore[method-assign]
             assert isinstance(told, c.AttemptFailed)
             self.assertIn("another one here than there", told.sentence)
+
+        self.within(work)
+
+
+class Sharing(Within):
+    def test_two_runs_have_a_station_s_only_slot_in_turn(self) -> None:
+        async def work(rig: Rig) -> None:
+            station = rig.stations["Plover"]
+            station.slots = 1
+            done: list[str] = []
+
+            async def runs(name: str) -> None:
+                """A run that always wants a slot, and uses it as soon as it has one."""
+                crew, number = await rig.crew(self.folder, run=name), 0
+                await crew.offer(1)
+                async for event in crew.events():
+                    if isinstance(event, c.Finished):
+                        done.append(name)
+                    if len(done) >= 14:
+                        return
+                    slot = event.slot if isinstance(event, c.Granted) else slot_of.get(name, "")
+                    if isinstance(event, c.Granted | c.Finished):
+                        number += 1
+                        slot_of[name] = slot
+                        piece = f"{name}{number}"
+                        await crew.start(slot, f"encode:{piece}", number, job(self.folder, piece, 20))
+
+            slot_of: dict[str, str] = {}
+            async with asyncio.timeout(90):
+                both = [asyncio.create_task(runs(name)) for name in ("one", "two")]
+                await asyncio.wait(both, return_when=asyncio.FIRST_COMPLETED)
+                for task in both:
+                    task.cancel()
+            self.assertGreaterEqual(min(done.count("one"), done.count("two")), 3, done)
 
         self.within(work)
 

@@ -21,7 +21,7 @@ from pydantic import ValidationError
 from chronocast import __version__
 from chronocast.crew.house.certificates import RENEW_DAYS, CertificateError, own_member, sign
 from chronocast.crew.house.joining import JoinPort, make_house
-from chronocast.crew.house.line import security_of, set_quiet
+from chronocast.crew.house.line import bounded, security_of, set_quiet
 from chronocast.model.house import Booking, House, StationTold
 
 log = logging.getLogger("chronocast.hub")
@@ -32,7 +32,8 @@ STALE_SECONDS = 10.0
 BOOKED_SECONDS = 30.0
 """What a run has booked is forgotten so long after it said so."""
 MOST_BOOKINGS = 4096
-PASS_SECONDS = 30.0
+PASS_SECONDS = 12.0
+"""A station has so long to answer; less than a runner waits for the hub."""
 
 
 class Known(NamedTuple):
@@ -138,8 +139,8 @@ class Hub:
             return {"away": f"{station} isn't in the house now."}
         who = peer_of(comm).name
         try:
-            async with asyncio.timeout(PASS_SECONDS):
-                answer = await self.scheduler.rpc(known.address).house_do(who=who, verb=verb, body=body)
+            call = self.scheduler.rpc(known.address).house_do(who=who, verb=verb, body=body)
+            answer = await bounded(call, PASS_SECONDS)
         except (OSError, TimeoutError) as error:
             return {"away": f"{station} doesn't answer ({error or type(error).__name__})."}
         return answer if isinstance(answer, dict) else {"away": f"{station} answered nothing."}

@@ -8,6 +8,7 @@ import logging
 import socket
 import ssl
 import time
+from collections.abc import Coroutine
 from pathlib import Path
 from typing import Any
 
@@ -120,6 +121,54 @@ def security_of(folder: Path) -> Security:
     )
 
 
+async def bounded(call: Coroutine[Any, Any, Any], seconds: float) -> Any:
+    """What a call gives, within so many seconds whatever it does.
+
+    The libraries have been seen to wait on though they were cancelled, while a hub was ending: such a call is left
+    to itself.
+
+    Parameters
+    ----------
+    call
+        The call.
+    seconds
+        How long it may take.
+
+    Raises
+    ------
+    TimeoutError
+        It took longer.
+    """
+    task = asyncio.create_task(call)
+    try:
+        done, _ = await asyncio.wait({task}, timeout=seconds)
+    except asyncio.CancelledError:
+        _leave(task)
+        raise
+    if not done:
+        _leave(task)
+        raise TimeoutError
+    return task.result()
+
+
+_left: set[asyncio.Task[Any]] = set()
+
+
+def _leave(task: asyncio.Task[Any]) -> None:
+    """Cancel a task that nobody waits for any more; what it still says is of no interest."""
+    _left.add(task)
+    task.add_done_callback(_left.discard)
+    task.add_done_callback(lambda ended: ended.cancelled() or ended.exception())
+    task.cancel()
+
+
+async def _close_later(pool: ConnectionPool) -> None:
+    """Close a pool when what others still say over it is over, too."""
+    await asyncio.sleep(2 * ASK_SECONDS)
+    with contextlib.suppress(Exception):
+        await pool.close()
+
+
 class Line:
     """``Line(hub, folder)``: to a hub, as the machine whose certificate is in a folder; ``ask`` it, then ``close``.
 
@@ -132,9 +181,8 @@ class Line:
     def __init__(self, hub: str, folder: Path) -> None:
         self.hub = hub
         set_quiet()
-        shown: dict[str, Any] = security_of(folder).get_connection_args("client")  # type: ignore[no-untyped-call]
-        self._pool = ConnectionPool(limit=64, connection_args=shown)
-        self._started = False
+        self._shown: dict[str, Any] = security_of(folder).get_connection_args("client")  # type: ignore[no-untyped-call]
+        self._pool: ConnectionPool | None = None
 
     async def ask(self, what: str, seconds: float = ASK_SECONDS, **told: Any) -> dict[str, Any]:
         """What the hub answers.
@@ -155,13 +203,18 @@ class Line:
         HubRefused
             It refuses; the sentence says why.
         """
-        if not self._started:
-            self._started = True
-            await self._pool.start()
+        pool = self._pool
+        if pool is None:
+            pool = self._pool = ConnectionPool(limit=64, connection_args=self._shown)
+            await pool.start()
         try:
-            async with asyncio.timeout(seconds):
-                answer = await getattr(self._pool(self.hub), what)(**told)
+            answer = await bounded(getattr(pool(self.hub), what)(**told), seconds)
         except (OSError, TimeoutError, CommClosedError, FatalCommClosedError, ssl.SSLError) as error:
+            if isinstance(error, TimeoutError) and self._pool is pool:
+                self._pool = None  # a new one knows nothing of what this one waits for
+                closing = asyncio.create_task(_close_later(pool))
+                _left.add(closing)
+                closing.add_done_callback(_left.discard)
             nobody = f"Nothing answers at {self.hub}: the hub isn't running, or the address is another."
             raise HubAway(nobody if await self._nobody_is_there() else self._why(error)) from error
         except Exception as error:
@@ -202,8 +255,9 @@ class Line:
 
     async def close(self) -> None:
         """Hang up."""
-        with contextlib.suppress(Exception):
-            await self._pool.close()
+        if self._pool is not None:
+            with contextlib.suppress(Exception):
+                await bounded(self._pool.close(), ASK_SECONDS)
 
 
 def facing_address() -> str:

@@ -13,7 +13,7 @@ from typing import Any, Literal
 
 from pydantic import ValidationError
 
-from chronocast.crew.contract import AttemptFailed, CrewEvent, Finished
+from chronocast.crew.contract import AttemptFailed, CrewEvent, Finished, Returned
 from chronocast.crew.house.shared_paths import NotShared, as_here, as_shared
 from chronocast.crew.house.told_events import as_told
 from chronocast.crew.local.crew import LocalCrew
@@ -36,7 +36,11 @@ class NotUnderstood(ChronocastError):
 
 
 class Session:
-    """``Session(crew, roots, who, run)``; ``heard`` is when its runner spoke last (monotonic seconds)."""
+    """``Session(crew, roots, who, run)``.
+
+    ``heard`` is when its runner spoke last (monotonic seconds); ``share`` is how many slots it may have while others
+    want some too, None for as many as there are; ``served`` what it has had so far, in seconds of a slot.
+    """
 
     def __init__(self, crew: LocalCrew, roots: Sequence[Root], who: str, run: str) -> None:
         self.crew, self.roots, self.who, self.run = crew, tuple(roots), who, run
@@ -45,6 +49,8 @@ class Session:
         self.in_hand: dict[tuple[str, int], Job] = {}
         self.frozen: set[tuple[str, int]] = set()
         self.shut = False
+        self.share: int | None = None
+        self.served = 0.0
         self._events: list[tuple[int, dict[str, Any]]] = []
         self._number = 0
         self._news = asyncio.Event()
@@ -100,11 +106,22 @@ class Session:
         if shut == self.shut:
             return
         self.shut = shut
-        for device, slots in self.wanted.items():
-            await self.crew.offer(0 if shut else slots, device)
+        await self._offer_on()
         for key in self.in_hand:
             if key not in self.frozen:  # what its runner froze stays so
                 await self.crew.control("freeze" if shut else "thaw", *key)
+
+    async def set_share(self, share: int | None) -> None:
+        """Let it have so many slots of the processor; what is above that comes back when its work is done.
+
+        Parameters
+        ----------
+        share
+            How many; None for as many as there are.
+        """
+        if share != self.share:
+            self.share = share
+            await self._offer_on()
 
     async def hand_back(self) -> None:
         """Give what is in hand back to the runner, undone."""
@@ -125,8 +142,14 @@ class Session:
         if not 0 <= slots <= MOST_SLOTS:
             raise ValueError(slots)
         self.wanted[device] = slots
-        await self.crew.offer(0 if self.shut else slots, device)
+        await self._offer_on()
         return {}
+
+    async def _offer_on(self) -> None:
+        """Have the crew take what its runner wants, as far as it may."""
+        for device, slots in self.wanted.items():
+            most = slots if self.share is None or device else min(slots, self.share)
+            await self.crew.offer(0 if self.shut else most, device)
 
     async def _start(self, body: dict[str, Any]) -> dict[str, Any]:
         job = read_job.validate_python(body["job"])
@@ -138,8 +161,11 @@ class Session:
         except NotShared as error:
             log.warning("%s asked for a file that isn't shared: %s", self.who, error)
             return {"elsewhere": str(error)}
+        if not self.crew.has(slot):
+            return {"elsewhere": f"The slot {slot[:60]} isn't one of this station's."}
         if not self.crew.is_free(slot):
-            return {"elsewhere": f"The slot {slot[:60]} isn't this run's, or is in use."}
+            self._keep(Returned(slot))
+            return {"shut": "that slot is another's now."}
         self.in_hand[key] = here
         self.frozen.discard(key)
         await self.crew.start(slot, *key, here, fresh=bool(body.get("fresh")))
@@ -182,6 +208,7 @@ class Session:
 
     async def _sum_up(self, event: Finished) -> None:
         job = self.in_hand.pop((event.task, event.attempt), None)
+        self.served += event.wall_seconds
         proof: dict[str, Any] = {}
         if job is not None and job.kind not in ("join", "check"):
             with contextlib.suppress(OSError):

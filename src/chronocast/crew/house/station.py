@@ -40,6 +40,7 @@ from chronocast.preparation.station.devices import device_sessions, devices_know
 from chronocast.preparation.station.load import LoadMeter
 from chronocast.preparation.station.this import machine_slots
 from chronocast.schedule.courtesy import Courtesy
+from chronocast.schedule.shares import fair_shares
 
 log = logging.getLogger("chronocast.station")
 
@@ -258,10 +259,18 @@ class Station:
                 log.info("%s takes no work: %s", self.belonging.name, self.why_shut)
             elif before and not self.why_shut:
                 log.info("%s works again", self.belonging.name)
+            await self._share_out()
             for session in list(self.sessions.values()):
                 await session.set_shut(bool(self.why_shut))
                 if self.why_shut and now - self._shut_since > HAND_BACK_SECONDS:
                     await session.hand_back()
+
+    async def _share_out(self) -> None:
+        """While several runs want its slots, each has an equal share; what is left over goes to who had least."""
+        wanting = [session for session in self.sessions.values() if session.wanted.get("")]
+        shares = fair_shares(self.slots, [session.served for session in wanting])
+        for session, share in zip(wanting, shares, strict=True):
+            await session.set_share(share if len(wanting) > 1 else None)
 
     def _read_settings(self) -> None:
         """Take in hours and manner that were set while it works; what makes no sense is left as it was."""

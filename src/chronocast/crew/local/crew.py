@@ -170,6 +170,10 @@ class LocalCrew:
             Whether it wants a process that has done nothing before.
         """
         hand = self._hand(slot)
+        if not hand.granted:  # given back while the runner didn't know it yet
+            self._queue.put_nowait(AttemptFailed(task, attempt, "stopped", "Its slot was given back."))
+            self._queue.put_nowait(Returned(slot))
+            return
         hand.task, hand.attempt, hand.stopping = task, attempt, False
         hand.moved, hand.told = time.monotonic(), 0.0
         hand.frozen_seconds = hand.frozen_since = 0.0
@@ -242,6 +246,10 @@ class LocalCrew:
     def capacity(self) -> int:
         """How many slots of the processor it has at most."""
         return sum(not hand.device for hand in self._hands)
+
+    def has(self, slot: str) -> bool:
+        """Whether there is such a slot."""
+        return any(hand.name == slot for hand in self._hands)
 
     def is_free(self, slot: str) -> bool:
         """Whether a slot is granted, and idle."""
@@ -320,6 +328,8 @@ class LocalCrew:
             event = AttemptFailed(task, attempt, "stopped", "It was stopped.")
         hand.task, hand.stopping = "", False
         self._queue.put_nowait(event)
+        if not self._closed:
+            self._grant_what_is_free()  # before the next task comes: else nobody else ever has its turn
 
     async def _attempt(
         self, hand: Hand, task: str, attempt: int, job: Job, fresh: bool
