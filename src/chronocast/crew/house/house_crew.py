@@ -228,6 +228,9 @@ class HouseCrew:
                 house = house.model_copy(
                     update={"trouble": f"What the hub at {self.line.hub} says can't be understood."}
                 )
+            for station in self.stations.values():
+                if not station.gone and station.listening is not None and station.listening.done():
+                    self._lose(station)  # nobody would hear it any more
             await asyncio.to_thread(self._hear, house)
             await self._spread()
             await asyncio.sleep(LOOK_SECONDS)
@@ -427,5 +430,8 @@ class HouseCrew:
 
     def _done(self, task: asyncio.Task[Any]) -> None:
         self._tasks.discard(task)
-        if not task.cancelled() and (error := task.exception()):
+        if task.cancelled():
+            if not self._closed:
+                log.error("the crew of the house was cut short: %s", task)
+        elif error := task.exception():
             log.error("the crew of the house could not go on", exc_info=error)

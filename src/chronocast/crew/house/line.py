@@ -124,8 +124,8 @@ def security_of(folder: Path) -> Security:
 async def bounded(call: Coroutine[Any, Any, Any], seconds: float) -> Any:
     """What a call gives, within so many seconds whatever it does.
 
-    The libraries have been seen to wait on though they were cancelled, while a hub was ending: such a call is left
-    to itself.
+    The libraries cancel calls of their own when a line is cut: that is an error of the call, and must not cancel
+    whoever waits for it.
 
     Parameters
     ----------
@@ -138,6 +138,8 @@ async def bounded(call: Coroutine[Any, Any, Any], seconds: float) -> Any:
     ------
     TimeoutError
         It took longer.
+    ConnectionError
+        It was given up.
     """
     task = asyncio.create_task(call)
     try:
@@ -148,6 +150,8 @@ async def bounded(call: Coroutine[Any, Any, Any], seconds: float) -> Any:
     if not done:
         _leave(task)
         raise TimeoutError
+    if task.cancelled():
+        raise ConnectionError("the line was closed")
     return task.result()
 
 
