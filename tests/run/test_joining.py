@@ -35,7 +35,7 @@ from chronocast.crew.house.joining import (
     read_code,
     write_code,
 )
-from chronocast.crew.house.line import HubAway, HubRefused, Line
+from chronocast.crew.house.line import HubAway, HubRefused, Line, bounded
 from chronocast.crew.house.session import Session
 from chronocast.crew.house.shared_paths import NotShared, as_here, as_shared
 from chronocast.crew.house.told_events import as_event
@@ -394,6 +394,24 @@ class Words(unittest.TestCase):
         for path in ("/mnt/foot/x", "/mnt/footage", "/mnt/footage/../x", "relative"):
             with self.assertRaises(NotShared):
                 as_shared(path, there)
+
+    def test_a_call_that_is_cut_or_never_ends_doesn_t_take_its_caller_with_it(self) -> None:
+        async def cut() -> None:
+            raise asyncio.CancelledError
+
+        async def for_ever() -> None:
+            while True:
+                with contextlib.suppress(asyncio.CancelledError):
+                    await asyncio.sleep(0.5)
+                    return
+
+        async def go() -> None:
+            with self.assertRaises(ConnectionError):
+                await bounded(cut(), 5)
+            with self.assertRaises(TimeoutError):
+                await bounded(for_ever(), 0.05)
+
+        asyncio.run(go())
 
     def test_events_that_make_no_sense_are_none(self) -> None:
         for told in (
