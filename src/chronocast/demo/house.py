@@ -100,7 +100,7 @@ class StandInHouse:
         self.folder, self.stand_ins, self.host, self.prefix = folder, tuple(stand_ins), host, prefix
         self.shared = folder / "shared"
         self.processes: dict[str, subprocess.Popen[bytes]] = {}
-        self.address = ""
+        self.address, self.join_port = "", 0
 
     def surroundings(self, name: str) -> dict[str, str]:
         """The environment of a machine of the house.
@@ -186,7 +186,8 @@ class StandInHouse:
         deadline = time.monotonic() + START_SECONDS
         while time.monotonic() < deadline and process.poll() is None:
             with suppress(OSError, ValueError, KeyError):
-                self.address = str(json.loads(ready.read_text())["address"])
+                told = json.loads(ready.read_text())
+                self.address, self.join_port = str(told["address"]), int(told["join_port"])
                 return
             time.sleep(0.05)
         raise ChronocastError("The hub could not be started.", f"See {self.folder / 'hub/state/log'}.")
