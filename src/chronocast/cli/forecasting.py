@@ -28,6 +28,7 @@ from chronocast.preparation.forecast.output_outlook import poorest_shot
 from chronocast.preparation.forecast.treatments import bases_told, why_encoded
 from chronocast.preparation.output.differences import differences_from_source
 from chronocast.preparation.output.output_ready import Prospect
+from chronocast.preparation.station.helpers import helping_told
 from chronocast.preparation.today import circumstances, made_lately, outlook_now, prepared
 
 
@@ -266,6 +267,8 @@ def print_forecast(batch: Batch, forecast: Forecast) -> None:
         sys.stdout.write(
             f"finished  {clock_text(likely)}, safe by {clock_text(safe)}  (in {time_text(view.finish.likely)}, safe {time_text(view.finish.safe)})\n"
         )
+    if helping := helping_told(view.station.helpers):
+        sys.stdout.write(f"          {helping}\n")
     sys.stdout.write(f"size      {size_text(view.bytes.likely)}, safe {size_text(view.bytes.safe)}\n")
     for room in view.room:
         sys.stdout.write(f"room      {view.room_told(room)}\n")

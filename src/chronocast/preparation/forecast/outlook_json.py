@@ -29,6 +29,15 @@ def as_json(view: Outlook) -> Answer:
         ],
         "slots": view.slots,
         "calibrated": view.calibrated,
+        "stations": [
+            {
+                "name": helper.id,
+                "slots": helper.slots,
+                "booked_seconds": round(helper.booked, 1),
+                "stand_in": helper.stand_in,
+            }
+            for helper in view.station.helpers
+        ],
     }
 
 

@@ -72,3 +72,9 @@ def _windows(told: StationTold, now: float) -> tuple[tuple[float, float], ...] |
             return ((again, 1e9),)
         return tuple((max(begin, again), end) for begin, end in windows if end > again)
     return None  # somebody is at it, and nobody knows for how long
+
+
+def helping_told(helpers: Iterable[Helper]) -> str:
+    """Who helps, in a few words; "" for nobody."""
+    named = [f"{helper.id}, a stand-in" if helper.stand_in else helper.id for helper in helpers]
+    return f"counting on {len(named)} more: {'; '.join(named)}" if named else ""

@@ -461,6 +461,12 @@ def _in_time(wanted: datetime, view: Outlook) -> tuple[str, str]:
     return told, "rust" if chance < 0.5 else "ember" if chance < 0.9 else "tide"
 
 
+def _helped(view: Outlook) -> str:
+    """With how many other stations it is reckoned; "" for none."""
+    helpers = len(view.station.helpers)
+    return f" · with {counted(helpers, 'station')}" if helpers else ""
+
+
 def _headline(batch: Batch, view: Outlook | None, before: Outlook | None) -> Headline:
     waiting = [output for output in batch.outputs if not output.held]
     if not batch.outputs:
@@ -485,10 +491,8 @@ def _headline(batch: Batch, view: Outlook | None, before: Outlook | None) -> Hea
     held, refused = len(batch.outputs) - len(waiting), len(waiting) - len(view.outputs)
     role = "tide"
     if todo:
-        finished, more = (
-            clock_text(likely, now),
-            f"safe by {clock_text(safe, now)} · in {time_text(view.finish.likely)}",
-        )
+        finished = clock_text(likely, now)
+        more = f"safe by {clock_text(safe, now)} · in {time_text(view.finish.likely)}{_helped(view)}"
     elif view.outputs:
         finished = "all made" if not held and not refused else f"{len(view.outputs)} made"
         more = "every file is proved" if not held and not refused else "every other file is proved"
