@@ -243,6 +243,16 @@ class Wrong(Story):
         self.tell(e.SlotWithdrawn("here-0"), e.SlotWithdrawn("here-1"), e.SlotWithdrawn("nowhere"))
         self.assertEqual(list(self.machine.slots), ["here-0"])
 
+    def test_what_is_begun_on_a_slot_that_was_given_back_is_begun_elsewhere_and_not_for_ever(self) -> None:
+        self.add("one", "p0", "p1")
+        self.slots(1, "there")
+        self.done(ENCODE.id, "p0")  # and p1 is begun on the slot that the station has just taken back
+        self.tell(e.SlotWithdrawn("there-0"))
+        self.fails(ENCODE.id, "p1", "stopped")
+        self.assertEqual((self.machine.slots, self.running()), ({}, {}))
+        self.slots(1, "here")
+        self.assertEqual(list(self.running()), ["encode:p1"])
+
     def test_results_of_an_earlier_attempt_count_for_nothing(self) -> None:
         self.add("one", "p0")
         self.slots(1)

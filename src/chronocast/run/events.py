@@ -124,7 +124,7 @@ class SlotGranted:
 
 @dataclass(frozen=True)
 class SlotWithdrawn:
-    """A station takes a slot back, if it is idle."""
+    """A station takes a slot back: at once if it is idle, else when what was begun on it meanwhile has ended."""
 
     slot: str
 

@@ -91,6 +91,7 @@ class Machine:
         self.slots: dict[str, TaskId | None] = {}
         self.stations: dict[str, str] = {}
         self.devices: dict[str, str] = {}
+        self._leaving: set[str] = set()
         self.paused = False
         self.stopping = False
         self.ended: str | None = None
@@ -192,12 +193,18 @@ class Machine:
             self.slots[event.slot] = None
         self.stations[event.slot] = event.station
         self.devices[event.slot] = event.device
+        self._leaving.discard(event.slot)
 
     def _slot_withdrawn(self, event: SlotWithdrawn) -> None:
+        """A slot goes; one that was begun on meanwhile goes when that ends, which it does at once."""
         if self.slots.get(event.slot, "none") is None:
-            del self.slots[event.slot]
-            self.stations.pop(event.slot, None)
-            self.devices.pop(event.slot, None)
+            self._forget(event.slot)
+        elif event.slot in self.slots:
+            self._leaving.add(event.slot)
+
+    def _forget(self, slot: str) -> None:
+        self._leaving.discard(slot)
+        del self.slots[slot], self.stations[slot], self.devices[slot]
 
     def _station_lost(self, event: StationLost) -> None:
         gone = [slot for slot, station in self.stations.items() if station == event.station]
@@ -209,7 +216,8 @@ class Machine:
                 self._fail(
                     Failed(key, self.tasks[key].attempt, "lost", f"The station {event.station} went away.")
                 )
-            del self.slots[slot], self.stations[slot], self.devices[slot]
+            if slot in self.slots:
+                self._forget(slot)
 
     def _done(self, event: Done) -> None:
         task = self._current(event.task, event.attempt)
@@ -473,6 +481,8 @@ class Machine:
     def _release(self, task: Task) -> None:
         if task.slot in self.slots and self.slots[task.slot] == task.id:
             self.slots[task.slot] = None
+            if task.slot in self._leaving:
+                self._forget(task.slot)
         task.slot, task.stopping = "", False
 
     def _ready(self) -> list[TaskId]:
