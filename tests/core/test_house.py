@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import unittest
+from dataclasses import replace
 from datetime import date, datetime, timedelta
 from fractions import Fraction
 from zoneinfo import ZoneInfo
@@ -282,6 +283,16 @@ class Clock(unittest.TestCase):
         # a task here or there, and the steps of the last output with it
         one = (max(took.values()) + 1.0) * max(1.0, slower)
         self.assertLessEqual(abs(promised - now), one + 1e-6)
+
+    def test_what_others_can_t_see_is_reckoned_here_alone(self) -> None:
+        there = (Help("far", 3, np.array([1.0])),)
+        work = piece_work("o", [10.0] * 4)
+
+        def end(**how: bool) -> float:
+            return float(simulate([replace(work, **how)], {HERE: 1}, 1, helping=there)[0].end[0])
+
+        self.assertEqual((end(), end(parts_here=True, steps_here=True)), (11.0, 41.0))
+        self.assertEqual(end(steps_here=True), 11.0)
 
     def test_a_station_helps_from_when_it_is_free_and_only_while_it_is_open(self) -> None:
         work = piece_work("o", [10.0] * 4)

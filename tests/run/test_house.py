@@ -17,6 +17,7 @@ from chronocast.journal.runs import RunJournal
 from chronocast.journal.workspace import Workspace
 from chronocast.model.house import Root
 from chronocast.preparation.station.this import this_station
+from chronocast.preparation.today import outlook_now, prepared
 from chronocast.run.client import begin_run, with_house
 from chronocast.run.view import RunView
 from tests.footage import counters
@@ -190,6 +191,9 @@ class House(unittest.TestCase):
             first=self.first,
             sound=False,
         )
+        seen = outlook_now(prepared(load_batch(self.path), self.path, Workspace()), Workspace())
+        self.assertTrue(seen.station.helpers)
+        self.assertEqual({span.station for span in seen.spans}, {"here"}, "the forecast knows it")
         journal = begin_run(load_batch(self.path), self.path, with_house(Workspace()))
         self.proved(journal)
         opened = RunJournal(journal)

@@ -44,14 +44,20 @@ class Stage:
 
 @dataclass(frozen=True)
 class Work:
-    """All that is left to do for an output: its stages, in the order it goes through them."""
+    """All that is left to do for an output: its stages, in the order it goes through them.
+
+    ``parts_here`` and ``steps_here`` are whether no other station can do its parts, its steps.
+    """
 
     output: str
     stages: tuple[Stage, ...]
+    parts_here: bool = False
+    steps_here: bool = False
 
     def stretched(self, stretch: Draws) -> Work:
         """The same by the clock, where others take some of the station: ``stretch`` has shape (draws,)."""
-        return Work(self.output, tuple(replace(stage, draws=stage.draws * stretch) for stage in self.stages))
+        stages = tuple(replace(stage, draws=stage.draws * stretch) for stage in self.stages)
+        return replace(self, stages=stages)
 
     def seconds(self, draws: int) -> Draws:
         """Seconds of work in all, shape (draws,)."""

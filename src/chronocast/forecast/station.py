@@ -102,10 +102,11 @@ class Helper:
 
 @dataclass(frozen=True)
 class Station:
-    """``Station(id, pace, slots, load, devices, helpers)``.
+    """``Station(id, pace, slots, load, devices, helpers, shared)``.
 
     ``slots`` is how many tasks it does at once; ``devices`` are kinds of device, with how many encodes each does
-    besides; ``helpers`` are other stations of its house that take its work as well.
+    besides; ``helpers`` are other stations of its house that take its work as well, where it lies in a folder that is
+    ``shared``.
     """
 
     id: str = HERE
@@ -114,6 +115,7 @@ class Station:
     load: Load = field(default_factory=Load)
     devices: tuple[tuple[str, int], ...] = ()
     helpers: tuple[Helper, ...] = ()
+    shared: tuple[str, ...] = ()
 
     @property
     def places(self) -> dict[str, int]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterable
 from typing import Literal
 
 from pydantic import Field, field_validator
@@ -51,6 +52,15 @@ class Root(FrozenModel):
         if not text.startswith("/") or "\0" in text or ".." in text.split("/"):
             raise ValueError("a root's path begins with / and has no .. in it")
         return text.rstrip("/") or "/"
+
+
+def within(path: str, folders: Iterable[str]) -> bool:
+    """Whether a path lies in one of some folders.
+
+    >>> within("/mnt/footage/a.mov", ["/mnt/foot", "/mnt/footage"]), within("/mnt/footage", ["/mnt/footage"])
+    (True, False)
+    """
+    return any(path.startswith(f"{folder.rstrip('/')}/") for folder in folders)
 
 
 class Belonging(FrozenModel):

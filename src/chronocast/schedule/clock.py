@@ -101,9 +101,10 @@ class _Pool:
     """Slots that take the same work: where each is, when it comes free, how much slower it is; (draws, slots) each."""
 
     def __init__(self, station: str, count: int, draws: int, helping: Sequence[Help] = ()) -> None:
-        slots = [(station, number, None) for number in range(max(1, count))]
+        slots: list[tuple[str, int, Help | None]] = [(station, n, None) for n in range(max(1, count))]
         there = [(item.station, number, item) for item in helping for number in range(item.slots)]
         self.where: list[tuple[str, int, Help | None]] = [*slots, *there]
+        self.own = len(slots)
         self.free = np.zeros((draws, len(self.where)))
         self.slower = np.ones((draws, len(self.where))) if helping else None
         for column, (_, _, item) in enumerate(self.where):
@@ -111,10 +112,22 @@ class _Pool:
                 self.free[:, column] = item.booked
                 self.slower[:, column] = item.slower
 
-    def first(self, seconds: Draws, ready: Draws | None) -> tuple[Draws, NDArray[np.intp]]:
-        """Which slot a task gets, and when it begins there, shape (draws,) each."""
-        free = self.free
-        if any(item is not None and item.windows for _, _, item in self.where):
+    def first(
+        self, seconds: Draws, ready: Draws | None, here: bool = False
+    ) -> tuple[Draws, NDArray[np.intp]]:
+        """When a task begins, and which slot it gets, shape (draws,) each.
+
+        Parameters
+        ----------
+        seconds
+            It takes so long on the station itself, shape (draws,).
+        ready
+            When it can begin, shape (draws,); at once, if None.
+        here
+            Whether only the station's own slots can do it.
+        """
+        free = self.free[:, : self.own] if here else self.free
+        if not here and any(item is not None and item.windows for _, _, item in self.where):
             free = free.copy()
             for column, (_, _, item) in enumerate(self.where):
                 if item is not None and item.windows:
@@ -140,7 +153,13 @@ class _Clock:
         self.spans: list[Span] = []
 
     def take(
-        self, output: str, station: str, seconds: Draws, ready: Draws | None = None
+        self,
+        output: str,
+        station: str,
+        seconds: Draws,
+        ready: Draws | None = None,
+        *,
+        here: bool = False,
     ) -> tuple[Draws, Draws, tuple[str, int]]:
         """Give a task the slot that suits it best: its begin and its end, shape (draws,), and where it is done mostly.
 
@@ -154,11 +173,13 @@ class _Clock:
             It takes so long there, shape (draws,).
         ready
             When it can begin, shape (draws,); at once, if not said.
+        here
+            Whether only the station's own slots can.
         """
         if station not in self.pools:
             self.pools[station] = _Pool(station, 1, len(self.rows))
         pool = self.pools[station]
-        begin, slot = pool.first(seconds, ready)
+        begin, slot = pool.first(seconds, ready, here)
         end = begin + (seconds if pool.slower is None else seconds * pool.slower[self.rows, slot])
         pool.free[self.rows, slot] = end
         name, number, _ = pool.where[int(slot[0])]
@@ -174,7 +195,9 @@ class _Clock:
         for stage in sorted(parts, key=lambda stage: not stage.kind.first):
             for name, seconds in zip(stage.names, stage.draws, strict=True):
                 if name not in self.made:
-                    begin, self.made[name], where = self.take(work.output, stage.station, seconds)
+                    begin, self.made[name], where = self.take(
+                        work.output, stage.station, seconds, here=work.parts_here
+                    )
                     if item.begin is None:
                         item.begin, (item.station, item.slot) = begin, where
                 item.parts = np.maximum(item.parts, self.made[name])
@@ -186,7 +209,9 @@ class _Clock:
         for stage in item.work.stages:
             if stage.kind.of != "output":
                 continue
-            begin, end, where = self.take(item.work.output, stage.station, stage.seconds, end)
+            begin, end, where = self.take(
+                item.work.output, stage.station, stage.seconds, end, here=item.work.steps_here
+            )
             if item.begin is None:
                 item.begin, (item.station, item.slot) = begin, where
         begun = item.begin if item.begin is not None else end

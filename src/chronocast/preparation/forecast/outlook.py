@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import datetime, timedelta
 from typing import NamedTuple
 
@@ -15,9 +15,11 @@ from chronocast.forecast.learning.experience import Experience
 from chronocast.forecast.outputs import OutputAsk, forecast_outputs, output_looks
 from chronocast.forecast.picture.size import why
 from chronocast.forecast.room import Room
-from chronocast.forecast.stage import Stage
+from chronocast.forecast.stage import Stage, Work
 from chronocast.forecast.station import Station
 from chronocast.forecast.work import composing_pace
+from chronocast.model.house import within
+from chronocast.model.paths import path_text
 from chronocast.model.show import clock_text, percent
 from chronocast.pieces.stock import Stock
 from chronocast.preparation.forecast.judging import Judged, judge_outputs
@@ -144,6 +146,16 @@ def _asks(outputs: Sequence[OutputReady], stock: Stock, made: Mapping[str, int])
     return found
 
 
+def _where(work: Work, ready: OutputReady, station: Station) -> Work:
+    """An output's work, with what of it no other station can do: what lies in no folder that is shared."""
+    if not station.helpers:
+        return work
+    apart = any(not within(path, station.shared) for path in ready.source.facts)
+    return replace(
+        work, parts_here=apart, steps_here=not within(path_text(ready.path.absolute()), station.shared)
+    )
+
+
 def outlook(
     prospect: Prospect,
     stock: Stock,
@@ -171,7 +183,8 @@ def outlook(
     asks = _asks(chosen, stock, made or {})
     told = forecast_outputs(asks, station, learned, chance, remember=True)
     looks = output_looks(asks, chance, learned)
-    finishes, spans = finishes_of(told.work, station, learned, chance)
+    works = [_where(work, ready, station) for work, ready in zip(told.work, chosen, strict=True)]
+    finishes, spans = finishes_of(works, station, learned, chance)
     kept = [_kept_frames(ready, ask) for ready, ask in zip(chosen, asks, strict=True)]
     outputs = tuple(
         OutputOutlook(

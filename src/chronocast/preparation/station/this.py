@@ -6,6 +6,9 @@ import os
 
 from chronocast.forecast.station import Load, Station
 from chronocast.journal.workspace import Workspace
+from chronocast.model.errors import ChronocastError
+from chronocast.model.house import within
+from chronocast.model.paths import path_text
 from chronocast.model.stages import HERE
 from chronocast.preparation.station.devices import device_sessions, devices_known
 from chronocast.preparation.station.helpers import helpers_of
@@ -28,9 +31,25 @@ def this_station(
         The run that it is for: what that has booked is its own.  "" for one that is alone.
     """
     sessions = tuple(device_sessions(devices_known(workspace)).items())
-    helpers = () if run == "" else helpers_of(workspace.house.known_now(), run or "")
+    shared = () if run == "" else shared_folders(workspace)
+    helpers = helpers_of(workspace.house.known_now(), run or "") if shared else ()
     pace = workspace.paces.of(HERE)
-    return Station(HERE, pace, slots or machine_slots(), load or Load(), sessions, helpers)
+    return Station(HERE, pace, slots or machine_slots(), load or Load(), sessions, helpers, shared)
+
+
+def shared_folders(workspace: Workspace) -> tuple[str, ...]:
+    """Folders that this machine's house shares; none where its pieces aren't kept in one: then nobody could help.
+
+    Parameters
+    ----------
+    workspace
+        Where pieces are kept, and how this machine belongs to a house.
+    """
+    try:
+        folders = tuple(root.path for root in workspace.house.belonging().roots)
+    except ChronocastError:
+        return ()
+    return folders if within(path_text(workspace.stock.folder), folders) else ()
 
 
 def machine_slots() -> int:

@@ -16,6 +16,7 @@ from chronocast.model.errors import ChronocastError
 from chronocast.model.house import Booking, House
 from chronocast.preparation.forecast.outlook import Outlook
 from chronocast.preparation.station.helpers import pace_of
+from chronocast.preparation.station.this import shared_folders
 
 log = logging.getLogger("chronocast.runner")
 
@@ -73,15 +74,21 @@ def crew_with_house(
     from chronocast.crew.house.house_crew import HouseCrew
     from chronocast.crew.house.line import Line
 
-    told = ""
+    told = unshared = ""
+    if not shared_folders(workspace):
+        unshared = (
+            f"Pieces are kept in {workspace.stock.folder.parent}, which the house doesn't share, so nobody can help. "
+            "Keep them in a shared folder: chronocast stock place DIR."
+        )
 
     def hear(house: House) -> None:
         nonlocal told
         with contextlib.suppress(OSError, ChronocastError):
             workspace.house.keep_heard(house)
             keep_paces(house, workspace)
-        if house.trouble != told:
-            told = house.trouble
+        trouble = house.trouble or unshared
+        if trouble != told:
+            told = trouble
             sentence = f"{told} This machine goes on alone." if told else "The house is there again."
             with contextlib.suppress(JournalError):
                 journal.append("house", {"sentence": sentence})
