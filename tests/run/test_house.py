@@ -15,6 +15,7 @@ from chronocast.journal.documents import load_batch, save_json
 from chronocast.journal.places import config_folder
 from chronocast.journal.runs import RunJournal
 from chronocast.journal.workspace import Workspace
+from chronocast.model.house import House as HouseKnown
 from chronocast.model.house import Root
 from chronocast.preparation.station.this import this_station
 from chronocast.preparation.today import outlook_now, prepared
@@ -115,8 +116,12 @@ class House(unittest.TestCase):
     def test_1_one_batch_is_made_by_all_of_them(self) -> None:
         station = this_station(Workspace())
         self.assertEqual({helper.id for helper in station.helpers}, {"Plover", "Curlew"})
+        Workspace().house.keep_heard(HouseKnown())  # nobody has listened for a while
         journal = self.begin(2)
         self.proved(journal)
+        with RunJournal(journal) as opened:
+            promised = next(r.body for r in opened.records() if r.kind == "forecast")
+        self.assertEqual({told["name"] for told in promised["stations"]}, {"Plover", "Curlew"})
         self.assertEqual(self.stations_of(journal), {"here", "Plover", "Curlew"})
         known = Workspace().house.heard()
         self.assertTrue(all(told.stand_in for told in known.stations), "labelled stand-ins")

@@ -75,3 +75,17 @@ def _workspace(data: Path, state: Path, config: Path) -> Workspace:
 def workspace() -> Workspace:
     """The workspace of this command."""
     return _workspace(data_folder(), state_folder(), config_folder())
+
+
+def know_house(space: Workspace) -> None:
+    """Know this machine's house before a forecast counts on it; nothing where it belongs to none.
+
+    Parameters
+    ----------
+    space
+        Where it is kept.
+    """
+    if (space.house.folder / "house.json").exists():  # its libraries take a second to import
+        from chronocast.crew.house.observer import look_if_old
+
+        look_if_old(space)

@@ -9,7 +9,18 @@ from typing import Annotated, Any
 
 import typer
 
-from chronocast.cli.answers import NEEDS_YOU, WRONG_USE, BatchPath, Json, complain, load, put, save
+from chronocast.cli.answers import (
+    NEEDS_YOU,
+    WRONG_USE,
+    BatchPath,
+    Json,
+    complain,
+    know_house,
+    load,
+    put,
+    save,
+    workspace,
+)
 from chronocast.model.errors import ChronocastError
 
 
@@ -29,6 +40,7 @@ def forecast(
     from chronocast.cli import forecasting
 
     loaded = load(batch)
+    know_house(workspace())
     try:
         told = forecasting.forecast_batch(loaded, batch)
         about = forecasting.about(told, loaded, ways) if ways else None

@@ -13,22 +13,22 @@ import sys
 import time
 
 from chronocast import __version__
-from chronocast.crew.house.line import HubAway, HubRefused, Line
+from chronocast.crew.house.line import ASK_SECONDS, HubAway, HubRefused, Line
 from chronocast.journal.workspace import Workspace
 from chronocast.model.errors import ChronocastError
 from chronocast.model.house import House
 from chronocast.preparation.station.children import die_with_parent
 
-LOOK_SECONDS = 2.0
+LOOK_SECONDS, SOON_SECONDS = 2.0, 3.0
 
 
 class NoHouse(ChronocastError):
     """This machine belongs to no house."""
 
 
-async def _look(line: Line) -> House:
+async def _look(line: Line, seconds: float = ASK_SECONDS) -> House:
     try:
-        answer = await line.ask("house_look", version=__version__)
+        answer = await line.ask("house_look", seconds, version=__version__)
         return House.model_validate(answer["house"]).model_copy(update={"hub": line.hub})
     except (HubAway, HubRefused) as error:
         return House(hub=line.hub, known_at=time.time(), trouble=str(error))
@@ -36,7 +36,7 @@ async def _look(line: Line) -> House:
         return House(hub=line.hub, known_at=time.time(), trouble=f"What {line.hub} says can't be understood.")
 
 
-def look_once(workspace: Workspace, hub: str = "") -> House:
+def look_once(workspace: Workspace, hub: str = "", seconds: float = ASK_SECONDS) -> House:
     """What the hub knows now, trouble included.
 
     Parameters
@@ -45,6 +45,8 @@ def look_once(workspace: Workspace, hub: str = "") -> House:
         Where this machine's house is kept.
     hub
         Its address; this machine's own hub, if not said.
+    seconds
+        How long it may take.
 
     Raises
     ------
@@ -61,11 +63,27 @@ def look_once(workspace: Workspace, hub: str = "") -> House:
     async def go() -> House:
         line = Line(where, workspace.house.folder)
         try:
-            return await _look(line)
+            return await _look(line, seconds)
         finally:
             await line.close()
 
     return asyncio.run(go())
+
+
+def look_if_old(workspace: Workspace, hub: str = "") -> None:
+    """Have what is known of the house fresh, where this machine belongs to one: a forecast is about to count on it.
+
+    Parameters
+    ----------
+    workspace
+        Where it is kept.
+    hub
+        The hub's address; this machine's own hub, if not said.
+    """
+    with contextlib.suppress(ChronocastError, OSError):
+        where = hub or workspace.house.belonging().hub
+        if where and not workspace.house.known_now().known_at:
+            workspace.house.keep_heard(look_once(workspace, where, SOON_SECONDS))
 
 
 async def observe(workspace: Workspace) -> None:

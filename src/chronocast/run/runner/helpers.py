@@ -102,6 +102,22 @@ def crew_with_house(
     return HouseCrew(own, line, roots, run_id(journal), hear=hear, booked=booked)
 
 
+def hear_first(hub: str, workspace: Workspace) -> None:
+    """Know the house before anything is promised.
+
+    Parameters
+    ----------
+    hub
+        The hub's address; "" for no house.
+    workspace
+        Where it is kept.
+    """
+    if hub:
+        from chronocast.crew.house.observer import look_if_old
+
+        look_if_old(workspace, hub)
+
+
 def keep_paces(house: House, workspace: Workspace) -> None:
     """Keep the paces that stations told: what they do is learned against them.
 

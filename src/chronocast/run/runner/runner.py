@@ -56,7 +56,7 @@ from chronocast.run.lease import Leased, take_lease
 from chronocast.run.machine import MOST_FAILURES, Machine
 from chronocast.run.runner.folders import Folders
 from chronocast.run.runner.grace import Grace
-from chronocast.run.runner.helpers import bookings_of, crew_with_house, run_id
+from chronocast.run.runner.helpers import bookings_of, crew_with_house, hear_first, run_id
 from chronocast.run.runner.in_hand import Attempt, InHand
 from chronocast.run.runner.jobs import Jobs
 from chronocast.run.runner.own_errors import own_error
@@ -255,6 +255,7 @@ class Runner:
             self.crew = crew_with_house(
                 own, self.options.hub, self.journal, self.workspace, lambda: self.bookings
             )
+        await asyncio.to_thread(hear_first, self.options.hub, self.workspace)
         first = await asyncio.to_thread(self.outlook)
         await asyncio.to_thread(note_needs, self.batch_path, self.prospect.outputs, self.workspace)
         self.refused_by_cards = refusals(first.judged)
