@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import (
     QButtonGroup,
-    QFormLayout,
+    QGridLayout,
     QHBoxLayout,
     QInputDialog,
     QLabel,
@@ -65,10 +65,12 @@ class HousePlace(QWidget):
         self.quantity: Quantity = "bytes"
         self.plot: FactsPlot | None = None
         self._tried = False
-        self.facts = QFormLayout()
+        self.facts = QGridLayout()
         self.facts.setHorizontalSpacing(14)
         self.facts.setVerticalSpacing(3)
         self.facts.setContentsMargins(16, 4, 16, 8)
+        self.facts.setColumnStretch(1, 1)
+        self.facts.setColumnStretch(3, 1)
         self.paces = RowsTable(theme, PACES, "Pace of this machine, by kind of work", 30)
         self.devices = RowsTable(theme, DEVICES, "Hardware encoders of this machine, as they were tried", 26)
         self.try_them = QPushButton("Try its encoders again")
@@ -142,14 +144,6 @@ class HousePlace(QWidget):
             buttons.addWidget(button)
         buttons.addStretch(1)
         side.addLayout(buttons)
-        side.addWidget(self._title("The stock"))
-        side.addWidget(self.stock)
-        side.addWidget(self.proxies)
-        below = QHBoxLayout()
-        below.setContentsMargins(16, 4, 16, 12)
-        below.addWidget(self.tidy)
-        below.addStretch(1)
-        side.addLayout(below)
         return side
 
     def _ledger(self) -> QVBoxLayout:
@@ -175,6 +169,14 @@ class HousePlace(QWidget):
         self.room.setContentsMargins(16, 4, 16, 4)
         side.addLayout(self.room, 1)
         side.addWidget(self.told)
+        side.addWidget(self._title("The stock"))
+        side.addWidget(self.stock)
+        side.addWidget(self.proxies)
+        below = QHBoxLayout()
+        below.setContentsMargins(16, 4, 16, 12)
+        below.addWidget(self.tidy)
+        below.addStretch(1)
+        side.addLayout(below)
         return side
 
     @staticmethod
@@ -245,14 +247,17 @@ class HousePlace(QWidget):
         if model == self.model:
             return
         self.model = model
-        while self.facts.rowCount():
-            self.facts.removeRow(0)
-        for name, words in model.facts:
+        while (item := self.facts.takeAt(0)) is not None:
+            if (old := item.widget()) is not None:
+                old.deleteLater()
+        for number, (name, words) in enumerate(model.facts):  # two beside each other
             label, value = QLabel(name), QLabel(words)
             for part in (label, value):
                 part.setFont(font(13.5, narrow=True))
+            value.setToolTip(words)
             label.setObjectName("quiet")
-            self.facts.addRow(label, value)
+            self.facts.addWidget(label, number // 2, 2 * (number % 2))
+            self.facts.addWidget(value, number // 2, 2 * (number % 2) + 1)
         self.paces.show_rows(list(model.paces), lambda row: row.work)
         self.devices.show_rows(list(model.devices), lambda row: row.device)
         self._show_facts()
