@@ -13,6 +13,8 @@ from PyQt6.QtWidgets import QApplication, QMessageBox, QPlainTextEdit, QPushButt
 
 from chronocast.crew.house.joining import CodeBook
 from chronocast.demo.house import StandIn, StandInHouse
+from chronocast.journal.documents import save_json
+from chronocast.journal.places import config_folder
 from chronocast.journal.workspace import Workspace
 from chronocast.ui.commands import HOUSE, PLAN
 from chronocast.ui.places.house.boxes import HoursBox, JoinBox
@@ -30,6 +32,9 @@ class Stations(unittest.TestCase):
     def setUpClass(cls) -> None:
         cls.house = StandInHouse(Path(tempfile.mkdtemp()), (StandIn("Plover"),))
         cls.house.begin()
+        kept = cls.house.shared / "kept"
+        kept.mkdir()
+        save_json(config_folder() / "settings.json", {"kept_in": str(kept)})
 
     @classmethod
     def tearDownClass(cls) -> None:

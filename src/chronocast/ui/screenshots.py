@@ -85,11 +85,16 @@ class _Shooter:
     def with_stations(self, window: Window) -> None:
         """*House* with four stand-ins for workstations; they are gone afterwards."""
         from chronocast.demo.house import STAND_INS, StandInHouse
+        from chronocast.model.house import Root
 
         house, watch = StandInHouse(self.place / "house"), window.session.house
         try:
             house.begin()
-            house.let_in(Workspace(), "desk", "desktop")
+            space = Workspace()
+            house.let_in(space, "desk", "desktop")
+            own = space.house.belonging()
+            roots = (*own.roots, Root(name="films", path=str(self.place)))
+            space.house.keep_belonging(own.model_copy(update={"roots": roots}))
             self.until("the stations", lambda: len(watch.house.stations) == len(STAND_INS), 120)
             self.settle(1.0)
             self.shoot(window, "house-ink")

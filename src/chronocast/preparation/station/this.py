@@ -62,3 +62,19 @@ def machine_slots() -> int:
     except OSError:
         cores = os.cpu_count() or 1
     return max(1, min(16, cores))
+
+
+def unshared_told(workspace: Workspace) -> str:
+    """Why nobody of the house can help, in a sentence; "" where they can.
+
+    Parameters
+    ----------
+    workspace
+        Where pieces are kept, and how this machine belongs to a house.
+    """
+    if shared_folders(workspace):
+        return ""
+    return (
+        f"Pieces are kept in {workspace.stock.folder.parent}, which the house doesn't share, so nobody can help. "
+        "Keep them in a shared folder: chronocast stock place DIR."
+    )

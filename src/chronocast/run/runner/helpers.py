@@ -16,7 +16,7 @@ from chronocast.model.errors import ChronocastError
 from chronocast.model.house import Booking, House
 from chronocast.preparation.forecast.outlook import Outlook
 from chronocast.preparation.station.helpers import pace_of
-from chronocast.preparation.station.this import shared_folders
+from chronocast.preparation.station.this import unshared_told
 
 log = logging.getLogger("chronocast.runner")
 
@@ -74,12 +74,7 @@ def crew_with_house(
     from chronocast.crew.house.house_crew import HouseCrew
     from chronocast.crew.house.line import Line
 
-    told = unshared = ""
-    if not shared_folders(workspace):
-        unshared = (
-            f"Pieces are kept in {workspace.stock.folder.parent}, which the house doesn't share, so nobody can help. "
-            "Keep them in a shared folder: chronocast stock place DIR."
-        )
+    told, unshared = "", unshared_told(workspace)
 
     def hear(house: House) -> None:
         nonlocal told

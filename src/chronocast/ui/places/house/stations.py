@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QDialog, QHBoxLayout, QLabel, QMessageBox, QPushButt
 
 from chronocast.model.errors import ChronocastError
 from chronocast.model.house import Belonging, House
+from chronocast.preparation.station.this import unshared_told
 from chronocast.ui.desk.session import Session
 from chronocast.ui.desk.workers import errand
 from chronocast.ui.places.house.boxes import HoursBox, JoinBox
@@ -76,7 +77,8 @@ class StationsPart(QWidget):
     def show_house(self, house: House) -> None:
         """Show what is known of the house."""
         rows = station_rows(house)
-        self.told.setText(house_told(house))
+        apart = unshared_told(self.session.workspace) if house.stations else ""
+        self.told.setText(apart or house_told(house))
         self.table.setVisible(bool(rows))
         self.table.setFixedHeight(round((34 + 28 * min(len(rows), MOST_ROWS)) * scale()))
         self.table.show_rows(list(rows), lambda row: row.name)
