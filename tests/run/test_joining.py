@@ -35,10 +35,12 @@ from chronocast.crew.house.joining import (
     read_code,
     write_code,
 )
-from chronocast.crew.house.line import HubAway, HubRefused, Line, bounded
+from chronocast.crew.house.line import HubAway, HubRefused, Line, bounded, heard_now
 from chronocast.crew.house.session import Session
 from chronocast.crew.house.shared_paths import NotShared, as_here, as_shared
+from chronocast.crew.house.station import Station
 from chronocast.crew.house.told_events import as_event
+from chronocast.journal.house import HouseStore
 from chronocast.model.house import Root, StationTold
 from tests.house import Rig, certify, house
 from tests.run.test_crew import Listener, job
@@ -307,6 +309,35 @@ class Inside(Within):
 
         self.within(work)
 
+    def test_a_station_that_doesn_t_answer_holds_neither_the_runner_nor_others_up(self) -> None:
+        async def work(rig: Rig) -> None:
+            await rig.station("Curlew", self.folder / "other")
+            answers = Station._session
+
+            async def silent(station: Station, *words: Any, **more: Any) -> Session | None:
+                if station.belonging.name == "Plover":
+                    await asyncio.sleep(3600)
+                return await answers(station, *words, **more)
+
+            Station._session = silent  # type: ignore[method-assign]
+            try:
+                crew = await rig.crew(self.folder)
+                ears = Listener(crew)
+                await crew.offer(0)
+                for _ in range(200):
+                    if len(crew.stations) == 2:
+                        break
+                    await asyncio.sleep(0.1)
+                await asyncio.wait_for(crew.offer(4), 2)
+                granted = [await ears.until(lambda e: isinstance(e, c.Granted)) for _ in range(2)]
+                self.assertEqual({told.station for told in granted}, {"Curlew"})  # type: ignore[union-attr]
+                await asyncio.wait_for(crew.offer(3), 2)
+            finally:
+                Station._session = answers  # type: ignore[method-assign]
+                rig.tasks["Plover"].cancel()
+
+        self.within(work)
+
     def test_wrong_results_are_not_believed(self) -> None:
         async def work(rig: Rig) -> None:
             crew = await rig.crew(self.folder)
@@ -412,6 +443,12 @@ class Words(unittest.TestCase):
                 await bounded(for_ever(), 0.05)
 
         asyncio.run(go())
+
+    def test_a_hub_whose_clock_is_wrong_is_heard_nevertheless(self) -> None:
+        store = HouseStore(Path(tempfile.mkdtemp()), Path(tempfile.mkdtemp()))
+        store.keep_heard(heard_now({"known_at": 5.0, "stations": []}, "tls://h:1"))
+        self.assertEqual(store.known_now().hub, "tls://h:1")
+        self.assertTrue(store.known_now().known_at)
 
     def test_events_that_make_no_sense_are_none(self) -> None:
         for told in (

@@ -102,6 +102,21 @@ def _title(name: str, kind: str) -> x509.Name:
     )
 
 
+def _draft(
+    title: x509.Name, issuer: x509.Name, public: ec.EllipticCurvePublicKey, until: datetime
+) -> x509.CertificateBuilder:
+    """What every certificate says: whose it is, who signs it, from yesterday until when."""
+    return (
+        x509.CertificateBuilder()
+        .subject_name(title)
+        .issuer_name(issuer)
+        .public_key(public)
+        .serial_number(x509.random_serial_number())
+        .not_valid_before(min(datetime.now(UTC), until) - SKEW)
+        .not_valid_after(until)
+    )
+
+
 def make_authority(folder: Path, days: float = AUTHORITY_DAYS) -> None:
     """Make a house's authority: its key and certificate, in a folder of the hub.
 
@@ -126,13 +141,7 @@ def make_authority(folder: Path, days: float = AUTHORITY_DAYS) -> None:
         decipher_only=False,
     )
     certificate = (
-        x509.CertificateBuilder()
-        .subject_name(title)
-        .issuer_name(title)
-        .public_key(key.public_key())
-        .serial_number(x509.random_serial_number())
-        .not_valid_before(now - SKEW)
-        .not_valid_after(now + timedelta(days=days))
+        _draft(title, title, key.public_key(), now + timedelta(days=days))
         .add_extension(x509.BasicConstraints(ca=True, path_length=0), critical=True)
         .add_extension(usage, critical=True)
         .add_extension(x509.SubjectKeyIdentifier.from_public_key(key.public_key()), critical=False)
@@ -189,18 +198,13 @@ def sign(folder: Path, wish: bytes, name: str, kind: str, days: float = MEMBER_D
     except (OSError, ValueError) as error:
         raise CertificateError(f"No certificate can be signed: {error}.") from error
     public = request.public_key()
-    good = isinstance(public, ec.EllipticCurvePublicKey) and request.is_signature_valid
-    if not good or not isinstance(key, ec.EllipticCurvePrivateKey):
+    right = isinstance(public, ec.EllipticCurvePublicKey) and isinstance(key, ec.EllipticCurvePrivateKey)
+    if not right or not request.is_signature_valid:
         raise CertificateError("No certificate can be signed: the request isn't signed by its own key.")
-    now = datetime.now(UTC)
+    assert isinstance(public, ec.EllipticCurvePublicKey) and isinstance(key, ec.EllipticCurvePrivateKey)
+    until = min(datetime.now(UTC) + timedelta(days=days), authority.not_valid_after_utc)
     certificate = (
-        x509.CertificateBuilder()
-        .subject_name(title)
-        .issuer_name(authority.subject)
-        .public_key(public)
-        .serial_number(x509.random_serial_number())
-        .not_valid_before(min(now, now + timedelta(days=days)) - SKEW)
-        .not_valid_after(min(now + timedelta(days=days), authority.not_valid_after_utc))
+        _draft(title, authority.subject, public, until)
         .add_extension(x509.BasicConstraints(ca=False, path_length=None), critical=True)
         .add_extension(
             x509.ExtendedKeyUsage([ExtendedKeyUsageOID.SERVER_AUTH, ExtendedKeyUsageOID.CLIENT_AUTH]),

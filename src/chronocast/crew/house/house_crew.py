@@ -26,7 +26,7 @@ from chronocast.crew.contract import (
     Returned,
     StationGone,
 )
-from chronocast.crew.house.line import HubAway, HubRefused, Line
+from chronocast.crew.house.line import HubAway, HubRefused, Line, heard_now
 from chronocast.crew.house.session import WAIT_SECONDS
 from chronocast.crew.house.shared_paths import NotShared, as_here, as_shared
 from chronocast.crew.house.told_events import as_event
@@ -46,6 +46,8 @@ GONE_SECONDS, AWAY_SECONDS = 20.0, 8.0
 SEEN_SECONDS = 5.0
 """A file that a station wrote may be seen here so much later, on shared storage."""
 SHUT_SECONDS = 0.3
+CONTROL_SECONDS = 3.0
+"""A station that doesn't answer holds the runner up no longer than that."""
 Key = tuple[str, int]
 """An attempt: its task and its number."""
 ELSEWHERE = ("away", "place")
@@ -53,11 +55,16 @@ ELSEWHERE = ("away", "place")
 
 
 class Linked:
-    """A station as a runner has it: what it wants of it, what it has in hand there, what it heard last."""
+    """A station as a runner has it: what it wants of it, what it has in hand there, what it heard last.
+
+    ``share`` is how many slots it is to be asked for, ``told_share`` what it was asked for and heard.
+    """
 
     def __init__(self, told: StationTold) -> None:
         self.told = told
-        self.wanted: dict[str, int] = {}
+        self.share = 0
+        self.told_share: int | None = None
+        self.telling = False
         self.slots: dict[str, str] = {}
         self.in_hand: dict[Key, Job] = {}
         self.signs: dict[Key, float] = {}
@@ -125,7 +132,7 @@ class HouseCrew:
             self._keep(self._look_after_house())
         await self.own.offer(slots, device)
         if not device:
-            await self._spread()
+            self._spread()
 
     async def start(self, slot: str, task: str, attempt: int, job: Job, fresh: bool = False) -> None:
         """Begin an attempt on a granted slot, of this machine or of a station.
@@ -167,7 +174,7 @@ class HouseCrew:
         if station is None:
             return await self.own.control(verb, task, attempt)
         body = {"control": verb, "task": task, "attempt": attempt}
-        answer = await self._say(station, "control", body)
+        answer = await self._say(station, "control", body, CONTROL_SECONDS)
         if answer is None and verb == "stop":  # nobody can be told: what comes of it is not believed any more
             self._fail(station, (task, attempt), "stopped", "It was stopped.")
         return bool(answer and answer.get("here"))
@@ -206,8 +213,6 @@ class HouseCrew:
     async def _listen_here(self) -> None:
         async for event in self.own.events():
             self._queue.put_nowait(event)
-            if isinstance(event, Granted | Returned):
-                await self._spread()
 
     # The stations
 
@@ -217,7 +222,7 @@ class HouseCrew:
             house = House(hub=self.line.hub, known_at=time.time())
             try:
                 answer = await self.line.ask("house_look", version=__version__)
-                house = House.model_validate(answer["house"]).model_copy(update={"hub": self.line.hub})
+                house = heard_now(answer["house"], self.line.hub)
                 for told in house.stations:
                     self._meet(told)
                 booked = [item.model_dump(mode="json") for item in self._booked_now()]
@@ -232,7 +237,7 @@ class HouseCrew:
                 if not station.gone and station.listening is not None and station.listening.done():
                     self._lose(station)  # nobody would hear it any more
             await asyncio.to_thread(self._hear, house)
-            await self._spread()
+            self._spread()
             await asyncio.sleep(LOOK_SECONDS)
 
     def _meet(self, told: StationTold) -> None:
@@ -260,19 +265,32 @@ class HouseCrew:
             )
         return ""
 
-    async def _spread(self) -> None:
-        """Ask the stations for what this machine's own slots can't do, the quickest first."""
+    def _spread(self) -> None:
+        """Share out among the stations what this machine's own slots can't do, the quickest first.
+
+        Each is asked by itself and in turn: one that doesn't answer holds neither the others up nor the runner.
+        """
         left = max(0, self._wanted.get("", 0) - self.own.capacity)
         there = [station for station in self.stations.values() if not station.gone]
         for station in sorted(
             there, key=lambda s: (s.told.pace.get("encode", 1.0) * s.told.load, s.told.name)
         ):
-            share = min(left, station.told.slots)
-            left -= share
-            if station.wanted.get("") != share:
-                station.wanted[""] = share
+            station.share = min(left, station.told.slots)
+            left -= station.share
+            if station.share != station.told_share and not station.telling:
+                station.telling = True
+                self._keep(self._ask_for_share(station))
+
+    async def _ask_for_share(self, station: Linked) -> None:
+        """Ask a station for its share until it has heard the latest; one that can't be asked is asked at the next look."""
+        try:
+            while station.share != station.told_share and not station.gone:
+                share = station.share
                 if await self._say(station, "offer", {"slots": share, "device": ""}) is None:
-                    station.wanted.pop("", None)  # said again when it is heard
+                    return
+                station.told_share = share
+        finally:
+            station.telling = False
 
     async def _say(
         self, station: Linked, verb: str, body: dict[str, Any], seconds: float = 10.0
@@ -324,7 +342,7 @@ class HouseCrew:
                     return
                 if answer:  # it hasn't been asked for a slot yet, or was begun again
                     station.heard = time.monotonic()
-                    station.wanted.clear()
+                    station.told_share = None
                 await asyncio.sleep(0.5)
                 continue
             station.heard = station.signs_at = time.monotonic()

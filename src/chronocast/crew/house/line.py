@@ -19,6 +19,7 @@ from distributed.security import Security
 
 from chronocast.crew.house.certificates import Files, own_member
 from chronocast.model.errors import ChronocastError
+from chronocast.model.house import House
 
 ASK_SECONDS = 10.0
 QUIET = {
@@ -262,6 +263,24 @@ class Line:
         if self._pool is not None:
             with contextlib.suppress(Exception):
                 await bounded(self._pool.close(), ASK_SECONDS)
+
+
+def heard_now(told: object, hub: str) -> House:
+    """What a hub told of its house, heard at this moment by this machine's clock: the hub's may differ.
+
+    Parameters
+    ----------
+    told
+        A ``House``, as plain values.
+    hub
+        The hub's address.
+
+    Raises
+    ------
+    ValueError
+        It makes no sense.
+    """
+    return House.model_validate(told).model_copy(update={"hub": hub, "known_at": time.time()})
 
 
 def facing_address() -> str:

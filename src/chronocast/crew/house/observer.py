@@ -13,7 +13,7 @@ import sys
 import time
 
 from chronocast import __version__
-from chronocast.crew.house.line import ASK_SECONDS, HubAway, HubRefused, Line
+from chronocast.crew.house.line import ASK_SECONDS, HubAway, HubRefused, Line, heard_now
 from chronocast.journal.workspace import Workspace
 from chronocast.model.errors import ChronocastError
 from chronocast.model.house import House
@@ -29,7 +29,7 @@ class NoHouse(ChronocastError):
 async def _look(line: Line, seconds: float = ASK_SECONDS) -> House:
     try:
         answer = await line.ask("house_look", seconds, version=__version__)
-        return House.model_validate(answer["house"]).model_copy(update={"hub": line.hub})
+        return heard_now(answer["house"], line.hub)
     except (HubAway, HubRefused) as error:
         return House(hub=line.hub, known_at=time.time(), trouble=str(error))
     except (ValueError, KeyError):

@@ -60,7 +60,7 @@ class Session:
     @property
     def doing(self) -> tuple[Doing, ...]:
         """What it has in hand."""
-        return tuple(Doing(task=task, run=self.run, who=self.who) for task, _ in self.in_hand)
+        return tuple(Doing(task=task, run=self.run, who=self.who) for task, _ in tuple(self.in_hand))
 
     async def do(self, verb: str, body: dict[str, Any]) -> dict[str, Any]:
         """Do what its runner says.
@@ -107,7 +107,7 @@ class Session:
             return
         self.shut = shut
         await self._offer_on()
-        for key in self.in_hand:
+        for key in list(self.in_hand):  # work ends meanwhile
             if key not in self.frozen:  # what its runner froze stays so
                 await self.crew.control("freeze" if shut else "thaw", *key)
 
@@ -147,20 +147,20 @@ class Session:
 
     async def _offer_on(self) -> None:
         """Have the crew take what its runner wants, as far as it may."""
-        for device, slots in self.wanted.items():
+        for device, slots in list(self.wanted.items()):
             most = slots if self.share is None or device else min(slots, self.share)
             await self.crew.offer(0 if self.shut else most, device)
 
     async def _start(self, body: dict[str, Any]) -> dict[str, Any]:
         job = read_job.validate_python(body["job"])
-        if self.shut:
-            return {"shut": "it gives way to somebody, or isn't open."}
         slot, key = str(body["slot"]), (str(body["task"])[:200], int(body["attempt"]))
         try:
             here = await asyncio.to_thread(moved, job, lambda path: as_here(path, self.roots))
         except NotShared as error:
             log.warning("%s asked for a file that isn't shared: %s", self.who, error)
             return {"elsewhere": str(error)}
+        if self.shut:
+            return {"shut": "it gives way to somebody, or isn't open."}
         if not self.crew.has(slot):
             return {"elsewhere": f"The slot {slot[:60]} isn't one of this station's."}
         if not self.crew.is_free(slot):

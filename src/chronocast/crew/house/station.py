@@ -18,11 +18,11 @@ from datetime import datetime
 from typing import Any
 
 from distributed import Worker
-from distributed.comm.core import CommClosedError
 
 from chronocast import __version__
 from chronocast.crew.house.certificates import (
     RENEW_DAYS,
+    CertificateError,
     Files,
     own_member,
     wish_for,
@@ -163,19 +163,14 @@ class Station:
             why_shut=self.why_shut,
             until=self.until,
             spans=spans,
-            doing=tuple(item for session in self.sessions.values() for item in session.doing),
+            doing=tuple(item for session in list(self.sessions.values()) for item in session.doing),
             stand_in=self.stand_in,
         )
 
     # What it does by itself
 
-    async def run(self, changed: asyncio.Event | None = None) -> None:
+    async def run(self) -> None:
         """Belong to the house until cancelled; a hub that can't be reached is tried again and again.
-
-        Parameters
-        ----------
-        changed
-            Set by whoever wants it to look at its settings again; not used otherwise.
 
         Raises
         ------
@@ -195,7 +190,10 @@ class Station:
                     sentence = "The hub ended."
                 except (HubAway, HubRefused) as error:
                     sentence = str(error)
-                except (OSError, TimeoutError, CommClosedError) as error:
+                except CertificateError:
+                    raise
+                except Exception as error:  # the libraries have many of their own; what is in hand goes on
+                    log.info("the line to the hub", exc_info=error)
                     sentence = f"The hub at {self.belonging.hub} can't be reached ({error})."
                 if sentence != told:
                     log.warning("%s Trying again.", sentence)
