@@ -51,14 +51,16 @@ class Rig:
         self.tasks[name] = asyncio.create_task(station.run())
         return station
 
-    async def crew(self, state: Path, own_slots: int = 0, run: str = "run") -> HouseCrew:
+    async def crew(
+        self, state: Path, own_slots: int = 0, run: str = "run", drivers: dict[str, str] | None = None
+    ) -> HouseCrew:
         """A runner's crew, of a desktop that has joined."""
         desk = state / f"desk {run}"
         if not desk.exists():
             certify(self.folder, desk, "desk", "desktop")
         roots = (Root(name="shared", path=str(self.shared)),)
         own = LocalCrew(desk / "slots", own_slots)
-        crew = HouseCrew(own, Line(self.address, desk), roots, run, hear=self.heard.append)
+        crew = HouseCrew(own, Line(self.address, desk), roots, run, hear=self.heard.append, drivers=drivers)
         self.crews.append(crew)
         return crew
 

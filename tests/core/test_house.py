@@ -16,17 +16,19 @@ from pydantic import ValidationError
 from chronocast import __version__
 from chronocast.cli.station_commands import read_hours
 from chronocast.forecast.stage import Stage, Work
+from chronocast.forecast.station import device_place
 from chronocast.media.piece.here import libraries_version
 from chronocast.model.calendar import DAYS, Calendar, OpenHours, open_spans
+from chronocast.model.device import TriedEncoder
 from chronocast.model.house import Booking, Doing, House, Root, StationTold
 from chronocast.model.messages.jobs import CheckJob, EncoderSettings, JoinJob, PieceJob, SoundJob
 from chronocast.model.messages.moved import moved
 from chronocast.model.source.cutlist import Layer, MediaRef, PictureSpan, SoundSpan
 from chronocast.model.stages import CHECK, ENCODE, HERE, JOIN
-from chronocast.preparation.station.helpers import helpers_of
+from chronocast.preparation.station.helpers import helpers_of, with_house_devices
 from chronocast.run import events as e
 from chronocast.run.machine import Machine
-from chronocast.schedule.clock import FAR, Help, simulate
+from chronocast.schedule.clock import FAR, Help, Span, simulate
 from chronocast.schedule.courtesy import BACK_SECONDS, SURE_SECONDS, Courtesy
 from chronocast.ui.places.house.stations_model import house_told, station_rows
 from chronocast.ui.places.house.week_grid import halves_of, hours_of
@@ -216,6 +218,36 @@ class Helping(unittest.TestCase):
         self.assertEqual(found["Ruff"], ((300.0, 900.0),))
         self.assertNotIn("Knot", found)
 
+    def test_devices_of_the_house_are_counted_on_where_this_machine_has_none_and_all_make_the_same_bits(
+        self,
+    ) -> None:
+        def tried(driver: str, sessions: int = 2, pace: float = 0.1, **what: object) -> TriedEncoder:
+            return TriedEncoder(
+                encoder="h264_standin",
+                family="stand-in",
+                codec="h264",
+                driver=driver,
+                sessions=sessions,
+                seconds_a_megapixel=pace,
+                **what,  # type: ignore[arg-type]
+            )
+
+        stations = (
+            told("Curlew", devices=(tried("1"),)),
+            told("Knot", devices=(tried("2", 3),)),
+            told("Plover", devices=(tried("1", 2, 0.2),)),
+            told("Ruff", devices=(tried("1", why_not="no permission"),)),
+        )
+        house, none_here = House(known_at=NOW, stations=stations), tried("", why_not="no device")
+        (found,) = usable = with_house_devices((none_here,), house, {})
+        self.assertEqual((found.driver, found.sessions, found.at), ("1", 4, "Curlew and Plover"))
+        helping = {helper.id: helper.devices for helper in helpers_of(house, now=NOW, devices=usable)}
+        self.assertEqual([item.slower for item in helping["Plover"]], [2.0])
+        self.assertEqual((helping["Knot"], helping["Ruff"]), ((), ()))
+        own = tried("2", 1)
+        self.assertEqual(with_house_devices((own,), house, {}), (own,))
+        self.assertEqual(with_house_devices((none_here,), house, {"stand-in": "it hung"}), (none_here,))
+
     def test_it_is_said_in_words(self) -> None:
         doing = (Doing(task="encode:a", run="r", who="reception"),)
         stations = (told("Plover", doing=doing, stand_in=True), told("Knot", open=False, why_shut="closed"))
@@ -293,6 +325,19 @@ class Clock(unittest.TestCase):
 
         self.assertEqual((end(), end(parts_here=True, steps_here=True)), (11.0, 41.0))
         self.assertEqual(end(steps_here=True), 11.0)
+
+    def test_a_device_that_only_another_station_has_is_a_slot_of_its_own(self) -> None:
+        work = piece_work("o", [10.0] * 4)
+        place = device_place(HERE, "stand-in")
+        on = replace(work, stages=(replace(work.stages[0], station=place), *work.stages[1:]))
+        there = (
+            Help("far", 1, np.array([1.0])),
+            Help(device_place("far", "stand-in"), 2, np.array([1.0]), place=place),
+        )
+        spans: list[Span] = []
+        (finish,) = simulate([on], {HERE: 1}, 1, spans, there)
+        self.assertEqual(finish.end[0], 21.0)
+        self.assertEqual({span.station for span in spans if span.end <= 20}, {"far · stand-in"})
 
     def test_a_station_helps_from_when_it_is_free_and_only_while_it_is_open(self) -> None:
         work = piece_work("o", [10.0] * 4)

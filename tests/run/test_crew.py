@@ -16,10 +16,17 @@ from chronocast.crew import contract as c
 from chronocast.crew.local.crew import SPINNING_SECONDS, Hand, LocalCrew
 from chronocast.journal.locks import Lock
 from chronocast.media.piece.settings import encoder_settings
+from chronocast.model.device import TriedEncoder
 from chronocast.model.messages.jobs import PieceJob
 from chronocast.model.recipe.recipe import PictureRecipe
 from chronocast.model.source.cutlist import MediaRef, plain_span
 from tests.footage import RATE
+
+DEVICE = "stand-in device"
+
+
+def stand_in_device(driver: str) -> TriedEncoder:
+    return TriedEncoder(encoder="h264_standin", family=DEVICE, codec="h264", sessions=2, driver=driver)
 
 
 def job(folder: Path, name: str, frames: int) -> PieceJob:
@@ -106,6 +113,21 @@ class Contract:
             await ears.until(lambda e: isinstance(e, c.Returned))
             await ears.until(lambda e: isinstance(e, c.Returned))
             self.assertEqual(sum(isinstance(e, c.Granted) for e in ears.seen), 2)
+
+        self.with_crew(work)
+
+    def test_sessions_of_a_device_are_slots_beside_the_processor_s(self) -> None:
+        async def work(crew: c.Crew, ears: Listener) -> None:
+            await crew.offer(2)
+            slots = await ears.slots(2)
+            self.assertEqual(crew.sessions(), {DEVICE: 2})
+            await crew.offer(1, DEVICE)
+            granted = await ears.until(lambda e: isinstance(e, c.Granted))
+            assert isinstance(granted, c.Granted)
+            self.assertEqual((granted.device, granted.slot in slots), (DEVICE, False))
+            await crew.offer(0, DEVICE)
+            back = await ears.until(lambda e: isinstance(e, c.Returned))
+            self.assertEqual(back, c.Returned(granted.slot))
 
         self.with_crew(work)
 
@@ -202,7 +224,7 @@ class OfThisMachine(Contract, unittest.TestCase):
 
     @contextlib.asynccontextmanager
     async def crew(self) -> AsyncIterator[c.Crew]:
-        crew = LocalCrew(self.folder / "slots", 2, child_command=self.command)
+        crew = LocalCrew(self.folder / "slots", 2, child_command=self.command, devices={DEVICE: 2})
         try:
             yield crew
         finally:
@@ -230,7 +252,23 @@ class OfAHouse(Contract, unittest.TestCase):
     @contextlib.asynccontextmanager
     async def crew(self) -> AsyncIterator[c.Crew]:
         async with tests.house.house(self.folder, self.folder) as house:
-            yield await house.crew(self.folder)
+            house.stations["Plover"].devices = (stand_in_device("1.0"),)
+            yield await house.crew(self.folder, drivers={DEVICE: "1.0"})
+
+    def test_a_device_with_another_driver_isn_t_counted_on(self) -> None:
+        async def go() -> None:
+            async with tests.house.house(self.folder, self.folder, "Plover", "Curlew") as house:
+                house.stations["Plover"].devices = (stand_in_device("1.0"),)
+                house.stations["Curlew"].devices = (stand_in_device("2.0"),)
+                crew = await house.crew(self.folder, drivers={DEVICE: "1.0"})
+                ears = Listener(crew)
+                await crew.offer(4, DEVICE)
+                slots = await ears.slots(2)
+                self.assertEqual({slot.partition("/")[0] for slot in slots}, {"Plover"})
+                with self.assertRaises(asyncio.TimeoutError):
+                    await ears.until(lambda e: isinstance(e, c.Granted), 3)
+
+        asyncio.run(go())
 
 
 class Spinning(unittest.TestCase):

@@ -118,6 +118,9 @@ class Crew(Protocol):
     def signs(self) -> Mapping[tuple[str, int], float]:
         """Attempts in hand (task, attempt), each with the seconds since it last showed progress or used a processor."""
 
+    def sessions(self) -> Mapping[str, int]:
+        """How many encodes each kind of device does at once, by its family, as far as is known now."""
+
     def lost(self) -> frozenset[str]:
         """Stations that have gone and not come back."""
 

@@ -70,6 +70,15 @@ class Load:
 
 
 @dataclass(frozen=True)
+class HelpingDevice:
+    """A device of another station: its family, how many encodes it does at once, how much slower than forecast."""
+
+    family: str
+    sessions: int
+    slower: float = 1.0
+
+
+@dataclass(frozen=True)
 class Helper:
     """Another station of the house, as a forecast needs it.
 
@@ -89,6 +98,8 @@ class Helper:
         When it is open, (begin, end) in seconds from now, in order; none for always.
     stand_in
         Whether it only stands in for a workstation.
+    devices
+        Its devices that take this machine's work.
     """
 
     id: str
@@ -98,6 +109,7 @@ class Helper:
     booked: float = 0.0
     windows: tuple[tuple[float, float], ...] = ()
     stand_in: bool = False
+    devices: tuple[HelpingDevice, ...] = ()
 
 
 @dataclass(frozen=True)

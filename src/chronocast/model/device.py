@@ -32,6 +32,8 @@ class TriedEncoder(FrozenModel):
         Whether it only stands in for a device.
     resting
         Whether it is left alone for a while, since it failed.
+    at
+        The stations of the house that have it, where this machine has none; "" where it is this machine's.
     """
 
     encoder: str
@@ -45,6 +47,7 @@ class TriedEncoder(FrozenModel):
     driver: str = ""
     stand_in: bool = False
     resting: bool = False
+    at: str = ""
 
     @property
     def works(self) -> bool:
@@ -55,6 +58,7 @@ class TriedEncoder(FrozenModel):
     def told(self) -> str:
         """What it does, or why nothing, in a few words."""
         name = f"{self.device}, a stand-in for a device" if self.stand_in else self.device
+        name += f", at {self.at}" if self.at else ""
         if not self.works:
             return f"{self.family}: {self.why_not}"
         takes = ", ".join(self.formats)

@@ -16,7 +16,8 @@ from numpy.typing import NDArray
 from chronocast.forecast.band import Band, Chance
 from chronocast.forecast.learning.experience import Experience, StationSeen
 from chronocast.forecast.stage import Stage, Work
-from chronocast.forecast.station import Station
+from chronocast.forecast.station import Station, device_place
+from chronocast.model.stages import HERE
 
 Draws = NDArray[np.float64]
 FAR = 1e12
@@ -63,7 +64,7 @@ class Help:
     Parameters
     ----------
     station
-        Its id.
+        Its id, with its device where they are that one's sessions.
     slots
         How many.
     slower
@@ -72,6 +73,8 @@ class Help:
         Seconds that each of them is busy with others' work.
     windows
         When it is open, (begin, end) in seconds from now, in order; none for always.
+    place
+        Whose work they take, as the work's stages name it.
     """
 
     station: str
@@ -79,6 +82,7 @@ class Help:
     slower: Draws
     booked: float = 0.0
     windows: tuple[tuple[float, float], ...] = ()
+    place: str = HERE
 
     def opens(self, at: Draws, seconds: Draws) -> Draws:
         """When work of so many seconds that could begin then can begin: it is done within one window.
@@ -101,7 +105,8 @@ class _Pool:
     """Slots that take the same work: where each is, when it comes free, how much slower it is; (draws, slots) each."""
 
     def __init__(self, station: str, count: int, draws: int, helping: Sequence[Help] = ()) -> None:
-        slots: list[tuple[str, int, Help | None]] = [(station, n, None) for n in range(max(1, count))]
+        own = max(0 if helping else 1, count)
+        slots: list[tuple[str, int, Help | None]] = [(station, n, None) for n in range(own)]
         there = [(item.station, number, item) for item in helping for number in range(item.slots)]
         self.where: list[tuple[str, int, Help | None]] = [*slots, *there]
         self.own = len(slots)
@@ -143,10 +148,11 @@ class _Pool:
 class _Clock:
     """Every slot's time in every draw."""
 
-    def __init__(self, slots: Mapping[str, int], draws: int, helping: Sequence[Help], here: str) -> None:
+    def __init__(self, slots: Mapping[str, int], draws: int, helping: Sequence[Help]) -> None:
+        helped = {item.place: 0 for item in helping}
         self.pools = {
-            station: _Pool(station, count, draws, helping if station == here else ())
-            for station, count in slots.items()
+            place: _Pool(place, count, draws, [item for item in helping if item.place == place])
+            for place, count in {**helped, **slots}.items()
         }
         self.rows = np.arange(draws)
         self.made: dict[str, Draws] = {}
@@ -241,9 +247,9 @@ def simulate(
     spans
         Gets what the slots do in the first draw.
     helping
-        Other stations, whose slots take what the first of ``slots`` takes.
+        Slots of other stations, each with whose work it takes.
     """
-    clock = _Clock(slots, draws, helping, next(iter(slots), ""))
+    clock = _Clock(slots, draws, helping)
     finished: dict[str, Finish] = {}
     before: _Open | None = None
     for work in works:
@@ -284,7 +290,18 @@ def help_of(station: Station, learned: Experience, chance: Chance) -> tuple[Help
             * np.exp(drift + HELP_SD * chance.normal("pace of " + item.id))
         )
         share = item.load.draws(chance) / station.load.draws(chance)
-        found.append(Help(item.id, item.slots, slower * share, item.booked, item.windows))
+        found.append(Help(item.id, item.slots, slower * share, item.booked, item.windows, station.id))
+        for device in item.devices:
+            error = np.exp(HELP_SD * chance.normal(f"pace of {device_place(item.id, device.family)}"))
+            found.append(
+                Help(
+                    device_place(item.id, device.family),
+                    device.sessions,
+                    device.slower * error,
+                    windows=item.windows,
+                    place=device_place(station.id, device.family),
+                )
+            )
     return tuple(found)
 
 

@@ -12,6 +12,7 @@ import contextlib
 import logging
 import time
 import uuid
+from collections import Counter
 from collections.abc import AsyncIterator, Callable, Mapping, Sequence
 from pathlib import Path
 from typing import Any, Literal
@@ -57,13 +58,13 @@ ELSEWHERE = ("away", "place")
 class Linked:
     """A station as a runner has it: what it wants of it, what it has in hand there, what it heard last.
 
-    ``share`` is how many slots it is to be asked for, ``told_share`` what it was asked for and heard.
+    ``share`` is how many slots of each kind it is to be asked for, ``told_share`` what it was asked for and heard.
     """
 
     def __init__(self, told: StationTold) -> None:
         self.told = told
-        self.share = 0
-        self.told_share: int | None = None
+        self.share: dict[str, int] = {}
+        self.told_share: dict[str, int] = {}
         self.telling = False
         self.slots: dict[str, str] = {}
         self.in_hand: dict[Key, Job] = {}
@@ -73,6 +74,16 @@ class Linked:
         self.listening: asyncio.Task[None] | None = None
         self.gone = self.away = False
         self.session = uuid.uuid4().hex
+
+
+def _unheard(station: Linked) -> dict[str, int]:
+    """Of which kinds of slot a station hasn't heard how many it is asked for; none of a device is nothing to say."""
+    told = station.told_share
+    return {
+        device: share
+        for device, share in station.share.items()
+        if told.get(device, None if not device else 0) != share
+    }
 
 
 class HouseCrew:
@@ -92,6 +103,8 @@ class HouseCrew:
         Gets what is known of the house whenever that was heard, trouble included.
     booked
         Gives what the run has placed on the stations.
+    drivers
+        Of each kind of device, the driver that the run counts on: another one makes other bits.
     """
 
     def __init__(
@@ -103,7 +116,9 @@ class HouseCrew:
         *,
         hear: Callable[[House], None],
         booked: Callable[[], tuple[Booking, ...]] = tuple,
+        drivers: Mapping[str, str] | None = None,
     ) -> None:
+        self.drivers = dict(drivers or {})
         self.own, self.line, self.roots, self.run = own, line, tuple(roots), run
         self._hear, self._booked_now = hear, booked
         self.stations: dict[str, Linked] = {}
@@ -123,7 +138,7 @@ class HouseCrew:
         slots
             How many, those in use included.
         device
-            Sessions of which device: this machine's alone.
+            Sessions of which device; "" for slots of the processor.
         """
         self._wanted[device] = slots
         if not self._begun:
@@ -131,8 +146,7 @@ class HouseCrew:
             self._keep(self._listen_here())
             self._keep(self._look_after_house())
         await self.own.offer(slots, device)
-        if not device:
-            self._spread()
+        self._spread()
 
     async def start(self, slot: str, task: str, attempt: int, job: Job, fresh: bool = False) -> None:
         """Begin an attempt on a granted slot, of this machine or of a station.
@@ -270,25 +284,46 @@ class HouseCrew:
 
         Each is asked by itself and in turn: one that doesn't answer holds neither the others up nor the runner.
         """
-        left = max(0, self._wanted.get("", 0) - self.own.capacity)
         there = [station for station in self.stations.values() if not station.gone]
-        for station in sorted(
-            there, key=lambda s: (s.told.pace.get("encode", 1.0) * s.told.load, s.told.name)
-        ):
-            station.share = min(left, station.told.slots)
-            left -= station.share
-            if station.share != station.told_share and not station.telling:
+        there.sort(key=lambda s: (s.told.pace.get("encode", 1.0) * s.told.load, s.told.name))
+        own = {"": self.own.capacity, **self.own.sessions()}
+        for device, wanted in self._wanted.items():
+            left = max(0, wanted - own.get(device, 0))
+            for station in there:
+                station.share[device] = min(left, self._most_of(station.told, device))
+                left -= station.share[device]
+        for station in there:
+            if _unheard(station) and not station.telling:
                 station.telling = True
                 self._keep(self._ask_for_share(station))
+
+    def _most_of(self, told: StationTold, device: str) -> int:
+        """How many slots of a kind a station has for this run."""
+        if not device:
+            return told.slots
+        alike = (
+            tried.sessions
+            for tried in told.devices
+            if tried.works and (tried.family, tried.driver) == (device, self.drivers.get(device))
+        )
+        return max(alike, default=0)
+
+    def sessions(self) -> Mapping[str, int]:
+        """How many encodes each kind of device does at once, here and at the stations that are there."""
+        found = Counter(self.own.sessions())
+        for station in self.stations.values():
+            for device in self.drivers if not station.gone else ():
+                found[device] += self._most_of(station.told, device)
+        return +found
 
     async def _ask_for_share(self, station: Linked) -> None:
         """Ask a station for its share until it has heard the latest; one that can't be asked is asked at the next look."""
         try:
-            while station.share != station.told_share and not station.gone:
-                share = station.share
-                if await self._say(station, "offer", {"slots": share, "device": ""}) is None:
-                    return
-                station.told_share = share
+            while (unheard := _unheard(station)) and not station.gone:
+                for device, share in unheard.items():
+                    if await self._say(station, "offer", {"slots": share, "device": device}) is None:
+                        return
+                    station.told_share[device] = share
         finally:
             station.telling = False
 
@@ -342,7 +377,7 @@ class HouseCrew:
                     return
                 if answer:  # it hasn't been asked for a slot yet, or was begun again
                     station.heard = time.monotonic()
-                    station.told_share = None
+                    station.told_share = {}
                 await asyncio.sleep(0.5)
                 continue
             station.heard = station.signs_at = time.monotonic()

@@ -51,6 +51,8 @@ SILENT_SECONDS = 60.0
 HAND_BACK_SECONDS = 120.0
 """What has been frozen for so long is handed back, so that another station can do it."""
 AGAIN_SECONDS = 5.0
+RENEW_LOOK_SECONDS = 6 * 3600.0
+"""How often a station that stays connected looks whether its certificate is to be renewed."""
 MOST_SESSIONS = 64
 SHARE_SECONDS = 0.2
 """A stand-in that is told to be slower lets its children work for a share of such stretches."""
@@ -186,8 +188,7 @@ class Station:
             told = ""
             while True:
                 try:
-                    await self._belong()
-                    sentence = "The hub ended."
+                    sentence = await self._belong()
                 except (HubAway, HubRefused) as error:
                     sentence = str(error)
                 except CertificateError:
@@ -200,8 +201,8 @@ class Station:
                     told = sentence
                 await asyncio.sleep(AGAIN_SECONDS)
 
-    async def _belong(self) -> None:
-        """Have a line to the hub for as long as it holds."""
+    async def _belong(self) -> str:
+        """Have a line to the hub for as long as it holds; why it doesn't any more, in a sentence."""
         folder = self.workspace.house.folder
         security = security_of(folder)
         line = Line(self.belonging.hub, folder)
@@ -225,24 +226,31 @@ class Station:
                 worker.handlers["house_do"] = self.do
                 log.info("%s belongs to the house of %s", self.belonging.name, self.belonging.hub)
                 await self._renew(line)
+                looked = time.monotonic()
                 while worker.status.name == "running":
+                    if time.monotonic() - looked > RENEW_LOOK_SECONDS:
+                        looked = time.monotonic()
+                        if await self._renew(line):
+                            return "The certificate was renewed."  # it is shown at the next connection
                     told = await asyncio.to_thread(self.told)
                     await line.ask("house_tell", station=told.model_dump(mode="json"), address=worker.address)
                     await asyncio.sleep(TELL_SECONDS)
+                return "The hub ended."
         finally:
             await line.close()
 
-    async def _renew(self, line: Line) -> None:
-        """Have the certificate signed anew while it is still good."""
+    async def _renew(self, line: Line) -> bool:
+        """Have the certificate signed anew while it is still good; whether it was."""
         folder = self.workspace.house.folder
         own = own_member(folder)
         if own.days_left > RENEW_DAYS:
-            return
+            return False
         key, wish = wish_for(own.name, own.kind)
         answer = await line.ask("house_renew", wish=wish.decode())
         files = Files.within(folder)
         await asyncio.to_thread(write_privately, files.certificate, str(answer["certificate"]).encode())
         await asyncio.to_thread(write_privately, files.key, key)
+        return True
 
     async def _give_way(self) -> None:
         """Take no work while it isn't open, somebody sits at it, or it was told so."""

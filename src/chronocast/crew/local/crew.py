@@ -14,6 +14,7 @@ import os
 import signal
 import sys
 import time
+from collections import Counter
 from collections.abc import AsyncIterator, Mapping
 from pathlib import Path
 from typing import Any, Literal
@@ -246,6 +247,10 @@ class LocalCrew:
     def capacity(self) -> int:
         """How many slots of the processor it has at most."""
         return sum(not hand.device for hand in self._hands)
+
+    def sessions(self) -> Mapping[str, int]:
+        """How many encodes each of its devices does at once, by its family."""
+        return Counter(hand.device for hand in self._hands if hand.device)
 
     def has(self, slot: str) -> bool:
         """Whether there is such a slot."""

@@ -20,6 +20,7 @@ from chronocast.model.batch.batch import FULL, Batch, NamedRange, Output, resolv
 from chronocast.model.batch.exceptions import effective
 from chronocast.model.device import TriedEncoder
 from chronocast.model.errors import ChronocastError
+from chronocast.model.house import within
 from chronocast.model.paths import path_text, real_path
 from chronocast.model.recipe.as_source import definite
 from chronocast.model.recipe.containers import extension
@@ -35,8 +36,7 @@ from chronocast.preparation.problem import Problem
 from chronocast.preparation.source.drawn import with_proxies
 from chronocast.preparation.source.ready import notices, ready_source
 from chronocast.preparation.source.source_ready import SourceReady, framing_view
-from chronocast.preparation.station.devices import devices_known
-from chronocast.preparation.station.this import this_station
+from chronocast.preparation.station.this import devices_usable, this_station
 
 
 def _look_ahead(
@@ -63,6 +63,8 @@ def prepare(
     workspace: Workspace,
     progress: Callable[[int, int], None] | None = None,
     newest: frozenset[str] = frozenset(),
+    *,
+    alone: bool = False,
 ) -> Prospect:
     """Look at every source, plan every output.  Never raises for one bad source or output.
 
@@ -80,6 +82,8 @@ def prepare(
         Told now and then how far it is.
     newest
         Sources whose timeline file is taken as it is now.
+    alone
+        Whether the house's devices are left be.
     """
     prospect = Prospect(batch, folder, resolve(batch.folder, folder))
     if workspace.kept_trouble:
@@ -98,9 +102,9 @@ def prepare(
             prospect.problems.append(Problem(source.name, error.sentence, error.remedy, source=source.id))
         if progress:
             progress(number + 1, len(batch.sources))
-    prospect.devices = devices = devices_known(workspace)
+    prospect.devices = devices = devices_usable(workspace, alone)
     know_devices({tried.encoder: tried.device for tried in devices if tried.works})
-    _plan_outputs(prospect, workspace.rounds, devices, this_station(workspace))
+    _plan_outputs(prospect, workspace.rounds, devices, this_station(workspace, run="" if alone else None))
     prospect.outputs = with_bases(prospect.outputs, workspace.stock)
     return prospect
 
@@ -214,6 +218,8 @@ def _route(
     """The recipe with its encoder, the route it takes, or why there is none."""
     if recipe.picture is None or (recipe.picture.route == "software" and not devices):
         return recipe, RouteTaken(), None
+    if any(not within(path, station.shared) for path in have.facts):
+        devices = [tried for tried in devices if not tried.at]  # nobody else sees its source
     size = picture_size(have.cut, recipe.picture, framing_view(output.framing, recipe), recipe.container)
     found = routed(recipe, size, devices, station)
     if found.refused is None:

@@ -57,10 +57,10 @@ def devices_known(workspace: Workspace) -> tuple[TriedEncoder, ...]:
     resting = workspace.devices.resting(time.time())
 
     def as_now(tried: TriedEncoder) -> TriedEncoder:
+        if why := resting.get(tried.family):  # the house may have had it
+            return tried.model_copy(update={"why_not": f"left alone for a while ({why})", "resting": True})
         if not tried.works:
             return tried
-        if why := resting.get(tried.family):
-            return tried.model_copy(update={"why_not": f"left alone for a while ({why})", "resting": True})
         if before.get(tried.family) != now[tried.family]:
             why = "its driver is another since it was tried" if now[tried.family] else "its device is gone"
             return tried.model_copy(update={"why_not": why})

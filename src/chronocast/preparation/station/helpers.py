@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import contextlib
 import time
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping, Sequence
 
 from chronocast import __version__
-from chronocast.forecast.station import SUPPLIED_PACE, Helper, Load, Pace
+from chronocast.forecast.station import SUPPLIED_PACE, Helper, HelpingDevice, Load, Pace
 from chronocast.media.piece.here import libraries_version
+from chronocast.model.device import TriedEncoder
 from chronocast.model.house import Booking, House, StationTold
 
 
@@ -21,7 +22,12 @@ def pace_of(told: StationTold) -> Pace:
     return SUPPLIED_PACE
 
 
-def helpers_of(house: House, apart_from_run: str = "", now: float | None = None) -> tuple[Helper, ...]:
+def helpers_of(
+    house: House,
+    apart_from_run: str = "",
+    now: float | None = None,
+    devices: Sequence[TriedEncoder] = (),
+) -> tuple[Helper, ...]:
     """The stations that would take this machine's work.
 
     Parameters
@@ -32,12 +38,12 @@ def helpers_of(house: House, apart_from_run: str = "", now: float | None = None)
         A run whose own bookings don't count.
     now
         Seconds since 1970.
+    devices
+        Hardware encoders that this machine can use, the house's included.
     """
     moment = time.time() if now is None else now
     found = []
-    for told in house.stations:
-        if told.version != __version__ or told.libraries != libraries_version():
-            continue
+    for told in alike(house):
         others = _booked(told, house.bookings, apart_from_run)
         windows = _windows(told, moment)
         if windows is not None:
@@ -50,9 +56,68 @@ def helpers_of(house: House, apart_from_run: str = "", now: float | None = None)
                     booked=others,
                     windows=windows,
                     stand_in=told.stand_in,
+                    devices=_helping_devices(told, devices),
                 )
             )
     return tuple(sorted(found, key=lambda item: (item.pace.encode * item.load.stretch, item.id)))
+
+
+def alike(house: House) -> list[StationTold]:
+    """The stations that encode as this machine does."""
+    return [
+        told
+        for told in house.stations
+        if told.version == __version__ and told.libraries == libraries_version()
+    ]
+
+
+def with_house_devices(
+    own: Sequence[TriedEncoder], house: House, resting: Mapping[str, str]
+) -> tuple[TriedEncoder, ...]:
+    """Hardware encoders that a run of this machine can use: its own; where it has none of a kind, the house's.
+
+    Another driver makes other bits, so of each family only stations with one driver count: this machine's, else the
+    one with most sessions.
+
+    Parameters
+    ----------
+    own
+        This machine's, as they were tried.
+    house
+        What is known of the house.
+    resting
+        Families that are left alone for a while, with why.
+    """
+    there = [(told.name, tried) for told in alike(house) for tried in told.devices if tried.works]
+    found = {tried.encoder: tried for tried in own}
+    for family in dict.fromkeys(tried.family for _, tried in there):
+        if family in resting or any(tried.family == family and tried.works for tried in own):
+            continue
+        sessions: dict[str, dict[str, int]] = {}
+        for name, tried in there:
+            if tried.family == family:
+                sessions.setdefault(tried.driver, {})[name] = tried.sessions
+        driver = max(sessions, key=lambda key: (sum(sessions[key].values()), key))
+        for _, tried in there:
+            if (tried.family, tried.driver) == (family, driver) and not (
+                tried.encoder in found and found[tried.encoder].works
+            ):
+                named = " and ".join(sessions[driver])
+                total = sum(sessions[driver].values())
+                found[tried.encoder] = tried.model_copy(update={"at": named, "sessions": total})
+    return tuple(found.values())
+
+
+def _helping_devices(told: StationTold, devices: Sequence[TriedEncoder]) -> tuple[HelpingDevice, ...]:
+    """A station's devices that make the same bits as those that are counted on."""
+    found: dict[str, HelpingDevice] = {}
+    counted_on = {(tried.encoder, tried.device): tried for tried in devices if tried.works}
+    for tried in told.devices:
+        like = counted_on.get((tried.encoder, tried.device))
+        if like is not None and tried.works:
+            slower = tried.seconds_a_megapixel / max(1e-9, like.seconds_a_megapixel)
+            found.setdefault(tried.family, HelpingDevice(tried.family, tried.sessions, slower))
+    return tuple(found.values())
 
 
 def _booked(told: StationTold, bookings: Iterable[Booking], apart_from: str) -> float:

@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 import os
+import time
 
 from chronocast.forecast.station import Load, Station
 from chronocast.journal.workspace import Workspace
+from chronocast.model.device import TriedEncoder
 from chronocast.model.errors import ChronocastError
 from chronocast.model.house import within
 from chronocast.model.paths import path_text
 from chronocast.model.stages import HERE
 from chronocast.preparation.station.devices import device_sessions, devices_known
-from chronocast.preparation.station.helpers import helpers_of
+from chronocast.preparation.station.helpers import helpers_of, with_house_devices
 
 
 def this_station(
@@ -32,9 +34,26 @@ def this_station(
     """
     sessions = tuple(device_sessions(devices_known(workspace)).items())
     shared = () if run == "" else shared_folders(workspace)
-    helpers = helpers_of(workspace.house.known_now(), run or "") if shared else ()
+    devices = devices_usable(workspace) if shared else ()
+    helpers = helpers_of(workspace.house.known_now(), run or "", devices=devices) if shared else ()
     pace = workspace.paces.of(HERE)
     return Station(HERE, pace, slots or machine_slots(), load or Load(), sessions, helpers, shared)
+
+
+def devices_usable(workspace: Workspace, alone: bool = False) -> tuple[TriedEncoder, ...]:
+    """Hardware encoders that a run from this machine can use: its own, and those of its house that it hasn't.
+
+    Parameters
+    ----------
+    workspace
+        What is kept of all batches.
+    alone
+        Whether the run leaves the house be.
+    """
+    own = devices_known(workspace)
+    if alone or not shared_folders(workspace):
+        return own
+    return with_house_devices(own, workspace.house.known_now(), workspace.devices.resting(time.time()))
 
 
 def shared_folders(workspace: Workspace) -> tuple[str, ...]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import logging
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from datetime import datetime
 
 from chronocast.crew.contract import Crew
@@ -12,6 +12,7 @@ from chronocast.crew.local.crew import LocalCrew
 from chronocast.journal.database import JournalError
 from chronocast.journal.runs import RunJournal
 from chronocast.journal.workspace import Workspace
+from chronocast.model.device import TriedEncoder
 from chronocast.model.errors import ChronocastError
 from chronocast.model.house import Booking, House
 from chronocast.preparation.forecast.outlook import Outlook
@@ -51,7 +52,9 @@ def crew_with_house(
     hub: str,
     journal: RunJournal,
     workspace: Workspace,
+    *,
     booked: Callable[[], tuple[Booking, ...]] = tuple,
+    devices: Sequence[TriedEncoder] = (),
 ) -> Crew:
     """This machine's crew, with the house's stations where there is a hub; one that can't be joined is told of.
 
@@ -67,6 +70,8 @@ def crew_with_house(
         Where what is heard of it is kept.
     booked
         Gives what the run has placed on its stations.
+    devices
+        Hardware encoders that the run counts on, the house's included.
     """
     if not hub:
         return own
@@ -94,7 +99,8 @@ def crew_with_house(
     except ChronocastError as error:
         hear(House(hub=hub, trouble=str(error)))
         return own
-    return HouseCrew(own, line, roots, run_id(journal), hear=hear, booked=booked)
+    drivers = {tried.family: tried.driver for tried in devices if tried.works}
+    return HouseCrew(own, line, roots, run_id(journal), hear=hear, booked=booked, drivers=drivers)
 
 
 def hear_first(hub: str, workspace: Workspace) -> None:

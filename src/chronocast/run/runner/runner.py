@@ -16,6 +16,8 @@ import json
 import logging
 import os
 import time
+from collections.abc import Callable
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -73,6 +75,13 @@ RESTING_SECONDS = 600.0
 """A device that failed twice at a piece is left alone for so long."""
 
 
+@dataclass(frozen=True)
+class DeviceAbsent:
+    """A kind of device that no station has any more."""
+
+    family: str
+
+
 class StoppedEarly(ChronocastError):
     """The run was stopped while it was still being prepared."""
 
@@ -111,7 +120,7 @@ class Runner:
         )
         self.ledger: Ledger | None = None
         self.child_log = self.workspace.child_log
-        self.queue: asyncio.Queue[e.Event | Request | None] = asyncio.Queue()
+        self.queue: asyncio.Queue[e.Event | Request | DeviceAbsent | None] = asyncio.Queue()
         self.in_hand = InHand()
         self.grace = Grace(self.in_hand)
         self.unready: dict[str, str] = {}
@@ -125,7 +134,6 @@ class Runner:
         self.jobs = Jobs(self.in_hand, self.stock, self.folders)
         self.results = Results(self.in_hand, self.folders, journal, self.workspace, self.ledger)
         self.crew = crew
-        self.sessions: dict[str, int] = {}
         self.bookings: tuple[Booking, ...] = ()
         self.leaving = False
         self.lease: Lock | None = None
@@ -194,6 +202,9 @@ class Runner:
                             self.reporter.forecast(self.outlook),
                             watch.room(),
                             watch.crew(self.crew, self._lost),
+                            watch.devices(
+                                self.crew, lambda family: self.queue.put_nowait(DeviceAbsent(family))
+                            ),
                         )
                     ]
                     await self._steps()
@@ -243,19 +254,20 @@ class Runner:
                 self.promised = record.body
             elif record.kind == "output ready" and record.body.get("drive"):
                 self.folders.drives[Path(record.body["path"]).parent] = Path(record.body["drive"])
-        self.prospect = await asyncio.to_thread(
-            prepare, self.batch, self.batch_path.parent, self.workspace, self._still_wanted
-        )
+        await asyncio.to_thread(hear_first, self.options.hub, self.workspace)
+        self.prospect = await asyncio.to_thread(self._prepared, self.batch, self._still_wanted)
         await asyncio.to_thread(tidy, self.prospect, self.stock, self.child_log, self.folders.mark)
         if self.crew is None:
-            self.sessions = device_sessions(devices_known(self.workspace))
-            own = LocalCrew(
-                self.workspace.slots_folder, self.options.slots, self.child_log, devices=self.sessions
-            )
+            sessions = device_sessions(devices_known(self.workspace))
+            own = LocalCrew(self.workspace.slots_folder, self.options.slots, self.child_log, devices=sessions)
             self.crew = crew_with_house(
-                own, self.options.hub, self.journal, self.workspace, lambda: self.bookings
+                own,
+                self.options.hub,
+                self.journal,
+                self.workspace,
+                booked=lambda: self.bookings,
+                devices=self.prospect.devices,
             )
-        await asyncio.to_thread(hear_first, self.options.hub, self.workspace)
         first = await asyncio.to_thread(self.outlook)
         await asyncio.to_thread(note_needs, self.batch_path, self.prospect.outputs, self.workspace)
         self.refused_by_cards = refusals(first.judged)
@@ -268,6 +280,11 @@ class Runner:
             if record.kind == "request" and record.body["kind"] != "retry":
                 await self._obey(record.body["kind"], record.body["body"])
         await self._step(e.Sealed())
+
+    def _prepared(self, batch: Batch, progress: Callable[[int, int], None] | None = None) -> Prospect:
+        """A batch prepared with the devices that this run can use."""
+        alone = not self.options.hub
+        return prepare(batch, self.batch_path.parent, self.workspace, progress, alone=alone)
 
     def _still_wanted(self, _done: int, _total: int) -> None:
         """Called for each source that was looked at: leave preparing if the run was stopped meanwhile.
@@ -311,7 +328,7 @@ class Runner:
                 "or allow files of the same name to be replaced.",
             )
             return
-        if ready.device and ready.device not in self.sessions and not made:
+        if ready.device and not made and not self._has_device(ready.device):
             self._unready(identifier, f"{ready.device} was plugged in after this run began. Begin it again.")
             return
         self.unready.pop(identifier, None)
@@ -356,6 +373,12 @@ class Runner:
             )
         await self._step(e.Amended(spec, kept) if amended else e.Added(spec, kept, proved=bool(made)))
 
+    def _has_device(self, family: str) -> bool:
+        """Whether a kind of device can be used by this run, as far as it is known: a station of the house may come yet."""
+        assert self.crew is not None
+        there = any(tried.family == family and tried.at for tried in self.prospect.devices)
+        return there or bool(self.crew.sessions().get(family))
+
     def outlook(self) -> Outlook:
         """The forecast of what is left, from the stock, the ledger and the pace."""
         known = Experience()
@@ -392,9 +415,13 @@ class Runner:
             self.in_hand.moved = time.time()
             if isinstance(item, Request):
                 await self._answer(item)
+            elif isinstance(item, DeviceAbsent):
+                why = "no station that is there has it"
+                self.journal.append("house", {"sentence": f"{item.family}: {why}."})
+                await self._reroute(item.family, why)
             elif item is not None:
                 if isinstance(item, e.Failed) and item.fault == "device" and self._gives_up(item):
-                    await self._reroute(item)
+                    await self._reroute_after(item)
                 await self._step(item)
 
     def _gives_up(self, failed: e.Failed) -> bool:
@@ -402,18 +429,29 @@ class Runner:
         task = self.machine.tasks.get(failed.task)
         return task is not None and task.failures + 1 >= MOST_FAILURES
 
-    async def _reroute(self, failed: e.Failed) -> None:
-        """A device is lost: it is left alone for a while, and what it was to encode is planned anew, as its recipe says."""
+    async def _reroute_after(self, failed: e.Failed) -> None:
+        """Plan anew what was to be encoded by the device that failed at a task."""
         ready = self.in_hand.planned_for.get(failed.task)
-        if ready is None or not ready.device:
-            return
-        family, until = ready.device, time.time() + RESTING_SECONDS
-        why = failed.sentence.removeprefix(f"{family}: ").partition(". ")[0]
+        if ready is not None and ready.device:
+            why = failed.sentence.removeprefix(f"{ready.device}: ").partition(". ")[0]
+            await self._reroute(ready.device, why)
+
+    async def _reroute(self, family: str, why: str) -> None:
+        """A device is lost: it is left alone for a while, and what it was to encode is planned anew, as its recipe says.
+
+        Parameters
+        ----------
+        family
+            The kind of device.
+        why
+            In a few words.
+        """
+        until = time.time() + RESTING_SECONDS
         with contextlib.suppress(
             ChronocastError, OSError
         ):  # not noted, it is tried once more: its files need somebody
             await asyncio.to_thread(self.workspace.devices.leave_alone, family, until, why)
-        self.prospect = await asyncio.to_thread(prepare, self.batch, self.batch_path.parent, self.workspace)
+        self.prospect = await asyncio.to_thread(self._prepared, self.batch)
         for name, tracked in self.machine.outputs.items():
             before, now = self.in_hand.ready[name], self.prospect.output(name)
             over = tracked.state in ("placing", "proved", "stopped", "checking", "joining")
@@ -648,7 +686,7 @@ class Runner:
         """Try outputs again that need somebody, or all; ``replace``: files of the same name may be replaced now."""
         if replace:
             self.options = self.options.model_copy(update={"replace": True})
-        self.prospect = await asyncio.to_thread(prepare, self.batch, self.batch_path.parent, self.workspace)
+        self.prospect = await asyncio.to_thread(self._prepared, self.batch)
         self.refused_by_cards = refusals((await asyncio.to_thread(self.outlook)).judged)
         for name in outputs or tuple(self.unready):
             if name in self.unready:
@@ -660,7 +698,7 @@ class Runner:
         missing = [name for name in outputs if batch.output(name) is None]
         if missing or not outputs:
             return f"The batch has no output “{missing[0]}”." if missing else "No output was named."
-        prospect = await asyncio.to_thread(prepare, batch, self.batch_path.parent, self.workspace)
+        prospect = await asyncio.to_thread(self._prepared, batch)
         for name in outputs:
             present = self.machine.outputs.get(name)
             if present and present.state in ("placing", "proved", "stopped"):

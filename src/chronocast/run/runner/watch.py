@@ -23,6 +23,8 @@ MISSED_LOOKS = 3
 """So many looks in a row an attempt may be in nobody's hands, as while it is handed over."""
 STILL_SECONDS = 180.0
 """How long an attempt may show neither progress nor any use of a processor before it is ended."""
+ABSENT_SECONDS = 60.0
+"""A kind of device that no station has had for so long isn't waited for."""
 MORE_ROOM = 1.05
 """A join takes a little more than its pieces."""
 
@@ -69,6 +71,23 @@ class Watch:
                 self._tell(e.DriveReturned(back))
             elif time.monotonic() - since > self.patience_seconds:
                 self._tell(e.WaitingOver())
+
+    async def devices(self, crew: Crew, absent: Callable[[str], None]) -> None:
+        """See whether somebody has the devices that outputs wait for; tell of one that nobody had for a while."""
+        since: dict[str, float] = {}
+        while True:
+            await asyncio.sleep(CREW_SECONDS)
+            wanted = {
+                tracked.spec.device
+                for tracked in self.machine.outputs.values()
+                if tracked.spec.device and tracked.state in ("waiting", "rendering")
+            }
+            gone = wanted - {device for device, sessions in crew.sessions().items() if sessions}
+            now = time.monotonic()
+            since = {device: since.get(device, now) for device in gone}
+            for device in [device for device, at in since.items() if now - at > ABSENT_SECONDS]:
+                since[device] = now
+                absent(device)
 
     async def crew(self, crew: Crew, lost: Callable[[e.TaskId, int], None]) -> None:
         """See that every attempt the machine counts on is in somebody's hands, and that it moves.

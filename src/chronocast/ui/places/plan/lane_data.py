@@ -19,7 +19,13 @@ def lane_data(view: Outlook) -> LaneData:
     used = {span.station for span in view.spans}
     places = {name: count for name, count in view.station.places.items() if name in used | {view.station.id}}
     helpers = {helper.id: helper for helper in view.station.helpers}
-    places |= {name: helper.slots for name, helper in helpers.items()}
+    for name, helper in helpers.items():
+        places[name] = helper.slots
+        places |= {
+            place: device.sessions
+            for device in helper.devices
+            if (place := device_place(name, device.family)) in used
+        }
     first = dict(zip(places, itertools.accumulate(places.values(), initial=0), strict=False))
     blocks = tuple(
         Block(
@@ -39,10 +45,17 @@ def lane_data(view: Outlook) -> LaneData:
     groups = [
         LaneGroup("This machine", pieces if view.calibrated else f"{pieces}, not measured yet", view.slots)
     ]
-    for device, count in view.station.devices:
-        if device_place(view.station.id, device) in places:
-            groups.append(LaneGroup(device, f"{count} at once", count))
-    groups += [_helping(helper, view) for helper in helpers.values()]
+    for family, count in view.station.devices:
+        if device_place(view.station.id, family) in places:
+            groups.append(LaneGroup(family, f"{count} at once", count))
+    for helper in helpers.values():
+        groups.append(_helping(helper, view))
+        for device in helper.devices:
+            if device_place(helper.id, device.family) in places:
+                told = f"{device.sessions} at once"
+                groups.append(
+                    LaneGroup(f"{helper.id} · {device.family}", told, device.sessions, helper.windows)
+                )
     return LaneData(tuple(groups), view.at, blocks)
 
 
