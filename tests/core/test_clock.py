@@ -14,7 +14,8 @@ from chronocast.forecast.stage import Stage, Work
 from chronocast.model.stages import CHECK, ENCODE, HERE, JOIN, SOUND, StageKind
 from chronocast.run import events as e
 from chronocast.run.machine import Machine
-from chronocast.schedule.clock import finish_fan, simulate, typical_spans
+from chronocast.schedule.clock import finish_fan, simulate
+from chronocast.schedule.placement import place_works
 
 
 def seconds_of(works: list[Work]) -> dict[e.TaskId, float]:
@@ -121,14 +122,14 @@ class Promised(unittest.TestCase):
         self.assertEqual(len(fan), len(works))
         for before, after in itertools.pairwise(fan):
             self.assertLessEqual(before.likely, after.likely)
-        spans = typical_spans(works, finishes, {HERE: slots})
+        spans = place_works(works, {HERE: slots}, 3).spans
         whole = sum(work.seconds(3)[0] for work in works)
         self.assertAlmostEqual(sum(span.end - span.begin for span in spans), whole, 5)
         self.assertLess({span.slot for span in spans}, set(range(slots + 1)))
 
     def test_nothing_to_do_is_finished_now(self) -> None:
         self.assertEqual(finish_fan([]), ())
-        self.assertEqual(typical_spans([], [], {HERE: 2}), ())
+        self.assertEqual(place_works([], {HERE: 2}, 3).spans, ())
         (made,) = simulate([Work("made", ())], {HERE: 2}, 3)
         self.assertEqual((made.begin.tolist(), made.end.tolist()), ([0, 0, 0], [0, 0, 0]))
         np.testing.assert_allclose(Work("made", ()).seconds(3), np.zeros(3))

@@ -38,7 +38,8 @@ from chronocast.model.messages.jobs import CheckJob, JoinJob, PieceJob, SoundJob
 from chronocast.model.recipe.recipe import PictureRecipe, RateControl
 from chronocast.model.stages import BASE, CHECK, COPY, ENCODE, HERE, JOIN, STAGES, StageKind
 from chronocast.preparation.station.load import load_of
-from chronocast.schedule.clock import Finish, finish_fan, simulate, typical_spans
+from chronocast.schedule.clock import Finish, finish_fan, simulate
+from chronocast.schedule.placement import place_works
 
 
 def ask(
@@ -390,7 +391,7 @@ class Clock(unittest.TestCase):
         self.assertEqual((a.end[0], b.end[0], made.end[0]), (6, 5, 0))
         self.assertEqual((a.station, b.station), (HERE, "far"))
         self.assertEqual(
-            {span.station for span in typical_spans(works, [a, b, made], {HERE: 2, "far": 1})}, {HERE, "far"}
+            {span.station for span in place_works(works, {HERE: 2, "far": 1}, 4).spans}, {HERE, "far"}
         )
         self.assertEqual([at.likely for at in finish_fan([a, b, made])], [0, 5, 6])
 
@@ -418,7 +419,7 @@ class Clock(unittest.TestCase):
     ) -> None:
         works = [work(f"o{n}", pieces, 1, 1) for n, pieces in enumerate(outputs)]
         finishes = one_station(works, slots)
-        spans = typical_spans(works, finishes, {HERE: slots})
+        spans = place_works(works, {HERE: slots}, 4).spans
         for slot in range(slots):
             row = [span for span in spans if span.slot == slot]
             for before, after in itertools.pairwise(row):
@@ -435,7 +436,7 @@ class Clock(unittest.TestCase):
 class DrawOfMany(unittest.TestCase):
     def test_the_spans_are_of_the_draw_nearest_to_the_likely_finishes(self) -> None:
         one = Work("a", (Stage(ENCODE, HERE, ("p",), np.array([[1.0, 5.0, 9.0]])),))
-        (span,) = typical_spans([one], simulate([one], {HERE: 1}, 3), {HERE: 1})
+        (span,) = place_works([one], {HERE: 1}, 3).spans
         self.assertEqual((span.begin, span.end), (0, 5))
 
 

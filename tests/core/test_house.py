@@ -28,8 +28,9 @@ from chronocast.model.stages import CHECK, ENCODE, HERE, JOIN
 from chronocast.preparation.station.helpers import helpers_of, with_house_devices
 from chronocast.run import events as e
 from chronocast.run.machine import Machine
-from chronocast.schedule.clock import FAR, Help, Span, simulate
+from chronocast.schedule.clock import Traced, simulate
 from chronocast.schedule.courtesy import BACK_SECONDS, SURE_SECONDS, Courtesy
+from chronocast.schedule.pool import FAR, Help, Pool
 from chronocast.ui.places.house.stations_model import house_told, station_rows
 from chronocast.ui.places.house.week_grid import halves_of, hours_of
 
@@ -334,10 +335,10 @@ class Clock(unittest.TestCase):
             Help("far", 1, np.array([1.0])),
             Help(device_place("far", "stand-in"), 2, np.array([1.0]), place=place),
         )
-        spans: list[Span] = []
-        (finish,) = simulate([on], {HERE: 1}, 1, spans, there)
+        seen = Traced()
+        (finish,) = simulate([on], {HERE: 1}, 1, traced=seen, helping=there)
         self.assertEqual(finish.end[0], 21.0)
-        self.assertEqual({span.station for span in spans if span.end <= 20}, {"far · stand-in"})
+        self.assertEqual({span.station for span in seen.spans if span.end <= 20}, {"far · stand-in"})
 
     def test_a_station_helps_from_when_it_is_free_and_only_while_it_is_open(self) -> None:
         work = piece_work("o", [10.0] * 4)
@@ -351,8 +352,8 @@ class Clock(unittest.TestCase):
         self.assertEqual(ends(booked=15.0), 31.0)
         self.assertEqual(ends(windows=((500.0, 900.0),)), 41.0, "it isn't waited for")
         self.assertEqual(ends(windows=((0.0, 12.0),)), 31.0, "what it wouldn't finish it doesn't begin")
-        closed = Help("far", 1, np.array([1.0]), windows=((0.0, 5.0),))
-        self.assertEqual(closed.opens(np.array([6.0]), np.array([1.0]))[0], FAR)
+        closed = Pool("far", 0, 1, [Help("far", 1, np.array([1.0]), windows=((0.0, 5.0),))])
+        self.assertEqual(closed.take(np.array([1.0]), np.array([6.0])).end[0], FAR)
 
 
 if __name__ == "__main__":

@@ -47,7 +47,19 @@ class Choices:
         bases = tuple((piece, BASES[piece]) for piece in pieces if piece in BASES and self.below(4))
         held, keeps = self.below(6) == 0, self.below(4) == 0
         device = "device" if set(pieces) <= ON_DEVICE else ""
-        return e.OutputSpec(name, pieces, sound, held, bases=bases, keeps_bases=keeps, device=device)
+        waits, kept = self.below(8) == 1, self.below(8)
+        stations = frozenset([("here", "there")[kept - 1]] if kept in (1, 2) and not device else ())
+        return e.OutputSpec(
+            name,
+            pieces,
+            sound,
+            held,
+            bases=bases,
+            keeps_bases=keeps,
+            device=device,
+            stations=stations,
+            waits=waits,
+        )
 
 
 class World:
@@ -68,13 +80,24 @@ class World:
         self.ended = ""
         self.states: dict[str, str] = {}
         self.unable: set[tuple[e.TaskId, str]] = set()
+        self.early: set[str] = set()
 
     def feed(self, event: e.Event) -> None:
         if isinstance(
             event, e.RetryAsked | e.SpaceFreed | e.DriveReturned | e.HoldAsked | e.StationLost | e.Amended
         ):
             self.unable.clear()  # what stations couldn't do may be tried again
-        self.carry_out(self.machine.step(event))
+        said = self.machine.step(event)
+        if isinstance(event, e.Added | e.Amended) and self.taken_in(event.output):
+            (self.early.add if event.output.waits else self.early.discard)(event.output.id)
+        elif isinstance(event, e.Released):
+            self.early -= set(event.outputs)
+        self.carry_out(said)
+
+    def taken_in(self, spec: e.OutputSpec) -> bool:
+        """Whether it isn't refused."""
+        tracked = self.machine.outputs.get(spec.id)
+        return tracked is not None and tracked.spec is spec
 
     def carry_out(self, instructions: list[e.Instruction]) -> None:
         for item in instructions:
@@ -86,6 +109,7 @@ class World:
                     )
                     station = self.machine.stations[slot]
                     assert (task, station) not in self.unable, f"{task} goes again where it can't be done"
+                    self.see_allowed(task, station)
                     assert slot not in self.running.values(), "a slot has one task at a time"
                     wanted = "device" if task.kind == "encode" and task.name in ON_DEVICE else ""
                     assert self.machine.devices[slot] == wanted, "a device's work takes its sessions"
@@ -124,6 +148,19 @@ class World:
                     assert not self.ended, "a run ends once"
                     self.ended = outcome
                     assert not self.running
+
+    def see_allowed(self, task: e.TaskId, station: str) -> None:
+        """A task begins for an output that may be begun, where one of those wanting it may be done."""
+        tracked = self.machine.outputs.values()
+        wanting = [
+            t
+            for t in tracked
+            if task in (*t.tasks, *t.bases.values()) or (not task.is_part and t.spec.id == task.name)
+        ]
+        assert any(t.spec.id not in self.early for t in wanting), f"{task} is begun too early"
+        assert any(not t.spec.stations or station in t.spec.stations for t in wanting), (
+            f"{task} is kept elsewhere"
+        )
 
     def is_of_use(self, base: e.TaskId) -> bool:
         """Whether a piece that is still to be made has it."""
@@ -216,6 +253,20 @@ class World:
     def reorder(self) -> None:
         self.feed(e.OrderAsked(self.choices.some(OUTPUTS, 5)))
 
+    def guide(self) -> None:
+        shares = tuple(
+            e.TaskShare(output, part, station, self.choices.below(3))
+            for output in self.choices.some(OUTPUTS, 4)
+            for part in (True, False)
+            for station in ("here", "there")
+            if self.choices.below(3)
+        )
+        self.feed(
+            e.Guided(
+                self.choices.some(OUTPUTS, 5) if self.choices.below(2) else (), ("there", "here"), shares
+            )
+        )
+
     def stop(self) -> None:
         self.feed(e.StopAsked(() if self.choices.below(4) == 0 else self.choices.some(OUTPUTS, 2)))
 
@@ -239,7 +290,7 @@ class World:
 
     def act(self) -> None:
         """One random thing; work going well is the likeliest."""
-        what = self.choices.below(24)
+        what = self.choices.below(26)
         if what < 8:
             self.finish()
         elif what < 10:
@@ -259,6 +310,8 @@ class World:
                 lambda: (self.feed(e.SpaceFreed()), self.feed(e.DriveReturned(tuple(OUTPUTS[:3])))),
                 lambda: self.feed(e.WaitingOver()),
                 self.lose_station,
+                self.guide,
+                lambda: self.feed(e.Released(self.choices.some(OUTPUTS, 3))),
                 lambda: (self.grant_slot if self.choices.below(3) else self.withdraw_slot)(
                     self.choices.below(3)
                 ),
@@ -285,7 +338,9 @@ class World:
         self.feed(e.HoldAsked(tuple(OUTPUTS), False))
         self.feed(e.SpaceFreed())
         self.feed(e.DriveReturned(tuple(OUTPUTS)))
+        self.feed(e.Released(tuple(OUTPUTS)))
         self.grant_slot(0)
+        self.grant_slot(2)
         for _ in range(400):
             self.watch()
             if self.ended:

@@ -21,7 +21,7 @@ from chronocast.cli.answers import (
     save,
     workspace,
 )
-from chronocast.model.errors import ChronocastError
+from chronocast.model.errors import ChronocastError, ModelError
 
 
 def forecast(
@@ -35,15 +35,38 @@ def forecast(
         Path | None,
         typer.Option("--csv", metavar="FILE", help="Write it as a table, a line for each output."),
     ] = None,
+    plan: Annotated[
+        bool,
+        typer.Option(
+            "--plan", help="The three wishes side by side, and what would bring the finish forward."
+        ),
+    ] = False,
+    rehearse: Annotated[
+        bool,
+        typer.Option("--rehearse", help="Hundreds of nights, with stations lost and people sitting down."),
+    ] = False,
+    lose: Annotated[
+        list[str] | None,
+        typer.Option("--lose", metavar="STATION@TIME+LENGTH", help="Have a station lost: Plover@02:00+30m."),
+    ] = None,
+    visit: Annotated[
+        list[str] | None,
+        typer.Option(
+            "--visit", metavar="STATION@TIME+LENGTH", help="Have somebody sit down: Avocet@8:00+4h."
+        ),
+    ] = None,
 ) -> None:
     """What a batch will take: seconds, bytes, finish by the clock, room, and what it is asked to keep. Nothing is encoded."""
-    from chronocast.cli import forecasting
+    from chronocast.cli import forecasting, planning
 
     loaded = load(batch)
     know_house(workspace())
     try:
         told = forecasting.forecast_batch(loaded, batch)
         about = forecasting.about(told, loaded, ways) if ways else None
+        nights = None
+        if rehearse or lose or visit:
+            nights = planning.rehearse_batch(told.view, lose or [], visit or [])
     except ChronocastError as error:
         complain(error, NEEDS_YOU)
     view = told.view
@@ -63,8 +86,15 @@ def forecast(
                 **as_json(view),
                 "asked": told.asked.as_json(),
                 **(forecasting.about_json(about) if about else {}),
+                **({"plan": planning.plan_json(view)} if plan else {}),
+                **({"rehearsal": planning.rehearsal_json(nights, view)} if nights else {}),
             }
         )
+    elif plan or nights:
+        if plan:
+            planning.print_plan(view)
+        if nights:
+            planning.print_rehearsal(nights, view)
     elif about is not None:
         forecasting.print_ways(about.ways)
         for _, line in about.lines:
@@ -106,6 +136,21 @@ def trial(
 
 def ask(
     batch: BatchPath,
+    output: Annotated[
+        list[str] | None,
+        typer.Option("--output", metavar="OUTPUT", help="Only these, for --by, --begin and --on."),
+    ] = None,
+    begin: Annotated[
+        str | None, typer.Option("--begin", help="Nothing is begun before: 19:00, in 2 h; “none”.")
+    ] = None,
+    wish: Annotated[
+        str | None,
+        typer.Option("--wish", help="The order files are made in: my order, earliest end, most in time."),
+    ] = None,
+    on: Annotated[
+        list[str] | None,
+        typer.Option("--on", metavar="STATION", help="Only these stations make it; “any” for all."),
+    ] = None,
     by: Annotated[
         str | None,
         typer.Option("--by", help="When all should be finished: 18:30, fri 17:00, in 2 h; “none”."),
@@ -127,7 +172,8 @@ def ask(
     """Ask a batch to keep a time, a size, a line, the receiver's space; forecast then says whether it does, and what would help."""
     from datetime import datetime
 
-    from chronocast.model.batch.edits import set_asked
+    from chronocast.model.batch.edits import change_outputs, keep_to_stations, set_asked, want_outputs
+    from chronocast.model.batch.wishes import read_wish
     from chronocast.model.recipe.typed import parse_bits, parse_bytes, parse_db
     from chronocast.model.time.moments import parse_moment
 
@@ -137,10 +183,25 @@ def ask(
     def read(text: str | None, present: Any, parse: Callable[[str], Any]) -> Any:
         return present if text is None else None if text.strip().lower() in ("none", "") else parse(text)
 
+    def moment(text: str) -> datetime:
+        return parse_moment(text, now)
+
+    names = output or []
     try:
+        if unknown := [name for name in names if loaded.output(name) is None]:
+            raise ModelError(f"The batch has no output “{unknown[0]}”.", "forecast --json names them.")
+        if names and by is not None:
+            loaded = want_outputs(loaded, names, read(by, None, moment))
+        if names and begin is not None:
+            loaded = change_outputs(loaded, names, {"not_before": read(begin, None, moment)})
+        if on is not None:
+            kept = [] if [name.lower() for name in on] == ["any"] else on
+            loaded = keep_to_stations(loaded, names or [item.id for item in loaded.outputs], kept)
         asked = set_asked(
             loaded,
-            wanted=read(by, loaded.wanted, lambda text: parse_moment(text, now)),
+            wanted=loaded.wanted if names else read(by, loaded.wanted, moment),
+            not_before=loaded.not_before if names else read(begin, loaded.not_before, moment),
+            wish=loaded.wish if wish is None else read_wish(wish),
             size_limit=read(limit, loaded.size_limit, parse_bytes),
             line=read(line, loaded.line, parse_bits),
             receiver_space=read(receiver, loaded.receiver_space, parse_bytes),

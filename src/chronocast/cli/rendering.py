@@ -183,6 +183,7 @@ def status_sentence(view: RunView) -> str:
 
 CONDITIONS = {
     "none": "Nothing has been rendered yet",
+    "early": "Waiting until it may begin",
     "paused": "Paused: nothing moves and nothing is lost",
     "full": "Waiting for room on the drive",
     "away": "Waiting for a drive or folder that is gone",

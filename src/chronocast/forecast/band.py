@@ -55,6 +55,12 @@ class Chance:
         half = np.random.default_rng((self._seed, mark)).standard_normal(self.draws // 2)
         return np.concatenate([half, -half])
 
+    def uniform(self, name: str) -> Draws:
+        """Independent draws between 0 and 1, neither included, shape (draws,)."""
+        mark = sum(ord(c) * 257**n for n, c in enumerate(name[:64])) % (2**63)
+        found: Draws = 1.0 - np.random.default_rng((self._seed, mark, 2)).random(self.draws) * (1 - 1e-12)
+        return found
+
     def normals(self, name: str, count: int) -> Draws:
         """Independent standard normal draws, shape (count, draws)."""
         mark = sum(ord(c) * 257**n for n, c in enumerate(name[:64])) % (2**63)

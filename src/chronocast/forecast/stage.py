@@ -46,13 +46,16 @@ class Stage:
 class Work:
     """All that is left to do for an output: its stages, in the order it goes through them.
 
-    ``parts_here`` and ``steps_here`` are whether no other station can do its parts, its steps.
+    ``parts_here`` and ``steps_here`` are whether no other station can do its parts, its steps; ``stations`` are the
+    only ones that may, none for all; before ``not_before`` (seconds from now) nothing of it is begun.
     """
 
     output: str
     stages: tuple[Stage, ...]
     parts_here: bool = False
     steps_here: bool = False
+    stations: frozenset[str] = frozenset()
+    not_before: float = 0.0
 
     def stretched(self, stretch: Draws) -> Work:
         """The same by the clock, where others take some of the station: ``stretch`` has shape (draws,)."""

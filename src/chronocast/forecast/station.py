@@ -100,6 +100,8 @@ class Helper:
         Whether it only stands in for a workstation.
     devices
         Its devices that take this machine's work.
+    manner
+        When it works: *always*, *gently* (it gives way to whoever sits down) or *idle*.
     """
 
     id: str
@@ -110,6 +112,7 @@ class Helper:
     windows: tuple[tuple[float, float], ...] = ()
     stand_in: bool = False
     devices: tuple[HelpingDevice, ...] = ()
+    manner: str = "always"
 
 
 @dataclass(frozen=True)
@@ -118,7 +121,7 @@ class Station:
 
     ``slots`` is how many tasks it does at once; ``devices`` are kinds of device, with how many encodes each does
     besides; ``helpers`` are other stations of its house that take its work as well, where it lies in a folder that is
-    ``shared``.
+    ``shared``; ``name`` is what it is called in its house.
     """
 
     id: str = HERE
@@ -128,6 +131,7 @@ class Station:
     devices: tuple[tuple[str, int], ...] = ()
     helpers: tuple[Helper, ...] = ()
     shared: tuple[str, ...] = ()
+    name: str = ""
 
     @property
     def places(self) -> dict[str, int]:

@@ -74,7 +74,8 @@ class OutputSpec:
 
     ``bases`` are pieces with the base piece that each is encoded from; ``keeps_bases`` whether those stay in the
     stock when nothing waits for them any more.  ``device`` is the kind of device that encodes its pieces, "" for
-    the processor.
+    the processor.  ``stations`` are the only ones that may do it, none for all; ``waits`` is whether it may not be
+    begun yet.
     """
 
     id: str
@@ -86,6 +87,8 @@ class OutputSpec:
     bases: tuple[tuple[str, str], ...] = ()
     keeps_bases: bool = False
     device: str = ""
+    stations: frozenset[str] = frozenset()
+    waits: bool = False
 
 
 # Events
@@ -204,6 +207,35 @@ class OrderAsked:
 
 
 @dataclass(frozen=True)
+class TaskShare:
+    """How many of an output's parts, or of its steps, a station is to have by the plan."""
+
+    output: str
+    is_part: bool
+    station: str
+    most: int
+
+
+@dataclass(frozen=True)
+class Guided:
+    """A new plan: outputs in this order (none: as it is), stations the quickest first, what each is to have of what.
+
+    What a plan says nothing of anybody may do.
+    """
+
+    order: tuple[str, ...] = ()
+    stations: tuple[str, ...] = ()
+    shares: tuple[TaskShare, ...] = ()
+
+
+@dataclass(frozen=True)
+class Released:
+    """Outputs may be begun from now on."""
+
+    outputs: tuple[str, ...]
+
+
+@dataclass(frozen=True)
 class RetryAsked:
     """Try outputs again that need somebody."""
 
@@ -243,6 +275,8 @@ Event = (
     | StopAsked
     | HoldAsked
     | OrderAsked
+    | Guided
+    | Released
     | RetryAsked
     | SpaceFreed
     | DriveReturned
@@ -334,6 +368,7 @@ class Task:
     """One task as the machine sees it; ``device`` is the kind of slot it wants, "" for the processor's.
 
     ``kept_from`` are stations that can't do it, ``failed_at`` those where it failed: they get it only if no other is free.
+    ``only`` are those that may do it, none for all; ``output`` is the first that it is done for.
     """
 
     id: TaskId
@@ -348,6 +383,8 @@ class Task:
     device: str = ""
     kept_from: set[str] = field(default_factory=set)
     failed_at: set[str] = field(default_factory=set)
+    only: frozenset[str] = frozenset()
+    output: str = ""
 
 
 @dataclass

@@ -21,6 +21,7 @@ from collections.abc import Callable, Iterable
 from typing import Any, Literal
 
 from chronocast.model.stages import BASE, COPY, ENCODE, JOIN, PARTS, SOUND, STEPS
+from chronocast.run.dispatch import Dispatch
 from chronocast.run.events import (
     Added,
     Amended,
@@ -32,6 +33,7 @@ from chronocast.run.events import (
     End,
     Event,
     Failed,
+    Guided,
     HoldAsked,
     Instruction,
     Offer,
@@ -41,6 +43,7 @@ from chronocast.run.events import (
     Placed,
     PlaceRefused,
     Refuse,
+    Released,
     ResumeAsked,
     RetryAsked,
     Sealed,
@@ -92,6 +95,8 @@ class Machine:
         self.stations: dict[str, str] = {}
         self.devices: dict[str, str] = {}
         self._leaving: set[str] = set()
+        self._waiting: set[str] = set()
+        self._dispatch = Dispatch()
         self.paused = False
         self.stopping = False
         self.ended: str | None = None
@@ -140,6 +145,7 @@ class Machine:
         """Enter an output's tasks; those in the stock are done already."""
         have = set(kept)
         spec = tracked.spec
+        (self._waiting.add if spec.waits else self._waiting.discard)(spec.id)
         tracked.tasks = [
             TaskId((COPY if name in spec.copied else ENCODE).id, name) for name in dict.fromkeys(spec.pieces)
         ]
@@ -166,6 +172,26 @@ class Machine:
             last.failures = last.losses = 0
             if last.state != "running":
                 last.state = "pending"
+        self._limit([*tracked.tasks, *tracked.bases.values(), *_steps(spec.id)])
+
+    def _limit(self, keys: Iterable[TaskId]) -> None:
+        """Have tasks done only by stations that one of the outputs wanting them is kept to."""
+        limited = any(tracked.spec.stations for tracked in self.outputs.values())
+        for key in keys:
+            task = self.tasks[key]
+            if limited or task.only:
+                each = [tracked.spec.stations for tracked in self._for(key)]
+                task.only = frozenset().union(*each) if all(each) else frozenset()
+
+    def _for(self, key: TaskId) -> list[Tracked]:
+        """The outputs that a task belongs to, whatever their state."""
+        if not key.is_part:
+            return [self.outputs[key.name]]
+        return [
+            tracked
+            for tracked in self.outputs.values()
+            if key in tracked.tasks or key in tracked.bases.values()
+        ]
 
     def _amended(self, event: Amended) -> None:
         tracked = self.outputs.get(event.output.id)
@@ -181,6 +207,7 @@ class Machine:
         before, bases = {*tracked.tasks, *tracked.bases.values()}, list(tracked.bases.values())
         tracked.spec = event.output
         self._want(tracked, event.kept)
+        self._limit(before)
         for key in before - {*tracked.tasks, *tracked.bases.values()}:
             self._stop_unless_wanted(key)
         self._drop_bases(bases)
@@ -254,8 +281,7 @@ class Machine:
         if task.id.kind == JOIN.id:
             self._say(Discard(task.id.name, task.attempt))
         if event.fault in ("stopped", "elsewhere"):
-            if task.id.kind == JOIN.id and self.outputs[task.id.name].state == "joining":
-                self._move(self.outputs[task.id.name], "waiting")  # another round comes first
+            self._came_back(task, event)
             return
         if task.id.kind == BASE.id:
             self._do_without(task, event)
@@ -272,6 +298,14 @@ class Machine:
             tracked = self.outputs[task.id.name]
             if tracked.state == "joining":
                 self._move(tracked, "waiting")
+
+    def _came_back(self, task: Task, event: Failed) -> None:
+        """A task was stopped, or its station can't do it: it waits for another, unless it is kept to those that can't."""
+        if event.fault == "elsewhere" and task.only and task.only <= task.kept_from:
+            names = " and ".join(sorted(task.only))
+            self._give_up(task, f"It is kept to {names}, where it can't be done: {event.sentence}")
+        elif task.id.kind == JOIN.id and self.outputs[task.id.name].state == "joining":
+            self._move(self.outputs[task.id.name], "waiting")  # another round comes first
 
     def _count_failure(self, task: Task, event: Failed) -> None:
         """Count what went wrong with a task, and see to what it was made of."""
@@ -398,6 +432,18 @@ class Machine:
         first = [name for name in dict.fromkeys(event.outputs) if name in self.outputs]
         self.order = first + [name for name in self.order if name not in first]
 
+    def _guided(self, event: Guided) -> None:
+        """Follow another plan; what is under way counts as had."""
+        if event.order:
+            self._reordered(OrderAsked(event.order))
+        running = [task for task in self.tasks.values() if task.state == "running"]
+        self._dispatch.follow(
+            event, [(task, self.stations[task.slot]) for task in running if task.slot in self.stations]
+        )
+
+    def _released(self, event: Released) -> None:
+        self._waiting -= set(event.outputs)
+
     def _retry(self, event: RetryAsked) -> None:
         for name in event.outputs:
             tracked = self.outputs.get(name)
@@ -490,7 +536,7 @@ class Machine:
         found: dict[TaskId, None] = {}
         for name in self.order:
             tracked = self.outputs[name]
-            if tracked.state in AT_REST or tracked.state == "placing":
+            if tracked.state in AT_REST or tracked.state == "placing" or name in self._waiting:
                 continue
             parts = [self.tasks[key] for key in tracked.tasks]
             if all(task.state == "done" for task in parts):
@@ -498,10 +544,13 @@ class Machine:
                 following = next((step for step in steps if step.state != "done"), None)
                 if following is not None and following.state == "pending":
                     found[following.id] = None
+                    following.output = name
             else:
                 for task in sorted(parts, key=lambda task: not task.id.stage.first):
-                    if task.state == "pending" and (next_one := self._begun_with(tracked, task)):
+                    next_one = self._begun_with(tracked, task) if task.state == "pending" else None
+                    if next_one is not None and next_one not in found:
                         found[next_one] = None
+                        self.tasks[next_one].output = name
         return list(found)
 
     def _begun_with(self, tracked: Tracked, part: Task) -> TaskId | None:
@@ -516,10 +565,12 @@ class Machine:
         offers: dict[str, int] = {}
         ready = [] if self.paused or self.stopping or self.ended else self._ready()
         for device in {"", *self.devices.values(), *(task.device for task in self.tasks.values())}:
-            wanting = [key for key in ready if self.tasks[key].device == device]
+            wanting = [task for key in ready if (task := self.tasks[key]).device == device]
             mine = [slot for slot in self.slots if self.devices[slot] == device]
             free = [slot for slot in mine if self.slots[slot] is None]
-            matched = self._matched(wanting, free)
+            matched = self._dispatch.matched(wanting, free, self.stations)
+            if not matched and len(free) == len(mine):  # a plan that has nobody do anything isn't followed
+                matched = self._dispatch.matched(wanting, free, self.stations, planned=False)
             for key, slot in matched:
                 self._start(self.tasks[key], slot)
             busy = sum(self.slots[slot] is not None for slot in mine)
@@ -532,25 +583,11 @@ class Machine:
                 self._say(Offer(usable, device))
         self._end_if_over()
 
-    def _matched(self, wanting: list[TaskId], free: list[str]) -> list[tuple[TaskId, str]]:
-        """What begins on which slot: in the operator's order, and not again where it failed if another is free."""
-        found = []
-        left = list(free)
-        for key in wanting:
-            if not left:
-                break
-            task = self.tasks[key]
-            able = [slot for slot in left if self.stations[slot] not in task.kept_from]
-            if able:
-                slot = next((slot for slot in able if self.stations[slot] not in task.failed_at), able[0])
-                left.remove(slot)
-                found.append((key, slot))
-        return found
-
     def _start(self, task: Task, slot: str) -> None:
         self.attempts += 1
         task.state, task.attempt, task.slot = "running", self.attempts, slot
         self.slots[slot] = task.id
+        self._dispatch.began(task, self.stations[slot])
         self._say(Start(task.id, task.attempt, slot))
 
     def _follow(self, tracked: Tracked) -> None:
@@ -592,14 +629,20 @@ class Machine:
         self._say(End(outcome))
 
     @property
+    def early(self) -> frozenset[str]:
+        """Outputs that may not be begun yet."""
+        return frozenset(self._waiting)
+
+    @property
     def waits_for(self) -> str:
-        """Why the run is not over though nothing runs: *space*, *drive*, *resume*, *slot*, or nothing."""
+        """Why the run is not over though nothing runs: *space*, *drive*, *resume*, *slot*, *time*, or nothing."""
         if self.ended or any(key is not None for key in self.slots.values()):
             return ""
         if self.paused:
             return "resume"
-        if any(tracked.state not in AT_REST for tracked in self.outputs.values()):
-            return "slot"
+        left = [name for name, tracked in self.outputs.items() if tracked.state not in AT_REST]
+        if left:
+            return "time" if self._waiting.issuperset(left) else "slot"
         waiting = {tracked.waits_for for tracked in self.outputs.values()} - {""}
         return "drive" if "drive" in waiting else "space" if waiting else ""
 
@@ -623,6 +666,8 @@ _HANDLERS: dict[type, Callable[[Machine, Any], None]] = {
     StopAsked: Machine._stop,
     HoldAsked: Machine._hold,
     OrderAsked: Machine._reordered,
+    Guided: Machine._guided,
+    Released: Machine._released,
     RetryAsked: Machine._retry,
     SpaceFreed: Machine._space_freed,
     DriveReturned: Machine._drive_returned,

@@ -17,14 +17,17 @@ STILL_SECONDS = 60.0
 """How long nothing may move before a person is told."""
 
 Condition = Literal[
-    "none", "going", "paused", "full", "away", "no slot", "still", "silent", "interrupted", "ended"
+    "none", "going", "early", "paused", "full", "away", "no slot", "still", "silent", "interrupted", "ended"
 ]
 """What a run is doing.
 
-*going*: it moves; *paused*: somebody asked for that; *full*: it waits for room on a drive; *away*: for a drive or
+*going*: it moves; *early*: what is left may not be begun yet; *paused*: somebody asked for that; *full*: it waits for room on a drive; *away*: for a drive or
 folder that has gone; *no slot*: for other work on this machine; *still*: nothing moves though it should; *silent*:
 its runner lives and doesn't answer; *interrupted*: its runner is gone; *ended*.
 """
+
+
+WAITING: dict[str, Condition] = {"space": "full", "drive": "away", "slot": "no slot", "time": "early"}
 
 
 class AnyRecord(Protocol):
@@ -190,7 +193,9 @@ class RunView:
         self.waits_for = str(body.get("waits_for", ""))
         self.finish = body.get("finish", {})
         moved = float(body.get("moved") or at)
-        expects = going and not self.paused and self.waits_for not in ("space", "drive", "resume", "slot")
+        expects = (
+            going and not self.paused and self.waits_for not in ("space", "drive", "resume", "slot", "time")
+        )
         self.still_seconds = max(0.0, at - moved, self.silent_seconds) if expects else self.silent_seconds
         for name, count in body.get("outputs", {}).items():
             if name in self.outputs:
@@ -256,14 +261,14 @@ class RunView:
             return "silent"
         if self.paused:
             return "paused"
-        if self.waits_for in ("space", "drive", "slot"):
-            return {"space": "full", "drive": "away", "slot": "no slot"}[self.waits_for]  # type: ignore[return-value]
+        if waits := WAITING.get(self.waits_for):
+            return waits
         return "still" if self.still_seconds > STILL_SECONDS else "going"
 
     @property
     def moves(self) -> bool:
         """Whether a time by the clock can be promised."""
-        return self.condition == "going"
+        return self.condition in ("going", "early")
 
     def lacks(self, batch: Batch) -> list[str]:
         """Outputs that a batch asks for but that are not in this run, or were changed since it began."""

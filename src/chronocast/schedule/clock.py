@@ -1,27 +1,27 @@
 """The simulated clock: when is what finished, by the rule that the runner dispatches by.
 
-Outputs in the operator's order; a free slot takes the next thing that is
-ready: an output's steps (join, check) when its parts are there, its sound,
-its pieces.  All draws are simulated at once.
+Outputs in order; of each its parts (its base pieces first), then, when those
+are there, its steps (join, check).  Each task goes to the slot that would
+finish it first.  All draws are simulated at once.
 """
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from collections import Counter
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from typing import Literal
 
 import numpy as np
-from numpy.typing import NDArray
 
-from chronocast.forecast.band import Band, Chance
-from chronocast.forecast.learning.experience import Experience, StationSeen
+from chronocast.forecast.band import Band
 from chronocast.forecast.stage import Stage, Work
-from chronocast.forecast.station import Station, device_place
-from chronocast.model.stages import HERE
+from chronocast.schedule.pool import FAR, Draws, Help, Numbers, Pool, Surprise
 
-Draws = NDArray[np.float64]
-FAR = 1e12
-"""Seconds that no forecast reaches."""
+MOST_TAKEN = 3000
+"""Above so many tasks, neighbouring pieces are given out together: many draws over many slots take time."""
+ALONE = 1500
+"""The last of them are given out one by one all the same: how a plan ends hangs on them."""
 
 
 @dataclass(frozen=True)
@@ -46,328 +46,343 @@ class Span:
     end: float
 
 
-@dataclass
-class _Open:
-    """An output whose parts have their time, and whose steps haven't yet."""
+@dataclass(frozen=True)
+class Share:
+    """How many of an output's parts, or of its steps, are done at a station."""
 
-    work: Work
-    begin: Draws | None
-    parts: Draws
-    station: str = ""
-    slot: int = 0
+    output: str
+    of: Literal["part", "output"]
+    station: str
+    tasks: int
 
 
 @dataclass(frozen=True)
-class Help:
-    """Slots of another station that take the same work.
+class WorkClass:
+    """Work that the same slots can do: its place, and the only stations that may (none for all) or only its own."""
 
-    Parameters
-    ----------
-    station
-        Its id, with its device where they are that one's sessions.
-    slots
-        How many.
-    slower
-        How many times as long everything takes there, shape (draws,).
-    booked
-        Seconds that each of them is busy with others' work.
-    windows
-        When it is open, (begin, end) in seconds from now, in order; none for always.
-    place
-        Whose work they take, as the work's stages name it.
+    place: str
+    stations: frozenset[str]
+    here: bool
+
+
+Guide = Mapping[WorkClass, frozenset[str]]
+"""Which stations are used for what, of those that could be."""
+
+
+def class_of(work: Work, stage: Stage) -> WorkClass:
+    """The class of a stage's tasks."""
+    here = work.parts_here if stage.kind.of == "part" else work.steps_here
+    return WorkClass(stage.station, work.stations, here)
+
+
+@dataclass
+class Traced:
+    """What the slots do in the first draw; how many tasks of each output each station gets."""
+
+    spans: list[Span] = field(default_factory=list)
+    tasks: Counter[tuple[str, str, str]] = field(default_factory=Counter)
+
+    @property
+    def shares(self) -> tuple[Share, ...]:
+        """The tasks as shares."""
+        return tuple(
+            Share(output, "part" if of == "part" else "output", station, count)
+            for (output, of, station), count in self.tasks.items()
+        )
+
+
+@dataclass
+class _Open:
+    """An output that isn't finished: its parts have their time, and ``steps`` are left; the next can begin at ``ready``.
+
+    ``at`` is the mean of that.
     """
 
-    station: str
-    slots: int
-    slower: Draws
-    booked: float = 0.0
-    windows: tuple[tuple[float, float], ...] = ()
-    place: str = HERE
+    work: Work
+    begin: Draws | None
+    ready: Draws
+    station: str = ""
+    slot: int = 0
+    at: float = 0.0
+    steps: list[Stage] = field(default_factory=list)
 
-    def opens(self, at: Draws, seconds: Draws) -> Draws:
-        """When work of so many seconds that could begin then can begin: it is done within one window.
-
-        Parameters
-        ----------
-        at, seconds
-            Shape (draws,).
-        """
-        if not self.windows:
-            return at
-        found = np.full_like(at, FAR)
-        for begin, end in reversed(self.windows):
-            first = np.maximum(at, begin)
-            found = np.where(first + np.minimum(seconds, end - begin) <= end, first, found)
-        return found
+    def __post_init__(self) -> None:
+        self.steps = [stage for stage in self.work.stages if stage.kind.of == "output"]
 
 
-class _Pool:
-    """Slots that take the same work: where each is, when it comes free, how much slower it is; (draws, slots) each."""
-
-    def __init__(self, station: str, count: int, draws: int, helping: Sequence[Help] = ()) -> None:
-        own = max(0 if helping else 1, count)
-        slots: list[tuple[str, int, Help | None]] = [(station, n, None) for n in range(own)]
-        there = [(item.station, number, item) for item in helping for number in range(item.slots)]
-        self.where: list[tuple[str, int, Help | None]] = [*slots, *there]
-        self.own = len(slots)
-        self.free = np.zeros((draws, len(self.where)))
-        self.slower = np.ones((draws, len(self.where))) if helping else None
-        for column, (_, _, item) in enumerate(self.where):
-            if item is not None and self.slower is not None:
-                self.free[:, column] = item.booked
-                self.slower[:, column] = item.slower
-
-    def first(
-        self, seconds: Draws, ready: Draws | None, here: bool = False
-    ) -> tuple[Draws, NDArray[np.intp]]:
-        """When a task begins, and which slot it gets, shape (draws,) each.
-
-        Parameters
-        ----------
-        seconds
-            It takes so long on the station itself, shape (draws,).
-        ready
-            When it can begin, shape (draws,); at once, if None.
-        here
-            Whether only the station's own slots can do it.
-        """
-        free = self.free[:, : self.own] if here else self.free
-        if not here and any(item is not None and item.windows for _, _, item in self.where):
-            free = free.copy()
-            for column, (_, _, item) in enumerate(self.where):
-                if item is not None and item.windows:
-                    at = free[:, column] if ready is None else np.maximum(free[:, column], ready)
-                    free[:, column] = item.opens(at, seconds * item.slower)
-        # what has to wait takes the slot that comes free last before it is ready, so that no other stands idle
-        wait = free if ready is None else np.where(free <= ready[:, None], ready[:, None] - free, FAR + free)
-        slot = wait.argmin(axis=1)
-        begin: Draws = free[np.arange(len(slot)), slot]
-        return (begin if ready is None else np.maximum(begin, ready)), slot
+NOBODY = Help("", 1, np.ones(1))
 
 
 class _Clock:
     """Every slot's time in every draw."""
 
-    def __init__(self, slots: Mapping[str, int], draws: int, helping: Sequence[Help]) -> None:
+    def __init__(
+        self,
+        works: Sequence[Work],
+        slots: Mapping[str, int],
+        draws: int,
+        *,
+        helping: Sequence[Help],
+        surprises: Sequence[Surprise],
+        guide: Guide | None,
+    ) -> None:
+        self.guide = guide or {}
         helped = {item.place: 0 for item in helping}
         self.pools = {
-            place: _Pool(place, count, draws, [item for item in helping if item.place == place])
+            place: Pool(place, count, draws, [item for item in helping if item.place == place], surprises)
             for place, count in {**helped, **slots}.items()
         }
-        self.rows = np.arange(draws)
+        self.draws = draws
         self.made: dict[str, Draws] = {}
-        self.spans: list[Span] = []
+        self.traced = Traced()
+        self.left = sum(len(stage.names) for work in works for stage in work.stages)
+        self.alone = min(self.left, ALONE)
+        self.together = max(1, round(self.left / MOST_TAKEN))
+        self.open: list[_Open] = []
+        self._fronts: dict[WorkClass, float] = {}
+        self.finished: dict[str, Finish] = {}
+        for place, pool in self.pools.items():
+            if pool.timed:
+                short = [stage.draws for work in works for stage in work.stages if stage.station == place]
+                pool.typical = float(np.quantile(np.concatenate(short), 0.25)) if short else 0.0
 
     def take(
-        self,
-        output: str,
-        station: str,
-        seconds: Draws,
-        ready: Draws | None = None,
-        *,
-        here: bool = False,
+        self, work: Work, stage: Stage, seconds: Draws, ready: Draws | None, count: int = 1
     ) -> tuple[Draws, Draws, tuple[str, int]]:
-        """Give a task the slot that suits it best: its begin and its end, shape (draws,), and where it is done mostly.
+        """Give a task the slot that finishes it first: its begin and end, shape (draws,), and where it is done mostly.
 
         Parameters
         ----------
-        output
-            The output it is for.
-        station
-            Whose slots can take it.
+        work
+            The output's work that it is of.
+        stage
+            The stage of that.
         seconds
-            It takes so long there, shape (draws,).
+            It takes so long on the station itself, shape (draws,).
         ready
-            When it can begin, shape (draws,); at once, if not said.
-        here
-            Whether only the station's own slots can.
+            When it can begin, shape (draws,); at once, if None.
+        count
+            How many tasks it is.
         """
-        if station not in self.pools:
-            self.pools[station] = _Pool(station, 1, len(self.rows))
-        pool = self.pools[station]
-        begin, slot = pool.first(seconds, ready, here)
-        end = begin + (seconds if pool.slower is None else seconds * pool.slower[self.rows, slot])
-        pool.free[self.rows, slot] = end
-        name, number, _ = pool.where[int(slot[0])]
-        if end[0] > begin[0]:
-            self.spans.append(Span(output, name, number, float(begin[0]), float(end[0])))
-        usual = pool.where[int(np.bincount(slot).argmax())]
-        return begin, end, (usual[0], usual[1])
-
-    def make_parts(self, work: Work) -> _Open:
-        """Give an output's parts their time; those that an earlier output makes too are waited for."""
-        item = _Open(work, None, np.zeros(len(self.rows)))
-        parts = [stage for stage in work.stages if stage.kind.of == "part"]
-        for stage in sorted(parts, key=lambda stage: not stage.kind.first):
-            for name, seconds in zip(stage.names, stage.draws, strict=True):
-                if name not in self.made:
-                    begin, self.made[name], where = self.take(
-                        work.output, stage.station, seconds, here=work.parts_here
-                    )
-                    if item.begin is None:
-                        item.begin, (item.station, item.slot) = begin, where
-                item.parts = np.maximum(item.parts, self.made[name])
-        return item
-
-    def make_steps(self, item: _Open) -> Finish:
-        """Give what follows an output's parts its time, one step after the other."""
-        end = item.parts
-        for stage in item.work.stages:
-            if stage.kind.of != "output":
-                continue
-            begin, end, where = self.take(
-                item.work.output, stage.station, stage.seconds, end, here=item.work.steps_here
+        pool = self.pools.get(stage.station)
+        if pool is None:
+            pool = self.pools[stage.station] = Pool(stage.station, 1, self.draws)
+        taken = pool.take(seconds, ready, self._allowed(class_of(work, stage), pool))
+        self._fronts.clear()
+        self.left -= count
+        side, number = pool.sides[int(taken.station[0])] if pool.sides else NOBODY, int(taken.slot[0])
+        if taken.end[0] > taken.begin[0]:
+            self.traced.spans.append(
+                Span(work.output, side.station, number, float(taken.begin[0]), float(taken.end[0]))
             )
-            if item.begin is None:
-                item.begin, (item.station, item.slot) = begin, where
-        begun = item.begin if item.begin is not None else end
-        return Finish(item.work.output, begun, end, item.station, item.slot)
+        self.traced.tasks[work.output, stage.kind.of, side.name] += count
+        if self.draws > 1 and pool.sides:
+            side = pool.sides[int(np.bincount(taken.station).argmax())]
+        return taken.begin, taken.end, (side.station, number)
+
+    def _allowed(self, one: WorkClass, pool: Pool) -> Numbers | None:
+        stations = self.guide.get(one, one.stations)
+        return pool.allowed(stations, one.here) if one.here or stations else None
+
+    def make_parts(self, work: Work) -> None:
+        """Give an output's parts their time; those that an earlier output makes too are waited for."""
+        item = _Open(work, None, np.zeros(self.draws))
+        ready = np.full(self.draws, work.not_before) if work.not_before > 0 else None
+        parts = [stage for stage in work.stages if stage.kind.of == "part"]
+        few = self.together == 1
+        for stage in sorted(parts, key=lambda stage: not stage.kind.first):
+            for names, seconds in self._grouped(stage):
+                if few:
+                    self.make_steps()
+                begin, end, where = self.take(work, stage, seconds, ready, len(names))
+                self.made.update(dict.fromkeys(names, end))
+                if item.begin is None:
+                    item.begin, (item.station, item.slot) = begin, where
+            for name in dict.fromkeys(stage.names):
+                item.ready = np.maximum(item.ready, self.made[name])
+        if ready is not None:
+            item.ready = np.maximum(item.ready, ready)
+        self._opened(item)
+        self.make_steps()
+
+    def _opened(self, item: _Open) -> None:
+        """Have an output wait for its next step, or be finished."""
+        if item.steps:
+            item.at = float(item.ready.mean())
+            self.open.append(item)
+            return
+        begun = item.begin if item.begin is not None else item.ready
+        self.finished[item.work.output] = Finish(item.work.output, begun, item.ready, item.station, item.slot)
+
+    def make_steps(self, all_of_them: bool = False) -> None:
+        """Give steps their time that are ready when the next slot comes free: they go before what comes later.
+
+        Parameters
+        ----------
+        all_of_them
+            Whether nothing else is left to do meanwhile.
+        """
+        while self.open:
+            self.open.sort(key=lambda item: item.at)
+            due = (item for item in self.open if item.at <= self._frontier(item.work, item.steps[0]))
+            first = next(due, self.open[0] if all_of_them else None)
+            if first is None:
+                return
+            self.open.remove(first)
+            stage = first.steps.pop(0)
+            place = stage.station
+            seconds, count = stage.seconds, len(stage.names)
+            while self.together > 1 and first.steps and first.steps[0].station == place:
+                following = first.steps.pop(0)
+                seconds, count = seconds + following.seconds, count + len(following.names)
+            begin, first.ready, where = self.take(first.work, stage, seconds, first.ready, count)
+            if first.begin is None:
+                first.begin, (first.station, first.slot) = begin, where
+            self._opened(first)
+
+    def _frontier(self, work: Work, stage: Stage) -> float:
+        """When a slot that can do a stage comes free next."""
+        one = class_of(work, stage)
+        if one not in self._fronts:
+            pool = self.pools.get(stage.station)
+            self._fronts[one] = FAR if pool is None else pool.frontier(self._allowed(one, pool))
+        return self._fronts[one]
+
+    def in_time(self, works: Sequence[Work]) -> Iterator[Work]:
+        """Works in their order, those that may not be begun yet when their time has come."""
+        early: list[Work] = []
+        for work in works:
+            while due := next((item for item in early if self._is_due(item)), None):
+                early.remove(due)
+                yield due
+            if work.not_before > 0:
+                early.append(work)
+            else:
+                yield work
+        while early:
+            due = next((item for item in early if self._is_due(item)), None)
+            due = due or min(early, key=lambda item: item.not_before)
+            early.remove(due)
+            yield due
+
+    def _is_due(self, work: Work) -> bool:
+        return bool(work.stages) and work.not_before <= self._frontier(work, work.stages[0])
+
+    def _grouped(self, stage: Stage) -> Iterator[tuple[tuple[str, ...], Draws]]:
+        """A stage's tasks that aren't made yet, one by one; a few together where there are very many."""
+        first = {name: row for row, name in reversed(list(enumerate(stage.names))) if name not in self.made}
+        rows = sorted(first.values())
+        while rows:
+            count = self.together if self.left > self.alone else 1
+            chunk, rows = rows[:count], rows[count:]
+            seconds = stage.draws[chunk[0]] if len(chunk) == 1 else stage.draws[chunk].sum(axis=0)
+            yield tuple(stage.names[row] for row in chunk), seconds
 
 
 def simulate(
     works: Sequence[Work],
     slots: Mapping[str, int],
     draws: int,
-    spans: list[Span] | None = None,
+    *,
+    traced: Traced | None = None,
     helping: Sequence[Help] = (),
+    surprises: Sequence[Surprise] = (),
+    guide: Guide | None = None,
 ) -> list[Finish]:
     """When every output begins and ends.
 
-    A later output's pieces fill the slots while an earlier one is joined and
-    checked, as they do in a run.
+    Steps come before later outputs' pieces; those fill the slots while an earlier
+    output's last pieces are made, as they do in a run.
 
     Parameters
     ----------
     works
-        What is left to do, in the operator's order.
+        What is left to do, in the order in which it is done.
     slots
         How many tasks each station does at once.
     draws
         How many are simulated.
-    spans
-        Gets what the slots do in the first draw.
+    traced
+        Gets what is done where in the first draw.
     helping
         Slots of other stations, each with whose work it takes.
+    surprises
+        Stations that are lost for a while.
+    guide
+        Which stations are used for what, of those that could be.
     """
-    clock = _Clock(slots, draws, helping)
-    finished: dict[str, Finish] = {}
-    before: _Open | None = None
-    for work in works:
-        item = clock.make_parts(work)
-        if before is not None:
-            finished[before.work.output] = clock.make_steps(before)
-        before = item
-    if before is not None:
-        finished[before.work.output] = clock.make_steps(before)
-    if spans is not None:
-        spans += clock.spans
-    return [finished[work.output] for work in works]
+    clock = _Clock(works, slots, draws, helping=helping, surprises=surprises, guide=guide)
+    for work in clock.in_time(works):
+        clock.make_parts(work)
+    clock.make_steps(all_of_them=True)
+    if traced is not None:
+        traced.spans += clock.traced.spans
+        traced.tasks += clock.traced.tasks
+    return [clock.finished[work.output] for work in works]
 
 
-HELP_SD = 0.12
-"""Error of another station's pace against this one's (one standard deviation of the log)."""
+def typical_draw(finishes: Sequence[Finish]) -> int:
+    """The draw whose finishes are nearest to the likely ones."""
+    if not finishes:
+        return 0
+    ends = np.array([finish.end for finish in finishes])
+    return int(np.abs(ends - np.median(ends, axis=1, keepdims=True)).sum(axis=0).argmin())
 
 
-def help_of(station: Station, learned: Experience, chance: Chance) -> tuple[Help, ...]:
-    """What the other stations of a house do for this one.
-
-    Parameters
-    ----------
-    station
-        This one, with its helpers.
-    learned
-        How much slower than their paces stations were lately.
-    chance
-        Where the draws come from.
-    """
-    found = []
-    own = learned.stations.get(station.id, StationSeen()).state
-    for item in station.helpers:
-        drift = learned.stations.get(item.id, StationSeen()).state - own
-        slower = (
-            item.pace.encode
-            / station.pace.encode
-            * np.exp(drift + HELP_SD * chance.normal("pace of " + item.id))
-        )
-        share = item.load.draws(chance) / station.load.draws(chance)
-        found.append(Help(item.id, item.slots, slower * share, item.booked, item.windows, station.id))
-        for device in item.devices:
-            error = np.exp(HELP_SD * chance.normal(f"pace of {device_place(item.id, device.family)}"))
-            found.append(
-                Help(
-                    device_place(item.id, device.family),
-                    device.sessions,
-                    device.slower * error,
-                    windows=item.windows,
-                    place=device_place(station.id, device.family),
-                )
-            )
-    return tuple(found)
-
-
-def finishes_of(
-    works: Sequence[Work], station: Station, learned: Experience, chance: Chance
-) -> tuple[list[Finish], tuple[Span, ...]]:
-    """When every output begins and ends on a station and those that help it; and what their slots do in a typical draw.
+def of_draw(works: Sequence[Work], helping: Sequence[Help], number: int) -> tuple[list[Work], list[Help]]:
+    """Work, and what helps with it, in one draw alone.
 
     Parameters
     ----------
     works
-        What is left to do, in the operator's order.
-    station
-        Where it is done.
-    learned
-        What the ledger has taught.
-    chance
-        Where the draws come from.
+        What is left to do.
+    helping
+        Slots of other stations.
+    number
+        The draw.
     """
-    helping = help_of(station, learned, chance)
-    finishes = simulate(works, station.places, chance.draws, helping=helping)
-    return finishes, typical_spans(works, finishes, station.places, helping)
+    alone = [replace(work, stages=tuple(stage.of_draw(number) for stage in work.stages)) for work in works]
+    return alone, [replace(item, slower=item.slower[number : number + 1]) for item in helping]
 
 
-def typical_spans(
+def traced_draw(
     works: Sequence[Work],
-    finishes: Sequence[Finish],
     slots: Mapping[str, int],
-    helping: Sequence[Help] = (),
-) -> tuple[Span, ...]:
-    """What each slot does and when, in the draw whose finishes are nearest to the likely ones.
-
-    A slot does one thing at a time; neighbouring stretches of one output are one.
+    helping: Sequence[Help],
+    number: int,
+    guide: Guide | None = None,
+) -> Traced:
+    """What each slot does and when, in one draw.
 
     Parameters
     ----------
     works
-        What is left to do, in the operator's order.
-    finishes
-        When each output begins and ends.
+        What is left to do, in the order in which it is done.
     slots
         How many tasks each station does at once.
     helping
         Other stations that take the same work.
+    number
+        The draw.
+    guide
+        Which stations are used for what.
     """
-    if not works:
-        return ()
-    ends = np.array([finish.end for finish in finishes])
-    nearest = int(np.abs(ends - np.median(ends, axis=1, keepdims=True)).sum(axis=0).argmin())
+    found, (alone, there) = Traced(), of_draw(works, helping, number)
+    simulate(alone, slots, 1, traced=found, helping=there, guide=guide)
+    return found
+
+
+def merged(spans: Sequence[Span]) -> list[Span]:
+    """Stretches slot by slot, neighbouring ones of one output as one."""
     found: list[Span] = []
-    there = [replace(item, slower=item.slower[nearest : nearest + 1]) for item in helping]
-    simulate([_of_draw(work, nearest) for work in works], slots, 1, found, there)
-    merged: list[Span] = []
-    for span in sorted(found, key=lambda item: (item.station, item.slot, item.begin)):
-        last = merged[-1] if merged else None
+    for span in sorted(spans, key=lambda item: (item.station, item.slot, item.begin)):
+        last = found[-1] if found else None
         same = last and (last.station, last.slot, last.output) == (span.station, span.slot, span.output)
         if last and same and span.begin - last.end < 1e-6:
-            merged[-1] = replace(last, end=span.end)
+            found[-1] = replace(last, end=span.end)
         else:
-            merged.append(span)
-    return tuple(merged)
-
-
-def _of_draw(work: Work, number: int) -> Work:
-    stages: tuple[Stage, ...] = tuple(stage.of_draw(number) for stage in work.stages)
-    return replace(work, stages=stages)
+            found.append(span)
+    return found
 
 
 def finish_fan(finishes: Sequence[Finish]) -> tuple[Band, ...]:

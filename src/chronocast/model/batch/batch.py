@@ -16,6 +16,7 @@ from pydantic import Field, JsonValue, ValidationError, field_validator, model_v
 
 from chronocast.model.batch.exceptions import MOST_EXCEPTIONS, effective
 from chronocast.model.batch.naming import USUAL, read_pattern
+from chronocast.model.batch.wishes import Wish
 from chronocast.model.cards.card import ReceiverCard
 from chronocast.model.document_reading import explain, read_object
 from chronocast.model.errors import ModelError
@@ -117,7 +118,9 @@ class Output(Document):
     """One file to be made: a range of a source × a recipe.
 
     ``own`` are its exceptions from the recipe, by dotted field; ``cards`` the receiver cards it is
-    judged by; ``folder`` a target folder of its own.
+    judged by; ``folder`` a target folder of its own; ``wanted`` is when it is wanted, if not with
+    its batch, ``not_before`` when it may be begun; ``stations`` are the only ones that make it, by
+    their names in the house, none for any.
     """
 
     id: Identifier
@@ -130,6 +133,9 @@ class Output(Document):
     own: dict[str, JsonValue] = Field(default_factory=dict, max_length=MOST_EXCEPTIONS)
     cards: tuple[str, ...] = Field(default=(), max_length=16)
     folder: str = Field(default="", max_length=4096)
+    wanted: datetime | None = None
+    not_before: datetime | None = None
+    stations: tuple[str, ...] = Field(default=(), max_length=64)
 
 
 class Batch(Document):
@@ -137,7 +143,8 @@ class Batch(Document):
 
     ``names`` is the pattern files are named by, ``edition`` and ``dated`` what
     its tokens {version} and {date} say.  ``wanted`` is when all should be
-    finished, ``size_limit`` the bytes that no file should be larger than,
+    finished, ``not_before`` when it may be begun, ``wish`` what the order in which it is made is to be good for,
+    ``size_limit`` the bytes that no file should be larger than,
     ``line`` the bit/s of the line that files are sent by, ``receiver_space``
     the bytes that are free where they go in the end, ``look_floor`` the XPSNR
     in dB that the poorest shots should keep.
@@ -148,6 +155,8 @@ class Batch(Document):
     title: str = Field(default="Untitled batch", max_length=200)
     folder: str = Field(default="outgoing", min_length=1, max_length=4096)
     wanted: datetime | None = None
+    not_before: datetime | None = None
+    wish: Wish = "order"
     size_limit: int | None = Field(default=None, ge=1)
     line: int | None = Field(default=None, ge=1)
     receiver_space: int | None = Field(default=None, ge=1)
@@ -232,6 +241,16 @@ class Batch(Document):
         assert recipe is not None
         return effective(recipe, output.own)
 
+    def begins_at(self, output: Output) -> datetime | None:
+        """The moment before which nothing of an output is begun, with a zone; None for at once."""
+        moments = [_zoned(moment) for moment in (self.not_before, output.not_before) if moment is not None]
+        return max(moments, default=None)
+
+    def wanted_at(self, output: Output) -> datetime | None:
+        """When an output is wanted, with a zone: by itself, else as the whole batch is."""
+        moment = output.wanted or self.wanted
+        return _zoned(moment) if moment is not None else None
+
     def output(self, identifier: str) -> Output | None:
         """The output of an id, if there is one."""
         return next((item for item in self.outputs if item.id == identifier), None)
@@ -250,6 +269,11 @@ class Batch(Document):
         """
         key = (source, part, recipe)
         return next((item for item in self.outputs if (item.source, item.range, item.recipe) == key), None)
+
+
+def _zoned(moment: datetime) -> datetime:
+    """A moment with a zone: this machine's where it says none."""
+    return moment if moment.tzinfo is not None else moment.astimezone()
 
 
 def read_batch(text: str, what: str = "The batch") -> Batch:

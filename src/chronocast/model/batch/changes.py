@@ -25,6 +25,8 @@ def _changes(mine: Batch, theirs: Batch) -> Iterator[str]:
         ("folder", "target folder"),
         ("names", "names of files"),
         ("wanted", "time wanted"),
+        ("not_before", "time to begin"),
+        ("wish", "order"),
         ("edition", "version"),
         ("dated", "date"),
     ):

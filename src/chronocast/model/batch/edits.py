@@ -9,7 +9,9 @@ from datetime import datetime
 from typing import Any, Literal, NamedTuple, TypedDict, Unpack
 
 from chronocast.model.batch.batch import FULL, Batch, Output, Source
+from chronocast.model.batch.wishes import Wish
 from chronocast.model.errors import ModelError
+from chronocast.model.house import named
 from chronocast.model.recipe.recipe import Recipe
 
 
@@ -190,10 +192,75 @@ def hold(batch: Batch, outputs: Iterable[str], held: bool) -> Batch:
     return change_outputs(batch, outputs, {"held": held})
 
 
+def want_outputs(batch: Batch, outputs: Iterable[str], wanted: datetime | None) -> Batch:
+    """The batch with a time of their own at which outputs are wanted; None for the batch's.
+
+    Parameters
+    ----------
+    batch
+        The batch.
+    outputs
+        Their ids.
+    wanted
+        When.
+    """
+    return change_outputs(batch, outputs, {"wanted": wanted})
+
+
+def keep_to_stations(batch: Batch, outputs: Iterable[str], stations: Iterable[str]) -> Batch:
+    """The batch with outputs kept to stations of the house; none for any.
+
+    Parameters
+    ----------
+    batch
+        The batch.
+    outputs
+        Their ids.
+    stations
+        Names in the house.
+
+    Raises
+    ------
+    ModelError
+        A name that no station can have.
+    """
+    names = tuple(dict.fromkeys(stations))
+    for name in names:
+        try:
+            named(name)
+        except ValueError as error:
+            raise ModelError(f"“{name}” is no name of a station: {error}.") from None
+    return change_outputs(batch, outputs, {"stations": names})
+
+
+def move_outputs(batch: Batch, outputs: Iterable[str], before: str | None) -> Batch:
+    """The batch with outputs made right before another one, in the order they had; None for last.
+
+    Parameters
+    ----------
+    batch
+        The batch.
+    outputs
+        Their ids.
+    before
+        The id of the output that comes after them.
+    """
+    moved = set(outputs)
+    order = [output.id for output in batch.outputs]
+    rest = [name for name in order if name not in moved]
+    at = rest.index(before) if before in rest else len(rest)
+    if before in moved:  # dropped on one of them: after what stood before it
+        ahead = {name for name in order[: order.index(before)] if name not in moved}
+        at = sum(name in ahead for name in rest)
+    return in_order(batch, [*rest[:at], *(name for name in order if name in moved), *rest[at:]])
+
+
 class AskedFor(TypedDict, total=False):
     """What a batch can be asked to keep, by the names of its fields."""
 
     wanted: datetime | None
+    not_before: datetime | None
+    wish: Wish
     size_limit: int | None
     line: int | None
     receiver_space: int | None
@@ -208,7 +275,7 @@ def set_asked(batch: Batch, **asked: Unpack[AskedFor]) -> Batch:
     batch
         The batch.
     asked
-        When all should be finished; bytes that no file should be larger than; bit/s of the line that
+        When all should be finished, and when it may be begun; what the order is to be good for; bytes that no file should be larger than; bit/s of the line that
         files are sent by; bytes that are free where they go; XPSNR in dB that poorest shots should keep.
 
     Raises

@@ -9,7 +9,7 @@ from chronocast.model.errors import ModelError
 
 DAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
 _CLOCK = re.compile(r"^(?:(?P<day>[a-z]{3,9})\s+)?(?P<hour>\d{1,2})(?:[:.h](?P<minute>\d{2}))?\s*$")
-_LATER = re.compile(r"^(?:in|\+)\s*(?P<count>\d{1,4}(?:[.,]\d)?)\s*(?P<unit>min|m|h|d)[a-z]*$")
+_LATER = re.compile(r"^(?:in|\+)\s*(?P<count>\d{1,4}(?:[.,]\d)?)\s*(?P<unit>min|m|h|d|s)[a-z]*$")
 
 
 def parse_moment(text: str, now: datetime) -> datetime:
@@ -33,7 +33,7 @@ def parse_moment(text: str, now: datetime) -> datetime:
     typed = " ".join(text.strip().lower().split())
     try:
         if found := _LATER.match(typed):
-            unit = {"m": "minutes", "h": "hours", "d": "days"}[found["unit"][0]]
+            unit = {"s": "seconds", "m": "minutes", "h": "hours", "d": "days"}[found["unit"][0]]
             return now + timedelta(**{unit: float(found["count"].replace(",", "."))})
         if found := _CLOCK.match(typed):
             return _by_the_clock(found["day"] or "", int(found["hour"]), int(found["minute"] or 0), now)

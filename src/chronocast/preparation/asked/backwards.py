@@ -6,8 +6,6 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 
-import numpy as np
-
 from chronocast.forecast.band import Band, Chance, Draws, band
 from chronocast.forecast.inverse import chance_of, largest, send_seconds
 from chronocast.forecast.learning.experience import Experience
@@ -21,7 +19,7 @@ from chronocast.pieces.stock import Stock
 from chronocast.preparation.asked.candidates import BITS, EFFORT, MODE, varied_ask
 from chronocast.preparation.forecast.output_ask import output_ask
 from chronocast.preparation.output.output_ready import OutputReady
-from chronocast.schedule.clock import finishes_of
+from chronocast.schedule.placement import evening_of, place_evening
 
 LEAST_RATE, MOST_RATE = 20_000.0, 400_000_000.0
 """Rates in bit/s between which an answer is looked for."""
@@ -184,7 +182,7 @@ def rate_across_by(ready: OutputReady, line: float, seconds: float, now: Circums
     def across(bits: float) -> tuple[Draws, Draws]:
         other = varied_ask(ready, ask, at_rate(ready.recipe, bits))
         told = forecast_outputs([other], now.station, now.learned, Chance())
-        ((finish,), _) = finishes_of(told.work, now.station, now.learned, Chance())
+        (finish,) = place_evening(evening_of(told.work, now.station, now.learned, Chance())).finishes
         return finish.end + send_seconds(told.bytes[0], line), told.bytes[0]
 
     bits = largest(lambda rate: band(across(rate)[0]).safe <= seconds, LEAST_RATE, MOST_RATE)
@@ -244,8 +242,7 @@ def all_finished(asks: Sequence[OutputAsk], now: Circumstances) -> Draws:
         What the answer rests on.
     """
     told = forecast_outputs(asks, now.station, now.learned, Chance())
-    finishes, _ = finishes_of(told.work, now.station, now.learned, Chance())
-    return np.asarray(np.max([finish.end for finish in finishes], axis=0)) if finishes else np.zeros(1)
+    return place_evening(evening_of(told.work, now.station, now.learned, Chance())).end
 
 
 def in_time(

@@ -15,20 +15,20 @@ from chronocast.forecast.learning.experience import Experience
 from chronocast.forecast.outputs import OutputAsk, forecast_outputs, output_looks
 from chronocast.forecast.picture.size import why
 from chronocast.forecast.room import Room
-from chronocast.forecast.stage import Stage, Work
+from chronocast.forecast.stage import Stage
 from chronocast.forecast.station import Station
 from chronocast.forecast.work import composing_pace
-from chronocast.model.house import within
-from chronocast.model.paths import path_text
 from chronocast.model.show import clock_text, percent
 from chronocast.pieces.stock import Stock
 from chronocast.preparation.forecast.judging import Judged, judge_outputs
 from chronocast.preparation.forecast.output_ask import output_ask
 from chronocast.preparation.forecast.output_outlook import LooksOutlook, OutputOutlook, StageOutlook
+from chronocast.preparation.forecast.placing import can_be_placed, evening, never_placed, together
 from chronocast.preparation.forecast.room_through import rooms_through
 from chronocast.preparation.output.output_ready import OutputReady, Prospect
 from chronocast.preparation.problem import Problem
-from chronocast.schedule.clock import Finish, Span, finish_fan, finishes_of
+from chronocast.schedule.clock import Finish, Span, finish_fan
+from chronocast.schedule.placement import NO_EVENING, NO_PLACEMENT, Evening, Placement, place_evening
 
 
 class WholeDraws(NamedTuple):
@@ -62,8 +62,12 @@ class Outlook:
         How much of all pictures is in the stock or copied from the source, and the time by the clock which that saves.
     source_bytes
         Of all its media.
-    spans
-        What each slot does in a typical draw.
+    placement
+        The plan: what is done where, in which order.
+    evening
+        What that is made of.
+    waiting
+        Outputs that nobody who is there can do, each with what is to be said of it.
     judged
         Outputs by their receivers' cards.
     widths
@@ -85,10 +89,17 @@ class Outlook:
     copied_share: float
     saved_seconds: float
     source_bytes: int
-    spans: tuple[Span, ...] = ()
+    placement: Placement = NO_PLACEMENT
+    waiting: Mapping[str, Problem] = field(default_factory=dict)
+    evening: Evening = field(default=NO_EVENING, repr=False, compare=False)
     judged: tuple[Judged, ...] = ()
     widths: Widths = field(default_factory=Widths)
     draws: WholeDraws = field(default_factory=lambda: WholeDraws(np.zeros(1), np.zeros(1)), repr=False)
+
+    @property
+    def spans(self) -> tuple[Span, ...]:
+        """What each slot does in a typical draw."""
+        return self.placement.spans
 
     @property
     def slots(self) -> int:
@@ -146,22 +157,14 @@ def _asks(outputs: Sequence[OutputReady], stock: Stock, made: Mapping[str, int])
     return found
 
 
-def _where(work: Work, ready: OutputReady, station: Station) -> Work:
-    """An output's work, with what of it no other station can do: what lies in no folder that is shared."""
-    if not station.helpers:
-        return work
-    apart = any(not within(path, station.shared) for path in ready.source.facts)
-    return replace(
-        work, parts_here=apart, steps_here=not within(path_text(ready.path.absolute()), station.shared)
-    )
-
-
 def outlook(
     prospect: Prospect,
     stock: Stock,
     station: Station,
     learned: Experience | None = None,
     made: Mapping[str, int] | None = None,
+    *,
+    without: frozenset[str] = frozenset(),
 ) -> Outlook:
     """Forecast a batch on one station; held outputs are left out.
 
@@ -177,14 +180,25 @@ def outlook(
         What the ledger has taught.
     made
         Bytes of the outputs that are made already.
+    without
+        Outputs that are left out.
     """
     learned, chance = learned or Experience(), Chance()
-    chosen = [ready for ready in prospect.outputs if not ready.output.held]
+    now = datetime.now().astimezone()
+    kept_to = can_be_placed([ready for ready in prospect.outputs if ready.output.id not in without], station)
+    chosen = kept_to.outputs
     asks = _asks(chosen, stock, made or {})
     told = forecast_outputs(asks, station, learned, chance, remember=True)
     looks = output_looks(asks, chance, learned)
-    works = [_where(work, ready, station) for work, ready in zip(told.work, chosen, strict=True)]
-    finishes, spans = finishes_of(works, station, learned, chance)
+    night = evening(told.work, chosen, prospect.batch, station, learned=learned, chance=chance, now=now)
+    placement = place_evening(night, prospect.batch.wish)
+    finishes = placement.finishes
+    ended = never_placed(chosen, placement)
+    if ended.problems:
+        left_out = {problem.output for problem in ended.problems}
+        again = outlook(prospect, stock, station, learned, made, without=frozenset(left_out | without))
+        waiting = {**again.waiting, **{problem.output: problem for problem in ended.problems}}
+        return replace(again, problems=(*again.problems, *together(ended.problems)), waiting=waiting)
     kept = [_kept_frames(ready, ask) for ready, ask in zip(chosen, asks, strict=True)]
     outputs = tuple(
         OutputOutlook(
@@ -214,20 +228,22 @@ def outlook(
     frames = sum(ready.plan.frames for ready in chosen)
     media = {path: facts.bytes for item in prospect.sources.values() for path, facts in item.facts.items()}
     return Outlook(
-        at=datetime.now().astimezone(),
+        at=now,
         outputs=outputs,
         seconds=band(told.seconds.sum(axis=0)),
         bytes=band(told.bytes.sum(axis=0)),
         finish=band(_last(finishes, chance.draws)),
         fan=finish_fan(finishes),
         room=rooms_through(chosen, asks, told, finishes, stock=stock, target=prospect.target),
-        problems=tuple(prospect.problems),
+        problems=(*prospect.problems, *together(kept_to.problems)),
+        waiting={problem.output: problem for problem in kept_to.problems},
         station=station,
         kept_share=sum(kept) / frames if frames else 0.0,
         copied_share=sum(copy.packets for ask in asks for copy in ask.copies) / frames if frames else 0.0,
         saved_seconds=float(told.saved.sum()) / station.slots,
         source_bytes=sum(media.values()),
-        spans=spans,
+        placement=placement,
+        evening=night,
         judged=judge_outputs(outputs),
         widths=learned.widths,
         draws=WholeDraws(told.bytes.sum(axis=0), _last(finishes, chance.draws)),

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from datetime import datetime
 from functools import cached_property
 from pathlib import Path
 
@@ -65,7 +66,7 @@ SOFTWARE = RouteTaken()
 
 @dataclass(frozen=True)
 class OutputReady:
-    """An output that can be made: its plan, its path, what it must be."""
+    """An output that can be made: its plan, its path, what it must be; before ``not_before`` nothing of it is begun."""
 
     output: Output
     source: SourceReady
@@ -81,6 +82,7 @@ class OutputReady:
     asked: Recipe | None = None
     bases: BasesWanted = NO_BASES
     route: RouteTaken = SOFTWARE
+    not_before: datetime | None = None
 
     @property
     def damage(self) -> list[Shown]:

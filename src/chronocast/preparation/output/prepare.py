@@ -205,6 +205,7 @@ def _plan_outputs(
             tuple(cards[card] for card in output.cards),
             asked,
             route=taken,
+            not_before=batch.begins_at(output),
         )
         if refusal := _damage_refused(ready_output):
             refuse(output, refusal)

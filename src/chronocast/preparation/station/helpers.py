@@ -57,6 +57,7 @@ def helpers_of(
                     windows=windows,
                     stand_in=told.stand_in,
                     devices=_helping_devices(told, devices),
+                    manner=told.manner,
                 )
             )
     return tuple(sorted(found, key=lambda item: (item.pace.encode * item.load.stretch, item.id)))

@@ -37,7 +37,30 @@ def this_station(
     devices = devices_usable(workspace) if shared else ()
     helpers = helpers_of(workspace.house.known_now(), run or "", devices=devices) if shared else ()
     pace = workspace.paces.of(HERE)
-    return Station(HERE, pace, slots or machine_slots(), load or Load(), sessions, helpers, shared)
+    return Station(
+        HERE,
+        pace,
+        slots or machine_slots(),
+        load or Load(),
+        sessions,
+        helpers,
+        shared,
+        house_name(workspace),
+    )
+
+
+def house_name(workspace: Workspace) -> str:
+    """What this machine is called in its house; "" where it belongs to none.
+
+    Parameters
+    ----------
+    workspace
+        How it belongs to a house.
+    """
+    try:
+        return workspace.house.belonging().name
+    except ChronocastError:
+        return ""
 
 
 def devices_usable(workspace: Workspace, alone: bool = False) -> tuple[TriedEncoder, ...]:

@@ -18,6 +18,7 @@ from chronocast.model.house import Booking, House
 from chronocast.preparation.forecast.outlook import Outlook
 from chronocast.preparation.station.helpers import pace_of
 from chronocast.preparation.station.this import unshared_told
+from chronocast.run.events import Guided, TaskShare
 
 log = logging.getLogger("chronocast.runner")
 
@@ -45,6 +46,28 @@ def bookings_of(view: Outlook, run: str, title: str) -> tuple[Booking, ...]:
         if span.station in names:
             seconds[span.station] = seconds.get(span.station, 0.0) + span.end - span.begin
     return tuple(Booking(run=run, station=name, seconds=took, title=title) for name, took in seconds.items())
+
+
+def plan_of(view: Outlook) -> Guided | None:
+    """The plan of a forecast, as the machine follows it; None where there is nothing to choose.
+
+    Parameters
+    ----------
+    view
+        The forecast.
+    """
+    placement, station = view.placement, view.station
+    if not view.outputs or (not station.helpers and placement.wish == "order"):
+        return None
+    quickest = sorted(
+        [(station.pace.encode * station.load.stretch, station.id)]
+        + [(helper.pace.encode * helper.load.stretch, helper.id) for helper in station.helpers]
+    )
+    shares = tuple(
+        TaskShare(share.output, share.of == "part", share.station, share.tasks) for share in placement.shares
+    )
+    order = placement.order if placement.wish != "order" else ()
+    return Guided(order, tuple(name for _, name in quickest), shares if station.helpers else ())
 
 
 def crew_with_house(

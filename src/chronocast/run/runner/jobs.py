@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import time
 from dataclasses import asdict, replace
 from fractions import Fraction
 
 from chronocast.model.messages.jobs import CheckJob, Job, JoinJob, PieceJob, measured_every
 from chronocast.model.paths import path_text
-from chronocast.model.stages import BASE, CHECK, COPY, ENCODE, JOIN, SOUND
+from chronocast.model.stages import BASE, CHECK, COPY, ENCODE, HERE, JOIN, SOUND
 from chronocast.pieces.base_pieces import base_bytes
 from chronocast.pieces.stock import Stock
 from chronocast.preparation.output.expectation import expected_file
@@ -24,9 +25,21 @@ PACKET_BYTES = 20
 
 
 class Jobs:
-    """``Jobs(in_hand, stock, folders, reserve)``; ``reserve`` is whether drives keep what is left free on purpose."""
+    """``Jobs(in_hand, stock, folders, reserve, own_name)``.
 
-    def __init__(self, in_hand: InHand, stock: Stock, folders: Folders, reserve: bool = True) -> None:
+    ``reserve`` is whether drives keep what is left free on purpose, ``own_name`` what this machine is called in its
+    house.
+    """
+
+    def __init__(
+        self,
+        in_hand: InHand,
+        stock: Stock,
+        folders: Folders,
+        reserve: bool = True,
+        own_name: str = "",
+    ) -> None:
+        self.own_name = own_name
         self.in_hand, self.stock, self.folders, self.reserve = in_hand, stock, folders, reserve
         self._make = {
             BASE.id: self._part,
@@ -66,6 +79,8 @@ class Jobs:
             bases=bases,
             keeps_bases=keeps,
             device=ready.device,
+            stations=frozenset(HERE if name == self.own_name else name for name in ready.output.stations),
+            waits=ready.not_before is not None and ready.not_before.timestamp() > time.time(),
         )
         return spec, kept
 

@@ -109,8 +109,16 @@ class Reporter:
             found[name] = count
         return found
 
-    async def forecast(self, outlook: Callable[[], Outlook]) -> None:
-        """Keep the forecast as it narrows, every two seconds, of a large batch seldomer; ``outlook`` works it out."""
+    async def forecast(self, outlook: Callable[[], Outlook], told: Callable[[Outlook], None]) -> None:
+        """Keep the forecast as it narrows, every two seconds, of a large batch seldomer.
+
+        Parameters
+        ----------
+        outlook
+            Works it out.
+        told
+            Gets each.
+        """
         took = 0.0
         while True:
             await asyncio.sleep(max(FORECAST_SECONDS, took / FORECAST_SHARE))
@@ -123,14 +131,15 @@ class Reporter:
                 log.warning("no forecast: %s", error)
                 continue
             took = time.monotonic() - begin
-            told = total_json(view)
+            told(view)
+            total = total_json(view)
             self.in_hand.finish = {
                 "at": view.at.isoformat(),
-                **told,
+                **total,
                 "room": room_json(view),
                 "outputs": {o.ready.output.id: o.finish.as_json() for o in view.outputs},
             }
             self.journal.append(
                 "outlook",
-                {"finish": told["finish"], "bytes": told["bytes"], "seconds": view.finish.as_json()},
+                {"finish": total["finish"], "bytes": total["bytes"], "seconds": view.finish.as_json()},
             )

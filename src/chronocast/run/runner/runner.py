@@ -38,6 +38,7 @@ from chronocast.journal.runs import Record, Request, RunJournal
 from chronocast.journal.workspace import Workspace
 from chronocast.model.answers import Answer
 from chronocast.model.batch.batch import Batch, read_batch
+from chronocast.model.batch.edits import in_order
 from chronocast.model.errors import ChronocastError
 from chronocast.model.frozen import FrozenModel
 from chronocast.model.house import Booking
@@ -50,7 +51,7 @@ from chronocast.preparation.output.prepare import prepare
 from chronocast.preparation.station.devices import device_sessions, devices_known
 from chronocast.preparation.station.drives import NoRoom
 from chronocast.preparation.station.load import LoadMeter
-from chronocast.preparation.station.this import machine_slots, this_station
+from chronocast.preparation.station.this import house_name, machine_slots, this_station
 from chronocast.preparation.stock_keeping import keep_to_limit
 from chronocast.preparation.today import learned_from, made_record, note_needs
 from chronocast.run import events as e
@@ -58,7 +59,7 @@ from chronocast.run.lease import Leased, take_lease
 from chronocast.run.machine import MOST_FAILURES, Machine
 from chronocast.run.runner.folders import Folders
 from chronocast.run.runner.grace import Grace
-from chronocast.run.runner.helpers import bookings_of, crew_with_house, hear_first, run_id
+from chronocast.run.runner.helpers import bookings_of, crew_with_house, hear_first, plan_of, run_id
 from chronocast.run.runner.in_hand import Attempt, InHand
 from chronocast.run.runner.jobs import Jobs
 from chronocast.run.runner.own_errors import own_error
@@ -157,7 +158,13 @@ class Runner:
         self.batch = read_batch(json.dumps(begin.body["batch"]))
         self.batch_path = Path(begin.body["path"])
         self.folders = Folders(self.batch_path)
-        self.jobs = Jobs(self.in_hand, self.stock, self.folders, not self.options.any_room)
+        self.jobs = Jobs(
+            self.in_hand,
+            self.stock,
+            self.folders,
+            not self.options.any_room,
+            house_name(self.workspace) if self.options.hub else "",
+        )
         self.results = Results(self.in_hand, self.folders, self.journal, self.workspace, self.ledger)
         self.reporter.beat()
         if len(records) > 1:  # it had a runner before, which has been gone for so long
@@ -199,8 +206,9 @@ class Runner:
                         group.create_task(job)
                         for job in (
                             self._listen(),
-                            self.reporter.forecast(self.outlook),
+                            self.reporter.forecast(self.outlook, self._guide),
                             watch.room(),
+                            watch.times(),
                             watch.crew(self.crew, self._lost),
                             watch.devices(
                                 self.crew, lambda family: self.queue.put_nowait(DeviceAbsent(family))
@@ -280,6 +288,12 @@ class Runner:
             if record.kind == "request" and record.body["kind"] != "retry":
                 await self._obey(record.body["kind"], record.body["body"])
         await self._step(e.Sealed())
+        self._guide(first)
+
+    def _guide(self, view: Outlook) -> None:
+        """Have the machine follow the plan of a forecast."""
+        if plan := plan_of(view):
+            self.queue.put_nowait(plan)
 
     def _prepared(self, batch: Batch, progress: Callable[[int, int], None] | None = None) -> Prospect:
         """A batch prepared with the devices that this run can use."""
@@ -328,6 +342,9 @@ class Runner:
                 "or allow files of the same name to be replaced.",
             )
             return
+        if (alone := self._kept_elsewhere(ready)) and not made:
+            self._unready(identifier, alone)
+            return
         if ready.device and not made and not self._has_device(ready.device):
             self._unready(identifier, f"{ready.device} was plugged in after this run began. Begin it again.")
             return
@@ -372,6 +389,16 @@ class Runner:
                 },
             )
         await self._step(e.Amended(spec, kept) if amended else e.Added(spec, kept, proved=bool(made)))
+
+    def _kept_elsewhere(self, ready: OutputReady) -> str:
+        """Why nobody of this run may do an output, in a sentence; "" where somebody may."""
+        wanted = ready.output.stations
+        if not wanted or self.options.hub:
+            return ""
+        return (
+            f"It is kept to {' and '.join(wanted)}, and this machine renders alone. Render it with the house, or let "
+            "any station do it."
+        )
 
     def _has_device(self, family: str) -> bool:
         """Whether a kind of device can be used by this run, as far as it is known: a station of the house may come yet."""
@@ -667,6 +694,7 @@ class Runner:
         elif kind == "hold":
             await self._step(e.HoldAsked(outputs, bool(body.get("held", True))))
         elif kind == "order":
+            self._reorder(outputs)
             await self._step(e.OrderAsked(outputs))
         elif kind == "retry":
             await self._retry(outputs, bool(body.get("replace")))
@@ -675,6 +703,13 @@ class Runner:
         else:
             return f"“{kind}” is nothing a run can do."
         return ""
+
+    def _reorder(self, outputs: tuple[str, ...]) -> None:
+        """From now on outputs are made in the operator's order, with these first; forecasts go by it as well."""
+        self.batch = in_order(self.batch, outputs).model_copy(update={"wish": "order"})
+        place = {output.id: number for number, output in enumerate(self.batch.outputs)}
+        self.prospect.outputs.sort(key=lambda item: place[item.output.id])
+        self.prospect.batch = self.batch
 
     def _stop_unready(self, outputs: tuple[str, ...]) -> None:
         """Say that outputs which couldn't be prepared are stopped, too."""

@@ -23,6 +23,7 @@ MISSED_LOOKS = 3
 """So many looks in a row an attempt may be in nobody's hands, as while it is handed over."""
 STILL_SECONDS = 180.0
 """How long an attempt may show neither progress nor any use of a processor before it is ended."""
+TIME_SECONDS = 0.5
 ABSENT_SECONDS = 60.0
 """A kind of device that no station has had for so long isn't waited for."""
 MORE_ROOM = 1.05
@@ -71,6 +72,20 @@ class Watch:
                 self._tell(e.DriveReturned(back))
             elif time.monotonic() - since > self.patience_seconds:
                 self._tell(e.WaitingOver())
+
+    async def times(self) -> None:
+        """Release outputs when their time has come."""
+        while True:
+            await asyncio.sleep(TIME_SECONDS)
+            early = [name for name, tracked in self.machine.outputs.items() if tracked.spec.waits]
+            ready = {name: self.in_hand.ready[name] for name in early if name in self.in_hand.ready}
+            due = {
+                name
+                for name, item in ready.items()
+                if item.not_before is None or item.not_before.timestamp() <= time.time()
+            }
+            if due := due & self.machine.early:
+                self._tell(e.Released(tuple(sorted(due))))
 
     async def devices(self, crew: Crew, absent: Callable[[str], None]) -> None:
         """See whether somebody has the devices that outputs wait for; tell of one that nobody had for a while."""

@@ -213,7 +213,7 @@ def plan_model(
     recipes = {column.recipe: n for n, column in enumerate(columns)}
     outlooks = {item.ready.output.id: item for item in view.outputs} if view else {}
     judged = {item.output: item for item in view.judged} if view and batch.cards else {}
-    refused = prospect.refused if prospect else {}
+    refused = {**(prospect.refused if prospect else {}), **(view.waiting if view else {})}
     cells = _cells(
         batch.outputs, places, recipes, outlooks=outlooks, forecast=bool(view), judged=judged, refused=refused
     )
@@ -488,7 +488,8 @@ def _headline(batch: Batch, view: Outlook | None, before: Outlook | None) -> Hea
         difference(view.finish.likely - before.finish.likely, "seconds") if changed and before else ""
     )
     size_change = difference(view.bytes.likely - before.bytes.likely, "bytes") if changed and before else ""
-    held, refused = len(batch.outputs) - len(waiting), len(waiting) - len(view.outputs)
+    held = len(batch.outputs) - len(waiting)
+    refused = len(waiting) - len(view.outputs) - len(view.waiting)
     role = "tide"
     if todo:
         finished = clock_text(likely, now)
@@ -500,8 +501,8 @@ def _headline(batch: Batch, view: Outlook | None, before: Outlook | None) -> Hea
         finished, more, role = "can't be made", "see what stands in the way", "rust"
     else:
         finished, more = "held", "nothing else is asked for"
-    if held:
-        more += f" · {held} held"
+    asides = {"held": held, "wait for their stations": len(view.waiting)}
+    more += "".join(f" · {count} {words}" for words, count in asides.items() if count)
     if refused and (todo or view.outputs):
         more, role = f"{more} · {refused} can't be made", "rust"
     if batch.wanted is not None and todo:

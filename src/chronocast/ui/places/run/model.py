@@ -117,12 +117,13 @@ class RunModel:
     @property
     def moves(self) -> bool:
         """Whether it works: only then is a time by the clock promised."""
-        return self.condition == "going"
+        return self.condition in ("going", "early")
 
 
 ROLES: dict[str, str] = {
     "none": "quiet",
     "going": "tide",
+    "early": "lichen",
     "paused": "lichen",
     "full": "rust",
     "away": "rust",
@@ -243,6 +244,8 @@ def _finish_told(view: RunView, rows: Sequence[RunRow], active: float, now: floa
         likely, safe = datetime.fromisoformat(told["likely"]), datetime.fromisoformat(told["safe"])
         finished = clock_text(likely)
         more = f"safe by {clock_text(safe)} · {time_text(max(0.0, likely.timestamp() - now))} to go"
+        if view.condition == "early":
+            more += " · what is left may not be begun yet"
     return FinishTold(name, finished, more, role)
 
 

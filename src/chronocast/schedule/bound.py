@@ -1,0 +1,252 @@
+"""What no plan can beat, and which stations the best one uses for what: a linear programme over classes of work.
+
+Work is of one class where the same slots can do it.  A station gives each
+class some of its time; the programme finds the earliest moment by which all
+work fits (unrelated machines, preemption allowed: R|pmtn|Cmax without its
+second stage), solved by HiGHS through SciPy.  Nothing that is really done one
+task after another on one slot ends sooner.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable, Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from chronocast.forecast.stage import Work
+from chronocast.schedule.clock import WorkClass, class_of
+from chronocast.schedule.pool import FAR, Draws, Help
+
+USED = 1e-6
+"""A station that does less than this share of a class isn't used for it."""
+
+
+@dataclass(frozen=True)
+class Side:
+    """Slots of one station that take one kind of work.
+
+    Parameters
+    ----------
+    name
+        The station.
+    place
+        Whose work they take.
+    own
+        Whether they are that place's own.
+    slots
+        How many.
+    slower
+        How many times as long everything takes there.
+    booked
+        Seconds that each is busy with others' work.
+    windows
+        When it is open; none for always.
+    """
+
+    name: str
+    place: str
+    own: bool
+    slots: int
+    slower: float
+    booked: float = 0.0
+    windows: tuple[tuple[float, float], ...] = ()
+
+    def open_until(self, moment: float) -> float:
+        """Seconds of one of its slots until then: those in its hours, after what others have booked."""
+        if not self.windows:
+            return max(0.0, moment - self.booked)
+        spans = ((max(begin, self.booked), min(end, moment)) for begin, end in self.windows)
+        return sum(max(0.0, end - begin) for begin, end in spans)
+
+
+@dataclass(frozen=True)
+class Bound:
+    """The earliest end that is thinkable, in seconds from now (``FAR`` for never), and what it uses.
+
+    ``uses`` are the stations that the best plan has do each class.
+    """
+
+    end: float
+    uses: Mapping[WorkClass, frozenset[str]]
+
+
+def sides_of(slots: Mapping[str, int], helping: Iterable[Help]) -> list[Side]:
+    """The slots of all stations, by what they take.
+
+    Parameters
+    ----------
+    slots
+        How many tasks each place does at once.
+    helping
+        Slots of other stations, each with whose work it takes.
+    """
+    own = [
+        Side(place.partition(" · ")[0], place, True, count, 1.0) for place, count in slots.items() if count
+    ]
+    there = [
+        Side(
+            item.name,
+            item.place,
+            False,
+            item.slots,
+            float(np.median(item.slower)),
+            item.booked,
+            item.windows,
+        )
+        for item in helping
+    ]
+    return own + there
+
+
+def lower_bound(works: Sequence[Work], slots: Mapping[str, int], helping: Sequence[Help]) -> Bound:
+    """The earliest end of all work, and which stations the best plan uses for what.
+
+    Parameters
+    ----------
+    works
+        What is to do; the mean of its draws counts.
+    slots
+        How many tasks each place does at once.
+    helping
+        Slots of other stations.
+    """
+    sides = sides_of(slots, helping)
+    amounts, longest = _amounts(works, sides)
+    if not amounts:
+        return Bound(0.0, {})
+    pairs = [
+        (row, column)
+        for row, one in enumerate(amounts)
+        for column, side in enumerate(sides)
+        if _able(one, side)
+    ]
+    if {row for row, _ in pairs} != set(range(len(amounts))):
+        return Bound(FAR, {})
+    seconds = np.array(list(amounts.values()))
+    kinks = sorted(
+        {edge for side in sides for window in side.windows for edge in window}
+        | {side.booked for side in sides}
+    )
+    low, high = _between(seconds, sides, pairs, kinks)
+    if high >= FAR:
+        return Bound(FAR, {})
+    end, shares = _solve(seconds, sides, pairs, low, high)
+    uses: dict[WorkClass, set[str]] = {one: set() for one in amounts}
+    classes = list(amounts)
+    for (row, column), share in zip(pairs, shares, strict=True):
+        if share * sides[column].slower > USED * seconds[row]:
+            uses[classes[row]].add(sides[column].name)
+    return Bound(max(end, longest), {one: frozenset(found) for one, found in uses.items()})
+
+
+def _amounts(works: Sequence[Work], sides: Sequence[Side]) -> tuple[dict[WorkClass, float], float]:
+    """Seconds of each class; and how long the longest chain of one output is on the quickest slots that can do it."""
+    amounts: dict[WorkClass, float] = {}
+    made, longest = set[str](), 0.0
+    for work in works:
+        chain = 0.0
+        parts = 0.0
+        for stage in work.stages:
+            one = class_of(work, stage)
+            seconds = stage.draws.mean(axis=1)
+            if stage.kind.of == "part":
+                fresh = [row for row, name in enumerate(stage.names) if name not in made]
+                made.update(stage.names)
+                seconds = seconds[fresh]
+            if not len(seconds):
+                continue
+            amounts[one] = amounts.get(one, 0.0) + float(seconds.sum())
+            quickest = min((side.slower for side in sides if _able(one, side)), default=FAR)
+            if stage.kind.of == "part":
+                parts = max(parts, float(seconds.max()) * quickest)
+            else:
+                chain += float(seconds.sum()) * quickest
+        longest = max(longest, work.not_before + parts + chain)
+    return {one: seconds for one, seconds in amounts.items() if seconds > 0}, longest
+
+
+def _able(one: WorkClass, side: Side) -> bool:
+    if side.place != one.place or (one.here and not side.own):
+        return False
+    return not one.stations or side.name in one.stations
+
+
+def _between(
+    seconds: Draws, sides: Sequence[Side], pairs: Sequence[tuple[int, int]], kinks: Sequence[float]
+) -> tuple[float, float]:
+    """The stretch between two openings or closings in which the earliest end lies: capacity is straight in it."""
+
+    def fits(moment: float) -> bool:
+        return _load(seconds, sides, pairs, [side.open_until(moment) * side.slots for side in sides]) <= 1.0
+
+    marks = [0.0, *(edge for edge in kinks if 0 < edge < FAR)]
+    low, high = 0, len(marks)
+    while low < high:
+        middle = (low + high) // 2
+        if fits(marks[middle]):
+            high = middle
+        else:
+            low = middle + 1
+    if low < len(marks):
+        return (marks[low - 1] if low else 0.0), marks[low]
+    after = 10 * (marks[-1] + float(seconds.sum()) * max(side.slower for side in sides) + 1.0)
+    return (marks[-1], after) if fits(after) else (FAR, FAR)
+
+
+class _Programme:
+    """The programme's unknowns: seconds that each side gives each class it can do, and one more that is to be small."""
+
+    def __init__(self, seconds: Draws, sides: Sequence[Side], pairs: Sequence[tuple[int, int]]) -> None:
+        self.seconds, self.pairs = seconds, pairs
+        self.whole = np.zeros((len(seconds), len(pairs) + 1))
+        self.time = np.zeros((len(sides), len(pairs) + 1))
+        for number, (row, column) in enumerate(pairs):
+            self.whole[row, number] = 1.0 / sides[column].slower
+            self.time[column, number] = 1.0
+
+    def solve(
+        self, room: Draws, more: Draws, shut: Collection[int] = (), most: float | None = None
+    ) -> tuple[float, Draws] | None:
+        """The least ``x`` with which all work fits into ``room + x * more`` seconds of each side; None where none does.
+
+        Parameters
+        ----------
+        room, more
+            Shape (sides,).
+        shut
+            Numbers of pairs that do nothing.
+        most
+            ``x`` is no larger.
+        """
+        from scipy.optimize import (
+            linprog,  # takes a third of a second to import, and most forecasts need none
+        )
+
+        limit = self.time.copy()
+        limit[:, -1] = -more
+        cost = np.full(len(self.pairs) + 1, 1e-9)  # of plans that end at once, one that works little
+        cost[-1] = 1.0
+        bounds = [(0.0, 0.0 if number in shut else None) for number in range(len(self.pairs))]
+        found = linprog(cost, limit, room, self.whole, self.seconds, [*bounds, (0.0, most)], method="highs")
+        return (float(found.x[-1]), found.x[:-1]) if found.status == 0 else None
+
+
+def _load(
+    seconds: Draws, sides: Sequence[Side], pairs: Sequence[tuple[int, int]], capacity: Sequence[float]
+) -> float:
+    """By which part of its capacity the fullest side is used at least; infinity where work fits nowhere."""
+    room = np.array(capacity)
+    shut = {number for number, (_, column) in enumerate(pairs) if room[column] <= 0}
+    found = _Programme(seconds, sides, pairs).solve(np.zeros(len(sides)), room, shut)
+    return found[0] if found else float("inf")
+
+
+def _solve(
+    seconds: Draws, sides: Sequence[Side], pairs: Sequence[tuple[int, int]], low: float, high: float
+) -> tuple[float, Draws]:
+    """The earliest end within a stretch in which capacity is straight, and each pair's seconds."""
+    room = np.array([side.open_until(low) * side.slots for side in sides])
+    more = (np.array([side.open_until(high) * side.slots for side in sides]) - room) / max(1e-9, high - low)
+    found = _Programme(seconds, sides, pairs).solve(room, more, most=high - low)
+    return (low + found[0], found[1]) if found else (high, np.ones(len(pairs)))

@@ -1,0 +1,267 @@
+"""Placement: plans by a wish against bounds and proven optima, hours, stations that are lost, what the runner follows."""
+
+from __future__ import annotations
+
+import itertools
+import unittest
+from dataclasses import replace
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from chronocast.forecast.stage import Stage, Work
+from chronocast.model.batch.wishes import WISHES, Wish
+from chronocast.model.stages import CHECK, ENCODE, HERE, JOIN
+from chronocast.schedule.bound import lower_bound
+from chronocast.schedule.clock import Traced, simulate
+from chronocast.schedule.placement import Placement, place_works
+from chronocast.schedule.pool import FAR, Help, Surprise
+
+ONE = np.ones(1)
+
+
+def work(name: str, pieces: list[float], steps: float = 0.5, **how: object) -> Work:
+    """An output's pieces, its join and its check, in one draw."""
+    names = tuple(f"{name}-{n}" for n in range(len(pieces)))
+    column = np.array([[steps]])
+    stages = (
+        Stage(ENCODE, HERE, names, np.array(pieces)[:, None]),
+        Stage(JOIN, HERE, (name,), column),
+        Stage(CHECK, HERE, (name,), column),
+    )
+    return Work(name, stages, **how)  # type: ignore[arg-type]
+
+
+def far(name: str, slots: int = 1, slower: float = 1.0, **how: object) -> Help:
+    return Help(name, slots, np.array([slower]), **how)  # type: ignore[arg-type]
+
+
+def plan(
+    works: list[Work],
+    slots: int = 1,
+    there: list[Help] | None = None,
+    wish: Wish = "order",
+    wanted: dict[str, float] | None = None,
+) -> Placement:
+    return place_works(works, {HERE: slots}, 1, there or [], wish=wish, wanted=wanted)
+
+
+@st.composite
+def nights(draw: st.DrawFn) -> tuple[list[Work], list[Help]]:
+    """A few outputs, some of them kept to stations or wanted later; a few stations, some with hours."""
+    there = []
+    for number in range(draw(st.integers(0, 3))):
+        windows: tuple[tuple[float, float], ...] = ()
+        if draw(st.booleans()):
+            edges = sorted(draw(st.lists(st.integers(0, 300), min_size=4, max_size=4, unique=True)))
+            windows = ((float(edges[0]), float(edges[1])), (float(edges[2]), float(edges[3])))
+        there.append(
+            far(
+                f"s{number}",
+                draw(st.integers(1, 3)),
+                draw(st.floats(0.5, 4)),
+                booked=draw(st.sampled_from([0.0, 0.0, 30.0])),
+                windows=windows,
+            )
+        )
+    works = []
+    for number in range(draw(st.integers(1, 6))):
+        pieces = draw(st.lists(st.floats(0.5, 20), min_size=1, max_size=6))
+        names = [HERE, *(item.station for item in there)]
+        kept = frozenset(draw(st.sets(st.sampled_from(names), max_size=2))) | {HERE}
+        works.append(
+            work(
+                f"o{number}",
+                pieces,
+                draw(st.floats(0.1, 5)),
+                stations=kept if draw(st.booleans()) else frozenset(),
+                not_before=draw(st.sampled_from([0.0, 0.0, 0.0, 40.0])),
+            )
+        )
+    return works, there
+
+
+class Plans(unittest.TestCase):
+    @settings(max_examples=150)
+    @given(nights(), st.sampled_from(list(WISHES)), st.integers(1, 3))
+    def test_no_slot_is_doubled_no_closed_hour_used_and_everything_is_done_where_and_when_it_may(
+        self, night: tuple[list[Work], list[Help]], wish: Wish, slots: int
+    ) -> None:
+        works, there = night
+        wanted = {item.output: 60.0 for item in works[::2]}
+        found = plan(works, slots, there, wish, wanted)
+        self.assertEqual(sorted(found.order), sorted(item.output for item in works))
+        windows = {item.station: item.windows for item in there}
+        booked = {item.station: item.booked for item in there}
+        by_name = {item.output: item for item in works}
+        rows: dict[tuple[str, int], list[tuple[float, float]]] = {}
+        for span in found.spans:
+            rows.setdefault((span.station, span.slot), []).append((span.begin, span.end))
+            its = by_name[span.output]
+            self.assertGreaterEqual(span.begin, max(its.not_before, booked.get(span.station, 0.0)) - 1e-6)
+            self.assertTrue(not its.stations or span.station in its.stations)
+            if hours := windows.get(span.station):
+                self.assertTrue(
+                    any(begin - 1e-6 <= span.begin and span.end <= end + 1e-6 for begin, end in hours)
+                )
+        for row in rows.values():
+            for (_, end), (begin, _) in itertools.pairwise(sorted(row)):
+                self.assertLessEqual(end, begin + 1e-6)
+        tasks = sum(share.tasks for share in found.shares)
+        self.assertEqual(tasks, sum(len(stage.names) for item in works for stage in item.stages))
+        bound = lower_bound(works, {HERE: slots}, there)
+        self.assertLessEqual(bound.end, float(found.end[0]) + 1e-4, "no plan beats the bound")
+
+    @settings(max_examples=100)
+    @given(nights(), st.floats(0.5, 3))
+    def test_another_station_never_makes_the_end_later_by_more_than_a_task(
+        self, night: tuple[list[Work], list[Help]], slower: float
+    ) -> None:
+        works, there = night
+        free = [replace(item, stations=frozenset()) for item in works]
+        before = float(plan(free, 1, there, "finish").end[0])
+        after = float(plan(free, 1, [*there, far("more", 2, slower)], "finish").end[0])
+        longest = max(float(stage.draws.max()) for item in free for stage in item.stages)
+        self.assertLessEqual(after, before + longest * max(1.0, slower) + 1e-6)
+
+    def test_small_cases_have_the_best_end_there_is(self) -> None:
+        cases = (
+            ([[3.0, 3, 2]], 2, [], 5.0),
+            ([[4.0], [4.0], [2.0], [2.0]], 2, [], 6.0),
+            ([[6.0], [2.0, 2, 2]], 1, [far("quick", 1, 0.5)], 4.0),
+            ([[10.0]], 1, [far("slow", 4, 3.0)], 10.0),
+            ([[5.0, 5.0]], 1, [far("late", 1, 1.0, windows=((0.0, 4.0), (20.0, 90.0)))], 10.0),
+        )
+        for pieces, slots, there, best in cases:
+            works = [work(f"o{n}", seconds, 0.0) for n, seconds in enumerate(pieces)]
+            with self.subTest(pieces=pieces):
+                found = plan(works, slots, there, "finish")
+                self.assertAlmostEqual(float(found.end[0]), best)
+                self.assertAlmostEqual(self.best(pieces, slots, there), best, msg="by trying all there are")
+
+    @staticmethod
+    def best(pieces: list[list[float]], slots: int, there: list[Help]) -> float:
+        """The earliest end of all ways to give pieces to slots."""
+        flat = [seconds for group in pieces for seconds in group]
+        sides = [(1.0, ((0.0, FAR),))] * slots
+        for item in there:
+            sides += [(float(item.slower[0]), item.windows or ((0.0, FAR),))] * item.slots
+        found = FAR
+        for choice in itertools.product(range(len(sides)), repeat=len(flat)):
+            busy = [0.0] * len(sides)
+            for seconds, side in sorted(zip(flat, choice, strict=True), reverse=True):
+                slower, windows = sides[side]
+                long = seconds * slower
+                starts = (
+                    max(busy[side], begin) for begin, end in windows if max(busy[side], begin) + long <= end
+                )
+                busy[side] = next(starts, FAR) + long
+            found = min(found, max(busy))
+        return found
+
+    def test_the_operator_s_order_stands_unless_another_wish_is_better(self) -> None:
+        works = [work("short", [1.0]), work("long", [30.0]), work("middle", [5.0])]
+        self.assertEqual(plan(works).order, ("short", "long", "middle"))
+        self.assertEqual(plan(works, 2, wish="finish").order[0], "long")
+        due = {"short": 1000.0, "long": 1000.0, "middle": 7.0}
+        found = plan(works, wish="in time", wanted=due)
+        self.assertEqual(found.order[0], "middle")
+        self.assertEqual(found.in_time(due), {"short": 1.0, "long": 1.0, "middle": 1.0})
+
+    def test_what_can_t_be_in_time_anyhow_holds_nothing_else_up(self) -> None:
+        works = [work("hopeless", [100.0]), *(work(f"o{n}", [9.0]) for n in range(3))]
+        due = {"hopeless": 20.0, "o0": 25.0, "o1": 35.0, "o2": 45.0}
+        found = plan(works, wish="in time", wanted=due).in_time(due)
+        self.assertEqual(found, {"hopeless": 0.0, "o0": 1.0, "o1": 1.0, "o2": 1.0})
+        self.assertEqual(sum(plan(works, wanted=due).in_time(due).values()), 0.0, "in the operator's order")
+
+    def test_a_station_that_one_output_needs_is_left_to_it(self) -> None:
+        there = [far("quick", 1, 0.5)]
+        works = [work("any", [10.0] * 8, 0.0), work("choosy", [10.0] * 4, 0.0, stations=frozenset({"quick"}))]
+        by_order, best = plan(works, 1, there), plan(works, 1, there, "finish")
+        self.assertLess(float(best.end[0]), float(by_order.end[0]))
+        bound = lower_bound(works, {HERE: 1}, there).end
+        self.assertLessEqual(float(best.end[0]), bound * 1.1)
+
+    def test_of_hundreds_of_outputs_the_plan_is_within_one_percent_of_the_bound(self) -> None:
+        dice = np.random.default_rng(3)
+        works = [work(f"o{n}", list(np.exp(dice.normal(2, 0.6, 6))), 1.0) for n in range(300)]
+        there = [far(f"s{n}", 4, 1 + n % 4 * 0.5) for n in range(4)]
+        bound = lower_bound(works, {HERE: 4}, there)
+        self.assertEqual({len(names) for names in bound.uses.values()}, {5})
+        self.assertLess(float(plan(works, 4, there, "finish").end[0]), bound.end * 1.01)
+
+    def test_nobody_who_can_do_it_is_never_and_nothing_hangs(self) -> None:
+        nobody = work("o", [1.0], stations=frozenset({"gone"}))
+        self.assertGreaterEqual(float(plan([nobody], 1, [far("s")]).end[0]), FAR)
+        self.assertEqual(lower_bound([nobody], {HERE: 1}, [far("s")]).end, FAR)
+        short = [far("s", windows=((0.0, 3.0), (10.0, 13.0)))]
+        longer = work("o", [5.0], 0.1, stations=frozenset({"s"}))
+        self.assertGreaterEqual(float(plan([longer], 1, short).end[0]), FAR, "never open long enough")
+        self.assertEqual(plan([]).order, ())
+        still = work("o", [0.0] * 5, 0.0)
+        self.assertEqual(float(plan([still]).end[0]), 0.0)
+
+    def test_ten_thousand_outputs_of_a_frame_are_planned_as_well(self) -> None:
+        works = [work(f"o{n}", [0.05], 0.01) for n in range(10_000)]
+        found = plan(works, 2)
+        self.assertAlmostEqual(float(found.end[0]), 10_000 * 0.07 / 2, delta=2.0)
+
+
+class Lost(unittest.TestCase):
+    """Stations that are lost for a while, as rehearsals have it."""
+
+    def end(self, works: list[Work], *surprises: Surprise, there: list[Help] | None = None) -> float:
+        found = simulate(works, {HERE: 1}, 1, helping=there or [far("far")], surprises=surprises)
+        return max(float(item.end[0]) for item in found)
+
+    def test_what_it_had_in_hand_is_done_again_elsewhere(self) -> None:
+        works = [work("o", [10.0, 10.0], 0.0)]
+        self.assertEqual(self.end(works), 10.0)
+        lost = Surprise("far", 4 * ONE, FAR * ONE)
+        self.assertEqual(self.end(works, lost), 20.0)
+        back = Surprise("far", 4 * ONE, 6 * ONE)
+        self.assertEqual(self.end(works, back), 16.0)
+        self.assertEqual(self.end(works, Surprise("far", 4 * ONE, 6 * ONE, noticed=3.0)), 17.0)
+
+    def test_one_that_stands_idle_loses_only_its_time(self) -> None:
+        works = [work("o", [10.0], 0.0)]
+        self.assertEqual(self.end(works, Surprise("far", 2 * ONE, 50 * ONE)), 10.0)
+        lost_before = Surprise("far", 0 * ONE, 7 * ONE)
+        self.assertEqual(self.end([work("o", [10.0, 10.0], 0.0)], lost_before), 17.0)
+
+    @settings(max_examples=60)
+    @given(st.lists(st.floats(1, 9), min_size=1, max_size=8), st.floats(0, 30), st.floats(0.1, 30))
+    def test_a_loss_never_brings_the_end_forward_and_costs_at_most_its_time_and_a_task(
+        self, pieces: list[float], lost: float, gone: float
+    ) -> None:
+        works = [work("o", pieces, 0.0)]
+        usual = self.end(works)
+        then = self.end(works, Surprise("far", lost * ONE, (lost + gone) * ONE))
+        self.assertGreaterEqual(then, usual - max(pieces) - 1e-6)
+        self.assertLessEqual(then, usual + gone + 2 * max(pieces) + 1e-6)
+
+
+class Draws(unittest.TestCase):
+    def test_every_draw_is_what_it_is_alone(self) -> None:
+        dice = np.random.default_rng(5)
+        works = []
+        for number in range(5):
+            seconds = np.exp(dice.normal(1.5, 0.5, (4, 6)))
+            names = tuple(f"{number}-{n}" for n in range(4))
+            works.append(Work(f"o{number}", (Stage(ENCODE, HERE, names, seconds),)))
+        hours = ((0.0, 12.0), (20.0, 500.0))
+        there = [Help("far", 2, np.exp(dice.normal(0.3, 0.2, 6)), windows=hours)]
+        together = simulate(works, {HERE: 2}, 6, helping=there)
+        for draw in range(6):
+            alone = [replace(w, stages=tuple(s.of_draw(draw) for s in w.stages)) for w in works]
+            one = [replace(there[0], slower=there[0].slower[draw : draw + 1])]
+            traced = Traced()
+            found = simulate(alone, {HERE: 2}, 1, helping=one, traced=traced)
+            for mine, theirs in zip(found, together, strict=True):
+                self.assertAlmostEqual(float(mine.end[0]), float(theirs.end[draw]), 6)
+
+
+if __name__ == "__main__":
+    unittest.main()
