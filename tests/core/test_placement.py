@@ -5,18 +5,31 @@ from __future__ import annotations
 import itertools
 import unittest
 from dataclasses import replace
+from datetime import UTC, datetime, timedelta
+from types import SimpleNamespace
+from typing import Any
 
 import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from chronocast.forecast.stage import Stage, Work
+from chronocast.forecast.station import Helper, Station
 from chronocast.model.batch.wishes import WISHES, Wish
 from chronocast.model.stages import CHECK, ENCODE, HERE, JOIN
+from chronocast.preparation.asked.plans import (
+    levers,
+    rehearsal_told,
+    rehearsed,
+    usual_mishaps,
+    wishes_compared,
+    working_mornings,
+)
 from chronocast.schedule.bound import lower_bound
 from chronocast.schedule.clock import Traced, simulate
-from chronocast.schedule.placement import Placement, place_works
+from chronocast.schedule.placement import Evening, Placement, place_evening, place_works
 from chronocast.schedule.pool import FAR, Help, Surprise
+from chronocast.schedule.rehearsal import Happening, Mishaps
 
 ONE = np.ones(1)
 
@@ -83,7 +96,7 @@ def nights(draw: st.DrawFn) -> tuple[list[Work], list[Help]]:
 
 
 class Plans(unittest.TestCase):
-    @settings(max_examples=150)
+    @settings(max_examples=80)
     @given(nights(), st.sampled_from(list(WISHES)), st.integers(1, 3))
     def test_no_slot_is_doubled_no_closed_hour_used_and_everything_is_done_where_and_when_it_may(
         self, night: tuple[list[Work], list[Help]], wish: Wish, slots: int
@@ -113,7 +126,7 @@ class Plans(unittest.TestCase):
         bound = lower_bound(works, {HERE: slots}, there)
         self.assertLessEqual(bound.end, float(found.end[0]) + 1e-4, "no plan beats the bound")
 
-    @settings(max_examples=100)
+    @settings(max_examples=50)
     @given(nights(), st.floats(0.5, 3))
     def test_another_station_never_makes_the_end_later_by_more_than_a_task(
         self, night: tuple[list[Work], list[Help]], slower: float
@@ -241,6 +254,71 @@ class Lost(unittest.TestCase):
         then = self.end(works, Surprise("far", lost * ONE, (lost + gone) * ONE))
         self.assertGreaterEqual(then, usual - max(pieces) - 1e-6)
         self.assertLessEqual(then, usual + gone + 2 * max(pieces) + 1e-6)
+
+
+class WouldHelp(unittest.TestCase):
+    """What is said of other plans."""
+
+    def view(self, works: list[Work], there: list[Help], wish: Wish = "order", **wanted: float) -> Any:
+        works = [
+            replace(w, stages=tuple(replace(s, draws=np.repeat(s.draws, 20, axis=1)) for s in w.stages))
+            for w in works
+        ]
+        there = [replace(item, slower=np.repeat(item.slower, 20)) for item in there]
+        evening = Evening(works, {HERE: 1}, 20, there, wanted)
+        now = datetime(2026, 11, 26, 22, 0, tzinfo=UTC)
+        helpers = tuple(Helper(item.station, manner="gently") for item in there)
+        return SimpleNamespace(
+            evening=evening,
+            placement=place_evening(evening, wish),
+            station=Station(helpers=helpers),
+            at=now,
+            time_after=lambda seconds: now + timedelta(seconds=seconds),
+            outputs=(),
+            output=lambda _: None,
+        )
+
+    def test_what_would_bring_the_finish_forward_comes_in_order_of_worth_and_is_true(self) -> None:
+        works = [work("o", [600.0] * 60, 1.0)]
+        there = [far("Plover", windows=((0.0, 7200.0),)), far("Knot", booked=3000.0)]
+        view = self.view(works, there)
+        found = levers(view)
+        words = {lever.words: lever.seconds for lever in found}
+        self.assertEqual(sorted(words.values(), reverse=True), [lever.seconds for lever in found])
+        self.assertEqual(
+            set(words), {"two more hours of Plover", "Plover at every hour", "Knot without others' work"}
+        )
+        longer = [far("Plover", windows=((0.0, 14_400.0),)), there[1]]
+        then = float(plan(works, 1, longer).end[0])
+        self.assertAlmostEqual(words["two more hours of Plover"], float(view.placement.end[0]) - then)
+
+    def test_each_wish_says_what_it_gives(self) -> None:
+        works = [work("hopeless", [1000.0]), work("soon", [9.0])]
+        found = {one.wish: one for one in wishes_compared(self.view(works, [], hopeless=20.0, soon=25.0))}
+        self.assertEqual((found["order"].in_time, found["in time"].in_time), (0.0, 1.0))
+        self.assertEqual(found["in time"].order, ("soon", "hopeless"))
+        self.assertLess(found["in time"].first.likely, found["order"].first.likely)
+
+    def test_a_night_is_rehearsed_with_what_was_said_to_happen(self) -> None:
+        works = [work(f"o{n}", [300.0, 300.0], 1.0) for n in range(20)]
+        view = self.view(works, [far("Plover"), far("Knot")], o19=3700.0)
+        calm = rehearsed(view, Mishaps())
+        self.assertEqual(
+            (calm.end, calm.all_in_time), (calm.undisturbed, 0.0 if calm.end.likely > 3700 else 1.0)
+        )
+        lost = Happening("Plover", 1000.0, 1e6)
+        night = rehearsed(view, usual_mishaps(view, [lost]))
+        self.assertGreater(night.end.likely, calm.end.likely + 500)
+        self.assertEqual(night.hangs_on[0].station, "Plover")
+        self.assertIn(lost, night.typical.happened)
+        after = [s for s in night.typical.spans if s.station == "Plover" and s.begin >= 1000.0]
+        self.assertEqual(after, [], "a station that is lost does nothing")
+        self.assertTrue(any("Plover costs" in line for line in rehearsal_told(night, view)))
+
+    def test_people_come_on_working_days(self) -> None:
+        friday = datetime(2026, 11, 27, 22, 0, tzinfo=UTC)
+        (monday,) = working_mornings(friday)
+        self.assertEqual((friday + timedelta(seconds=monday)).strftime("%a %H:%M"), "Mon 08:30")
 
 
 class Draws(unittest.TestCase):

@@ -18,7 +18,7 @@ from chronocast.model.show import clock_text, size_text, time_text
 from chronocast.preparation.forecast.outlook import Outlook
 from chronocast.preparation.forecast.output_outlook import together
 from chronocast.ui.commands import CHECK, PLAN, RANGE, RECIPE, RUN
-from chronocast.ui.places.plan.lane_data import lane_data
+from chronocast.ui.lanes.forecast_lanes import lane_data
 from chronocast.ui.places.run.model import run_model
 from tests.cli.test_cli import run
 from tests.runs import QUICK, RATED, small_batch

@@ -6,13 +6,15 @@ import time
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from fractions import Fraction
-from typing import Any, Literal, Protocol
+from typing import Any, Literal, NamedTuple, Protocol
 
 from chronocast.model.batch.batch import Batch
-from chronocast.model.stages import BASE, COPY, ENCODE
+from chronocast.model.stages import BASE, COPY, ENCODE, HERE
 
 SILENT_SECONDS = 8.0
 """A runner says that it lives every second; one that has said nothing for so long does not answer."""
+MOST_STRETCHES = 4000
+"""Of what slots have done so much is kept."""
 STILL_SECONDS = 60.0
 """How long nothing may move before a person is told."""
 
@@ -124,6 +126,34 @@ class OutputView:
         }
 
 
+class Stretch(NamedTuple):
+    """What one slot did: for which output, what, from when to when (seconds since 1970), and whether it came to something.
+
+    ``place`` is the station, or its device.
+    """
+
+    output: str
+    kind: str
+    place: str
+    slot: int
+    begin: float
+    end: float
+    good: bool = True
+
+
+def place_of(slot: str) -> tuple[str, int]:
+    """The place that a slot belongs to, and its number there.
+
+    >>> place_of("here-1"), place_of("Plover/here-0"), place_of("Curlew/here-stand-in device-1")
+    (('here', 1), ('Plover', 0), ('Curlew · stand-in device', 1))
+    """
+    station, found, rest = slot.partition("/")
+    if not found:
+        station, rest = HERE, slot
+    device, _, number = rest.removeprefix(f"{HERE}-").rpartition("-")
+    return (f"{station} · {device}" if device else station), int(number) if number.isdigit() else 0
+
+
 @dataclass
 class RunView:
     """A run: outputs in the operator's order, what is going on, how it ended; ``house`` is what was said of it last."""
@@ -147,6 +177,9 @@ class RunView:
     asked_order: list[str] = field(default_factory=list)
     pieces_done: set[str] = field(default_factory=set)
     troubles: list[str] = field(default_factory=list)
+    worked: list[Stretch] = field(default_factory=list)
+    lanes: dict[str, Any] = field(default_factory=dict)
+    _begun: dict[tuple[str, int], tuple[str, float, str]] = field(default_factory=dict)
     house: str = ""
     encoded_frames: int = 0
     encoded_media_seconds: float = 0.0
@@ -192,6 +225,7 @@ class RunView:
         self.paused = bool(body.get("paused"))
         self.waits_for = str(body.get("waits_for", ""))
         self.finish = body.get("finish", {})
+        self.lanes = now["lanes"][1] if going and "lanes" in now else {}
         moved = float(body.get("moved") or at)
         expects = (
             going and not self.paused and self.waits_for not in ("space", "drive", "resume", "slot", "time")
@@ -295,6 +329,20 @@ class RunView:
         order.insert(max(0, min(len(order) - 1, at + step)), order.pop(at))
         return order
 
+    def put_before(self, output: str, before: str) -> list[str]:
+        """The order of its outputs with one right before another, or last; nothing if one of them isn't in the run.
+
+        Parameters
+        ----------
+        output, before
+            Ids; "" for last.
+        """
+        order = [name for name in self.order if name != output]
+        if len(order) == len(self.order) or (before and before not in order):
+            return []
+        order.insert(order.index(before) if before else len(order), output)
+        return order
+
     def output(self, identifier: str) -> OutputView:
         """An output, made known if it was not."""
         return self.outputs.setdefault(identifier, OutputView(identifier))
@@ -367,7 +415,29 @@ def _output(view: RunView, record: AnyRecord) -> None:
         output.ended = record.time
 
 
+def _started(view: RunView, record: AnyRecord) -> None:
+    body = record.body
+    view._begun[body["task"], body["attempt"]] = (body["slot"], record.time, body.get("output", ""))
+
+
+def _worked(view: RunView, record: AnyRecord, good: bool) -> None:
+    """An attempt ended: what its slot did."""
+    begun = view._begun.pop((record.body["task"], record.body["attempt"]), None)
+    if begun is not None:
+        slot, since, output = begun
+        kind = record.body["task"].partition(":")[0]
+        view.worked.append(
+            Stretch(record.body.get("output") or output, kind, *place_of(slot), since, record.time, good)
+        )
+        del view.worked[:-MOST_STRETCHES]
+
+
+def _failed(view: RunView, record: AnyRecord) -> None:
+    _worked(view, record, good=False)
+
+
 def _finished(view: RunView, record: AnyRecord) -> None:
+    _worked(view, record, good=True)
     if record.body["task"].startswith(PIECES):
         view.pieces_done.add(shown_name(record.body["task"].partition(":")[2]))
     if record.body["task"].startswith(PIECES) and record.body["output"]:
@@ -401,6 +471,7 @@ def _round(view: RunView, record: AnyRecord) -> None:
 
 
 def _taken_up(view: RunView, record: AnyRecord) -> None:
+    view._begun.clear()  # its former runner's attempts are nobody's any more
     view.idle_seconds += max(0.0, float(record.body.get("gone_seconds", 0.0)))
 
 
@@ -450,6 +521,8 @@ _TAKE = {
     "output ready": _ready,
     "output": _output,
     "finished": _finished,
+    "started": _started,
+    "failed": _failed,
     "made": _made,
     "outlook": _outlook,
     "round": _round,

@@ -106,6 +106,17 @@ COMMANDS: tuple[Command, ...] = (
         (PLAN,),
         ("cell",),
     ),
+    Command("plan.make_first", "Edit", "Make the selected outputs first", "Ctrl+Alt+Up", (PLAN,), ("cell",)),
+    Command("plan.make_last", "Edit", "Make the selected outputs last", "Ctrl+Alt+Down", (PLAN,), ("cell",)),
+    Command("plan.wanted", "Edit", "When the selected outputs are wanted…", "Ctrl+Alt+W", (PLAN,), ("cell",)),
+    Command(
+        "plan.begin_at", "Edit", "When the selected outputs may be begun…", "Ctrl+Alt+B", (PLAN,), ("cell",)
+    ),
+    Command("plan.any_station", "Edit", "Have any station make the selected outputs", "", (PLAN,), ("cell",)),
+    Command(
+        "plan.next_wish", "Edit", "The next of the three orders files are made in", "Ctrl+Alt+O", (PLAN,)
+    ),
+    Command("plan.rehearse", "Edit", "Rehearse the night, or back to the plan", "Ctrl+Alt+N", (PLAN,)),
     Command(
         "plan.fold",
         "Edit",
@@ -203,6 +214,9 @@ COMMANDS: tuple[Command, ...] = (
         Command(f"go.{name.lower()}", "View", name, f"Ctrl+{number}")
         for number, name in enumerate(PLACES, start=1)
     ),
+    Command("plan.lanes_closer", "View", "Lanes closer", "Ctrl+Alt++", (PLAN,), apart=True),
+    Command("plan.lanes_wider", "View", "Lanes wider", "Ctrl+Alt+-", (PLAN,)),
+    Command("plan.lanes_all", "View", "All of the lanes", "Ctrl+Alt+0", (PLAN,)),
     Command("window.other_theme", "View", "Other theme (Ink, Paper)", "Ctrl+Shift+T", apart=True),
     Command("window.larger_text", "View", "Larger text", "Ctrl++"),
     Command("window.smaller_text", "View", "Smaller text", "Ctrl+-"),

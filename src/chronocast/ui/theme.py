@@ -170,6 +170,8 @@ def _sheet(t: Theme) -> str:
     QPushButton#act:disabled {{ background: {t.line}; color: {t.quiet}; }}
     QPushButton#act:focus {{ border: 2px solid {t.text}; }}
     QPushButton#small {{ padding: 3px 9px; }}
+    QPushButton#wish {{ padding: 2px 10px; background: transparent; }}
+    QPushButton#wish:checked {{ background: {t.choice}; color: {t.text}; border: 1px solid {t.tide}; }}
     QPushButton#choice:checked, QToolButton#choice:checked {{ background: {t.choice}; color: {t.text}; border: 1px solid {t.tide}; }}
     QToolButton#choice {{ border: 1px solid {t.line}; padding: 3px 11px; }}
     QToolButton {{ background: transparent; border: 1px solid transparent; border-radius: 3px; padding: 3px 8px; color: {t.quiet}; }}

@@ -246,6 +246,7 @@ class Window(QMainWindow):
         self.run_place.stop_asked.connect(session.stop)
         self.run_place.again_asked.connect(session.take_up)
         self.run_place.move_asked.connect(session.move_in_run)
+        self.run_place.dropped.connect(session.put_before_in_run)
         self.check_place.recipe_asked.connect(self.plan_place.columns.open_recipe_of)
         self.check_place.copy_asked.connect(self._copy)
         for shown in (self.run_place, self.check_place):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 
@@ -20,6 +20,7 @@ from chronocast.schedule.placement import (
     typical,
     typical_help,
 )
+from chronocast.schedule.pool import FAR
 from chronocast.schedule.rehearsal import Happening, Hazard, Mishaps, Rehearsal, rehearse
 
 MORE_SECONDS = 2 * 3600.0
@@ -60,16 +61,23 @@ class WishAnswer:
         return WISHES[self.wish].does
 
 
-def wishes_compared(view: Outlook) -> tuple[WishAnswer, ...]:
+def nothing_newer() -> None:
+    """Called between two plans: raises where nobody wants them any more."""
+
+
+def wishes_compared(view: Outlook, see: Callable[[], None] = nothing_newer) -> tuple[WishAnswer, ...]:
     """What each wish would give.
 
     Parameters
     ----------
     view
         The forecast of the batch.
+    see
+        Called between two plans.
     """
     found = []
     for wish in WISHES:
+        see()
         plan = view.placement if wish == view.placement.wish else place_evening(view.evening, wish)
         if not plan.finishes:
             continue
@@ -106,13 +114,15 @@ class Lever:
         return f"{self.words}: −{time_text(self.seconds)}"
 
 
-def levers(view: Outlook) -> tuple[Lever, ...]:
+def levers(view: Outlook, see: Callable[[], None] = nothing_newer) -> tuple[Lever, ...]:
     """What would bring the finish forward, in order of worth.
 
     Parameters
     ----------
     view
         The forecast of the batch.
+    see
+        Called between two plans.
     """
     evening = replace(
         view.evening,
@@ -124,6 +134,7 @@ def levers(view: Outlook) -> tuple[Lever, ...]:
         return ()
 
     def end(of: Evening) -> float:
+        see()
         return float(place_evening(of, view.placement.wish).end[0])
 
     usual = end(evening)
@@ -187,6 +198,41 @@ def _longer(windows: Sequence[tuple[float, float]], seconds: float) -> tuple[tup
         else:
             found.append(longer)
     return tuple(found)
+
+
+@dataclass(frozen=True)
+class PlanAnswers:
+    """What is known of other plans.
+
+    Parameters
+    ----------
+    wishes
+        What each gives.
+    levers
+        What would bring the finish forward, the best first.
+    bound
+        Seconds from now before which nothing could be finished; None where nothing can at all.
+    """
+
+    wishes: tuple[WishAnswer, ...] = ()
+    levers: tuple[Lever, ...] = ()
+    bound: float | None = None
+
+
+def plan_answers(view: Outlook, see: Callable[[], None] = nothing_newer) -> PlanAnswers:
+    """What is known of other plans.
+
+    Parameters
+    ----------
+    view
+        The forecast of the batch.
+    see
+        Called between two plans.
+    """
+    if not view.evening.works:
+        return PlanAnswers()
+    bound = soonest(view)
+    return PlanAnswers(wishes_compared(view, see), levers(view, see), bound if bound < FAR else None)
 
 
 def usual_mishaps(view: Outlook, happenings: Sequence[Happening] = ()) -> Mishaps:

@@ -3,10 +3,14 @@
 from __future__ import annotations
 
 from chronocast.forecast.band import Band
+from chronocast.forecast.station import device_place
 from chronocast.model.answers import Answer
 from chronocast.preparation.forecast.outlook import Outlook
 from chronocast.preparation.forecast.output_outlook import LooksOutlook, OutputOutlook
 from chronocast.preparation.output.differences import differences_from_source
+
+MOST_SPANS = 3000
+"""More stretches of work can't be told apart on a screen."""
 
 
 def as_json(view: Outlook) -> Answer:
@@ -102,6 +106,26 @@ def looks_json(looks: LooksOutlook | None) -> Answer | None:
         "worst": looks.worst.as_json(),
         "poorest_piece": looks.poorest,
         "measured_pieces": looks.measured,
+    }
+
+
+def lanes_json(view: Outlook) -> Answer:
+    """The plan as lanes: each place with its slots, and what they do (output, place, slot, begin, end in seconds)."""
+    station = view.station
+    places = {**station.places}
+    for helper in station.helpers:
+        places[helper.id] = helper.slots
+        for device in helper.devices:
+            places[device_place(helper.id, device.family)] = device.sessions
+    return {
+        "at": view.at.isoformat(),
+        "places": [[place, slots] for place, slots in places.items()],
+        "stand_ins": [helper.id for helper in station.helpers if helper.stand_in],
+        "windows": {helper.id: [list(w) for w in helper.windows] for helper in station.helpers},
+        "spans": [
+            [span.output, span.station, span.slot, round(span.begin, 2), round(span.end, 2)]
+            for span in view.spans[:MOST_SPANS]
+        ],
     }
 
 

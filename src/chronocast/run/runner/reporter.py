@@ -16,7 +16,7 @@ from chronocast.journal.runs import RunJournal
 from chronocast.model.errors import ChronocastError
 from chronocast.model.messages.jobs import PieceJob, SoundJob
 from chronocast.preparation.forecast.outlook import Outlook
-from chronocast.preparation.forecast.outlook_json import room_json, total_json
+from chronocast.preparation.forecast.outlook_json import lanes_json, room_json, total_json
 from chronocast.run import events as e
 from chronocast.run.machine import Machine
 from chronocast.run.runner.in_hand import InHand
@@ -139,6 +139,7 @@ class Reporter:
                 "room": room_json(view),
                 "outputs": {o.ready.output.id: o.finish.as_json() for o in view.outputs},
             }
+            self.journal.set_now({"lanes": lanes_json(view)})
             self.journal.append(
                 "outlook",
                 {"finish": total["finish"], "bytes": total["bytes"], "seconds": view.finish.as_json()},

@@ -556,9 +556,11 @@ class Runner:
         assert self.crew is not None
         if task.kind == JOIN.id and await self._goes_on(task, attempt):
             return
-        self.journal.append("started", {"task": str(task), "attempt": attempt, "slot": slot})
+        output = self._for_output(task)
+        body = {"task": str(task), "attempt": attempt, "slot": slot, "output": output}
+        self.journal.append("started", body)
         self.in_hand.attempts[(str(task), attempt)] = Attempt(
-            task, slot, time.time(), self._for_output(task), self.machine.stations[slot]
+            task, slot, time.time(), output, self.machine.stations[slot]
         )
         try:
             joined = 0 if task.is_part else self.machine.outputs[task.name].joined

@@ -14,7 +14,7 @@ from chronocast.journal.workspace import Workspace
 from chronocast.model.answers import Answer
 from chronocast.model.batch.batch import Batch
 from chronocast.model.batch.changes import batch_changes
-from chronocast.model.batch.edits import fill, in_order
+from chronocast.model.batch.edits import fill, in_order, set_asked
 from chronocast.model.house import House
 from chronocast.model.show import counted
 from chronocast.model.stages import HERE
@@ -48,7 +48,8 @@ class Session(QObject):
     ``changed`` says what of the desk a change has touched (a frozen set of
     *batch*, *forecast*, *run*, *words*); ``trouble`` and ``notice`` bring
     sentences; ``edited`` that an edit was taken; ``run_begun`` that a run was
-    begun here.  ``ways`` brings other ways to make an output; ``previewed`` brings what a batch that is only tried would
+    begun here.  ``ways`` brings other ways to make an output, ``planned`` other plans, ``rehearsed`` nights of the
+    present one (an outlook first each); ``previewed`` brings what a batch that is only tried would
     take; ``gathered`` the ids of new sources; ``rate_wanted`` edit lists that
     don't say their rate; ``conflict_seen`` whether somebody else has written
     the file; ``room_asked`` that a drive is too small (a sentence, whether
@@ -63,6 +64,8 @@ class Session(QObject):
     rate_wanted = pyqtSignal(list)
     previewed = pyqtSignal(object, object, object)
     ways = pyqtSignal(object, str, object)
+    planned = pyqtSignal(object, object)
+    rehearsed = pyqtSignal(object, object)
     gathered = pyqtSignal(list)
     conflict_seen = pyqtSignal(bool)
     room_asked = pyqtSignal(str, bool)
@@ -80,6 +83,8 @@ class Session(QObject):
         self._forecaster.forecast.connect(self._forecast)
         self._forecaster.answered.connect(self._answered)
         self._forecaster.ways.connect(self.ways)
+        self._forecaster.planned.connect(self.planned)
+        self._forecaster.rehearsed.connect(self.rehearsed)
         self._forecaster.looking.connect(self._looking)
         self._forecaster.failed.connect(self.trouble)
         self.ahead = AheadWork(self.workspace, self)
@@ -549,6 +554,10 @@ class Session(QObject):
             self.desk.asked = asked
             self._touch("forecast")
 
+    def want_rehearsal(self) -> None:
+        """Ask for the nights of the present plan; ``rehearsed`` brings (outlook, nights)."""
+        self._forecaster.want_rehearsal()
+
     def want_ways(self, output: str) -> None:
         """Ask for other ways to make an output; ``ways`` brings (outlook, output, ways)."""
         self._forecaster.want_ways(output)
@@ -622,6 +631,12 @@ class Session(QObject):
         if self.run is not None and (order := self.run.moved(output, step)):
             self.ask("order", {"outputs": order})
             self.edit("move an output in the order", in_order(self.batch, order))
+
+    def put_before_in_run(self, output: str, before: str) -> None:
+        """Make an output right before another one ("" for last), in the run's order and the batch's."""
+        if self.run is not None and (order := self.run.put_before(output, before)):
+            self.ask("order", {"outputs": order})
+            self.edit("move an output in the order", set_asked(in_order(self.batch, order), wish="order"))
 
     def ask(self, kind: str, body: Answer | None = None, then: Callable[[], None] | None = None) -> None:
         """Ask the run for something."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import copy
 import logging
 import threading
@@ -21,6 +22,10 @@ log = logging.getLogger(__name__)
 
 class Left(Exception):
     """A worker was told to leave while it was at something."""
+
+
+class Superseded(Exception):
+    """What was being worked out isn't wanted any more."""
 
 
 class Worker(QObject):
@@ -120,13 +125,16 @@ class Forecaster(Worker):
 
     ``forecast`` brings (batch, prospect, outlook); ``answered`` (batch, what
     it is asked to keep) after it; ``ways`` (outlook, output, other ways to
-    make it) for the output named last; ``looking`` tells how many sources
-    have been looked at.
+    make it) for the output named last; ``planned`` (outlook, what is known of
+    other plans); ``rehearsed`` (outlook, its nights) where that was asked;
+    ``looking`` tells how many sources have been looked at.
     """
 
     forecast = pyqtSignal(object, object, object)
     answered = pyqtSignal(object, object)
     ways = pyqtSignal(object, str, object)
+    planned = pyqtSignal(object, object)
+    rehearsed = pyqtSignal(object, object)
     looking = pyqtSignal(int, int)
     what = "The forecast"
 
@@ -141,6 +149,14 @@ class Forecaster(Worker):
         self._meter: Any = None
         self._last: Any = None
         self._of = ""
+        self._planned: Any = None
+        self._night_wanted = False
+
+    def want_rehearsal(self) -> None:
+        """Ask for the nights of the batch that was forecast last."""
+        with self._lock:
+            self._night_wanted = True
+        self.wake()
 
     def learn_anew(self) -> None:
         """Read the ledger again with the next forecast."""
@@ -163,12 +179,16 @@ class Forecaster(Worker):
         while True:
             with self._lock:
                 wanted, self._wanted = self._wanted, None
-                output = self._of
+                output, night = self._of, self._night_wanted
             if wanted is not None:
                 self._forecast_one(*wanted)
             elif self._last is not None and output and told_of != (self._last[1], output):
                 told_of = (self._last[1], output)
                 self._find_ways(output)
+            elif self._last is not None and night:
+                self._rehearse()
+            elif self._last is not None and self._planned is not self._last[1]:
+                self._find_plans()
             else:
                 self.rest()
 
@@ -211,6 +231,29 @@ class Forecaster(Worker):
         if ready is not None:
             found = answers_about(ready, prospect.batch, view, now, made_lately(self._workspace))
         self.tell(self.ways, view, output, found)
+
+    def _find_plans(self) -> None:
+        """Work out the other plans; a fresh forecast comes first, and while nothing is typed there is time."""
+        from chronocast.preparation.asked.plans import plan_answers
+
+        self._planned = view = self._last[1]
+        with contextlib.suppress(Superseded):
+            self.tell(self.planned, view, plan_answers(view, self._see_newer))
+
+    def _see_newer(self) -> None:
+        """Raise ``Superseded`` where another forecast is wanted meanwhile."""
+        self.see_leaving()
+        with self._lock:
+            if self._wanted is not None:
+                raise Superseded
+
+    def _rehearse(self) -> None:
+        from chronocast.preparation.asked.plans import rehearsed, usual_mishaps
+
+        with self._lock:
+            self._night_wanted = False
+        view = self._last[1]
+        self.tell(self.rehearsed, view, rehearsed(view, usual_mishaps(view)))
 
     def _looked(self, done: int, total: int) -> None:
         self.see_leaving()

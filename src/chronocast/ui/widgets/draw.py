@@ -35,6 +35,11 @@ def text(
     return metrics.horizontalAdvance(shown)
 
 
+def wide(words: str, face: QFont) -> float:
+    """How wide words are, in pixels."""
+    return float(QFontMetricsF(face).horizontalAdvance(words))
+
+
 def kept(painter: QPainter, box: QRectF, theme: Theme) -> None:
     """*Kept*: quiet solid with closed ends."""
     if box.width() <= 0:

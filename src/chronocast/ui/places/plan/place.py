@@ -34,16 +34,17 @@ from chronocast.preparation.output.output_ready import Prospect
 from chronocast.ui.commands import Actions
 from chronocast.ui.desk.desk import Desk
 from chronocast.ui.desk.session import Session
+from chronocast.ui.lanes.lanes import Lanes
 from chronocast.ui.places.place import Touched
 from chronocast.ui.places.plan.asked_fields import AskedFields
 from chronocast.ui.places.plan.columns import PlanColumns
 from chronocast.ui.places.plan.detail import detail
 from chronocast.ui.places.plan.find_bar import FindBar
 from chronocast.ui.places.plan.grid import Grid
-from chronocast.ui.places.plan.lane_data import lane_data
-from chronocast.ui.places.plan.lanes import Lanes
+from chronocast.ui.places.plan.lane_desk import LaneDesk
 from chronocast.ui.places.plan.model import PlanModel, arranged, plan_model, source_sheet
 from chronocast.ui.places.plan.panel import ForecastPanel
+from chronocast.ui.places.plan.plan_bar import PlanBar
 from chronocast.ui.places.plan.plot_model import Kept, Plot, kept_of, moment_of
 from chronocast.ui.places.plan.source_panel import SourcePanel
 from chronocast.ui.places.plan.strips import StripMaker
@@ -78,7 +79,6 @@ class PlanPlace(QWidget):
         self.session = session
         self.notes: Callable[[], Mapping[tuple[str, int, int], str]] = dict
         self.view: Outlook | None = None
-        self._in_lanes: Outlook | None = None
         self.whole: PlanModel | None = None
         self.plan: PlanModel | None = None
         self.turned: frozenset[str] = frozenset()
@@ -89,6 +89,8 @@ class PlanPlace(QWidget):
         self.batch = Batch()
         self.prospect: Prospect | None = None
         self.lanes = Lanes(theme)
+        self.plan_bar = PlanBar()
+        self.lane_desk = LaneDesk(session, self.lanes, self.plan_bar, self.selected_outputs)
         self.invitation = QLabel(
             "Drop timelines, media files or whole folders here.\n\n"
             "Each becomes a source; each recipe a column. A filled cell is a file to be made.\n"
@@ -138,7 +140,13 @@ class PlanPlace(QWidget):
         row.addWidget(self.side)
         splitter = QSplitter(Qt.Orientation.Vertical)
         splitter.addWidget(above)
-        splitter.addWidget(self.lanes)
+        below = QWidget()
+        under = QVBoxLayout(below)
+        under.setContentsMargins(0, 0, 0, 0)
+        under.setSpacing(0)
+        under.addWidget(self.plan_bar)
+        under.addWidget(self.lanes, 1)
+        splitter.addWidget(below)
         splitter.setStretchFactor(0, 1)
         splitter.setStretchFactor(1, 0)
         splitter.setCollapsible(0, False)
@@ -158,6 +166,8 @@ class PlanPlace(QWidget):
         self.finder.changed.connect(self._arrange)
         self.finder.left.connect(self.grid.table.setFocus)
         self.lanes.chosen.connect(self._go_to)
+        self.lane_desk.said.connect(self.said)
+        self.lane_desk.trouble.connect(self.trouble)
         self.asked.edited.connect(session.edit)
         self.asked.trouble.connect(self.trouble)
         self.panel.plot.trouble.connect(self.trouble)
@@ -172,6 +182,7 @@ class PlanPlace(QWidget):
             "plan.ahead": self.render_ahead,
             "plan.hold": self.hold,
             "plan.fold": self.fold,
+            **self.lane_desk.commands(),
             **self.columns.commands(),
         }
 
@@ -208,16 +219,11 @@ class PlanPlace(QWidget):
         find.setVisible(len(batch.sources) > 5)
         self.stack.setCurrentWidget(self.grid if batch.sources else self.invitation)
         self.grid.show_plan(plan)
-        if view is not None and view is not self._in_lanes:
-            self._in_lanes = view
-            rows = self.lanes.data.slots if self.lanes.data else 0
-            self.lanes.show_lanes(lane_data(view), self.grid.current_output())
-            if (
-                self.lanes.data and self.lanes.data.slots != rows
-            ):  # stations came or went: their rows want room
-                high = sum(self.splitter.sizes())
-                wanted = min(self.lanes.sizeHint().height(), round(high * LANES_SHARE))
-                self.splitter.setSizes([high - wanted, wanted])
+        if view is not None and self.lane_desk.show_plan(batch, view, self.grid.current_output()):
+            high = sum(self.splitter.sizes())  # stations came or went: their rows want room
+            wanted = self.lanes.sizeHint().height() + self.plan_bar.sizeHint().height()
+            wanted = min(wanted, round(high * LANES_SHARE))
+            self.splitter.setSizes([high - wanted, wanted])
         self._chosen(self.grid.current_output())
 
     def _want_strip(self, key: str, source: str, frames: tuple[int, ...]) -> None:
@@ -262,9 +268,13 @@ class PlanPlace(QWidget):
 
     def render_ahead(self) -> None:
         """Encode the selected outputs ahead, all of them where none is selected; or stop that."""
+        self.session.render_ahead(self.selected_outputs())
+
+    def selected_outputs(self) -> list[str]:
+        """The outputs of the selected cells that are asked for."""
         plan = self.plan
         cells = [plan.cell(*at) for at in self.grid.selected()] if plan else []
-        self.session.render_ahead([cell.output for cell in cells if cell.filled])
+        return [cell.output for cell in cells if cell.filled]
 
     def hold(self) -> None:
         """Hold back the selected outputs, or release them."""

@@ -9,7 +9,6 @@ from pathlib import Path
 from typing import NamedTuple
 
 from chronocast.model.show import clock_text, size_text, time_text
-from chronocast.model.stages import HERE
 from chronocast.run.view import PIECES, Condition, OutputView, RunView, shown_name
 
 GOING = ("waiting", "rendering", "joining", "checking", "placing")
@@ -86,7 +85,7 @@ class RunRow:
 class RunModel:
     """A run on screen.
 
-    ``condition`` is what it is doing, ``role`` the colour that goes with it; ``at_work`` who does what now.
+    ``condition`` is what it is doing, ``role`` the colour that goes with it; ``house`` what was said of its house last.
     """
 
     rows: tuple[RunRow, ...]
@@ -112,7 +111,7 @@ class RunModel:
     fan_start: datetime
     needs: tuple[str, ...]
     sentence: str
-    at_work: str = ""
+    house: str = ""
 
     @property
     def moves(self) -> bool:
@@ -313,26 +312,8 @@ def run_model(view: RunView, now: float) -> RunModel:
         datetime.fromtimestamp(view.began or now).astimezone(),
         needs,
         sentence,
-        at_work(view) if going else "",
+        view.house if going else "",
     )
-
-
-def at_work(view: RunView) -> str:
-    """Who does what now, where more than this machine takes part; and what was said of the house last."""
-    by_station: dict[str, dict[str, int]] = {}
-    for told in view.tasks.values():
-        output = view.outputs.get(told.get("output", ""))
-        title = f"{output.title} · {output.recipe.partition(',')[0]}" if output else told.get("kind", "")
-        does = by_station.setdefault(told.get("station", HERE), {})
-        does[title] = does.get(title, 0) + 1
-    if set(by_station) <= {HERE}:
-        return view.house
-    told = [
-        f"{'this machine' if station == HERE else station}: "
-        + ", ".join(title if count == 1 else f"{title} ({count})" for title, count in does.items())
-        for station, does in sorted(by_station.items(), key=lambda item: (item[0] != HERE, item[0]))
-    ]
-    return "    ".join([*told, *([view.house] if view.house else [])])
 
 
 def _room(view: RunView) -> tuple[str, str, bool]:

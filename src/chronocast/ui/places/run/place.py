@@ -10,12 +10,18 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidg
 
 from chronocast.ui.commands import Actions
 from chronocast.ui.desk.desk import Desk
+from chronocast.ui.lanes.data import Drop, LaneData
+from chronocast.ui.lanes.lanes import Lanes
+from chronocast.ui.lanes.run_lanes import run_lanes
 from chronocast.ui.places.place import Touched
 from chronocast.ui.places.run.fan import FanChart
 from chronocast.ui.places.run.model import RunModel, RunRow, run_model
 from chronocast.ui.theme import Theme, font, scale
 from chronocast.ui.widgets import draw
-from chronocast.ui.widgets.table import Col, RowsTable
+from chronocast.ui.widgets.table import Col, RowsTable, stand_on
+
+LANES_SHARE = 0.3
+"""Of the place's height, lanes take no more."""
 
 
 def paint_title(painter: QPainter, box: QRectF, row: RunRow, t: Theme) -> None:
@@ -198,7 +204,8 @@ class RunPlace(QWidget):
     """``RunPlace(theme)``.
 
     Reports: ``pause_asked``, ``resume_asked``, ``stop_asked``, ``again_asked``, ``open_asked``,
-    ``folder_asked`` (a path), ``move_asked`` (an output, how many places further).
+    ``folder_asked`` (a path), ``move_asked`` (an output, how many places further), ``dropped`` (an output, the one
+    that is to come after it; "" for last).
     """
 
     forecasts = False
@@ -209,6 +216,7 @@ class RunPlace(QWidget):
     open_asked = pyqtSignal(str)
     folder_asked = pyqtSignal(str)
     move_asked = pyqtSignal(str, int)
+    dropped = pyqtSignal(str, str)
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -250,7 +258,7 @@ class RunPlace(QWidget):
         side.addWidget(self.needs, 1)
         side.addLayout(buttons)
         below = QWidget()
-        below.setFixedHeight(round(190 * scale()))
+        below.setFixedHeight(round(158 * scale()))
         row = QHBoxLayout(below)
         row.setContentsMargins(0, 0, 0, 0)
         row.addWidget(self.fan, 5)
@@ -259,13 +267,18 @@ class RunPlace(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
         layout.addLayout(top)
+        self.lanes = Lanes(theme)
+        self.lanes.setVisible(False)
+        self.lanes.chosen.connect(self._stand_on)
+        self.lanes.moved.connect(self._dropped)
+        layout.addWidget(self.lanes)
         layout.addWidget(self.table, 1)
-        self.at_work = QLabel()
-        self.at_work.setWordWrap(True)
-        self.at_work.setFont(font(13.5, narrow=True))
-        self.at_work.setContentsMargins(16, 4, 16, 4)
-        self.at_work.setAccessibleName("Who does what now")
-        layout.addWidget(self.at_work)
+        self.house = QLabel()
+        self.house.setWordWrap(True)
+        self.house.setFont(font(13.5, narrow=True))
+        self.house.setContentsMargins(16, 4, 16, 4)
+        self.house.setAccessibleName("What is wrong with the house")
+        layout.addWidget(self.house)
         layout.addWidget(below)
         selection = self.table.selectionModel()
         assert selection is not None
@@ -289,17 +302,42 @@ class RunPlace(QWidget):
     def show_desk(self, desk: Desk, touched: Touched) -> None:
         """Show another state of the run."""
         if "run" in touched and desk.run is not None:
-            self.show_run(run_model(desk.run, time.time()))
+            now = time.time()
+            self.show_run(run_model(desk.run, now), run_lanes(desk.run, now))
 
-    def show_run(self, run: RunModel) -> None:
-        """Show a run as it is told."""
+    def show_run(self, run: RunModel, lanes: LaneData | None = None) -> None:
+        """Show a run as it is told.
+
+        Parameters
+        ----------
+        run
+            The run.
+        lanes
+            What its slots have done, do and will do.
+        """
+        self.lanes.setVisible(lanes is not None)
+        if lanes is not None:
+            row: RunRow | None = self.table.chosen()
+            self.lanes.movable = run.going
+            self.lanes.show_lanes(lanes, row.id if row else "")
+            self.lanes.setFixedHeight(min(self.lanes.sizeHint().height(), round(self.height() * LANES_SHARE)))
         self.run = run
         self.head.show_run(run)
         self.table.show_rows(run.rows, lambda row: row.id)
         self.fan.show_run(run)
-        self.at_work.setText(run.at_work)
-        self.at_work.setVisible(bool(run.at_work))
+        self.house.setText(run.house)
+        self.house.setVisible(bool(run.house))
         self._describe()
+
+    def _stand_on(self, output: str) -> None:
+        """Choose an output that was clicked in the lanes."""
+        rows = [row.id for row in self.run.rows] if self.run else []
+        if output in rows:
+            stand_on(self.table, self.table.model().index(rows.index(output), 0))  # type: ignore[union-attr]
+
+    def _dropped(self, output: str, drop: Drop) -> None:
+        if drop.before is not None:
+            self.dropped.emit(output, drop.before)
 
     def _move(self, step: int) -> None:
         row: RunRow | None = self.table.chosen()

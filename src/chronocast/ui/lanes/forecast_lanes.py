@@ -1,0 +1,194 @@
+"""What the lanes show of a forecast, or of a rehearsed night: every station's slots, in plain Python."""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from chronocast.forecast.inverse import chance_of
+from chronocast.forecast.station import Helper, device_place
+from chronocast.model.batch.batch import Batch
+from chronocast.model.show import clock_text, counted, percent
+from chronocast.preparation.forecast.outlook import Outlook
+from chronocast.preparation.forecast.output_outlook import OutputOutlook
+from chronocast.schedule.clock import Span
+from chronocast.schedule.rehearsal import Night
+from chronocast.ui.lanes.data import Block, Flag, LaneData, LaneGroup, Mishap
+
+MOST_FLAGS = 40
+
+
+def lane_data(view: Outlook, batch: Batch | None = None) -> LaneData:
+    """What every slot does and when, by the forecast: a row for each, with one thing at a time.
+
+    Parameters
+    ----------
+    view
+        The forecast.
+    batch
+        What it is of: when its files are wanted.
+    """
+    groups, first = _groups(view, view.spans)
+    return LaneData(
+        groups,
+        view.at,
+        _blocks(view, view.spans, first),
+        flags=_flags(view, batch) if batch is not None else (),
+        order=tuple(name for name in view.placement.order if (item := view.output(name)) and not item.made),
+    )
+
+
+def night_lanes(view: Outlook, night: Night, now: float, batch: Batch | None = None) -> LaneData:
+    """A rehearsed night as lanes, up to a moment of it.
+
+    Parameters
+    ----------
+    view
+        The forecast that was rehearsed.
+    night
+        The night.
+    now
+        Seconds from its beginning.
+    batch
+        When its files are wanted.
+    """
+    groups, first = _groups(view, night.spans)
+    rows = {
+        name: (begin, group.slots)
+        for begin, group, name in zip(
+            itertools.accumulate((group.slots for group in groups), initial=0),
+            groups,
+            first,
+            strict=False,
+        )
+    }
+    mishaps = []
+    for item in night.happened:
+        begin, count = rows.get(item.station, (0, 0))
+        if count:
+            words = "lost" if item.why == "lost" else "somebody is at it"
+            end = min(item.at + item.seconds, night.end * 2 + 3600)
+            mishaps.append(Mishap(item.at, end, begin, count, words))
+    flags = _flags(view, batch) if batch is not None else ()
+    late = set(night.late)
+    flags = tuple(
+        replace(flag, chance=0.0 if (set(flag.outputs) & late or (not flag.outputs and late)) else 1.0)
+        for flag in flags
+    )
+    return LaneData(
+        groups,
+        view.at,
+        _blocks(view, night.spans, first),
+        now,
+        flags=flags,
+        mishaps=tuple(mishaps),
+        night=True,
+    )
+
+
+def _groups(view: Outlook, spans: Sequence[Span]) -> tuple[tuple[LaneGroup, ...], dict[str, int]]:
+    """The stations with their rows, and the first row of each place.
+
+    Below the processor's slots those of the devices that have something to do, and the house's other stations.
+    """
+    station, used = view.station, {span.station for span in spans}
+    pieces = f"{view.slots} pieces at once" if view.slots > 1 else "one piece at a time"
+    own = station.name if station.helpers else ""
+    groups = {
+        station.id: LaneGroup(
+            "This machine",
+            pieces if view.calibrated else f"{pieces}, not measured yet",
+            view.slots,
+            station=own,
+        )
+    }
+    for family, count in station.devices:
+        place = device_place(station.id, family)
+        if place in used and count:
+            groups[place] = LaneGroup(family, f"{count} at once", count, station=own)
+    for helper in station.helpers:
+        groups[helper.id] = _helping(helper, view)
+        for device in helper.devices:
+            place = device_place(helper.id, device.family)
+            if place in used:
+                told = f"{device.sessions} at once"
+                name = f"{helper.id} · {device.family}"
+                groups[place] = LaneGroup(name, told, device.sessions, helper.windows, station=helper.id)
+    counts = [group.slots for group in groups.values()]
+    first = dict(zip(groups, itertools.accumulate(counts, initial=0), strict=False))
+    return tuple(groups.values()), first
+
+
+def _helping(helper: Helper, view: Outlook) -> LaneGroup:
+    share = view.station.pace.encode / max(1e-9, helper.pace.encode * helper.load.stretch)
+    told = f"{counted(helper.slots, 'slot')}, {percent(share)} of this pace"
+    label = " · stand-in" if helper.stand_in else ""
+    return LaneGroup(
+        f"{helper.id}{label}",
+        told,
+        helper.slots,
+        helper.windows,
+        station=helper.id,
+        booked=helper.booked,
+    )
+
+
+def _blocks(view: Outlook, spans: Sequence[Span], first: Mapping[str, int]) -> tuple[Block, ...]:
+    last = {span.output: span.end for span in sorted(spans, key=lambda item: item.end)}
+    outputs = {item.ready.output.id: item for item in view.outputs if not item.made}
+    night = spans is not view.spans
+    return tuple(
+        Block(
+            span.output,
+            _title(outputs[span.output]),
+            span.begin,
+            span.end,
+            max(span.end, outputs[span.output].finish.safe)
+            if span.end == last[span.output] and not night
+            else span.end,
+            outputs[span.output].kept_share,
+            slot=first[span.station] + span.slot,
+            finish=outputs[span.output].finish,
+        )
+        for span in spans
+        if span.output in outputs and span.station in first
+    )
+
+
+def _flags(view: Outlook, batch: Batch) -> tuple[Flag, ...]:
+    """When files are wanted, and how likely they are finished by then."""
+    ends = {item.output: item.end for item in view.placement.finishes}
+    wanted: dict[float, list[str]] = {}
+    for output in batch.outputs:
+        item = view.output(output.id)
+        if output.wanted is not None and item is not None and not item.made and output.id in ends:
+            moment = batch.wanted_at(output)
+            assert moment is not None
+            wanted.setdefault((moment - view.at).total_seconds(), []).append(output.id)
+    found = []
+    if batch.wanted is not None and ends:
+        at = (batch.wanted.astimezone() - view.at).total_seconds()
+        mine = [
+            end for name, end in ends.items() if (o := batch.output(name)) is not None and o.wanted is None
+        ]
+        if mine:
+            chance = chance_of(np.max(mine, axis=0), at)
+            clock = clock_text(view.time_after(at))
+            found.append(Flag(at, f"wanted {clock} · in time {percent(chance)}", chance))
+    for at, names in sorted(wanted.items())[:MOST_FLAGS]:
+        chance = chance_of(np.max([ends[name] for name in names], axis=0), at)
+        item = view.output(names[0])
+        title = _title(item) if item and len(names) == 1 else counted(len(names), "file")
+        words = f"{title} wanted {clock_text(view.time_after(at))} · in time {percent(chance)}"
+        found.append(Flag(at, words, chance, tuple(names)))
+    return tuple(found)
+
+
+def _title(item: OutputOutlook) -> str:
+    ready = item.ready
+    part = f"{ready.range_name}, {ready.extent.share_text} · " if ready.range_name else ""
+    changed = " (changed)" if ready.recipe.changed else ""
+    return f"{ready.source.title} · {part}{ready.recipe.name.split(',')[0]}{changed}"

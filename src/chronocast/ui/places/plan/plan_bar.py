@@ -1,0 +1,112 @@
+"""The line above the lanes: the three wishes side by side, what would help, and the night rehearsed."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QPainter, QPaintEvent
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QWidget
+
+from chronocast.model.batch.batch import Batch
+from chronocast.model.batch.wishes import WISHES, Wish
+from chronocast.preparation.forecast.outlook import Outlook
+from chronocast.ui.places.plan.plan_words import PlanTold, plan_told
+from chronocast.ui.theme import font
+from chronocast.ui.widgets import draw
+
+
+class _Line(QLabel):
+    """A line of words, shortened at its end where there is no room."""
+
+    def paintEvent(self, _: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        colour = self.palette().color(self.foregroundRole())
+        draw.text(painter, QRectF(self.rect()), self.text(), self.font(), colour)
+
+
+class PlanBar(QWidget):
+    """``PlanBar()``; ``show_plan`` gives it what it says.
+
+    ``wish_taken`` brings the wish that was chosen; ``rehearsal_asked`` that the night is to be rehearsed, or no longer.
+    """
+
+    wish_taken = pyqtSignal(str)
+    rehearsal_asked = pyqtSignal()
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(16, 3, 16, 3)
+        row.setSpacing(6)
+        self.caption = QLabel("files in")
+        self.caption.setObjectName("quiet")
+        self.caption.setFont(font(13))
+        row.addWidget(self.caption)
+        self.wishes: dict[Wish, QPushButton] = {}
+        for wish in WISHES:
+            button = QPushButton(WISHES[wish].name)
+            button.setCheckable(True)
+            button.setObjectName("wish")
+            button.setFont(font(13))
+            button.setCursor(Qt.CursorShape.PointingHandCursor)
+            button.clicked.connect(lambda _=False, wish=wish: self._take(wish))
+            row.addWidget(button)
+            self.wishes[wish] = button
+        self.help = _Line()
+        self.help.setFont(font(13))
+        self.help.setObjectName("quiet")
+        self.help.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        row.addWidget(self.help, 1)
+        self.rehearse = QPushButton("Rehearse")
+        self.rehearse.setObjectName("wish")
+        self.rehearse.setFont(font(13))
+        self.rehearse.setToolTip("Hundreds of nights, with stations lost and people sitting down")
+        self.rehearse.clicked.connect(lambda _=False: self.rehearsal_asked.emit())
+        row.addWidget(self.rehearse)
+        self._told = PlanTold()
+        self._wish: Wish = "order"
+
+    def _take(self, wish: Wish) -> None:
+        self._mark()  # until the edit is there
+        self.wish_taken.emit(wish)
+
+    def _mark(self) -> None:
+        for wish, button in self.wishes.items():
+            button.setChecked(wish == self._wish)
+
+    def show_plan(self, batch: Batch, view: Outlook | None, told: PlanTold | None) -> None:
+        """Say what the wishes give.
+
+        Parameters
+        ----------
+        batch
+            Its wish.
+        view
+            The forecast.
+        told
+            What else is known of the plan; None while it is worked out.
+        """
+        self._wish, self._told = batch.wish, told or plan_told(view, None)
+        self._mark()
+        for wish, button in self.wishes.items():
+            button.setText(self._told.wishes[wish])
+            button.setToolTip(self._told.more.get(wish, WISHES[wish].does))
+        self.help.setText(self._told.help)
+        self.help.setToolTip(self._told.help_more)
+        self.setVisible(view is not None and bool(view.outputs))
+
+    def show_night(self, sentence: str, more: str) -> None:
+        """Say what a rehearsal came to; "" for the plan again.
+
+        Parameters
+        ----------
+        sentence
+            In short.
+        more
+            All of it.
+        """
+        self.rehearse.setText("Back to the plan" if sentence else "Rehearse")
+        for button in self.wishes.values():
+            button.setVisible(not sentence)
+        self.caption.setVisible(not sentence)
+        self.help.setText(sentence or self._told.help)
+        self.help.setToolTip(more or self._told.help_more)
