@@ -15,8 +15,8 @@ class Spoilt(unittest.TestCase):
             (name, (footage / name).read_bytes())
             for name in ("tide-walk.otio", "night-round.otio", "guided-tour.edl")
         ]
-        found = run(1, 200, seeds)
+        found = run(1, 90, seeds)
         bad = {what: count for what, count in found.items() if what not in ("read", "refused")}
         self.assertEqual(bad, {})
-        self.assertGreater(found["read"], 10)
-        self.assertGreater(found["refused"], 60)
+        self.assertGreater(found["read"], 4)
+        self.assertGreater(found["refused"], 25)

@@ -86,7 +86,7 @@ class Lives(unittest.TestCase):
             "event = QDropEvent(QPointF(9, 9), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, "
             "Qt.KeyboardModifier.NoModifier)\n"
             "QApplication.sendEvent(window, event)\n"
-            "QTimer.singleShot(3500, lambda: print([str(w.session.path) for w in QApplication.topLevelWidgets() "
+            "QTimer.singleShot(1800, lambda: print([str(w.session.path) for w in QApplication.topLevelWidgets() "
             "if isinstance(w, Window) and w.isVisible()], flush=True))\n"
         )
         done = visit(one, drop)

@@ -47,7 +47,7 @@ def main(path: str, last: str = "") -> int:
             if last:
                 QTimer.singleShot(0, lambda: exec(last, {"window": window, "sys": sys}))
             QTimer.singleShot(
-                4000 if last else 1500,
+                2600 if last else 1200,
                 lambda: (print("visited", flush=True), QApplication.closeAllWindows(), QApplication.quit()),
             )
 

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import os
 import subprocess
 import sys
 from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
 from datetime import datetime
 from typing import NamedTuple
 
@@ -27,7 +29,7 @@ def hardware_encoders() -> tuple[str, ...]:
 def try_encoders(
     say: Callable[[str], None] = lambda _: None, seconds: float = MOST_SECONDS
 ) -> Iterator[TriedEncoder]:
-    """Try every hardware encoder, one after another.
+    """Try every hardware encoder, device by device.
 
     Parameters
     ----------
@@ -41,20 +43,41 @@ def try_encoders(
     TriedEncoder
         What was found of it.
     """
+    # encoders of one device one after another, or they would slow each other down; devices side by side
+    families: dict[str, list[str]] = {}
     for name in hardware_encoders():
         on = ENCODERS[name].on
         assert on is not None
-        say(name)
-        blank = TriedEncoder(encoder=name, family=on.family, codec=on.codec, stand_in=on.stand_in)
-        answer = _apart(name, seconds)
-        try:
-            yield TriedEncoder.model_validate_json(answer.found)
-        except ValueError:
-            yield blank.model_copy(update={"why_not": answer.trouble})
+        families.setdefault(on.family, []).append(name)
+
+    def family(names: list[str]) -> list[TriedEncoder]:
+        return [_tried(name, say, seconds) for name in names]
+
+    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+        for found in pool.map(family, families.values()):
+            yield from found
+
+
+def _tried(name: str, say: Callable[[str], None], seconds: float) -> TriedEncoder:
+    """One encoder, tried in a process of its own."""
+    on = ENCODERS[name].on
+    assert on is not None
+    say(name)
+    answer = _apart(name, seconds)
+    try:
+        return TriedEncoder.model_validate_json(answer.found)
+    except ValueError:
+        return TriedEncoder(
+            encoder=name,
+            family=on.family,
+            codec=on.codec,
+            stand_in=on.stand_in,
+            why_not=answer.trouble,
+        )
 
 
 def try_decoders(seconds: float = MOST_SECONDS) -> Iterator[TriedDecoder]:
-    """Try every way to decode in hardware, one after another.
+    """Try every way to decode in hardware.
 
     Parameters
     ----------
@@ -66,12 +89,14 @@ def try_decoders(seconds: float = MOST_SECONDS) -> Iterator[TriedDecoder]:
     TriedDecoder
         What was found of it.
     """
-    for family in decoder_families():
-        answer = _apart(DECODING + family, seconds)
-        try:
-            yield TriedDecoder.model_validate_json(answer.found)
-        except ValueError:
-            yield TriedDecoder(family=family, why_not=answer.trouble)
+    families = decoder_families()
+    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+        answers = pool.map(lambda family: _apart(DECODING + family, seconds), families)
+        for family, answer in zip(families, answers, strict=True):
+            try:
+                yield TriedDecoder.model_validate_json(answer.found)
+            except ValueError:
+                yield TriedDecoder(family=family, why_not=answer.trouble)
 
 
 class _Answer(NamedTuple):
