@@ -26,6 +26,7 @@ NAMES = (
     "composing",
     "routes",
     "faults",
+    "placement",
 )
 REPORT = Path(__file__).parent.parent / "docs" / "benchmarks.md"
 

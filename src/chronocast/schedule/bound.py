@@ -10,7 +10,7 @@ task after another on one slot ends sooner.
 from __future__ import annotations
 
 from collections.abc import Collection, Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
@@ -112,9 +112,20 @@ def lower_bound(works: Sequence[Work], slots: Mapping[str, int], helping: Sequen
         Slots of other stations.
     """
     sides = sides_of(slots, helping)
-    amounts, longest = _amounts(works, sides)
-    if not amounts:
+    totals = _Totals.of(works, sides)
+    if not totals.amounts:
         return Bound(0.0, {})
+    end, uses = _earliest(totals.amounts, sides)
+    if end >= FAR:
+        return Bound(FAR, {})
+    parts = _earliest(totals.parts, sides)[0] if totals.parts else 0.0
+    return Bound(max(end, totals.longest, parts + totals.least_steps), uses)
+
+
+def _earliest(
+    amounts: Mapping[WorkClass, float], sides: Sequence[Side]
+) -> tuple[float, Mapping[WorkClass, frozenset[str]]]:
+    """The earliest moment by which so many seconds of each class are done, and who does what; ``FAR`` for never."""
     pairs = [
         (row, column)
         for row, one in enumerate(amounts)
@@ -122,48 +133,60 @@ def lower_bound(works: Sequence[Work], slots: Mapping[str, int], helping: Sequen
         if _able(one, side)
     ]
     if {row for row, _ in pairs} != set(range(len(amounts))):
-        return Bound(FAR, {})
+        return FAR, {}
     seconds = np.array(list(amounts.values()))
-    kinks = sorted(
-        {edge for side in sides for window in side.windows for edge in window}
-        | {side.booked for side in sides}
-    )
-    low, high = _between(seconds, sides, pairs, kinks)
+    edges = {edge for side in sides for window in side.windows for edge in window}
+    low, high = _between(seconds, sides, pairs, sorted(edges | {side.booked for side in sides}))
     if high >= FAR:
-        return Bound(FAR, {})
+        return FAR, {}
     end, shares = _solve(seconds, sides, pairs, low, high)
     uses: dict[WorkClass, set[str]] = {one: set() for one in amounts}
     classes = list(amounts)
     for (row, column), share in zip(pairs, shares, strict=True):
         if share * sides[column].slower > USED * seconds[row]:
             uses[classes[row]].add(sides[column].name)
-    return Bound(max(end, longest), {one: frozenset(found) for one, found in uses.items()})
+    return end, {one: frozenset(found) for one, found in uses.items()}
 
 
-def _amounts(works: Sequence[Work], sides: Sequence[Side]) -> tuple[dict[WorkClass, float], float]:
-    """Seconds of each class; and how long the longest chain of one output is on the quickest slots that can do it."""
-    amounts: dict[WorkClass, float] = {}
-    made, longest = set[str](), 0.0
-    for work in works:
-        chain = 0.0
-        parts = 0.0
-        for stage in work.stages:
-            one = class_of(work, stage)
-            seconds = stage.draws.mean(axis=1)
-            if stage.kind.of == "part":
-                fresh = [row for row, name in enumerate(stage.names) if name not in made]
-                made.update(stage.names)
-                seconds = seconds[fresh]
-            if not len(seconds):
-                continue
-            amounts[one] = amounts.get(one, 0.0) + float(seconds.sum())
-            quickest = min((side.slower for side in sides if _able(one, side)), default=FAR)
-            if stage.kind.of == "part":
-                parts = max(parts, float(seconds.max()) * quickest)
-            else:
-                chain += float(seconds.sum()) * quickest
-        longest = max(longest, work.not_before + parts + chain)
-    return {one: seconds for one, seconds in amounts.items() if seconds > 0}, longest
+@dataclass
+class _Totals:
+    """Seconds of each class, of the parts alone as well; what one output takes at least on the quickest slots.
+
+    ``longest`` is the longest chain of one output's part and steps; ``least_steps`` are the shortest steps: whichever
+    part is done last, steps follow it.
+    """
+
+    amounts: dict[WorkClass, float] = field(default_factory=dict)
+    parts: dict[WorkClass, float] = field(default_factory=dict)
+    longest: float = 0.0
+    least_steps: float = FAR
+
+    @classmethod
+    def of(cls, works: Sequence[Work], sides: Sequence[Side]) -> _Totals:
+        """The totals of some work."""
+        found, made = cls(), set[str]()
+        for work in works:
+            part, steps, fresh_parts = 0.0, 0.0, False
+            for stage in work.stages:
+                one, seconds = class_of(work, stage), stage.draws.mean(axis=1)
+                is_part = stage.kind.of == "part"
+                if is_part:
+                    seconds = seconds[[row for row, name in enumerate(stage.names) if name not in made]]
+                    made.update(stage.names)
+                total = float(seconds.sum())
+                if total <= 0:
+                    continue
+                found.amounts[one] = found.amounts.get(one, 0.0) + total
+                quickest = min((side.slower for side in sides if _able(one, side)), default=FAR)
+                if is_part:
+                    found.parts[one] = found.parts.get(one, 0.0) + total
+                    part, fresh_parts = max(part, float(seconds.max()) * quickest), True
+                else:
+                    steps += total * quickest
+            found.longest = max(found.longest, work.not_before + part + steps)
+            if fresh_parts:
+                found.least_steps = min(found.least_steps, steps)
+        return found
 
 
 def _able(one: WorkClass, side: Side) -> bool:

@@ -7,6 +7,7 @@ finish it first.  All draws are simulated at once.
 
 from __future__ import annotations
 
+import heapq
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
@@ -93,17 +94,13 @@ class Traced:
 
 @dataclass
 class _Open:
-    """An output that isn't finished: its parts have their time, and ``steps`` are left; the next can begin at ``ready``.
-
-    ``at`` is the mean of that.
-    """
+    """An output that isn't finished: its parts have their time, and ``steps`` are left; the next can begin at ``ready``."""
 
     work: Work
     begin: Draws | None
     ready: Draws
     station: str = ""
     slot: int = 0
-    at: float = 0.0
     steps: list[Stage] = field(default_factory=list)
 
     def __post_init__(self) -> None:
@@ -138,7 +135,8 @@ class _Clock:
         self.left = sum(len(stage.names) for work in works for stage in work.stages)
         self.alone = min(self.left, ALONE)
         self.together = max(1, round(self.left / MOST_TAKEN))
-        self.open: list[_Open] = []
+        self.open: dict[WorkClass, list[tuple[float, int, _Open]]] = {}
+        self.opened = 0
         self._fronts: dict[WorkClass, float] = {}
         self.finished: dict[str, Finish] = {}
         for place, pool in self.pools.items():
@@ -208,8 +206,9 @@ class _Clock:
     def _opened(self, item: _Open) -> None:
         """Have an output wait for its next step, or be finished."""
         if item.steps:
-            item.at = float(item.ready.mean())
-            self.open.append(item)
+            one = class_of(item.work, item.steps[0])
+            self.opened += 1
+            heapq.heappush(self.open.setdefault(one, []), (float(item.ready.mean()), self.opened, item))
             return
         begun = item.begin if item.begin is not None else item.ready
         self.finished[item.work.output] = Finish(item.work.output, begun, item.ready, item.station, item.slot)
@@ -222,13 +221,12 @@ class _Clock:
         all_of_them
             Whether nothing else is left to do meanwhile.
         """
-        while self.open:
-            self.open.sort(key=lambda item: item.at)
-            due = (item for item in self.open if item.at <= self._frontier(item.work, item.steps[0]))
-            first = next(due, self.open[0] if all_of_them else None)
-            if first is None:
+        while waiting := {one: items for one, items in self.open.items() if items}:
+            due = [one for one, items in waiting.items() if items[0][0] <= self._frontier(one)]
+            if not due and not all_of_them:
                 return
-            self.open.remove(first)
+            soonest = min(due or waiting, key=lambda one: waiting[one][0][:2])
+            first = heapq.heappop(self.open[soonest])[2]
             stage = first.steps.pop(0)
             place = stage.station
             seconds, count = stage.seconds, len(stage.names)
@@ -240,11 +238,10 @@ class _Clock:
                 first.begin, (first.station, first.slot) = begin, where
             self._opened(first)
 
-    def _frontier(self, work: Work, stage: Stage) -> float:
-        """When a slot that can do a stage comes free next."""
-        one = class_of(work, stage)
+    def _frontier(self, one: WorkClass) -> float:
+        """When a slot that can do work of a class comes free next."""
         if one not in self._fronts:
-            pool = self.pools.get(stage.station)
+            pool = self.pools.get(one.place)
             self._fronts[one] = FAR if pool is None else pool.frontier(self._allowed(one, pool))
         return self._fronts[one]
 
@@ -266,7 +263,7 @@ class _Clock:
             yield due
 
     def _is_due(self, work: Work) -> bool:
-        return bool(work.stages) and work.not_before <= self._frontier(work, work.stages[0])
+        return bool(work.stages) and work.not_before <= self._frontier(class_of(work, work.stages[0]))
 
     def _grouped(self, stage: Stage) -> Iterator[tuple[tuple[str, ...], Draws]]:
         """A stage's tasks that aren't made yet, one by one; a few together where there are very many."""
