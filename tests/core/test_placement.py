@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import itertools
+import tempfile
 import unittest
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
+from pathlib import Path
 from types import SimpleNamespace
 from typing import Any
 
@@ -13,9 +15,13 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from chronocast import __version__
+from chronocast.crew.house.mounts import measure_mount
 from chronocast.forecast.stage import Stage, Work
 from chronocast.forecast.station import Helper, Station
+from chronocast.media.piece.here import libraries_version
 from chronocast.model.batch.wishes import WISHES, Wish
+from chronocast.model.house import House, MountSpeed, Root, StationTold
 from chronocast.model.stages import CHECK, ENCODE, HERE, JOIN
 from chronocast.preparation.asked.plans import (
     levers,
@@ -25,6 +31,7 @@ from chronocast.preparation.asked.plans import (
     wishes_compared,
     working_mornings,
 )
+from chronocast.preparation.station.helpers import helpers_of, shared_drives
 from chronocast.schedule.bound import lower_bound
 from chronocast.schedule.clock import Traced, simulate
 from chronocast.schedule.placement import Evening, Placement, place_evening, place_works
@@ -220,6 +227,66 @@ class Plans(unittest.TestCase):
         works = [work(f"o{n}", [0.05], 0.01) for n in range(10_000)]
         found = plan(works, 2)
         self.assertAlmostEqual(float(found.end[0]), 10_000 * 0.07 / 2, delta=2.0)
+
+
+class SharedDrives(unittest.TestCase):
+    """What all stations read and write together takes its time, however many they are."""
+
+    def work(self, pieces: int, seconds: float, carried: float) -> Work:
+        names = tuple(f"p{n}" for n in range(pieces))
+        stage = Stage(ENCODE, HERE, names, np.full((pieces, 1), seconds), "/shared", np.full(pieces, carried))
+        return Work("o", (stage,))
+
+    def end(self, work: Work, there: list[Help], slots: int = 1) -> float:
+        bound = lower_bound([work], {HERE: slots}, there).end
+        end = float(plan([work], slots, there).end[0])
+        self.assertLessEqual(bound, end + 1e-6)
+        return end
+
+    def test_no_more_is_done_than_the_drive_carries(self) -> None:
+        many = [far(f"s{n}", 4) for n in range(5)]
+        self.assertEqual(self.end(self.work(40, 4.0, 0.01), many, 4), 8.0)
+        carried = self.end(self.work(40, 4.0, 1.0), many, 4)
+        self.assertGreaterEqual(carried, 40.0)
+        self.assertLessEqual(carried, 44.0)
+
+    def test_a_station_that_reaches_it_slowly_gets_less(self) -> None:
+        work = self.work(20, 2.0, 0.1)
+        near, slow = [far("s")], [far("s", reach={"/shared": 100.0})]
+        self.assertEqual(self.end(work, near), 20.0)
+        self.assertGreater(self.end(work, slow), 30.0)
+        shares = {share.station: share.tasks for share in plan([work], 1, slow).shares}
+        self.assertGreater(shares[HERE], shares.get("s", 0) * 3)
+
+    def test_what_stations_measured_is_what_the_forecast_divides(self) -> None:
+        roots = (Root(name="footage", path="/mnt/footage"),)
+        quick, slow = MountSpeed(read=200e6, write=100e6), MountSpeed(read=20e6, write=50e6)
+        told = [
+            StationTold(
+                name=name,
+                version=__version__,
+                libraries=libraries_version(),
+                slots=1,
+                mounts={"footage": speed},
+            )
+            for name, speed in (("Plover", quick), ("Knot", slow))
+        ]
+        house = House(stations=tuple(told))
+        (drive,) = shared_drives(house, roots)
+        self.assertEqual((drive.path, drive.read, drive.write), ("/mnt/footage", 200e6, 100e6))
+        helpers = helpers_of(house, drives=(drive,), roots=roots)
+        self.assertEqual(
+            {helper.id: dict(helper.reach) for helper in helpers},
+            {"Plover": {"/mnt/footage": 1.0}, "Knot": {"/mnt/footage": 10.0}},
+        )
+
+    def test_a_folder_is_measured_and_nothing_stays_in_it(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            speed = measure_mount(Root(name="footage", path=folder))
+            assert speed is not None
+            self.assertGreater(min(speed.read, speed.write), 1e5)
+            self.assertEqual(list(Path(folder).iterdir()), [])
+        self.assertIsNone(measure_mount(Root(name="footage", path=folder)), "it is gone")
 
 
 class Lost(unittest.TestCase):

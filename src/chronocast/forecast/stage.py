@@ -24,12 +24,18 @@ class Stage:
         Its tasks: parts by their names in the stock, where one that several outputs want is made once.
     draws
         Seconds of each task by the clock, shape (tasks, draws).
+    drive
+        The shared drive that it reads and writes; "" where that is no matter.
+    carried
+        Seconds that each task has the whole drive for itself, shape (tasks,).
     """
 
     kind: StageKind
     station: str
     names: tuple[str, ...]
     draws: Draws
+    drive: str = ""
+    carried: Draws | None = None
 
     @property
     def seconds(self) -> Draws:
@@ -39,7 +45,7 @@ class Stage:
 
     def of_draw(self, number: int) -> Stage:
         """The same in one draw alone."""
-        return Stage(self.kind, self.station, self.names, self.draws[:, number : number + 1])
+        return replace(self, draws=self.draws[:, number : number + 1])
 
 
 @dataclass(frozen=True)

@@ -70,6 +70,18 @@ class Load:
 
 
 @dataclass(frozen=True)
+class SharedDrive:
+    """A folder that the stations of a house share: where it is here, and what it carries, in bytes a second each way.
+
+    That is what the quickest station has of it; all divide it.
+    """
+
+    path: str
+    read: float
+    write: float
+
+
+@dataclass(frozen=True)
 class HelpingDevice:
     """A device of another station: its family, how many encodes it does at once, how much slower than forecast."""
 
@@ -102,6 +114,8 @@ class Helper:
         Its devices that take this machine's work.
     manner
         When it works: *always*, *gently* (it gives way to whoever sits down) or *idle*.
+    reach
+        Shared drives, each with how many times as slow it is from there as for the quickest station.
     """
 
     id: str
@@ -113,6 +127,7 @@ class Helper:
     stand_in: bool = False
     devices: tuple[HelpingDevice, ...] = ()
     manner: str = "always"
+    reach: tuple[tuple[str, float], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -121,7 +136,8 @@ class Station:
 
     ``slots`` is how many tasks it does at once; ``devices`` are kinds of device, with how many encodes each does
     besides; ``helpers`` are other stations of its house that take its work as well, where it lies in a folder that is
-    ``shared``; ``name`` is what it is called in its house.
+    ``shared``; ``name`` is what it is called in its house, ``drives`` what the
+    shared folders carry.
     """
 
     id: str = HERE
@@ -132,6 +148,7 @@ class Station:
     helpers: tuple[Helper, ...] = ()
     shared: tuple[str, ...] = ()
     name: str = ""
+    drives: tuple[SharedDrive, ...] = ()
 
     @property
     def places(self) -> dict[str, int]:

@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
+import contextlib
 import time
+from collections.abc import Mapping
 from pathlib import Path
 
 from pydantic import ValidationError
 
 from chronocast.journal.documents import load_json, save_json
 from chronocast.model.errors import ChronocastError
-from chronocast.model.house import Belonging, House
+from chronocast.model.house import Belonging, House, MountSpeed
 from chronocast.model.paths import FileMark
 
+MOUNT_SECONDS = 30 * 86_400.0
+"""A shared folder's speed is measured again after so long."""
 FRESH_SECONDS = 20.0
 """What was heard of the house longer ago than that isn't counted on."""
 
@@ -27,6 +31,7 @@ class HouseStore:
         self._belonging = self.folder / "house.json"
         self._heard = state / "house.json"
         self._yield = state / "yield.json"
+        self._mounts = state / "mounts.json"
         self._seen: FileMark | None = None
 
     def belonging(self) -> Belonging:
@@ -80,6 +85,26 @@ class HouseStore:
             return House.model_validate(load_json(self._heard))
         except ValidationError:
             return House()
+
+    def mounts(self) -> dict[str, MountSpeed]:
+        """How fast shared folders were from here when they were tried, by their names; old figures don't count."""
+        value, found = load_json(self._mounts), {}
+        for name, told in value.items():
+            with contextlib.suppress(ValidationError, TypeError, AttributeError):
+                if time.time() - float(told.get("when", 0)) < MOUNT_SECONDS:
+                    found[name] = MountSpeed(read=told["read"], write=told["write"])
+        return found
+
+    def keep_mounts(self, mounts: Mapping[str, MountSpeed]) -> None:
+        """Keep how fast shared folders are from here.
+
+        Parameters
+        ----------
+        mounts
+            By their names.
+        """
+        told = {name: {**speed.model_dump(), "when": time.time()} for name, speed in mounts.items()}
+        save_json(self._mounts, {**load_json(self._mounts), **told})
 
     def known_now(self) -> House:
         """What is known of the house now; nothing, where the last word is old."""

@@ -98,6 +98,13 @@ class Doing(FrozenModel):
     who: str = ""
 
 
+class MountSpeed(FrozenModel):
+    """How fast a shared folder is from a station, in bytes a second each way."""
+
+    read: float = Field(gt=0)
+    write: float = Field(gt=0)
+
+
 class StationTold(FrozenModel):
     """What a station says of itself to the house.
 
@@ -115,6 +122,8 @@ class StationTold(FrozenModel):
         Its hardware encoders as they were tried.
     roots
         Names of the shared folders that it has.
+    mounts
+        How fast shared folders are from it, by their names.
     manner
         When it works.
     load
@@ -138,6 +147,7 @@ class StationTold(FrozenModel):
     pace: dict[str, float] = Field(default_factory=dict)
     devices: tuple[TriedEncoder, ...] = ()
     roots: tuple[str, ...] = ()
+    mounts: dict[str, MountSpeed] = Field(default_factory=dict)
     manner: Manner = "gently"
     load: float = 1.0
     open: bool = True

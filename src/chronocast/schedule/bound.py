@@ -119,7 +119,8 @@ def lower_bound(works: Sequence[Work], slots: Mapping[str, int], helping: Sequen
     if end >= FAR:
         return Bound(FAR, {})
     parts = _earliest(totals.parts, sides)[0] if totals.parts else 0.0
-    return Bound(max(end, totals.longest, parts + totals.least_steps), uses)
+    carried = max(totals.carried.values(), default=0.0)
+    return Bound(max(end, totals.longest, parts + totals.least_steps, carried), uses)
 
 
 def _earliest(
@@ -153,13 +154,14 @@ class _Totals:
     """Seconds of each class, of the parts alone as well; what one output takes at least on the quickest slots.
 
     ``longest`` is the longest chain of one output's part and steps; ``least_steps`` are the shortest steps: whichever
-    part is done last, steps follow it.
+    part is done last, steps follow it; ``carried`` is how long each shared drive is busy.
     """
 
     amounts: dict[WorkClass, float] = field(default_factory=dict)
     parts: dict[WorkClass, float] = field(default_factory=dict)
     longest: float = 0.0
     least_steps: float = FAR
+    carried: dict[str, float] = field(default_factory=dict)
 
     @classmethod
     def of(cls, works: Sequence[Work], sides: Sequence[Side]) -> _Totals:
@@ -170,9 +172,14 @@ class _Totals:
             for stage in work.stages:
                 one, seconds = class_of(work, stage), stage.draws.mean(axis=1)
                 is_part = stage.kind.of == "part"
+                rows = [row for row, name in enumerate(stage.names) if not is_part or name not in made]
+                seconds = seconds[rows]
                 if is_part:
-                    seconds = seconds[[row for row, name in enumerate(stage.names) if name not in made]]
                     made.update(stage.names)
+                if stage.carried is not None:
+                    found.carried[stage.drive] = found.carried.get(stage.drive, 0.0) + float(
+                        stage.carried[rows].sum()
+                    )
                 total = float(seconds.sum())
                 if total <= 0:
                     continue

@@ -17,7 +17,7 @@ import numpy as np
 
 from chronocast.forecast.band import Band
 from chronocast.forecast.stage import Stage, Work
-from chronocast.schedule.pool import FAR, Draws, Help, Numbers, Pool, Surprise
+from chronocast.schedule.pool import FAR, Draws, Help, Numbers, Pool, Surprise, Taken
 
 MOST_TAKEN = 3000
 """Above so many tasks, neighbouring pieces are given out together: many draws over many slots take time."""
@@ -107,6 +107,11 @@ class _Open:
         self.steps = [stage for stage in self.work.stages if stage.kind.of == "output"]
 
 
+def _both(one: Draws | None, other: Draws | None) -> Draws | None:
+    """What two stages have a drive carry, one after the other."""
+    return None if one is None or other is None else np.concatenate([one, other])
+
+
 NOBODY = Help("", 1, np.ones(1))
 
 
@@ -138,6 +143,7 @@ class _Clock:
         self.open: dict[WorkClass, list[tuple[float, int, _Open]]] = {}
         self.opened = 0
         self._fronts: dict[WorkClass, float] = {}
+        self.carried: dict[str, Draws] = {}
         self.finished: dict[str, Finish] = {}
         for place, pool in self.pools.items():
             if pool.timed:
@@ -145,7 +151,7 @@ class _Clock:
                 pool.typical = float(np.quantile(np.concatenate(short), 0.25)) if short else 0.0
 
     def take(
-        self, work: Work, stage: Stage, seconds: Draws, ready: Draws | None, count: int = 1
+        self, work: Work, stage: Stage, seconds: Draws, ready: Draws | None, rows: Sequence[int] = (0,)
     ) -> tuple[Draws, Draws, tuple[str, int]]:
         """Give a task the slot that finishes it first: its begin and end, shape (draws,), and where it is done mostly.
 
@@ -159,13 +165,17 @@ class _Clock:
             It takes so long on the station itself, shape (draws,).
         ready
             When it can begin, shape (draws,); at once, if None.
-        count
-            How many tasks it is.
+        rows
+            Which of the stage's tasks.
         """
         pool = self.pools.get(stage.station)
         if pool is None:
             pool = self.pools[stage.station] = Pool(stage.station, 1, self.draws)
-        taken = pool.take(seconds, ready, self._allowed(class_of(work, stage), pool))
+        carried = 0.0 if stage.carried is None else float(stage.carried[list(rows)].sum())
+        only, count = self._allowed(class_of(work, stage), pool), len(rows)
+        taken = pool.take(seconds, ready, only, (stage.drive, carried))
+        if carried:
+            taken = self._carry(pool, taken, stage.drive, carried)
         self._fronts.clear()
         self.left -= count
         side, number = pool.sides[int(taken.station[0])] if pool.sides else NOBODY, int(taken.slot[0])
@@ -178,6 +188,15 @@ class _Clock:
             side = pool.sides[int(np.bincount(taken.station).argmax())]
         return taken.begin, taken.end, (side.station, number)
 
+    def _carry(self, pool: Pool, taken: Taken, drive: str, seconds: float) -> Taken:
+        """A task ends no sooner than its drive has carried what it reads and writes; all stations divide a drive."""
+        front = np.maximum(self.carried.get(drive, 0.0), taken.begin)
+        self.carried[drive] = front + seconds
+        end = np.maximum(taken.end, self.carried[drive])
+        if (end > taken.end).any():
+            pool.later(taken, end)
+        return replace(taken, end=end)
+
     def _allowed(self, one: WorkClass, pool: Pool) -> Numbers | None:
         stations = self.guide.get(one, one.stations)
         return pool.allowed(stations, one.here) if one.here or stations else None
@@ -189,11 +208,11 @@ class _Clock:
         parts = [stage for stage in work.stages if stage.kind.of == "part"]
         few = self.together == 1
         for stage in sorted(parts, key=lambda stage: not stage.kind.first):
-            for names, seconds in self._grouped(stage):
+            for rows, seconds in self._grouped(stage):
                 if few:
                     self.make_steps()
-                begin, end, where = self.take(work, stage, seconds, ready, len(names))
-                self.made.update(dict.fromkeys(names, end))
+                begin, end, where = self.take(work, stage, seconds, ready, rows)
+                self.made.update({stage.names[row]: end for row in rows})
                 if item.begin is None:
                     item.begin, (item.station, item.slot) = begin, where
             for name in dict.fromkeys(stage.names):
@@ -228,12 +247,17 @@ class _Clock:
             soonest = min(due or waiting, key=lambda one: waiting[one][0][:2])
             first = heapq.heappop(self.open[soonest])[2]
             stage = first.steps.pop(0)
-            place = stage.station
-            seconds, count = stage.seconds, len(stage.names)
+            seconds, place = stage.seconds, stage.station
             while self.together > 1 and first.steps and first.steps[0].station == place:
                 following = first.steps.pop(0)
-                seconds, count = seconds + following.seconds, count + len(following.names)
-            begin, first.ready, where = self.take(first.work, stage, seconds, first.ready, count)
+                stage = replace(
+                    stage,
+                    names=stage.names + following.names,
+                    carried=_both(stage.carried, following.carried),
+                )
+                seconds = seconds + following.seconds
+            rows = range(len(stage.names))
+            begin, first.ready, where = self.take(first.work, stage, seconds, first.ready, rows)
             if first.begin is None:
                 first.begin, (first.station, first.slot) = begin, where
             self._opened(first)
@@ -265,7 +289,7 @@ class _Clock:
     def _is_due(self, work: Work) -> bool:
         return bool(work.stages) and work.not_before <= self._frontier(class_of(work, work.stages[0]))
 
-    def _grouped(self, stage: Stage) -> Iterator[tuple[tuple[str, ...], Draws]]:
+    def _grouped(self, stage: Stage) -> Iterator[tuple[list[int], Draws]]:
         """A stage's tasks that aren't made yet, one by one; a few together where there are very many."""
         first = {name: row for row, name in reversed(list(enumerate(stage.names))) if name not in self.made}
         rows = sorted(first.values())
@@ -273,7 +297,7 @@ class _Clock:
             count = self.together if self.left > self.alone else 1
             chunk, rows = rows[:count], rows[count:]
             seconds = stage.draws[chunk[0]] if len(chunk) == 1 else stage.draws[chunk].sum(axis=0)
-            yield tuple(stage.names[row] for row in chunk), seconds
+            yield chunk, seconds
 
 
 def simulate(

@@ -137,7 +137,8 @@ def help_of(station: Station, learned: Experience, chance: Chance) -> tuple[Help
             * np.exp(drift + HELP_SD * chance.normal("pace of " + item.id))
         )
         share = item.load.draws(chance) / station.load.draws(chance)
-        found.append(Help(item.id, item.slots, slower * share, item.booked, item.windows, station.id))
+        reach = dict(item.reach)
+        found.append(Help(item.id, item.slots, slower * share, item.booked, item.windows, station.id, reach))
         for device in item.devices:
             error = np.exp(HELP_SD * chance.normal(f"pace of {device_place(item.id, device.family)}"))
             found.append(
@@ -147,6 +148,7 @@ def help_of(station: Station, learned: Experience, chance: Chance) -> tuple[Help
                     device.slower * error,
                     windows=item.windows,
                     place=device_place(station.id, device.family),
+                    reach=reach,
                 )
             )
     return tuple(found)

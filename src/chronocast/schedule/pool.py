@@ -8,7 +8,7 @@ draw, a rehearsal for nights in which stations are lost.
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
@@ -39,6 +39,8 @@ class Help:
         When it is open, (begin, end) in seconds from now, in order; none for always.
     place
         Whose work they take, as the work's stages name it.
+    reach
+        How many times as slow shared drives are from there.
     """
 
     station: str
@@ -47,6 +49,7 @@ class Help:
     booked: float = 0.0
     windows: tuple[tuple[float, float], ...] = ()
     place: str = HERE
+    reach: Mapping[str, float] = field(default_factory=dict)
 
     @property
     def name(self) -> str:
@@ -122,6 +125,7 @@ class Pool:
             if self.slower is not None:
                 self.slower[:, number] = side.slower
         self.typical = 0.0
+        self._least: Draws | None = None
         self.timed = any(side.windows for side in self.sides)
         if self.timed:
             shape = (len(self.sides), max(len(side.windows) for side in self.sides) + 1)
@@ -170,7 +174,13 @@ class Pool:
         first = self.first if only is None else self.first[:, only]
         return float(first.min(axis=1).mean()) if first.shape[1] else FAR
 
-    def take(self, seconds: Draws, ready: Draws | None = None, only: Numbers | None = None) -> Taken:
+    def take(
+        self,
+        seconds: Draws,
+        ready: Draws | None = None,
+        only: Numbers | None = None,
+        carried: tuple[str, float] = ("", 0.0),
+    ) -> Taken:
         """Give a task the slot that would finish it first.
 
         Parameters
@@ -181,13 +191,22 @@ class Pool:
             When it can begin, shape (draws,); at once, if None.
         only
             The numbers of the stations that can do it; all, if None.
+        carried
+            The shared drive it reads and writes, and the seconds it would have that for itself.
         """
+        self._least = self._reached(*carried)
         taken = self._first(seconds, ready, only)
         if self.surprises:
             taken = self._despite_losses(taken, seconds, ready, only)
         if len(self.sides):
             self._free_at(taken.station, taken.slot, self.rows, taken.end)
         return taken
+
+    def _reached(self, drive: str, seconds: float) -> Draws | None:
+        """How long a task takes at each station at least, for what it reads and writes; None where that is no matter."""
+        if not drive or seconds <= 0:
+            return None
+        return seconds * np.array([side.reach.get(drive, 1.0) for side in self.sides])
 
     def _free_at(self, stations: Numbers, slots: Numbers, rows: Numbers, moment: Draws) -> None:
         """Have slots come free at a moment, within their station's hours."""
@@ -211,11 +230,12 @@ class Pool:
             far, none = np.full(len(rows), FAR), np.zeros(len(rows), np.intp)
             return Taken(far, far.copy(), none, none)
         begin = free if ready is None else np.maximum(free, ready[:, None])
-        if self.slower is None:
-            end = begin + seconds[:, None]
-        else:
-            slower = self.slower if only is None else self.slower[:, only]
-            end = begin + seconds[:, None] * slower
+        took = seconds[:, None]
+        if self.slower is not None:
+            took = took * (self.slower if only is None else self.slower[:, only])
+        if self._least is not None:
+            took = np.maximum(took, self._least if only is None else self._least[only])
+        end = begin + took
         number = end.argmin(axis=1)
         station = number if only is None else only[number]
         found_begin, found_end = begin[rows, number], end[rows, number]
@@ -286,6 +306,19 @@ class Pool:
         home = closes - free < short
         if home.any():
             self._free_at(stations[home], slots[home], rows[home], closes[home])
+
+    def later(self, taken: Taken, end: Draws) -> None:
+        """Have slots that were taken come free later than thought.
+
+        Parameters
+        ----------
+        taken
+            What took them.
+        end
+            When they come free, shape (draws,).
+        """
+        if self.sides:
+            self._free_at(taken.station, taken.slot, self.rows, end)
 
     def _despite_losses(
         self, taken: Taken, seconds: Draws, ready: Draws | None, only: Numbers | None

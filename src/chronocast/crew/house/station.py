@@ -29,6 +29,7 @@ from chronocast.crew.house.certificates import (
     write_privately,
 )
 from chronocast.crew.house.line import HubAway, HubRefused, Line, security_of, set_quiet
+from chronocast.crew.house.mounts import measure_mount
 from chronocast.crew.house.session import NotUnderstood, Session
 from chronocast.crew.local.crew import LocalCrew
 from chronocast.journal.workspace import Workspace
@@ -79,6 +80,7 @@ class Station:
         self.sessions: dict[str, Session] = {}
         self.slots = belonging.slots or machine_slots()
         self.devices = devices_known(workspace)
+        self.mounts = workspace.house.mounts()
         self.courtesy = Courtesy(belonging.manner)
         self.meter = LoadMeter(self.slots)
         self._others = others
@@ -159,6 +161,7 @@ class Station:
             else {},
             devices=self.devices,
             roots=tuple(root.name for root in self.belonging.roots),
+            mounts=self.mounts,
             manner=self.belonging.manner,
             load=self.meter.read().stretch,
             open=not self.why_shut,
@@ -183,6 +186,7 @@ class Station:
         async with asyncio.TaskGroup() as group:
             group.create_task(self._give_way())
             group.create_task(self._forget_the_silent())
+            group.create_task(asyncio.to_thread(self._measure_mounts))
             if self.slower > 1:
                 group.create_task(self._be_slow())
             told = ""
@@ -304,6 +308,14 @@ class Station:
         if not self.courtesy.see(time.monotonic(), others):
             return "somebody is at work on it", 0.0
         return "", 0.0
+
+    def _measure_mounts(self) -> None:
+        """Measure how fast shared folders are that weren't measured lately."""
+        for root in self.belonging.roots:
+            if root.name not in self.mounts and (speed := measure_mount(root)):
+                self.mounts = {**self.mounts, root.name: speed}
+                with contextlib.suppress(OSError, ChronocastError):
+                    self.workspace.house.keep_mounts({root.name: speed})
 
     async def _forget_the_silent(self) -> None:
         while True:

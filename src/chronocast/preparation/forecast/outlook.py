@@ -190,7 +190,16 @@ def outlook(
     asks = _asks(chosen, stock, made or {})
     told = forecast_outputs(asks, station, learned, chance, remember=True)
     looks = output_looks(asks, chance, learned)
-    night = evening(told.work, chosen, prospect.batch, station, learned=learned, chance=chance, now=now)
+    night = evening(
+        told.work,
+        chosen,
+        prospect.batch,
+        station,
+        learned=learned,
+        chance=chance,
+        now=now,
+        sizes=np.median(told.bytes, axis=1),
+    )
     placement = place_evening(night, prospect.batch.wish)
     finishes = placement.finishes
     ended = never_placed(chosen, placement)

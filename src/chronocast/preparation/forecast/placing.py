@@ -9,7 +9,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from chronocast.forecast.band import Chance
+from chronocast.forecast.band import Chance, Draws
 from chronocast.forecast.learning.experience import Experience
 from chronocast.forecast.stage import Work
 from chronocast.forecast.station import Station
@@ -17,6 +17,8 @@ from chronocast.model.batch.batch import Batch, Output
 from chronocast.model.house import within
 from chronocast.model.paths import path_text
 from chronocast.model.show import counted
+from chronocast.model.stages import CHECK, JOIN
+from chronocast.preparation.forecast.output_ask import source_bytes
 from chronocast.preparation.output.output_ready import OutputReady
 from chronocast.preparation.problem import Problem
 from chronocast.schedule.placement import Evening, Placement, evening_of
@@ -138,6 +140,7 @@ def evening(
     learned: Experience,
     chance: Chance,
     now: datetime,
+    sizes: Draws | None = None,
 ) -> Evening:
     """What the plan for outputs of a batch is made of.
 
@@ -157,14 +160,65 @@ def evening(
         Where the draws come from.
     now
         The present moment.
+    sizes
+        Likely bytes of their files, shape (outputs,).
     """
-    limited = [limits(work, ready, station, now) for work, ready in zip(works, outputs, strict=True)]
+    likely = sizes if sizes is not None else np.zeros(len(works))
+    limited = [
+        limits(work, ready, station, now, float(size))
+        for work, ready, size in zip(works, outputs, likely, strict=True)
+    ]
     moments = {ready.output.id: batch.wanted_at(ready.output) for ready in outputs}
     wanted = {name: (moment - now).total_seconds() for name, moment in moments.items() if moment is not None}
     return evening_of(limited, station, learned, chance, wanted)
 
 
-def limits(work: Work, ready: OutputReady, station: Station, now: datetime) -> Work:
+def carried_by_drives(work: Work, ready: OutputReady, station: Station, size: float) -> Work:
+    """An output's work, with what of the shared drives it takes: reading sources, writing pieces and the file, reading it.
+
+    Parameters
+    ----------
+    work
+        What is left to do.
+    ready
+        The output.
+    station
+        What the drives carry.
+    size
+        Likely bytes of its file.
+    """
+    media = next(iter(ready.source.facts), "")
+    source = next((d for d in station.drives if within(media, [d.path])), None)
+    target = next((d for d in station.drives if within(path_text(ready.path.absolute()), [d.path])), source)
+    if source is None or target is None:
+        return work
+    numbers = {piece.name: number for number, piece in enumerate(ready.plan.pieces)}
+    frames = max(1, ready.plan.frames)
+
+    def part(name: str) -> float:
+        number = numbers.get(name)
+        if number is None:
+            return 0.0
+        share = ready.plan.pieces[number].frames / frames
+        return source_bytes(ready, number) / source.read + size * share / target.write
+
+    file = {JOIN: size / target.read + size / target.write, CHECK: size / target.read}
+    stages = tuple(
+        replace(
+            stage,
+            drive=source.path if stage.kind.of == "part" else target.path,
+            carried=np.array(
+                [part(name) if stage.kind.of == "part" else file.get(stage.kind, 0.0) for name in stage.names]
+            ),
+        )
+        for stage in work.stages
+    )
+    return replace(work, stages=stages)
+
+
+def limits(
+    work: Work, ready: OutputReady, station: Station, now: datetime, bytes_likely: float = 0.0
+) -> Work:
     """An output's work, with where and from when it may be done.
 
     What lies in no folder that is shared no other station can do.
@@ -179,7 +233,10 @@ def limits(work: Work, ready: OutputReady, station: Station, now: datetime) -> W
         Where it is made.
     now
         The present moment.
+    bytes_likely
+        Of its file.
     """
+    work = carried_by_drives(work, ready, station, bytes_likely)
     early = (ready.not_before - now).total_seconds() if ready.not_before else 0.0
     parts, steps = _apart(ready, station) if station.helpers else (False, False)
     return replace(

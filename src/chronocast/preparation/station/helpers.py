@@ -7,10 +7,10 @@ import time
 from collections.abc import Iterable, Mapping, Sequence
 
 from chronocast import __version__
-from chronocast.forecast.station import SUPPLIED_PACE, Helper, HelpingDevice, Load, Pace
+from chronocast.forecast.station import SUPPLIED_PACE, Helper, HelpingDevice, Load, Pace, SharedDrive
 from chronocast.media.piece.here import libraries_version
 from chronocast.model.device import TriedEncoder
-from chronocast.model.house import Booking, House, StationTold
+from chronocast.model.house import Booking, House, Root, StationTold
 
 
 def pace_of(told: StationTold) -> Pace:
@@ -26,7 +26,10 @@ def helpers_of(
     house: House,
     apart_from_run: str = "",
     now: float | None = None,
+    *,
     devices: Sequence[TriedEncoder] = (),
+    drives: Sequence[SharedDrive] = (),
+    roots: Sequence[Root] = (),
 ) -> tuple[Helper, ...]:
     """The stations that would take this machine's work.
 
@@ -40,7 +43,12 @@ def helpers_of(
         Seconds since 1970.
     devices
         Hardware encoders that this machine can use, the house's included.
+    drives
+        What the shared folders carry.
+    roots
+        What this machine shares.
     """
+    names = {root.path: root.name for root in roots}
     moment = time.time() if now is None else now
     found = []
     for told in alike(house):
@@ -58,9 +66,33 @@ def helpers_of(
                     stand_in=told.stand_in,
                     devices=_helping_devices(told, devices),
                     manner=told.manner,
+                    reach=tuple(
+                        (drive.path, max(1.0, drive.read / speed.read))
+                        for drive in drives
+                        if (speed := told.mounts.get(names.get(drive.path, "")))
+                    ),
                 )
             )
     return tuple(sorted(found, key=lambda item: (item.pace.encode * item.load.stretch, item.id)))
+
+
+def shared_drives(house: House, roots: Sequence[Root]) -> tuple[SharedDrive, ...]:
+    """What the shared folders carry, as the stations have measured; none that nobody has.
+
+    Parameters
+    ----------
+    house
+        What is known of the house.
+    roots
+        What this machine shares.
+    """
+    found = []
+    for root in roots:
+        speeds = [told.mounts[root.name] for told in house.stations if root.name in told.mounts]
+        if speeds:
+            read, write = max(s.read for s in speeds), max(s.write for s in speeds)
+            found.append(SharedDrive(root.path, read, write))
+    return tuple(found)
 
 
 def alike(house: House) -> list[StationTold]:

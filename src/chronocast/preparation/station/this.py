@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import time
 
-from chronocast.forecast.station import Load, Station
+from chronocast.forecast.station import Helper, Load, SharedDrive, Station
 from chronocast.journal.workspace import Workspace
 from chronocast.model.device import TriedEncoder
 from chronocast.model.errors import ChronocastError
@@ -13,7 +13,7 @@ from chronocast.model.house import within
 from chronocast.model.paths import path_text
 from chronocast.model.stages import HERE
 from chronocast.preparation.station.devices import device_sessions, devices_known
-from chronocast.preparation.station.helpers import helpers_of, with_house_devices
+from chronocast.preparation.station.helpers import helpers_of, shared_drives, with_house_devices
 
 
 def this_station(
@@ -34,8 +34,12 @@ def this_station(
     """
     sessions = tuple(device_sessions(devices_known(workspace)).items())
     shared = () if run == "" else shared_folders(workspace)
-    devices = devices_usable(workspace) if shared else ()
-    helpers = helpers_of(workspace.house.known_now(), run or "", devices=devices) if shared else ()
+    helpers: tuple[Helper, ...] = ()
+    drives: tuple[SharedDrive, ...] = ()
+    if shared:
+        house, roots = workspace.house.known_now(), workspace.house.belonging().roots
+        drives = shared_drives(house, roots)
+        helpers = helpers_of(house, run or "", devices=devices_usable(workspace), drives=drives, roots=roots)
     pace = workspace.paces.of(HERE)
     return Station(
         HERE,
@@ -46,6 +50,7 @@ def this_station(
         helpers,
         shared,
         house_name(workspace),
+        drives if helpers else (),
     )
 
 
