@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import tempfile
+import time
 import unittest
 from dataclasses import replace
 from datetime import date, datetime, timedelta
 from fractions import Fraction
+from pathlib import Path
 from zoneinfo import ZoneInfo
 
 import numpy as np
@@ -15,9 +18,11 @@ from pydantic import ValidationError
 
 from chronocast import __version__
 from chronocast.cli.station_commands import read_hours
+from chronocast.crew.house.copies import SourceCopies
 from chronocast.forecast.stage import Stage, Work
 from chronocast.forecast.station import device_place
 from chronocast.media.piece.here import libraries_version
+from chronocast.media.source.fingerprint import fingerprint
 from chronocast.model.calendar import DAYS, Calendar, OpenHours, open_spans
 from chronocast.model.device import TriedEncoder
 from chronocast.model.house import Booking, Doing, House, Root, StationTold
@@ -274,6 +279,69 @@ def piece_work(name: str, seconds: list[float]) -> Work:
             Stage(CHECK, HERE, (name,), 0.5 * one),
         ),
     )
+
+
+class Copies(unittest.TestCase):
+    """Sources that are copied to a station because reading them over its line holds work up."""
+
+    def setUp(self) -> None:
+        self.folder = Path(tempfile.mkdtemp())
+        self.film = self.folder / "reef.mp4"
+        self.film.write_bytes(bytes(range(256)) * 4000)
+        self.speed = 1e6
+        self.copies = SourceCopies(self.folder / "copies", lambda _: self.speed)
+        self.addCleanup(self.copies.end)
+
+    def job(self, fingerprint: str) -> SoundJob:
+        media = MediaRef(path=str(self.film), fingerprint=fingerprint)
+        span = SoundSpan(start=Fraction(0), seconds=Fraction(1), media=media)
+        return SoundJob(
+            name="s",
+            target="/t",
+            samples=48_000,
+            sample_rate=48_000,
+            channels=2,
+            codec="pcm",
+            bits_per_second=1,
+            spans=(span,),
+        )
+
+    def until_copied(self) -> None:
+        end = time.monotonic() + 10
+        while not self.copies.bytes and time.monotonic() < end:
+            time.sleep(0.01)
+
+    def test_what_was_read_as_often_as_it_is_long_over_a_line_that_held_work_up_is_copied_and_used(
+        self,
+    ) -> None:
+        size, job = self.film.stat().st_size, self.job(fingerprint(self.film))
+        self.copies.note(job, size // 2, 1.0)
+        self.assertIs(self.copies.used(job), job)
+        self.copies.note(job, size // 2 + 1, 1.0)
+        self.until_copied()
+        used = self.copies.used(job)
+        copy = Path(used.spans[0].media.path)
+        self.assertNotEqual(copy, self.film)
+        self.assertEqual(copy.read_bytes(), self.film.read_bytes())
+        self.assertEqual(self.copies.original(str(copy)), str(self.film))
+        self.assertEqual(used.target, "/t")
+        other = self.job("another film of that name")
+        self.assertIs(self.copies.used(other), other, "only what is byte for byte what was asked for")
+        self.copies.end()
+        self.assertFalse(copy.exists())
+
+    def test_a_quick_line_or_one_that_nobody_measured_is_no_reason(self) -> None:
+        size, job = self.film.stat().st_size, self.job(fingerprint(self.film))
+        for self.speed in (1e9, 0.0):
+            self.copies.note(job, size * 5, 1.0)
+        time.sleep(0.1)
+        self.assertEqual(self.copies.bytes, 0)
+
+    def test_a_film_that_changed_meanwhile_is_no_copy_of_what_was_asked_for(self) -> None:
+        job = self.job("what it was")
+        self.copies.note(job, self.film.stat().st_size, 0.1)
+        time.sleep(0.3)
+        self.assertEqual((self.copies.bytes, self.copies.used(job)), (0, job))
 
 
 class Clock(unittest.TestCase):

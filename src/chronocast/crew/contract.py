@@ -52,6 +52,7 @@ class Finished:
     wall_seconds: float
     cpu_seconds: float
     memory_bytes: int
+    read_bytes: int = 0
 
 
 @dataclass(frozen=True)

@@ -124,6 +124,8 @@ class StationTold(FrozenModel):
         Names of the shared folders that it has.
     mounts
         How fast shared folders are from it, by their names.
+    copied
+        Bytes of sources that were copied to it.
     manner
         When it works.
     load
@@ -148,6 +150,7 @@ class StationTold(FrozenModel):
     devices: tuple[TriedEncoder, ...] = ()
     roots: tuple[str, ...] = ()
     mounts: dict[str, MountSpeed] = Field(default_factory=dict)
+    copied: int = Field(default=0, ge=0)
     manner: Manner = "gently"
     load: float = 1.0
     open: bool = True

@@ -406,7 +406,7 @@ class HouseCrew:
                 if (task, attempt) in station.in_hand:
                     name = f"{station.told.name}/{slot}"
                     self._queue.put_nowait(Progressed(task, attempt, count, name))
-            case Finished(task, attempt, _, _, _, _):
+            case Finished(task=task, attempt=attempt):
                 job = station.in_hand.get((task, attempt))
                 if job is None:
                     return

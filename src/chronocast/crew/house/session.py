@@ -14,6 +14,7 @@ from typing import Any, Literal
 from pydantic import ValidationError
 
 from chronocast.crew.contract import AttemptFailed, CrewEvent, Finished, Returned
+from chronocast.crew.house.copies import SourceCopies
 from chronocast.crew.house.shared_paths import NotShared, as_here, as_shared
 from chronocast.crew.house.told_events import as_told
 from chronocast.crew.local.crew import LocalCrew
@@ -36,13 +37,21 @@ class NotUnderstood(ChronocastError):
 
 
 class Session:
-    """``Session(crew, roots, who, run)``.
+    """``Session(crew, roots, who, run, copies)``; ``copies`` are sources that were copied to the station.
 
     ``heard`` is when its runner spoke last (monotonic seconds); ``share`` is how many slots it may have while others
     want some too, None for as many as there are; ``served`` what it has had so far, in seconds of a slot.
     """
 
-    def __init__(self, crew: LocalCrew, roots: Sequence[Root], who: str, run: str) -> None:
+    def __init__(
+        self,
+        crew: LocalCrew,
+        roots: Sequence[Root],
+        who: str,
+        run: str,
+        copies: SourceCopies | None = None,
+    ) -> None:
+        self.copies = copies
         self.crew, self.roots, self.who, self.run = crew, tuple(roots), who, run
         self.heard = time.monotonic()
         self.wanted: dict[str, int] = {}
@@ -166,6 +175,8 @@ class Session:
         if not self.crew.is_free(slot):
             self._keep(Returned(slot))
             return {"shut": "that slot is another's now."}
+        if self.copies is not None:
+            here = await asyncio.to_thread(self.copies.used, here)
         self.in_hand[key] = here
         self.frozen.discard(key)
         await self.crew.start(slot, *key, here, fresh=bool(body.get("fresh")))
@@ -209,6 +220,8 @@ class Session:
     async def _sum_up(self, event: Finished) -> None:
         job = self.in_hand.pop((event.task, event.attempt), None)
         self.served += event.wall_seconds
+        if self.copies is not None and job is not None:
+            await asyncio.to_thread(self.copies.note, job, event.read_bytes, event.wall_seconds)
         proof: dict[str, Any] = {}
         if job is not None and job.kind not in ("join", "check"):
             with contextlib.suppress(OSError):
@@ -218,7 +231,13 @@ class Session:
             result["damaged"] = [[self._there(entry[0]), *entry[1:]] for entry in result["damaged"]]
         self._keep(
             Finished(
-                event.task, event.attempt, result, event.wall_seconds, event.cpu_seconds, event.memory_bytes
+                event.task,
+                event.attempt,
+                result,
+                event.wall_seconds,
+                event.cpu_seconds,
+                event.memory_bytes,
+                event.read_bytes,
             )
         )
 
@@ -234,7 +253,7 @@ class Session:
     def _there(self, path: str) -> str:
         """A path by its root, as the runner named it."""
         try:
-            return as_shared(path, self.roots)
+            return as_shared(self.copies.original(path) if self.copies else path, self.roots)
         except NotShared:
             return path
 

@@ -28,6 +28,7 @@ from chronocast.crew.house.certificates import (
     wish_for,
     write_privately,
 )
+from chronocast.crew.house.copies import SourceCopies
 from chronocast.crew.house.line import HubAway, HubRefused, Line, security_of, set_quiet
 from chronocast.crew.house.mounts import measure_mount
 from chronocast.crew.house.session import NotUnderstood, Session
@@ -36,7 +37,7 @@ from chronocast.journal.workspace import Workspace
 from chronocast.media.piece.here import libraries_version
 from chronocast.model.calendar import OpenSpan, open_spans
 from chronocast.model.errors import ChronocastError
-from chronocast.model.house import Belonging, StationTold
+from chronocast.model.house import Belonging, StationTold, within
 from chronocast.preparation.station.devices import device_sessions, devices_known
 from chronocast.preparation.station.load import LoadMeter
 from chronocast.preparation.station.this import machine_slots
@@ -81,6 +82,7 @@ class Station:
         self.slots = belonging.slots or machine_slots()
         self.devices = devices_known(workspace)
         self.mounts = workspace.house.mounts()
+        self.copies = SourceCopies(workspace.state / "copies", self._speed_of)
         self.courtesy = Courtesy(belonging.manner)
         self.meter = LoadMeter(self.slots)
         self._others = others
@@ -133,7 +135,7 @@ class Station:
             self.workspace.child_log,
             devices=device_sessions(self.devices),
         )
-        self.sessions[key] = session = Session(crew, self.belonging.roots, who, f"{run} {epoch}")
+        self.sessions[key] = session = Session(crew, self.belonging.roots, who, f"{run} {epoch}", self.copies)
         if self.why_shut:
             await session.set_shut(True)
         return session
@@ -162,6 +164,7 @@ class Station:
             devices=self.devices,
             roots=tuple(root.name for root in self.belonging.roots),
             mounts=self.mounts,
+            copied=self.copies.bytes,
             manner=self.belonging.manner,
             load=self.meter.read().stretch,
             open=not self.why_shut,
@@ -309,6 +312,13 @@ class Station:
             return "somebody is at work on it", 0.0
         return "", 0.0
 
+    def _speed_of(self, path: str) -> float:
+        """Bytes a second at which a path is read from here; 0 where nobody knows."""
+        holding = [root for root in self.belonging.roots if within(path, [root.path])]
+        root = max(holding, key=lambda root: len(root.path), default=None)
+        speed = self.mounts.get(root.name) if root else None
+        return speed.read if speed else 0.0
+
     def _measure_mounts(self) -> None:
         """Measure how fast shared folders are that weren't measured lately."""
         for root in self.belonging.roots:
@@ -343,6 +353,7 @@ class Station:
         for key in list(self.sessions):
             with contextlib.suppress(Exception):
                 await self._end(key)
+        self.copies.end()
 
 
 def own_address(hub: str) -> str:

@@ -389,6 +389,7 @@ class LocalCrew:
                     worked,
                     float(report["cpu_seconds"]),
                     int(report["memory_bytes"]),
+                    int(report.get("read_bytes", 0)),
                 )
             elif what == "failed" and report.get("attempt") == attempt:
                 return AttemptFailed(

@@ -8,7 +8,7 @@ from typing import NamedTuple
 
 from chronocast.model.house import House, StationTold
 from chronocast.model.recipe.codecs import PICTURE
-from chronocast.model.show import clock_text, counted, time_text
+from chronocast.model.show import clock_text, counted, size_text, time_text
 
 MANNERS = {
     "always": "always",
@@ -52,6 +52,9 @@ def _row(told: StationTold, house: House) -> StationRow:
     pace = (
         f"{counted(told.slots, 'slot')}, {1 / encode:.0f} Mpx a second each" if encode > 0 else "not measured"
     )
+    pace += "".join(f"; {name} {speed.read / 1e6:.0f} MB/s" for name, speed in told.mounts.items())
+    if told.copied:
+        pace += f"; {size_text(told.copied)} of sources copied"
     codecs: dict[str, list[str]] = {}
     for tried in told.devices:
         if tried.works:
