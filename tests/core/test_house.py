@@ -207,6 +207,10 @@ class Helping(unittest.TestCase):
         house = House(known_at=NOW, stations=(told("Plover"),), bookings=bookings)
         self.assertEqual(helpers_of(house, "mine", NOW)[0].booked, 30.0)
         self.assertEqual(helpers_of(house, now=NOW)[0].booked, 280.0)
+        self.assertEqual(
+            helpers_of(house, "mine", NOW, rank="before others")[0].booked, 7.5, "as it is shared"
+        )
+        self.assertEqual(helpers_of(house, "mine", NOW, rank="after others")[0].booked, 30.0)
 
     def test_hours_are_seconds_from_now_and_who_sits_at_it_is_not_counted_on(self) -> None:
         spans = ({"begin": NOW - 100, "end": NOW + 50}, {"begin": NOW + 200, "end": NOW + 900})

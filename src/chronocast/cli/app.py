@@ -289,6 +289,12 @@ def render(
         bool, typer.Option("--any-room", help="Leave nothing free on purpose: fill drives to the last byte.")
     ] = False,
     hub: Annotated[str, typer.Option(help="Of the house that helps; the one this machine belongs to.")] = "",
+    before_others: Annotated[
+        bool, typer.Option("--before-others", help="Have four times the share of the house's stations.")
+    ] = False,
+    after_others: Annotated[
+        bool, typer.Option("--after-others", help="Have a quarter of the share of the house's stations.")
+    ] = False,
     alone: Annotated[bool, typer.Option("--alone", help="On this machine only.")] = False,
 ) -> None:
     """Render a batch and prove every file. Ctrl-C stops; what is finished is kept."""
@@ -296,6 +302,9 @@ def render(
     from chronocast.run.client import begin_run, with_house
 
     loaded = load(batch)
+    if before_others and after_others:
+        complain("A run can't come before others and after them. Leave one of the two out.", WRONG_USE)
+    rank = "before others" if before_others else "after others" if after_others else "as others"
     try:
         journal = begin_run(
             loaded,
@@ -305,6 +314,7 @@ def render(
                 "any_room": any_room,
                 "space_wait_seconds": 3600.0 if detach else 0.0,
                 **with_house(workspace(), hub, alone),
+                "rank": rank,
             },
         )
     except ChronocastError as error:

@@ -20,6 +20,12 @@ Manner = Literal["always", "gently", "idle"]
 """When a station works: whenever it is open; then too, but giving way to whoever sits down; only while nobody is at it."""
 
 
+Rank = Literal["before others", "as others", "after others"]
+"""How a run stands among those of other operators where they want the same slots."""
+WEIGHTS: dict[Rank, float] = {"before others": 4.0, "as others": 1.0, "after others": 0.25}
+"""So many times as much of a station's time a run has, against one that stands as the others do."""
+
+
 def named(text: str) -> str:
     """The text, if it can be a name.
 
@@ -177,6 +183,7 @@ class Booking(FrozenModel):
     seconds: float = Field(ge=0)
     who: str = ""
     title: str = ""
+    rank: Rank = "as others"
 
 
 class House(FrozenModel):

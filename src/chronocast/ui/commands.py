@@ -135,6 +135,8 @@ COMMANDS: tuple[Command, ...] = (
     ),
     Command("run.begin", "Run", "Begin", "Ctrl+R"),
     Command("run.begin_replacing", "Run", "Begin, replacing files of the same name"),
+    Command("run.begin_before_others", "Run", "Begin, before others' work in the house"),
+    Command("run.begin_after_others", "Run", "Begin, after others' work in the house"),
     Command("run.pause_or_resume", "Run", "Pause or resume", "Ctrl+P"),
     Command("run.stop", "Run", "Stop", "Ctrl+."),
     Command("run.move_up", "Run", "Move the chosen output up", "Alt+Up"),

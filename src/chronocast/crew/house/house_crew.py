@@ -34,7 +34,7 @@ from chronocast.crew.house.told_events import as_event
 from chronocast.crew.local.crew import LocalCrew
 from chronocast.media.files.sums import file_sum
 from chronocast.media.piece.here import libraries_version
-from chronocast.model.house import Booking, House, Root, StationTold
+from chronocast.model.house import Booking, House, Rank, Root, StationTold
 from chronocast.model.messages.jobs import Job, PieceJob
 from chronocast.model.messages.moved import moved
 from chronocast.model.paths import real_path
@@ -105,6 +105,8 @@ class HouseCrew:
         Gives what the run has placed on the stations.
     drivers
         Of each kind of device, the driver that the run counts on: another one makes other bits.
+    rank
+        How it stands among other operators' runs.
     """
 
     def __init__(
@@ -117,7 +119,9 @@ class HouseCrew:
         hear: Callable[[House], None],
         booked: Callable[[], tuple[Booking, ...]] = tuple,
         drivers: Mapping[str, str] | None = None,
+        rank: Rank = "as others",
     ) -> None:
+        self.rank: Rank = rank
         self.drivers = dict(drivers or {})
         self.own, self.line, self.roots, self.run = own, line, tuple(roots), run
         self._hear, self._booked_now = hear, booked
@@ -321,7 +325,12 @@ class HouseCrew:
         try:
             while (unheard := _unheard(station)) and not station.gone:
                 for device, share in unheard.items():
-                    if await self._say(station, "offer", {"slots": share, "device": device}) is None:
+                    if (
+                        await self._say(
+                            station, "offer", {"slots": share, "device": device, "rank": self.rank}
+                        )
+                        is None
+                    ):
                         return
                     station.told_share[device] = share
         finally:

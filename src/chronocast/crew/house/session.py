@@ -11,7 +11,7 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any, Literal
 
-from pydantic import ValidationError
+from pydantic import TypeAdapter, ValidationError
 
 from chronocast.crew.contract import AttemptFailed, CrewEvent, Finished, Returned
 from chronocast.crew.house.copies import SourceCopies
@@ -20,13 +20,14 @@ from chronocast.crew.house.told_events import as_told
 from chronocast.crew.local.crew import LocalCrew
 from chronocast.media.files.sums import file_sum
 from chronocast.model.errors import ChronocastError
-from chronocast.model.house import MOST_SLOTS, Doing, Root
+from chronocast.model.house import MOST_SLOTS, Doing, Rank, Root
 from chronocast.model.messages.jobs import Job, read_job
 from chronocast.model.messages.moved import moved
 from chronocast.model.paths import real_path
 
 log = logging.getLogger("chronocast.station")
 
+READ_RANK: TypeAdapter[Rank] = TypeAdapter(Rank)
 MOST_EVENTS = 20_000
 WAIT_SECONDS = 5.0
 """A runner that asks for news waits so long for them."""
@@ -59,6 +60,7 @@ class Session:
         self.frozen: set[tuple[str, int]] = set()
         self.shut = False
         self.share: int | None = None
+        self.rank: Rank = "as others"
         self.served = 0.0
         self._events: list[tuple[int, dict[str, Any]]] = []
         self._number = 0
@@ -90,6 +92,7 @@ class Session:
         try:
             match verb:
                 case "offer":
+                    self.rank = READ_RANK.validate_python(body.get("rank", "as others"))
                     return await self._offer(int(body["slots"]), str(body.get("device", "")))
                 case "start":
                     return await self._start(body)

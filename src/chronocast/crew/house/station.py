@@ -279,9 +279,11 @@ class Station:
                     await session.hand_back()
 
     async def _share_out(self) -> None:
-        """While several runs want its slots, each has an equal share; what is left over goes to who had least."""
+        """While several runs want its slots, each has a share by its rank; what is left over goes to who had least."""
         wanting = [session for session in self.sessions.values() if session.wanted.get("")]
-        shares = fair_shares(self.slots, [session.served for session in wanting])
+        shares = fair_shares(
+            self.slots, [session.served for session in wanting], [session.rank for session in wanting]
+        )
         for session, share in zip(wanting, shares, strict=True):
             await session.set_share(share if len(wanting) > 1 else None)
 

@@ -10,7 +10,7 @@ from chronocast import __version__
 from chronocast.forecast.station import SUPPLIED_PACE, Helper, HelpingDevice, Load, Pace, SharedDrive
 from chronocast.media.piece.here import libraries_version
 from chronocast.model.device import TriedEncoder
-from chronocast.model.house import Booking, House, Root, StationTold
+from chronocast.model.house import WEIGHTS, Booking, House, Rank, Root, StationTold
 
 
 def pace_of(told: StationTold) -> Pace:
@@ -30,6 +30,7 @@ def helpers_of(
     devices: Sequence[TriedEncoder] = (),
     drives: Sequence[SharedDrive] = (),
     roots: Sequence[Root] = (),
+    rank: Rank = "as others",
 ) -> tuple[Helper, ...]:
     """The stations that would take this machine's work.
 
@@ -47,12 +48,14 @@ def helpers_of(
         What the shared folders carry.
     roots
         What this machine shares.
+    rank
+        How the run stands among other operators'.
     """
     names = {root.path: root.name for root in roots}
     moment = time.time() if now is None else now
     found = []
     for told in alike(house):
-        others = _booked(told, house.bookings, apart_from_run)
+        others = _booked(told, house.bookings, apart_from_run, rank)
         windows = _windows(told, moment)
         if windows is not None:
             found.append(
@@ -153,9 +156,13 @@ def _helping_devices(told: StationTold, devices: Sequence[TriedEncoder]) -> tupl
     return tuple(found.values())
 
 
-def _booked(told: StationTold, bookings: Iterable[Booking], apart_from: str) -> float:
-    """Seconds for which each slot of a station is busy with other runs' work."""
-    seconds = (b.seconds for b in bookings if b.station == told.name and b.run != apart_from)
+def _booked(told: StationTold, bookings: Iterable[Booking], apart_from: str, rank: Rank) -> float:
+    """Seconds for which each slot of a station is busy with other runs' work, as far as that comes before this one's."""
+    seconds = (
+        booking.seconds * min(1.0, WEIGHTS[booking.rank] / WEIGHTS[rank])
+        for booking in bookings
+        if booking.station == told.name and booking.run != apart_from
+    )
     return sum(seconds) / told.slots
 
 

@@ -9,7 +9,7 @@ from chronocast.forecast.station import Helper, Load, SharedDrive, Station
 from chronocast.journal.workspace import Workspace
 from chronocast.model.device import TriedEncoder
 from chronocast.model.errors import ChronocastError
-from chronocast.model.house import within
+from chronocast.model.house import Rank, within
 from chronocast.model.paths import path_text
 from chronocast.model.stages import HERE
 from chronocast.preparation.station.devices import device_sessions, devices_known
@@ -17,7 +17,12 @@ from chronocast.preparation.station.helpers import helpers_of, shared_drives, wi
 
 
 def this_station(
-    workspace: Workspace, slots: int | None = None, load: Load | None = None, *, run: str | None = None
+    workspace: Workspace,
+    slots: int | None = None,
+    load: Load | None = None,
+    *,
+    run: str | None = None,
+    rank: Rank = "as others",
 ) -> Station:
     """What a forecast must know of this machine, and of the stations of its house that help it.
 
@@ -31,6 +36,8 @@ def this_station(
         What others take of it now.
     run
         The run that it is for: what that has booked is its own.  "" for one that is alone.
+    rank
+        How it stands among other operators' runs.
     """
     sessions = tuple(device_sessions(devices_known(workspace)).items())
     shared = () if run == "" else shared_folders(workspace)
@@ -39,7 +46,9 @@ def this_station(
     if shared:
         house, roots = workspace.house.known_now(), workspace.house.belonging().roots
         drives = shared_drives(house, roots)
-        helpers = helpers_of(house, run or "", devices=devices_usable(workspace), drives=drives, roots=roots)
+        helpers = helpers_of(
+            house, run or "", devices=devices_usable(workspace), drives=drives, roots=roots, rank=rank
+        )
     pace = workspace.paces.of(HERE)
     return Station(
         HERE,

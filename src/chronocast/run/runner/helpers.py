@@ -14,7 +14,7 @@ from chronocast.journal.runs import RunJournal
 from chronocast.journal.workspace import Workspace
 from chronocast.model.device import TriedEncoder
 from chronocast.model.errors import ChronocastError
-from chronocast.model.house import Booking, House
+from chronocast.model.house import Booking, House, Rank
 from chronocast.preparation.forecast.outlook import Outlook
 from chronocast.preparation.station.helpers import pace_of
 from chronocast.preparation.station.this import unshared_told
@@ -28,7 +28,7 @@ def run_id(journal: RunJournal) -> str:
     return f"{journal.path.parent.name} {journal.path.stem}"
 
 
-def bookings_of(view: Outlook, run: str, title: str) -> tuple[Booking, ...]:
+def bookings_of(view: Outlook, run: str, title: str, rank: Rank = "as others") -> tuple[Booking, ...]:
     """What a run will ask of the house's other stations, by its forecast.
 
     Parameters
@@ -39,13 +39,17 @@ def bookings_of(view: Outlook, run: str, title: str) -> tuple[Booking, ...]:
         The run's id.
     title
         Of its batch, for people.
+    rank
+        How it stands among other operators' runs.
     """
     seconds: dict[str, float] = {}
     names = {helper.id for helper in view.station.helpers}
     for span in view.spans:
         if span.station in names:
             seconds[span.station] = seconds.get(span.station, 0.0) + span.end - span.begin
-    return tuple(Booking(run=run, station=name, seconds=took, title=title) for name, took in seconds.items())
+    return tuple(
+        Booking(run=run, station=name, seconds=took, title=title, rank=rank) for name, took in seconds.items()
+    )
 
 
 def plan_of(view: Outlook) -> Guided | None:
@@ -78,6 +82,7 @@ def crew_with_house(
     *,
     booked: Callable[[], tuple[Booking, ...]] = tuple,
     devices: Sequence[TriedEncoder] = (),
+    rank: Rank = "as others",
 ) -> Crew:
     """This machine's crew, with the house's stations where there is a hub; one that can't be joined is told of.
 
@@ -95,6 +100,8 @@ def crew_with_house(
         Gives what the run has placed on its stations.
     devices
         Hardware encoders that the run counts on, the house's included.
+    rank
+        How it stands among other operators' runs.
     """
     if not hub:
         return own
@@ -123,7 +130,7 @@ def crew_with_house(
         hear(House(hub=hub, trouble=str(error)))
         return own
     drivers = {tried.family: tried.driver for tried in devices if tried.works}
-    return HouseCrew(own, line, roots, run_id(journal), hear=hear, booked=booked, drivers=drivers)
+    return HouseCrew(own, line, roots, run_id(journal), hear=hear, booked=booked, drivers=drivers, rank=rank)
 
 
 def hear_first(hub: str, workspace: Workspace) -> None:

@@ -41,7 +41,7 @@ from chronocast.model.batch.batch import Batch, read_batch
 from chronocast.model.batch.edits import in_order
 from chronocast.model.errors import ChronocastError
 from chronocast.model.frozen import FrozenModel
-from chronocast.model.house import Booking
+from chronocast.model.house import Booking, Rank
 from chronocast.model.stages import JOIN
 from chronocast.preparation.forecast.judging import refusals
 from chronocast.preparation.forecast.outlook import Outlook, outlook
@@ -96,13 +96,17 @@ def first_of(group: BaseExceptionGroup[Any]) -> BaseException:
 
 
 class Options(FrozenModel):
-    """How a run was asked for.  ``any_room``: fill drives to the last byte, too; ``hub``: of the house that helps."""
+    """How a run was asked for.  ``any_room``: fill drives to the last byte, too; ``hub``: of the house that helps.
+
+    ``rank`` is how it stands among other operators' runs.
+    """
 
     replace: bool = False
     any_room: bool = False
     space_wait_seconds: float = 0.0
     slots: int | None = None
     hub: str = ""
+    rank: Rank = "as others"
 
 
 class Runner:
@@ -275,6 +279,7 @@ class Runner:
                 self.workspace,
                 booked=lambda: self.bookings,
                 devices=self.prospect.devices,
+                rank=self.options.rank,
             )
         first = await asyncio.to_thread(self.outlook)
         await asyncio.to_thread(note_needs, self.batch_path, self.prospect.outputs, self.workspace)
@@ -420,9 +425,11 @@ class Runner:
         made = {name: measured(path).bytes for name, path in paths.items() if path.exists()}
         self.meter = self.meter or LoadMeter(self.options.slots or machine_slots())
         run = run_id(self.journal) if self.options.hub else ""
-        station = this_station(self.workspace, self.options.slots, self.meter.read(), run=run)
+        station = this_station(
+            self.workspace, self.options.slots, self.meter.read(), run=run, rank=self.options.rank
+        )
         view = outlook(self.prospect, self.stock, station, known, made)
-        self.bookings = bookings_of(view, run, self.batch.title)
+        self.bookings = bookings_of(view, run, self.batch.title, self.options.rank)
         return view
 
     def _unready(self, identifier: str, sentence: str) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QMessageBox, QWidget
 
+from chronocast.model.house import Rank
 from chronocast.preparation.forecast.output_outlook import OutputOutlook
 from chronocast.ui.commands import Actions
 from chronocast.ui.desk.session import Session
@@ -31,6 +32,8 @@ class RunActions(QObject):
         return {
             "run.begin": self.begin,
             "run.begin_replacing": lambda: self.begin(replace=True),
+            "run.begin_before_others": lambda: self.begin(rank="before others"),
+            "run.begin_after_others": lambda: self.begin(rank="after others"),
             "run.pause_or_resume": self.pause_or_resume,
             "run.stop": self.session.stop,
             "run.retry": lambda: self.session.ask("retry"),
@@ -51,8 +54,16 @@ class RunActions(QObject):
         else:
             self.session.proxies.switch(list(prospect.sources.values()))
 
-    def begin(self, replace: bool = False) -> None:
-        """Begin, unless something in the way needs a decision first."""
+    def begin(self, replace: bool = False, rank: Rank = "as others") -> None:
+        """Begin, unless something in the way needs a decision first.
+
+        Parameters
+        ----------
+        replace
+            Whether files of the same name may be replaced.
+        rank
+            How it stands among other operators' runs of its house.
+        """
         if self.session.going:
             self.session.add_to_run()
             return
@@ -70,6 +81,7 @@ class RunActions(QObject):
             if answer is None:
                 return
             replace = answer
+        self.session.rank = rank
         self.session.begin(replace)
 
     def _ask_to_replace(self, there: list[OutputOutlook]) -> bool | None:

@@ -15,7 +15,7 @@ from chronocast.model.answers import Answer
 from chronocast.model.batch.batch import Batch
 from chronocast.model.batch.changes import batch_changes
 from chronocast.model.batch.edits import fill, in_order, set_asked
-from chronocast.model.house import House
+from chronocast.model.house import House, Rank
 from chronocast.model.show import counted
 from chronocast.model.stages import HERE
 from chronocast.preparation.asked.answers import Asked
@@ -87,6 +87,7 @@ class Session(QObject):
         self._forecaster.rehearsed.connect(self.rehearsed)
         self._forecaster.looking.connect(self._looking)
         self._forecaster.failed.connect(self.trouble)
+        self.rank: Rank = "as others"
         self.ahead = AheadWork(self.workspace, self)
         self.ahead.told.connect(self._say_busy)
         self.ahead.over.connect(self._ahead_over)
@@ -581,8 +582,8 @@ class Session(QObject):
         batch, path = self.batch, self.path
         view = self.view
         rooms = view.room if view else ()
-        options = {"replace": replace, "any_room": any_room, "space_wait_seconds": 3600.0}
-        options |= with_house(self.workspace)
+        options: dict[str, Any] = {"replace": replace, "any_room": any_room, "space_wait_seconds": 3600.0}
+        options |= {**with_house(self.workspace), "rank": self.rank}
 
         def work() -> Path | str:
             wrong = [] if any_room else [r for r in map(looked_at_anew, rooms) if not (r.fits or r.tight)]
