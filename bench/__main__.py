@@ -27,6 +27,7 @@ NAMES = (
     "routes",
     "faults",
     "placement",
+    "promise",
 )
 REPORT = Path(__file__).parent.parent / "docs" / "benchmarks.md"
 

@@ -423,6 +423,74 @@ class CommandLine(unittest.TestCase):
             self.refused(*wrong, code=2, says=words)
         self.assertEqual(path.read_bytes(), before)
 
+    def test_sources_and_outputs_are_changed_without_a_window(self) -> None:
+        folder = Path(tempfile.mkdtemp())
+        path = small_batch(folder / "films", 3, 30)
+        (folder / "more").mkdir()
+        clip(folder / "more" / "new.mp4", 9, 30)
+        (folder / "more" / "notes.txt").write_text("tide tables")
+        (folder / "empty").mkdir()
+        done = run("batch", "add", path, folder / "more", folder / "empty", folder / "gone.mp4")
+        self.assertEqual(done.returncode, 1, "not all of it came in")
+        self.assertIn("new  ", done.stdout)
+        for told in ("notes.txt is no media", "empty has no media", "gone.mp4"):
+            self.assertIn(told, done.stderr)
+        self.assertEqual(
+            run("batch", "add", path, folder / "more" / "new.mp4").returncode, 1, "it is there already"
+        )
+        self.assertEqual(run("batch", "remove", path, "new").returncode, 0)
+        gone = run("batch", "remove", path, "heron")
+        self.assertEqual((gone.returncode, "There is no source “heron”" in gone.stderr), (1, True))
+        names = [output.id for output in load_batch(path).outputs]
+        self.assertEqual(run("batch", "hold", path, names[0]).returncode, 0)
+        self.assertTrue(load_batch(path).output(names[0]).held)
+        self.assertEqual(run("batch", "release", path, "all").returncode, 0)
+        self.assertFalse(load_batch(path).output(names[0]).held)
+        self.assertEqual(run("batch", "hold", path, "heron").returncode, 1)
+
+        def order() -> list[str]:
+            return [output.id for output in load_batch(path).outputs]
+
+        run("ask", path, "--wish", "earliest end")
+        run("batch", "order", path, names[2])
+        self.assertEqual((order(), load_batch(path).wish), ([names[2], *names[:2]], "order"))
+        run("batch", "order", path, names[2], "--last")
+        self.assertEqual(order(), names)
+        run("batch", "order", path, names[2], names[0], "--before", names[1])
+        self.assertEqual(order(), [names[2], names[0], names[1]])
+        self.assertEqual(run("batch", "rename", path, "  Tide   week ").returncode, 0)
+        self.assertEqual(load_batch(path).title, "Tide week")
+        before = json.loads(run("forecast", path, "--json").stdout)
+        target = folder / "elsewhere" / "tide.batch.json"
+        self.assertEqual(run("batch", "move", path, target).returncode, 0)
+        self.assertFalse(path.exists())
+        after = json.loads(run("forecast", target, "--json").stdout)
+        self.assertEqual([o["path"] for o in after["outputs"]], [o["path"] for o in before["outputs"]])
+        shutil.copy(target, path)
+        self.assertEqual(run("batch", "move", path, target).returncode, 1, "nothing is written over")
+
+    def test_times_stations_and_orders_are_asked_for_and_plans_compared(self) -> None:
+        path = small_batch(Path(tempfile.mkdtemp()) / "films", 2, 30)
+        first, second = (output.id for output in load_batch(path).outputs)
+        self.assertEqual(
+            run("ask", path, "--output", second, "--by", "in 2 h", "--begin", "in 30 s").returncode, 0
+        )
+        asked = load_batch(path).output(second)
+        self.assertTrue(asked.wanted and asked.not_before and not load_batch(path).wanted)
+        told = json.loads(run("forecast", path, "--json", "--plan", "--rehearse").stdout)
+        self.assertEqual([one["wish"] for one in told["plan"]["wishes"]], ["order", "finish", "in time"])
+        self.assertEqual(told["plan"]["wishes"][0]["wanted"], 1)
+        self.assertEqual(told["rehearsal"]["in_time"], {second: 1.0})
+        self.assertTrue(any(item["what"] == "beginning at once" for item in told["plan"]["would_help"]))
+        run("ask", path, "--on", "Nowhere", "--output", first)
+        alone = run("forecast", path)
+        self.assertIn("kept to Nowhere", alone.stdout)
+        self.assertIn("earliest end", run("forecast", path, "--plan").stdout)
+        for words in (("--wish", "fast"), ("--on", "no/name"), ("--output", "heron", "--by", "18:30")):
+            with self.subTest(words):
+                self.assertEqual(run("ask", path, *words).returncode, 2)
+        self.assertIn("Nobody helps", run("forecast", path, "--lose", "Plover@2:00").stderr)
+
     def test_demo_and_help(self) -> None:
         done = run("demo", "--to", self.folder / "demo", "--no-window")
         self.assertEqual(done.returncode, 0, done.stderr)

@@ -48,6 +48,29 @@ class Sources(unittest.TestCase):
         self.addCleanup(desk.close)
         return desk
 
+    def test_what_is_left_out_of_a_drop_stays_in_a_list_until_it_is_dismissed(self) -> None:
+        desk = self.desk(1)
+        dropped = Path(tempfile.mkdtemp())
+        (dropped / "day").mkdir()
+        clip(dropped / "day" / "reef.mp4", 77, 30, width=192, height=108)
+        (dropped / "day" / "tides.pdf").write_text("x")
+        (dropped / "day" / "broken.mp4").write_bytes(b"no film")
+        (dropped / "nothing").mkdir()
+        desk.drop([dropped / "day", dropped / "nothing", dropped / "vanished.mp4"])
+        desk.until(lambda: "reef" in " ".join(self.titles(desk)), "the good one to come in")
+        bar = desk.window.left_out
+        desk.until(bar.isVisible, "the list")
+        lines = "\n".join(bar.lines)
+        for told in ("tides.pdf is no media", "broken.mp4", "nothing has no media", "vanished.mp4"):
+            self.assertIn(told, lines)
+        self.assertIn("4 things left out", bar.words.text())
+        desk.window.other_theme()
+        desk.settle()
+        bar = desk.now.left_out
+        self.assertEqual(len(bar.lines), 4, "it outlives a change of theme")
+        desk.click(bar.dismiss)
+        self.assertFalse(bar.isVisible())
+
     def titles(self, desk: Desk) -> list[str]:
         model = desk.window.plan_place.grid.model
         return [

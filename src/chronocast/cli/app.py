@@ -11,6 +11,7 @@ import typer
 
 from chronocast import __version__
 from chronocast.cli.answers import NEEDS_YOU, WRONG_USE, BatchPath, Json, complain, load, put, workspace
+from chronocast.cli.batch_edits import batch_edits
 from chronocast.cli.cell_commands import cell_commands
 from chronocast.cli.forecast_commands import forecast_commands
 from chronocast.cli.house_commands import begin_demo_house, house, hub_app, wait_for_the_end
@@ -45,6 +46,7 @@ app.add_typer(ledger_app, name="ledger")
 app.command("frame")(frame_outputs)
 forecast_commands(app)
 cell_commands(batch_app)
+batch_edits(batch_app)
 
 
 def _version(wanted: bool) -> None:

@@ -15,18 +15,35 @@ from chronocast.model.errors import ChronocastError, ModelError
 Outputs = Annotated[list[str], typer.Argument(metavar="OUTPUT...", help="Ids of outputs, or “all”.")]
 
 
-def _edit(path: Any, change: Callable[[Any], Any]) -> Any:
-    """Load, change, save; the batch as it then is."""
+def edit_batch(path: Any, change: Callable[[Any], Any], status: int = WRONG_USE) -> Any:
+    """Load, change, save; the batch as it then is.
+
+    Parameters
+    ----------
+    path
+        The batch's file.
+    change
+        Gives the changed batch.
+    status
+        The exit status where it can't be changed so.
+    """
     batch = load(path)
     try:
         batch = type(batch).model_validate(change(batch).model_dump())
         save(batch, path)
     except ChronocastError as error:
-        complain(error, WRONG_USE)
+        complain(error, status)
     return batch
 
 
-def _chosen(batch: Any, outputs: list[str]) -> list[str]:
+def chosen_outputs(batch: Any, outputs: list[str]) -> list[str]:
+    """The ids of outputs, “all” taken for each of them.
+
+    Raises
+    ------
+    ModelError
+        There is no output of an id.
+    """
     if outputs == ["all"]:
         return [output.id for output in batch.outputs]
     if unknown := [name for name in outputs if batch.output(name) is None]:
@@ -50,11 +67,11 @@ def set_cells(
     from chronocast.model.batch.columns import clear_own, exceptions, set_own
 
     def change(loaded: Any) -> Any:
-        chosen = _chosen(loaded, outputs)
+        chosen = chosen_outputs(loaded, outputs)
         cleared = clear_own(loaded, chosen) if clear else loaded
         return set_own(cleared, chosen, _values(set_ or []))
 
-    for output, own in exceptions(_edit(batch, change)):
+    for output, own in exceptions(edit_batch(batch, change)):
         told = ", ".join(f"{field} = {json.dumps(value)}" for field, value in own.items())
         sys.stdout.write(f"{output.id}  {told}\n")
 
@@ -86,7 +103,7 @@ def fill_cells(
         cells = [(item, FULL, name) for item in source or [s.id for s in loaded.sources] for name in ids]
         return fill(loaded, cells, not clear)
 
-    sys.stdout.write(f"{len(_edit(batch, change).outputs)} outputs\n")
+    sys.stdout.write(f"{len(edit_batch(batch, change).outputs)} outputs\n")
 
 
 def card_cells(
@@ -100,13 +117,13 @@ def card_cells(
     from chronocast.model.batch.columns import add_card, set_card
 
     def change(loaded: Any) -> Any:
-        chosen = _chosen(loaded, outputs)
+        chosen = chosen_outputs(loaded, outputs)
         if off:
             return set_card(loaded, chosen, card, False)
         made = needed_card(workspace().library, card)
         return set_card(add_card(loaded, made), chosen, made.id)
 
-    for output in _edit(batch, change).outputs:
+    for output in edit_batch(batch, change).outputs:
         if output.cards:
             sys.stdout.write(f"{output.id}  {', '.join(output.cards)}\n")
 
@@ -125,7 +142,9 @@ def place_cells(
     from chronocast.model.batch.columns import set_output_folder
 
     folder = portable(Path(to).absolute(), batch.absolute().parent) if to else ""
-    changed = _edit(batch, lambda loaded: set_output_folder(loaded, _chosen(loaded, outputs), folder))
+    changed = edit_batch(
+        batch, lambda loaded: set_output_folder(loaded, chosen_outputs(loaded, outputs), folder)
+    )
     for output in changed.outputs:
         if output.folder:
             sys.stdout.write(f"{output.id}  {output.folder}\n")
@@ -159,7 +178,7 @@ def accept_damage(
             )
         return loaded.model_copy(update={"sources": tuple(kept)})
 
-    _edit(batch, change)
+    edit_batch(batch, change)
 
 
 def alpha_of_source(
@@ -183,7 +202,7 @@ def alpha_of_source(
         )
         return loaded.model_copy(update={"sources": kept})
 
-    _edit(batch, change)
+    edit_batch(batch, change)
 
 
 def cell_commands(app: typer.Typer) -> None:

@@ -33,7 +33,11 @@ def inspect_paths(paths: Iterable[Path], rate: str | None = None) -> list[dict[s
     """One entry a file; what can't be used is listed with its reason."""
     store = workspace().facts
     with ThreadPoolExecutor(max_workers=max(2, os.cpu_count() or 2)) as pool:
-        return list(pool.map(lambda path: _one(path, store, rate), expand(paths)))
+        found = expand(paths)
+        left_out = [
+            {"path": shown(item.path), "unusable": True, "problems": [str(item)]} for item in found.skipped
+        ]
+        return [*pool.map(lambda path: _one(path, store, rate), found.files), *left_out]
 
 
 def _one(path: Path, store: FactsStore, rate: str | None) -> dict[str, Any]:

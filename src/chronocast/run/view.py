@@ -13,7 +13,7 @@ from chronocast.model.stages import BASE, COPY, ENCODE, HERE
 
 SILENT_SECONDS = 8.0
 """A runner says that it lives every second; one that has said nothing for so long does not answer."""
-MOST_STRETCHES = 4000
+MOST_STRETCHES = 2000
 """Of what slots have done so much is kept."""
 STILL_SECONDS = 60.0
 """How long nothing may move before a person is told."""

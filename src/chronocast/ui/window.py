@@ -45,6 +45,7 @@ from chronocast.ui.theme import Theme, font
 from chronocast.ui.widgets.command_set import CommandSet
 from chronocast.ui.widgets.conflict_bar import ConflictBar
 from chronocast.ui.widgets.finder import Finder
+from chronocast.ui.widgets.left_out import LeftOut
 from chronocast.ui.widgets.notice_bar import NoticeBar
 
 LARGER = 1.1
@@ -86,6 +87,7 @@ class Window(QMainWindow):
         self.pages = QStackedWidget()
         self.notice = NoticeBar(theme)
         self.conflict = ConflictBar(theme)
+        self.left_out = LeftOut(theme)
         self.batch_actions = BatchActions(session, theme, self)
         self.run_actions = RunActions(session, self)
         self._build()
@@ -105,6 +107,7 @@ class Window(QMainWindow):
             (session.previewed, self._previewed),
             (session.gathered, self._gathered),
             (session.conflict_seen, self._conflict),
+            (session.left_out, self.left_out.add),
             (session.rate_wanted, self.batch_actions.ask_rate),
             (session.room_asked, self.run_actions.ask_about_room),
         )
@@ -146,7 +149,7 @@ class Window(QMainWindow):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
         layout.addWidget(self._line_of_places())
-        for part in (self.head, self.conflict, self.notice):
+        for part in (self.head, self.conflict, self.left_out, self.notice):
             layout.addWidget(part)
         layout.addWidget(self.pages, 1)
         self.setCentralWidget(body)
@@ -430,6 +433,7 @@ class Window(QMainWindow):
         window.show()
         for name, place in window.places.items():
             place.take_over(self.places[name])
+        window.left_out.add(self.left_out.lines)
         window.go_to(self.place)
         _windows.append(window)
         for signal, slot in self._heard:
@@ -479,10 +483,21 @@ class Window(QMainWindow):
             batches = [path for path in paths if path.name.endswith(BATCH_ENDING)]
             event.acceptProposedAction()
             paths = self.plan_place.columns.take_documents(paths)
+            media = [path for path in paths if path not in batches]
             if batches:
-                QTimer.singleShot(0, lambda: self._take_session(batches[0]))
-            elif paths:
-                self.session.gather(paths)
+                QTimer.singleShot(0, lambda: self._open_dropped(batches, media))
+            elif media:
+                self.session.gather(media)
+
+    def _open_dropped(self, batches: list[Path], media: list[Path]) -> None:
+        """A batch was dropped, perhaps with media: that one is opened, and they come into it."""
+        before = len(_windows)
+        self._take_session(batches[0])
+        if len(_windows) > before:
+            window = _windows[-1]
+            if media:
+                window.session.gather(media)
+            window.left_out.add(f"{path.name}: one batch is opened at a time." for path in batches[1:])
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """Figures typed anywhere in *Range* begin a time to go to."""

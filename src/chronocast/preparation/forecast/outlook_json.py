@@ -9,7 +9,7 @@ from chronocast.preparation.forecast.outlook import Outlook
 from chronocast.preparation.forecast.output_outlook import LooksOutlook, OutputOutlook
 from chronocast.preparation.output.differences import differences_from_source
 
-MOST_SPANS = 3000
+MOST_SPANS = 2000
 """More stretches of work can't be told apart on a screen."""
 
 

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import logging
 import os
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
@@ -24,7 +25,10 @@ from chronocast.preparation.source.ready import (
     ready_source,
 )
 
+log = logging.getLogger(__name__)
 MOST_FILES = 20_000
+MOST_NAMED = 50
+"""Of files of other kinds in one folder so many are named, and the rest counted."""
 
 
 @dataclass(frozen=True)
@@ -39,21 +43,60 @@ class Refused:
         return self.sentence
 
 
-def expand(paths: Iterable[Path]) -> Iterator[Path]:
-    """Files as they are; of folders, the media and timeline files in them, by name."""
-    count = 0
+class Found(NamedTuple):
+    """Files that may be sources, and what was left out of what was named, each with why."""
+
+    files: list[Path]
+    skipped: list[Refused]
+
+
+def expand(paths: Iterable[Path]) -> Found:
+    """Files as they are; of folders, the media and timeline files in them, by name.
+
+    Whatever is left out is told: files of other kinds, folders that can't be read or have nothing, what is above
+    20,000 files.
+    """
+    found = Found([], [])
     for path in paths:
-        if not path.is_dir():
-            yield path
-            continue
-        for inner in sorted(path.rglob("*")):
-            ending = inner.suffix.lower()
-            hidden = any(part.startswith(".") for part in inner.relative_to(path).parts)
-            if not hidden and inner.is_file() and (ending in FILM_ENDINGS or ending in TIMELINE_ENDINGS):
-                count += 1
-                if count > MOST_FILES:
-                    return
-                yield inner
+        if path.is_dir():
+            _expand_folder(path, found)
+        else:
+            found.files.append(path)
+    if (over := len(found.files) - MOST_FILES) > 0:
+        first = found.files[MOST_FILES]
+        told = f"{shown(first.name)} and all after it, {over} files, are left out: {MOST_FILES:,} are taken at once."
+        found.skipped.append(Refused(first, told))
+        del found.files[MOST_FILES:]
+    return found
+
+
+def _expand_folder(folder: Path, found: Found) -> None:
+    before = len(found.files)
+
+    def locked(error: OSError) -> None:
+        where = Path(error.filename or folder)
+        found.skipped.append(Refused(where, f"{shown(str(where))} can't be read: {error.strerror}."))
+
+    others: list[Path] = []
+    for here, inner, names in os.walk(folder, onerror=locked):
+        inner[:] = sorted(name for name in inner if not name.startswith("."))
+        for name in sorted(names):
+            path = Path(here) / name
+            if name.startswith("."):
+                continue
+            if path.suffix.lower() in FILM_ENDINGS or path.suffix.lower() in TIMELINE_ENDINGS:
+                found.files.append(path)
+            else:
+                others.append(path)
+    for path in others[:MOST_NAMED]:
+        found.skipped.append(Refused(path, f"{shown(path.name)} is no media or timeline file."))
+    if len(others) > MOST_NAMED:
+        more = len(others) - MOST_NAMED
+        found.skipped.append(
+            Refused(folder, f"{more} more files in {shown(folder.name)} are no media either.")
+        )
+    if len(found.files) == before and not others:
+        found.skipped.append(Refused(folder, f"{shown(folder.name)} has no media or timeline files in it."))
 
 
 class Gathered(NamedTuple):
@@ -86,7 +129,9 @@ def gather(
         Frames a second of edit lists, which don't say theirs.
     """
     refused: list[Refused] = []
-    files = [path.absolute() for path in expand(paths)]
+    expanded = expand(paths)
+    refused += expanded.skipped
+    files = [path.absolute() for path in expanded.files]
     with ThreadPoolExecutor(max_workers=max(2, os.cpu_count() or 2)) as pool:
         looked = list(pool.map(lambda path: _look(path, batch, folder, store, rate), files))
     for path, found in zip(files, looked, strict=True):
@@ -97,7 +142,14 @@ def gather(
         if problem:
             refused.append(Refused(path, problem))
         before = batch
-        batch = add_source(batch, portable(path, folder), source.name, source.kind)
+        try:
+            batch = add_source(batch, portable(path, folder), source.name, source.kind)
+        except (ChronocastError, ValueError) as error:
+            log.warning("%r can't be a source", path, exc_info=error)
+            refused.append(
+                Refused(path, f"{shown(path.name)} can't be a source: its name or path can't be written.")
+            )
+            continue
         if batch is not before:
             new = batch.sources[-1]
             known = source.known
@@ -114,10 +166,13 @@ def _look(
     kind = cast(Literal["clip", "sequence"], kind_of(path))
     name = " ".join(shown(" ".join(path.stem.split())).split())[:200] or "source"
     needed = rate if path.suffix.lower() in EDIT_LIST_ENDINGS else None
-    source = Source(id="x", path=path_text(path), kind=kind, name=name, rate=needed)
     try:
+        source = Source(id="x", path=path_text(path), kind=kind, name=name, rate=needed)
         return remembered(source, ready_source(source, folder, store, batch.search), folder), ""
     except MissingMedia as error:
         return source.model_copy(update={"taken": error.mark}), str(error)
     except ChronocastError as error:
         return Refused(path, str(error), path.suffix.lower() in EDIT_LIST_ENDINGS and not rate)
+    except Exception as error:  # one file never spoils the others
+        log.exception("%r could not be looked at", path)
+        return Refused(path, f"{shown(path.name)} could not be looked at ({type(error).__name__}).")

@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import time
 from collections.abc import Iterable, Mapping, Sequence
+from math import isfinite
 
 from chronocast import __version__
 from chronocast.forecast.station import SUPPLIED_PACE, Helper, HelpingDevice, Load, Pace, SharedDrive
@@ -17,7 +18,7 @@ def pace_of(told: StationTold) -> Pace:
     """A station's pace as it told it; the supplied one where it told none, or nonsense."""
     with contextlib.suppress(TypeError):
         pace = Pace(**told.pace, calibrated=True)
-        if pace.encode > 0 and pace.write > 0:
+        if pace.encode > 0 and pace.write > 0 and all(map(isfinite, told.pace.values())):
             return pace
     return SUPPLIED_PACE
 

@@ -50,7 +50,7 @@ class Session(QObject):
     sentences; ``edited`` that an edit was taken; ``run_begun`` that a run was
     begun here.  ``ways`` brings other ways to make an output, ``planned`` other plans, ``rehearsed`` nights of the
     present one (an outlook first each); ``previewed`` brings what a batch that is only tried would
-    take; ``gathered`` the ids of new sources; ``rate_wanted`` edit lists that
+    take; ``gathered`` the ids of new sources, ``left_out`` what didn't come in, each with its reason; ``rate_wanted`` edit lists that
     don't say their rate; ``conflict_seen`` whether somebody else has written
     the file; ``room_asked`` that a drive is too small (a sentence, whether
     files of the same name are to be replaced).
@@ -67,6 +67,7 @@ class Session(QObject):
     planned = pyqtSignal(object, object)
     rehearsed = pyqtSignal(object, object)
     gathered = pyqtSignal(list)
+    left_out = pyqtSignal(list)
     conflict_seen = pyqtSignal(bool)
     room_asked = pyqtSignal(str, bool)
 
@@ -446,8 +447,9 @@ class Session(QObject):
             if unrated:
                 self.rate_wanted.emit(unrated)
             if refused:
-                more = f" (and {len(refused) - 1} more)" if len(refused) > 1 else ""
-                self.trouble.emit(f"{refused[0]}{more}")
+                self.left_out.emit([str(item) for item in refused])
+                if not added:
+                    self.trouble.emit("Nothing of that came in: see what was left out, and why.")
             elif not added and not unrated:
                 self.notice.emit("All of that is in the batch already.")
 
