@@ -140,6 +140,28 @@ class Asked(Story):
         self.assertEqual(verbs, ["thaw"])
         self.assertEqual(set(self.running()), {"encode:p1", "encode:p2"})
 
+    def test_a_plan_s_shares_are_kept_to_and_a_station_that_gives_no_slot_isn_t_waited_for(self) -> None:
+        self.machine = Machine()
+        shares = (e.TaskShare("film", True, "far", 3), e.TaskShare("film", True, "here", 1))
+        self.tell(e.Guided(stations=("far", "here"), shares=shares))
+        self.slots(1)
+        self.slots(1, "far")
+        self.add("film", "a", "b", "c", "d")
+        where = {
+            task.id.name: self.machine.stations[task.slot]
+            for task in self.machine.tasks.values()
+            if task.slot
+        }
+        self.assertEqual(sorted(where.values()), ["far", "here"])
+        here = next(name for name, station in where.items() if station == "here")
+        self.done("encode", here)
+        self.assertEqual(len(self.running()), 1, "its share is used up, and the other station has its own")
+        self.tell(e.StationLost("far"))
+        for _ in range(3):
+            (name,) = self.running()
+            self.done("encode", name.partition(":")[2])
+        self.assertEqual(list(self.running()), ["join:film"], "what the lost one was to have is done here")
+
     def test_the_first_in_order_gets_what_comes_free(self) -> None:
         for name in ("one", "two", "three"):
             self.add(name, f"{name}-a", f"{name}-b")

@@ -21,8 +21,7 @@ class Dispatch:
 
     def __init__(self) -> None:
         self._quickest: dict[str, int] = {}
-        self._most: dict[Shared, int] = {}
-        self._planned: frozenset[tuple[str, bool]] = frozenset()
+        self._most: dict[tuple[str, bool], dict[str, int]] = {}
         self._had: Counter[Shared] = Counter()
 
     def follow(self, plan: Guided, running: Iterable[tuple[Task, str]]) -> None:
@@ -36,8 +35,9 @@ class Dispatch:
             Tasks under way, each with its station.
         """
         self._quickest = {station: number for number, station in enumerate(plan.stations)}
-        self._most = {(share.output, share.is_part, share.station): share.most for share in plan.shares}
-        self._planned = frozenset((output, is_part) for output, is_part, _ in self._most)
+        self._most = {}
+        for share in plan.shares:
+            self._most.setdefault((share.output, share.is_part), {})[share.station] = share.most
         self._had = Counter((task.output, task.id.is_part, station) for task, station in running)
 
     def began(self, task: Task, station: str) -> None:
@@ -74,11 +74,14 @@ class Dispatch:
         """
         found = []
         had = Counter(self._had)
+        present = frozenset(stations.values())
         left = sorted(free, key=lambda slot: self._quickest.get(stations[slot], 0))
         for task in wanting:
             if not left:
                 break
-            able = [slot for slot in left if self._may(task, stations[slot], had if planned else None)]
+            able = [
+                slot for slot in left if self._may(task, stations[slot], had if planned else None, present)
+            ]
             if able:
                 slot = next((slot for slot in able if stations[slot] not in task.failed_at), able[0])
                 left.remove(slot)
@@ -86,11 +89,15 @@ class Dispatch:
                 found.append((task.id, slot))
         return found
 
-    def _may(self, task: Task, station: str, had: Counter[Shared] | None) -> bool:
-        """Whether a station may begin a task: it can, it is one that the task is kept to, its share isn't used up."""
+    def _may(self, task: Task, station: str, had: Counter[Shared] | None, present: frozenset[str]) -> bool:
+        """Whether a station may begin a task: it can, it is one that the task is kept to, its share isn't used up.
+
+        A share of a station that gives no slot now isn't waited for: it may have shut, or have other work.
+        """
         if station in task.kept_from or (task.only and station not in task.only):
             return False
-        if had is None or (task.output, task.id.is_part) not in self._planned:
+        of = (task.output, task.id.is_part)
+        most = self._most.get(of)
+        if had is None or most is None or had[*of, station] < most.get(station, 0):
             return True
-        shared = (task.output, task.id.is_part, station)
-        return had[shared] < self._most.get(shared, 0)
+        return not any(had[*of, other] < count for other, count in most.items() if other in present)

@@ -38,7 +38,8 @@ from chronocast.journal.runs import Record, Request, RunJournal
 from chronocast.journal.workspace import Workspace
 from chronocast.model.answers import Answer
 from chronocast.model.batch.batch import Batch, read_batch
-from chronocast.model.batch.edits import in_order
+from chronocast.model.batch.edits import in_order, set_asked
+from chronocast.model.batch.wishes import read_wish
 from chronocast.model.errors import ChronocastError
 from chronocast.model.frozen import FrozenModel
 from chronocast.model.house import Booking, Rank
@@ -705,6 +706,9 @@ class Runner:
         elif kind == "order":
             self._reorder(outputs)
             await self._step(e.OrderAsked(outputs))
+        elif kind == "wish":
+            self.batch = set_asked(self.batch, wish=read_wish(str(body.get("wish", ""))))
+            self.prospect.batch = self.batch  # the next forecast's plan is by it
         elif kind == "retry":
             await self._retry(outputs, bool(body.get("replace")))
         elif kind == "add":

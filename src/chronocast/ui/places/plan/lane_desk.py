@@ -130,6 +130,8 @@ class LaneDesk(QObject):
             What for.
         """
         self._edit(f"files in {WISHES[wish].name}", set_asked(self.batch, wish=wish))
+        if self.session.going:
+            self.session.ask("wish", {"wish": wish})
 
     def next_wish(self) -> None:
         """Take the next of the wishes."""
