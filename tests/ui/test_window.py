@@ -80,7 +80,7 @@ class Tasks(unittest.TestCase):
         window.run_place.table.setFocus()
         desk.drop([extra, self.folder / "broken.mp4"])
         desk.until(lambda: len(desk.session.batch.sources) == 2, "the dropped source")
-        desk.until(lambda: "broken.mp4" in window.notice.text(), "the bad file to be named")
+        desk.until(lambda: "broken.mp4" in "".join(window.left_out.lines), "the bad file to be named")
         desk.until(lambda: "320×180" in desk.cell_text(1, 0), "its facts")
         desk.click_cell(1, 1)
         QTest.mouseDClick(

@@ -141,6 +141,8 @@ COMMANDS: tuple[Command, ...] = (
     Command("run.stop", "Run", "Stop", "Ctrl+."),
     Command("run.move_up", "Run", "Move the chosen output up", "Alt+Up"),
     Command("run.move_down", "Run", "Move the chosen output down", "Alt+Down"),
+    Command("run.make_first", "Run", "Make the chosen output first", "Alt+Home"),
+    Command("run.make_last", "Run", "Make the chosen output last", "Alt+End"),
     Command("run.retry", "Run", "Try again what needs you"),
     Command("run.proxies", "Run", "Make proxies of films that are slow to look at, or stop that"),
     Command("run.measure", "Run", "Measure this machine again"),

@@ -15,6 +15,17 @@ def matches(typed: str, words: str) -> bool:
     return all(part in low for part in typed.lower().split())
 
 
+def nearness(typed: str, words: str) -> tuple[bool, bool]:
+    """How well words answer what was typed, the best first: they begin with it; each of its words begins one of theirs.
+
+    >>> sorted(["Begin, before others' work in the house", "Other theme"], key=lambda words: nearness("other th", words))
+    ['Other theme', "Begin, before others' work in the house"]
+    """
+    low, typed = words.lower(), typed.lower().strip()
+    begins = all(any(word.startswith(part) for word in low.split()) for part in typed.split())
+    return not low.startswith(typed), not begins
+
+
 class Finder(QDialog):
     """``Finder(actions, parent)``: a line to type in, a list of what fits."""
 
@@ -44,14 +55,14 @@ class Finder(QDialog):
 
     def _fill(self, typed: str) -> None:
         self.list.clear()
-        for action in self.actions_:
-            if matches(typed, action.text().replace("&", "")):
-                key = action.shortcut().toString()
-                item = QListWidgetItem(action.text().replace("&", "") + (f"    {key}" if key else ""))
-                item.setData(Qt.ItemDataRole.UserRole, action)
-                if not action.isEnabled():
-                    item.setFlags(item.flags() & ~Qt.ItemFlag.ItemIsEnabled)
-                self.list.addItem(item)
+        fitting = [action for action in self.actions_ if matches(typed, action.text().replace("&", ""))]
+        for action in sorted(fitting, key=lambda one: nearness(typed, one.text().replace("&", ""))):
+            key = action.shortcut().toString()
+            item = QListWidgetItem(action.text().replace("&", "") + (f"    {key}" if key else ""))
+            item.setData(Qt.ItemDataRole.UserRole, action)
+            if not action.isEnabled():
+                item.setFlags(item.flags() & ~Qt.ItemFlag.ItemIsEnabled)
+            self.list.addItem(item)
         self.list.setCurrentRow(0)
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:

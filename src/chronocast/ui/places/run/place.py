@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from datetime import datetime
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
@@ -221,6 +222,7 @@ class RunPlace(QWidget):
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.run: RunModel | None = None
+        self._opened: datetime | None = None
         self.head = RunHead(theme)
         self.pause = QPushButton("Pause")
         self.stop = QPushButton("Stop")
@@ -287,7 +289,12 @@ class RunPlace(QWidget):
 
     def commands(self) -> Actions:
         """What it does, by the ids of the table of commands."""
-        return {"run.move_up": lambda: self._move(-1), "run.move_down": lambda: self._move(1)}
+        return {
+            "run.move_up": lambda: self._move(-1),
+            "run.move_down": lambda: self._move(1),
+            "run.make_first": lambda: self._put(first=True),
+            "run.make_last": lambda: self._put(first=False),
+        }
 
     def enter(self) -> None:
         """Take the keyboard."""
@@ -324,6 +331,7 @@ class RunPlace(QWidget):
         self.run = run
         self.head.show_run(run)
         self.table.show_rows(run.rows, lambda row: row.id)
+        self._open_at_work(run)
         self.fan.show_run(run)
         self.house.setText(run.house)
         self.house.setVisible(bool(run.house))
@@ -338,6 +346,24 @@ class RunPlace(QWidget):
     def _dropped(self, output: str, drop: Drop) -> None:
         if drop.before is not None:
             self.dropped.emit(output, drop.before)
+
+    def _put(self, first: bool) -> None:
+        """Have the chosen output made first, or last."""
+        row: RunRow | None = self.table.chosen()
+        if row is None or self.run is None or not self.run.going:
+            return
+        others = [other.id for other in self.run.rows if other.id != row.id]
+        self.dropped.emit(row.id, others[0] if first and others else "")
+
+    def _open_at_work(self, run: RunModel) -> None:
+        """A run opens at what is being made."""
+        if self._opened == run.fan_start:
+            return
+        for number, row in enumerate(run.rows):
+            if row.state in ("rendering", "joining", "checking"):
+                self._opened = run.fan_start
+                stand_on(self.table, self.table.model().index(number, 0))  # type: ignore[union-attr]
+                return
 
     def _move(self, step: int) -> None:
         row: RunRow | None = self.table.chosen()
