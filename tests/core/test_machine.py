@@ -380,7 +380,7 @@ class Stopping(unittest.TestCase):
 
 
 class RandomRuns(unittest.TestCase):
-    @settings(max_examples=6000, deadline=None)
+    @settings(max_examples=4000, deadline=None)
     @given(st.binary(min_size=10, max_size=150))
     def test_nothing_is_lost_or_doubled_and_every_run_ends(self, data: bytes) -> None:
         world = World(Choices(data))

@@ -100,7 +100,7 @@ class Edits(unittest.TestCase):
         with mock.patch.dict(os.environ, {"CHRONOCAST_DATA": tempfile.mkdtemp(dir=self.folder)}):
             yield
 
-    @settings(max_examples=4, deadline=None)
+    @settings(max_examples=3, deadline=None)
     @given(
         st.sampled_from([LOSSLESS, LOSSY]),
         st.sampled_from(["insert", "replace", "drop", "trim", "move"]),

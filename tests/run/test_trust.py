@@ -62,6 +62,9 @@ class OddCrew:
     def signs(self) -> Mapping[tuple[str, int], float]:
         return {}
 
+    def sessions(self) -> Mapping[str, int]:
+        return {}
+
     def lost(self) -> frozenset[str]:
         return frozenset()
 

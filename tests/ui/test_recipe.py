@@ -56,6 +56,7 @@ class Tasks(unittest.TestCase):
         desk.settle()
 
     def type_in(self, desk: Desk, key: str, text: str) -> None:
+        desk.until(lambda: key in desk.window.recipe_place.form.rows, f"the setting {key}")
         line = desk.window.recipe_place.form.rows[key].line
         assert line is not None
         desk.window.recipe_place.form.ensureWidgetVisible(line)

@@ -635,14 +635,18 @@ class Machine:
 
     @property
     def waits_for(self) -> str:
-        """Why the run is not over though nothing runs: *space*, *drive*, *resume*, *slot*, *time*, or nothing."""
+        """Why the run is not over though nothing runs: *space*, *drive*, *resume*, *slot*, *time*, *station*, or nothing."""
         if self.ended or any(key is not None for key in self.slots.values()):
             return ""
         if self.paused:
             return "resume"
         left = [name for name, tracked in self.outputs.items() if tracked.state not in AT_REST]
         if left:
-            return "time" if self._waiting.issuperset(left) else "slot"
+            present = frozenset(self.stations.values())
+            kept = [self.outputs[name].spec.stations for name in left if name not in self._waiting]
+            if not kept:
+                return "time"
+            return "station" if all(stations and not stations & present for stations in kept) else "slot"
         waiting = {tracked.waits_for for tracked in self.outputs.values()} - {""}
         return "drive" if "drive" in waiting else "space" if waiting else ""
 

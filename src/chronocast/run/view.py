@@ -19,17 +19,34 @@ STILL_SECONDS = 60.0
 """How long nothing may move before a person is told."""
 
 Condition = Literal[
-    "none", "going", "early", "paused", "full", "away", "no slot", "still", "silent", "interrupted", "ended"
+    "none",
+    "going",
+    "early",
+    "paused",
+    "full",
+    "away",
+    "no slot",
+    "no station",
+    "still",
+    "silent",
+    "interrupted",
+    "ended",
 ]
 """What a run is doing.
 
 *going*: it moves; *early*: what is left may not be begun yet; *paused*: somebody asked for that; *full*: it waits for room on a drive; *away*: for a drive or
-folder that has gone; *no slot*: for other work on this machine; *still*: nothing moves though it should; *silent*:
+folder that has gone; *no slot*: for other work on this machine; *no station*: for those that its files are kept to; *still*: nothing moves though it should; *silent*:
 its runner lives and doesn't answer; *interrupted*: its runner is gone; *ended*.
 """
 
 
-WAITING: dict[str, Condition] = {"space": "full", "drive": "away", "slot": "no slot", "time": "early"}
+WAITING: dict[str, Condition] = {
+    "space": "full",
+    "drive": "away",
+    "slot": "no slot",
+    "time": "early",
+    "station": "no station",
+}
 
 
 class AnyRecord(Protocol):
@@ -227,9 +244,7 @@ class RunView:
         self.finish = body.get("finish", {})
         self.lanes = now["lanes"][1] if going and "lanes" in now else {}
         moved = float(body.get("moved") or at)
-        expects = (
-            going and not self.paused and self.waits_for not in ("space", "drive", "resume", "slot", "time")
-        )
+        expects = going and not self.paused and self.waits_for not in ("space", "drive", "resume", *WAITING)
         self.still_seconds = max(0.0, at - moved, self.silent_seconds) if expects else self.silent_seconds
         for name, count in body.get("outputs", {}).items():
             if name in self.outputs:

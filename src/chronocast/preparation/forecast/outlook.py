@@ -185,7 +185,9 @@ def outlook(
     """
     learned, chance = learned or Experience(), Chance()
     now = datetime.now().astimezone()
-    kept_to = can_be_placed([ready for ready in prospect.outputs if ready.output.id not in without], station)
+    kept_to = can_be_placed(
+        [ready for ready in prospect.outputs if ready.output.id not in without], station, made or {}
+    )
     chosen = kept_to.outputs
     asks = _asks(chosen, stock, made or {})
     told = forecast_outputs(asks, station, learned, chance, remember=True)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import replace
 from datetime import datetime
 from typing import NamedTuple
@@ -48,7 +48,7 @@ def stations_of(output: Output, station: Station) -> frozenset[str]:
     return frozenset(station.id if name == station.name else name for name in output.stations)
 
 
-def can_be_placed(outputs: Sequence[OutputReady], station: Station) -> Kept:
+def can_be_placed(outputs: Sequence[OutputReady], station: Station, made: Collection[str] = ()) -> Kept:
     """The outputs that a station that is there can do; held ones are left out.
 
     Parameters
@@ -57,13 +57,15 @@ def can_be_placed(outputs: Sequence[OutputReady], station: Station) -> Kept:
         All that are asked for.
     station
         This machine, with those that help it.
+    made
+        Ids of those that are made already: nobody has to do them.
     """
     there = {station.id, *(helper.id for helper in station.helpers)}
     kept = Kept([], [])
     for ready in outputs:
         if ready.output.held:
             continue
-        wanted = stations_of(ready.output, station)
+        wanted = stations_of(ready.output, station) if ready.output.id not in made else frozenset()
         if wanted and not wanted & there:
             kept.problems.append(_waits(ready, "which no house that is known has now"))
         elif wanted and station.id not in wanted and _apart(ready, station) != (False, False):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QPainter, QPaintEvent
+from PyQt6.QtGui import QPainter, QPaintEvent, QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QWidget
 
 from chronocast.model.batch.batch import Batch
@@ -12,6 +12,9 @@ from chronocast.preparation.forecast.outlook import Outlook
 from chronocast.ui.places.plan.plan_words import PlanTold, plan_told
 from chronocast.ui.theme import font
 from chronocast.ui.widgets import draw
+
+WISHES_SHARE = 0.66
+"""Of the line's width the wishes take no more."""
 
 
 class _Line(QLabel):
@@ -87,12 +90,31 @@ class PlanBar(QWidget):
         """
         self._wish, self._told = batch.wish, told or plan_told(view, None)
         self._mark()
+        self._fit()
         for wish, button in self.wishes.items():
-            button.setText(self._told.wishes[wish])
             button.setToolTip(self._told.more.get(wish, WISHES[wish].does))
         self.help.setText(self._told.help)
         self.help.setToolTip(self._told.help_more)
         self.setVisible(view is not None and bool(view.outputs))
+
+    def _fit(self) -> None:
+        """As much of the wishes' words as there is room for, and some left for what would help."""
+        told = self._told
+        names = {wish: WISHES[wish].name for wish in self.wishes}
+        for words in (told.wishes, told.fewer, names):
+            wide = sum(
+                button.fontMetrics().horizontalAdvance(words.get(wish, names[wish])) + 34
+                for wish, button in self.wishes.items()
+            )
+            if wide < self.width() * WISHES_SHARE or words is names:
+                break
+        for wish, button in self.wishes.items():
+            button.setText(words.get(wish, names[wish]))
+            button.setMinimumWidth(30)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        self._fit()
+        super().resizeEvent(event)
 
     def show_night(self, sentence: str, more: str) -> None:
         """Say what a rehearsal came to; "" for the plan again.

@@ -14,11 +14,12 @@ NAMED = 2
 
 @dataclass(frozen=True)
 class PlanTold:
-    """What each wish gives in a few words, and in more; what would help, in short and whole."""
+    """What each wish gives in a few words, in fewer, and in more; what would help, in short and whole."""
 
     wishes: dict[Wish, str] = field(
         default_factory=lambda: {wish: told.name for wish, told in WISHES.items()}
     )
+    fewer: dict[Wish, str] = field(default_factory=dict)
     more: dict[Wish, str] = field(default_factory=dict)
     help: str = ""
     help_more: str = ""
@@ -40,7 +41,7 @@ def plan_told(view: Outlook | None, answers: PlanAnswers | None) -> PlanTold:
     now = next((one for one in answers.wishes if one.wish == view.placement.wish), None)
     for one in answers.wishes:
         clock = clock_text(view.time_after(one.end.likely))
-        words = f"{WISHES[one.wish].name}  {clock}"
+        words = found.fewer[one.wish] = f"{WISHES[one.wish].name}  {clock}"
         if now is not None and one is not now and abs(one.end.likely - now.end.likely) >= 1:
             sign = "−" if one.end.likely < now.end.likely else "+"
             words += f" ({sign}{time_text(abs(one.end.likely - now.end.likely))})"
@@ -60,4 +61,4 @@ def plan_told(view: Outlook | None, answers: PlanAnswers | None) -> PlanTold:
     if answers.bound is not None:
         more += f" No plan could end before {clock_text(view.time_after(answers.bound))}."
     short = f"  would help: {' · '.join(levers[:NAMED])}" if levers else ""
-    return PlanTold(found.wishes, found.more, short, more)
+    return PlanTold(found.wishes, found.fewer, found.more, short, more)

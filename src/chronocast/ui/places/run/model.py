@@ -127,6 +127,7 @@ ROLES: dict[str, str] = {
     "full": "rust",
     "away": "rust",
     "no slot": "lichen",
+    "no station": "lichen",
     "still": "rust",
     "silent": "rust",
     "interrupted": "rust",
@@ -138,6 +139,7 @@ STANDS: dict[str, tuple[str, str]] = {
     "full": ("waits for room", "nothing moves until there is room on the drive; then it goes on by itself"),
     "away": ("waits for a drive", "nothing moves until the folder is there again; then it goes on by itself"),
     "no slot": ("waits its turn", "other work has every slot of this machine"),
+    "no station": ("waits for its stations", "none of those that its files are kept to is there"),
     "interrupted": ("interrupted", "its runner is gone; what is finished is kept. Take it up again to go on"),
 }
 """What is said instead of a time by the clock when nothing moves."""
