@@ -1,7 +1,7 @@
 """Evenings in a house of stand-ins: what was promised at the beginning against what came, by each wish.
 
-This machine has one slot and one stand-in another, so that they don't share
-a core; a second stand-in seems half as quick.  The first evening only teaches.
+This machine has one slot and a stand-in another, so that they don't share a
+core; the stand-in seems half as quick.  The first evening only teaches.
 """
 
 from __future__ import annotations
@@ -100,13 +100,25 @@ def ratios(view: RunView) -> tuple[float, bool, list[float]]:
     return (end - began) / (made - began), low <= end <= high, each
 
 
+def busy(view: RunView) -> str:
+    """Which share of the time from the first task to the last each place was at work."""
+    begin = min(stretch.begin for stretch in view.worked)
+    end = max(stretch.end for stretch in view.worked)
+    places = sorted({stretch.place for stretch in view.worked})
+    told = []
+    for place in places:
+        mine = sum(stretch.end - stretch.begin for stretch in view.worked if stretch.place == place)
+        told.append(f"{place} {mine / max(0.1, end - begin):.0%}".replace("%", " %"))
+    return ", ".join(told)
+
+
 def measure(folder: Path) -> list[tuple[str, str, str]]:
     """Ratios of one run on two cores, the stand-ins' processes beside the desk's."""
     os.environ["CHRONOCAST_SLOTS"] = "1"
     for key in ("DATA", "STATE", "CONFIG"):
         os.environ[f"CHRONOCAST_{key}"] = str(folder / "desk" / key.lower())
     calibrate(Workspace().paces)
-    house = StandInHouse(folder / "house", (StandIn("Plover"), StandIn("Curlew", 2.0)))
+    house = StandInHouse(folder / "house", (StandIn("Plover", 2.0),))
     kept = house.shared / "kept"
     kept.mkdir(parents=True)
     save_json(config_folder() / "settings.json", {"kept_in": str(kept)})
@@ -117,7 +129,7 @@ def measure(folder: Path) -> list[tuple[str, str, str]]:
         for number, frames in enumerate(LENGTHS):
             films.append(house.shared / f"film {number}.mp4")
             write_footage(str(films[-1]), pictures(number + 1, frames, *SIZE), RATE, quality=20, sound=None)
-        while len(look_once(Workspace()).stations) < 2:
+        while not look_once(Workspace()).stations:
             time.sleep(0.3)
         rows = []
         for number, wish in enumerate(("order", *WISHES, *WISHES)):
@@ -129,7 +141,7 @@ def measure(folder: Path) -> list[tuple[str, str, str]]:
             rows.append(
                 (
                     f"evening {number}, {name}: finish, fact over likely",
-                    f"{whole:.2f}, {'within' if within else 'outside'} P10 to safe; {spread}",
+                    f"{whole:.2f}, {'within' if within else 'outside'} P10 to safe; {spread}; at work: {busy(view)}",
                     "",
                 )
             )

@@ -83,9 +83,14 @@ class _Shooter:
         self.settle(1.0)
 
     def with_stations(self, window: Window) -> None:
-        """*House* with four stand-ins for workstations; they are gone afterwards."""
+        """*House* with four stand-ins for workstations, and *Plan* with their lanes; they are gone afterwards."""
+        from datetime import timedelta
+
         from chronocast.demo.house import STAND_INS, StandInHouse
+        from chronocast.journal.places import data_folder
+        from chronocast.model.batch.edits import set_asked
         from chronocast.model.house import Root
+        from chronocast.ui.commands import HOUSE, PLAN
 
         house, watch = StandInHouse(self.place / "house"), window.session.house
         try:
@@ -93,11 +98,29 @@ class _Shooter:
             space = Workspace()
             house.let_in(space, "desk", "desktop")
             own = space.house.belonging()
-            roots = (*own.roots, Root(name="films", path=str(self.place)))
+            folders = {"films": str(self.place), "stock": str(data_folder())}
+            roots = (*own.roots, *(Root(name=name, path=path) for name, path in folders.items()))
             space.house.keep_belonging(own.model_copy(update={"roots": roots}))
             self.until("the stations", lambda: len(watch.house.stations) == len(STAND_INS), 120)
             self.settle(1.0)
             self.shoot(window, "house-ink")
+            session = window.session
+            window.go_to(PLAN)
+            session.forecast_anew()
+            self.until(
+                "their lanes", lambda: bool(session.view and len(session.view.station.helpers) > 2), 60
+            )
+            assert session.view is not None
+            end = session.view.time_after(session.view.finish.likely * 1.1)
+            session.edit("set the time", set_asked(session.batch, wanted=end + timedelta(seconds=1)))
+            bar = window.plan_place.plan_bar
+            self.until("the orders", lambda: "in time" in bar.wishes["in time"].text(), 60)
+            grid = window.plan_place.grid
+            grid.table.setCurrentIndex(grid.model.index(0, 3))
+            self.settle(1.0)
+            self.shoot(window, "plan-house-ink")
+            session.undo()
+            window.go_to(HOUSE)
         finally:
             house.end()
             Workspace().house.forget()
@@ -189,9 +212,7 @@ class _Shooter:
         self.until("what is known of this machine", lambda: window.house_place.model is not None)
         self.with_stations(window)
         window.go_to(PLAN)
-        grid.table.setCurrentIndex(grid.model.index(0, 3))
         self.settle()
-        self.shoot(window, "plan-kept-ink")
         window.other_theme()
         paper = _windows[-1]
         self.until("the filmstrips", lambda: strips_in_sight(paper), 60)
