@@ -114,7 +114,7 @@ class _Shooter:
             end = session.view.time_after(session.view.finish.likely * 1.1)
             session.edit("set the time", set_asked(session.batch, wanted=end + timedelta(seconds=1)))
             bar = window.plan_place.plan_bar
-            self.until("the orders", lambda: "in time" in bar.wishes["in time"].text(), 60)
+            self.until("the orders", lambda: ":" in bar.wishes["in time"].text(), 60)
             grid = window.plan_place.grid
             grid.table.setCurrentIndex(grid.model.index(0, 3))
             self.settle(1.0)

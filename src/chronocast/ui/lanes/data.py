@@ -87,7 +87,7 @@ class Mishap:
 
 @dataclass(frozen=True)
 class LaneData:
-    """What the lanes show.  ``now`` is seconds from ``start``; blocks' rows count through all groups.
+    """What the lanes show.  ``now`` is seconds from ``start``, and called ``now_words``; blocks' rows count through all groups.
 
     ``order`` are the outputs as they are made one after the other; ``night`` says that it is a rehearsed one.
     """
@@ -97,6 +97,7 @@ class LaneData:
     blocks: tuple[Block, ...]
     now: float = 0.0
     flags: tuple[Flag, ...] = ()
+    now_words: str = "now"
     order: tuple[str, ...] = ()
     mishaps: tuple[Mishap, ...] = ()
     night: bool = False

@@ -232,7 +232,7 @@ class Lanes(QWidget):
             painter.fillRect(rest, t.color("ground", 170))
         painter.setPen(QPen(t.color("text"), 1.4))
         painter.drawLine(QPointF(x, AXIS * unit - 4), QPointF(x, self.height() - 2))
-        words = "now" if not data.night else clock_text(data.start + timedelta(seconds=data.now))
+        words = data.now_words if not data.night else clock_text(data.start + timedelta(seconds=data.now))
         box = QRectF(x - 45, 2, 90, 16 * unit)
         painter.fillRect(box.adjusted(14, 0, -14, 0), t.color("ground"))
         draw.text(painter, box, words, font(12.5, 600, narrow=True), t.color("text"), align=draw.CENTRE)

@@ -50,6 +50,7 @@ def run_lanes(view: RunView, now: float) -> LaneData | None:
         datetime.fromtimestamp(view.began).astimezone(),
         tuple(blocks),
         max(0.0, end - view.began),
+        now_words="ended" if view.ended else "now",
         order=tuple(view.order),
     )
 

@@ -21,8 +21,8 @@ from chronocast.ui.widgets.table import Col, RowsTable
 
 STATIONS = (
     Col("station", lambda r: r.name, 0.17, strong=True),
-    Col("now", lambda r: r.now, 0.29),
-    Col("slots and pace", lambda r: r.pace, 0.2, quiet=True),
+    Col("now", lambda r: r.now, 0.20),
+    Col("slots and pace", lambda r: r.pace, 0.29, quiet=True),
     Col("hardware", lambda r: r.hardware, 0.17, quiet=True),
     Col("when it works", lambda r: r.hours, 0.17, quiet=True),
 )
