@@ -2,6 +2,11 @@
 
 This machine has one slot and a stand-in another, so that they don't share a
 core; the stand-in seems half as quick.  The first evening only teaches.
+
+Where both share one processor's threads, each slows the other down, and to
+this machine the stand-in's encoder is somebody else's work, from which it
+doesn't learn: so facts are later than what is promised by about that.  What
+*at work* says is the dispatch's: how much of the time each slot had a task.
 """
 
 from __future__ import annotations

@@ -32,7 +32,7 @@ from chronocast.ui.lanes.data import Drop
 from chronocast.ui.lanes.forecast_lanes import lane_data, night_lanes
 from chronocast.ui.lanes.lanes import Lanes
 from chronocast.ui.places.plan.plan_bar import PlanBar
-from chronocast.ui.places.plan.plan_words import plan_told
+from chronocast.ui.places.plan.plan_words import PlanTold, plan_told
 
 NIGHT_MS, STEP_MS = 9000, 40
 """A night goes by in so long."""
@@ -55,6 +55,7 @@ class LaneDesk(QObject):
         self.batch = Batch()
         self.view: Outlook | None = None
         self._answers: tuple[Outlook, PlanAnswers] | None = None
+        self._told: tuple[Batch, PlanTold] | None = None
         self._night: Night | None = None
         self._nights: Rehearsal | None = None
         self._now = 0.0
@@ -108,13 +109,17 @@ class LaneDesk(QObject):
         if self.view is None:
             return
         self.lanes.show_lanes(lane_data(self.view, self.batch), current)
-        known = self._answers[1] if self._answers and self._answers[0] is self.view else None
-        self.bar.show_plan(self.batch, self.view, plan_told(self.view, known) if known else None)
+        told = self._told  # of the same batch a moment ago, while the newest is worked out
+        if self._answers is not None and self._answers[0] is self.view:
+            told = (self.batch, plan_told(self.view, self._answers[1]))
+        self._told = told if told is not None and told[0] == self.batch else None
+        self.bar.show_plan(self.batch, self.view, self._told[1] if self._told else None)
 
     def _planned(self, view: Outlook, answers: PlanAnswers) -> None:
         self._answers = (view, answers)
         if view is self.view and self._night is None:
-            self.bar.show_plan(self.batch, view, plan_told(view, answers))
+            self._told = (self.batch, plan_told(view, answers))
+            self.bar.show_plan(self.batch, view, self._told[1])
 
     # Edits
 
