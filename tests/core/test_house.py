@@ -334,6 +334,25 @@ class Copies(unittest.TestCase):
         self.copies.end()
         self.assertFalse(copy.exists())
 
+    def test_two_films_called_alike_are_two_copies(self) -> None:
+        other = self.folder / "card 2" / "reef.mp4"
+        other.parent.mkdir()
+        other.write_bytes(b"another" * 300_000)
+        jobs = []
+        for film in (self.film, other):
+            media = MediaRef(path=str(film), fingerprint=fingerprint(film))
+            span = SoundSpan(start=Fraction(0), seconds=Fraction(1), media=media)
+            jobs.append(self.job("").model_copy(update={"spans": (span,)}))
+        for job in jobs:  # both are begun before either is there
+            self.copies.note(job, 10_000_000, 1.0)
+        end = time.monotonic() + 10
+        while time.monotonic() < end and any(self.copies.used(job) is job for job in jobs):
+            time.sleep(0.01)
+        for job, film in zip(jobs, (self.film, other), strict=True):
+            copy = Path(self.copies.used(job).spans[0].media.path)
+            self.assertNotEqual(copy, film)
+            self.assertEqual(copy.read_bytes(), film.read_bytes())
+
     def test_a_quick_line_or_one_that_nobody_measured_is_no_reason(self) -> None:
         size, job = self.film.stat().st_size, self.job(fingerprint(self.film))
         for self.speed in (1e9, 0.0):

@@ -38,7 +38,7 @@ def add_sources(
         if source.id not in before:
             sys.stdout.write(f"{source.id}  {source.path}\n")
     for refused in found.refused:
-        sys.stderr.write(f"{refused.path}: {refused}\n")
+        sys.stderr.write(f"{refused}\n")
     if len(found.batch.sources) == len(before) and not found.refused:
         complain("Nothing there is a source that the batch hasn't yet.", NEEDS_YOU)
     if found.refused:

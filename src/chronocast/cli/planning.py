@@ -83,6 +83,9 @@ def rehearse_batch(view: Outlook, lost: Sequence[str], visits: Sequence[str]) ->
 def print_plan(view: Outlook) -> None:
     """The wishes side by side, and what would bring the finish forward."""
     put = sys.stdout.write
+    if not view.evening.works:
+        put("  Nothing is left to make, so there is nothing to plan.\n")
+        return
     for answer in wishes_compared(view):
         mark = "→" if answer.wish == view.placement.wish else " "
         in_time = f", {answer.in_time:.1f} of {answer.wanted} in time" if answer.wanted else ""
@@ -141,6 +144,9 @@ def _iso(view: Outlook, seconds: float) -> str | None:
 def print_rehearsal(found: Rehearsal, view: Outlook) -> None:
     """What a rehearsal came to, and one bad night."""
     put = sys.stdout.write
+    if not view.evening.works:
+        put("Nothing is left to make, so there is nothing to rehearse.\n")
+        return
     for line in rehearsal_told(found, view):
         put(f"{line}\n")
     for name, night in (("A night in the middle", found.typical), ("A bad one", found.bad)):

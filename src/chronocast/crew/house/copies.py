@@ -122,15 +122,15 @@ class SourceCopies:
             if self._ended or read < size or path in self._begun:
                 return
             self._begun.add(path)
+            number = len(self._begun)  # of its own: two sources may be called alike
         if self.bytes + size > MOST_BYTES or shutil.disk_usage(self.folder).free - size < LEFT_FREE:
             log.info("%s was read as often as it is long, and there is no room to copy it", path)
             return
-        threading.Thread(target=self._copy, args=(path, mark, size), daemon=True).start()
+        threading.Thread(target=self._copy, args=(path, mark, size, number), daemon=True).start()
 
-    def _copy(self, path: str, mark: str, size: int) -> None:
+    def _copy(self, path: str, mark: str, size: int, number: int) -> None:
         source = Path(real_path(path))
-        with self._lock:
-            target = self.folder / f"{len(self._begun)} {source.name}"
+        target = self.folder / f"{number}{source.suffix}"
         try:
             with open(source, "rb") as there, open(target, "wb") as here:
                 while not self._ended and (chunk := there.read(CHUNK)):

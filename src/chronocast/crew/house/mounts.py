@@ -43,6 +43,8 @@ def measure_mount(root: Root) -> MountSpeed | None:
     except OSError as error:
         log.info("the speed of %s can't be measured: %s", root.path, error)
         return None
+    if not read:  # somebody else emptied it meanwhile
+        return None
     return MountSpeed(read=read / took, write=written / wrote)
 
 

@@ -223,8 +223,6 @@ class Session:
     async def _sum_up(self, event: Finished) -> None:
         job = self.in_hand.pop((event.task, event.attempt), None)
         self.served += event.wall_seconds
-        if self.copies is not None and job is not None:
-            await asyncio.to_thread(self.copies.note, job, event.read_bytes, event.wall_seconds)
         proof: dict[str, Any] = {}
         if job is not None and job.kind not in ("join", "check"):
             with contextlib.suppress(OSError):
@@ -243,6 +241,11 @@ class Session:
                 event.read_bytes,
             )
         )
+        if (
+            self.copies is not None and job is not None
+        ):  # its runner has heard: nothing of this may hold that up
+            with contextlib.suppress(OSError):
+                await asyncio.to_thread(self.copies.note, job, event.read_bytes, event.wall_seconds)
 
     def _as_told_there(self, event: AttemptFailed) -> AttemptFailed:
         """A failure with the runner's paths where they mean something to it."""

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import datetime
 from typing import NamedTuple
 
 from chronocast.forecast.band import Band, band
@@ -244,7 +243,7 @@ def asked_of(batch: Batch, prospect: Prospect, view: Outlook, now: Circumstances
         largest=max((item.bytes.safe for item in view.outputs), default=0.0),
         line=batch.line,
         sending=band(send_seconds(view.draws.bytes, batch.line)) if batch.line and view.outputs else None,
-        deadline=_deadline(batch.wanted, prospect, view, now),
+        deadline=_deadline(batch, view, now),
         across=_across(batch, view),
         receiver=Room("the receiver", batch.receiver_space, view.bytes) if batch.receiver_space else None,
         floor=batch.look_floor,
@@ -281,15 +280,11 @@ def _too_large(
     return tuple(found)
 
 
-def _deadline(
-    wanted: datetime | None, prospect: Prospect, view: Outlook, now: Circumstances
-) -> DeadlineAnswer | None:
-    if wanted is None:
+def _deadline(batch: Batch, view: Outlook, now: Circumstances) -> DeadlineAnswer | None:
+    if batch.wanted is None:
         return None
-    wanted = wanted if wanted.tzinfo else wanted.replace(tzinfo=view.at.tzinfo)
-    outputs = [ready for ready in prospect.outputs if not ready.output.held]
-    made = frozenset(item.ready.output.id for item in view.outputs if item.made)
-    return in_time(outputs, wanted, now, at=view.at, made=made)
+    wanted = batch.wanted if batch.wanted.tzinfo else batch.wanted.replace(tzinfo=view.at.tzinfo)
+    return in_time(view, batch, wanted, now)
 
 
 def _across(batch: Batch, view: Outlook) -> float | None:

@@ -6,18 +6,23 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 
+import numpy as np
+
 from chronocast.forecast.band import Band, Chance, Draws, band
 from chronocast.forecast.inverse import chance_of, largest, send_seconds
 from chronocast.forecast.learning.experience import Experience
 from chronocast.forecast.outputs import OutputAsk, forecast_outputs
 from chronocast.forecast.station import Station
+from chronocast.model.batch.batch import Batch
 from chronocast.model.batch.exceptions import with_values
 from chronocast.model.errors import ModelError
 from chronocast.model.recipe.recipe import Recipe
 from chronocast.model.show import percent, rate_bits_text, size_text, time_text
 from chronocast.pieces.stock import Stock
 from chronocast.preparation.asked.candidates import BITS, EFFORT, MODE, varied_ask
+from chronocast.preparation.forecast.outlook import Outlook
 from chronocast.preparation.forecast.output_ask import output_ask
+from chronocast.preparation.forecast.placing import evening
 from chronocast.preparation.output.output_ready import OutputReady
 from chronocast.schedule.placement import evening_of, place_evening
 
@@ -231,47 +236,55 @@ class DeadlineAnswer:
         return f"{told}; with {best.words} {percent(best.chance)}"
 
 
-def all_finished(asks: Sequence[OutputAsk], now: Circumstances) -> Draws:
-    """When the last of some outputs is finished, seconds from now, shape (draws,).
+def all_finished(asks: Sequence[OutputAsk], view: Outlook, batch: Batch, now: Circumstances) -> Draws:
+    """When the last of some outputs would be finished, made otherwise than they are forecast; shape (draws,).
+
+    Where, when and in which order they may be made is as in the forecast.
 
     Parameters
     ----------
     asks
-        The outputs, in the operator's order.
+        What is left of the forecast's outputs, in its order.
+    view
+        The forecast.
+    batch
+        What it is of.
     now
         What the answer rests on.
     """
     told = forecast_outputs(asks, now.station, now.learned, Chance())
-    return place_evening(evening_of(told.work, now.station, now.learned, Chance())).end
+    still = [item.ready for item in view.outputs if not item.made]
+    night = evening(
+        told.work,
+        still,
+        batch,
+        now.station,
+        learned=now.learned,
+        chance=Chance(),
+        now=view.at,
+        sizes=np.median(told.bytes, axis=1),
+    )
+    return place_evening(night, batch.wish).end
 
 
-def in_time(
-    outputs: Sequence[OutputReady],
-    wanted: datetime,
-    now: Circumstances,
-    *,
-    at: datetime,
-    made: frozenset[str] = frozenset(),
-) -> DeadlineAnswer:
-    """How likely outputs are in time, and what would help.
+def in_time(view: Outlook, batch: Batch, wanted: datetime, now: Circumstances) -> DeadlineAnswer:
+    """How likely the outputs of a forecast are in time, and what would help.
 
     Parameters
     ----------
-    outputs
-        All that are asked for, in the operator's order, held ones left out.
+    view
+        The forecast.
+    batch
+        What it is of.
     wanted
         When they are wanted.
     now
         What the answer rests on.
-    at
-        The present moment.
-    made
-        Ids of those that are made already.
     """
-    seconds = (wanted - at).total_seconds()
-    still = [ready for ready in outputs if ready.output.id not in made]
+    seconds = (wanted - view.at).total_seconds()
+    still = [item.ready for item in view.outputs if not item.made]
     asks = [output_ask(ready, now.stock, None) for ready in still]
-    finish = all_finished(asks, now)
+    finish = view.draws.finish
     remedies, tried = [], list[list[OutputAsk]]()
     for words, values in (
         ("one pass for all", {MODE: "variable"}),
@@ -282,7 +295,7 @@ def in_time(
         if changed in (asks, *tried):
             continue
         tried.append(changed)
-        then = all_finished(changed, now)
+        then = all_finished(changed, view, batch, now)
         if band(then).likely < band(finish).likely * 0.99:
             remedies.append(Remedy(words, values, band(then), chance_of(then, seconds)))
     remedies.sort(key=lambda remedy: (-round(remedy.chance, 2), len(remedy.values)))

@@ -171,13 +171,10 @@ def _flags(view: Outlook, batch: Batch) -> tuple[Flag, ...]:
     found = []
     if batch.wanted is not None and ends:
         at = (batch.wanted.astimezone() - view.at).total_seconds()
-        mine = [
-            end for name, end in ends.items() if (o := batch.output(name)) is not None and o.wanted is None
-        ]
-        if mine:
-            chance = chance_of(np.max(mine, axis=0), at)
-            clock = clock_text(view.time_after(at))
-            found.append(Flag(at, f"wanted {clock} · in time {percent(chance)}", chance))
+        chance = chance_of(view.draws.finish, at)  # as the headline has it
+        found.append(
+            Flag(at, f"wanted {clock_text(view.time_after(at))} · in time {percent(chance)}", chance)
+        )
     for at, names in sorted(wanted.items())[:MOST_FLAGS]:
         chance = chance_of(np.max([ends[name] for name in names], axis=0), at)
         item = view.output(names[0])
