@@ -15,18 +15,18 @@ UNEVEN = tuple(n * 33 + n // 4 * 7 + (260 if n >= 140 else 0) + (n % 5) * 3 for 
 """Times of a phone's pictures, in 1/1000 s: about thirty a second, never quite, and once a pause."""
 
 SCENES: tuple[Scene, ...] = (
-    Scene(1, "still-water.mp4", "Still water, long take", 1280, 720, 600, 24, 110.0, scenes.still_water),
-    Scene(2, "plankton.mp4", "Plankton column", 640, 360, 400, 30, 146.8, scenes.plankton),
-    Scene(3, "reef-pan.mp4", "Reef, fast pan", 640, 360, 400, 27, 164.8, scenes.reef_pan),
-    Scene(4, "feeding-hour.mp4", "Feeding hour", 1280, 720, 450, 25, 196.0, scenes.feeding_hour),
-    Scene(5, "jelly-drift.mp4", "Jelly drift", 1280, 720, 500, 24, 220.0, scenes.jelly_drift),
+    Scene(1, "still-water.mp4", "Still water, long take", 1280, 720, 250, 24, 110.0, scenes.still_water),
+    Scene(2, "plankton.mp4", "Plankton column", 640, 360, 240, 30, 146.8, scenes.plankton),
+    Scene(3, "reef-pan.mp4", "Reef, fast pan", 640, 360, 200, 27, 164.8, scenes.reef_pan),
+    Scene(4, "feeding-hour.mp4", "Feeding hour", 1280, 720, 250, 25, 196.0, scenes.feeding_hour),
+    Scene(5, "jelly-drift.mp4", "Jelly drift", 1280, 720, 250, 24, 220.0, scenes.jelly_drift),
     Scene(
         6,
         "kelp-forest.mp4",
         "Kelp forest",
         960,
         540,
-        300,
+        250,
         28,
         130.8,
         views.kelp_forest,

@@ -47,10 +47,10 @@ WANTED = (
 # Ranges beside the whole: source, name, kind, first frame, the one after the last, recipes.
 RANGES: tuple[tuple[str, str, RangeKind, int, int, tuple[str, ...]], ...] = (
     # its out point is one frame late: the last picture belongs to the next shot
-    (OPENING, "Teaser", "trim", 310, 586, ("upright-720",)),
-    (WALK, "Kelp and light", "marked", 200, 450, ("review-360",)),
-    ("feeding-hour.mp4", "Rays at the wall", "trim", 40, 190, ("web-720",)),
-    ("feeding-hour.mp4", "The shoal turns", "trim", 250, 400, ("web-720",)),
+    (OPENING, "Teaser", "trim", 130, 256, ("upright-720",)),
+    (WALK, "Kelp and light", "marked", 80, 180, ("review-360",)),
+    ("feeding-hour.mp4", "Rays at the wall", "trim", 40, 115, ("web-720",)),
+    ("feeding-hour.mp4", "The shoal turns", "trim", 150, 225, ("web-720",)),
 )
 PLAYERS = ReceiverCard(
     id="hall-players",
@@ -69,7 +69,7 @@ PLAYERS = ReceiverCard(
         level_most={"h264": "4.1"},
     ),
 )
-FOLLOWED = Framing(centres=((0, 0.3, 0.5), (150, 0.62, 0.5), (275, 0.45, 0.5)))
+FOLLOWED = Framing(centres=((0, 0.3, 0.5), (60, 0.62, 0.5), (125, 0.45, 0.5)))
 
 
 def demo_batch() -> Batch:

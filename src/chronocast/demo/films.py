@@ -17,18 +17,18 @@ HOUR = 25 * 3600
 
 _BY_NUMBER = {scene.number: scene for scene in SCENES}
 
-# (scene number or None for a gap, first frame of it, frames): 60 s in all.
+# (scene number or None for a gap, first frame of it, frames): 26 s in all.
 _OPENING: tuple[tuple[int | None, int, int], ...] = (
-    (1, 40, 310),
-    (5, 25, 180),
-    (3, 12, 95),
-    (4, 30, 120),
-    (None, 0, 25),
-    (2, 50, 205),
-    (3, 200, 60),
-    (5, 260, 165),
-    (4, 190, 140),
-    (1, 400, 200),
+    (1, 40, 130),
+    (5, 25, 80),
+    (3, 12, 45),
+    (4, 30, 60),
+    (None, 0, 15),
+    (2, 50, 90),
+    (3, 110, 30),
+    (5, 150, 75),
+    (4, 120, 60),
+    (1, 170, 65),
 )
 
 
@@ -111,7 +111,7 @@ def _film(name: str, tracks: Sequence[Track], markers: Sequence[tuple[int, int, 
 
 
 def opening(folder: Path) -> Timeline:
-    """60 s of cuts and a gap, on one track."""
+    """26 s of cuts and a gap, on one track."""
     row, heard = _Row(folder), _Row(folder)
     for number, first, frames in _OPENING:
         for track in (row, heard):
@@ -123,83 +123,83 @@ def opening(folder: Path) -> Timeline:
 
 
 def walk(folder: Path) -> Timeline:
-    """72 s along the tanks: two picture tracks, dissolves, other speeds, a tape and a mezzanine clip, two sound tracks."""
+    """30 s along the tanks: two picture tracks, dissolves, other speeds, a tape and a mezzanine clip, two sound tracks."""
     low = (
         _Row(folder)
-        .clip(1, 30, 200)
+        .clip(1, 30, 80)
         .cross(12, 12)
-        .clip(6, 20, 250)
-        .clip(7, 10, 110)
+        .clip(6, 20, 100)
+        .clip(7, 10, 50)
         .cross(10, 10)
-        .clip(8, 12, 76)
-        .clip(3, 20, 150, speed=Fraction(2))
-        .clip(5, 40, 260)
+        .clip(8, 12, 40)
+        .clip(3, 20, 60, speed=Fraction(2))
+        .clip(5, 40, 100)
         .cross(25, 25)
-        .clip(2, 60, 180, speed=Fraction(1, 2))
-        .clip(12, 10, 100, speed=Fraction(-1))
-        .clip(11, 20, 150)
+        .clip(2, 60, 80, speed=Fraction(1, 2))
+        .clip(12, 10, 50, speed=Fraction(-1))
+        .clip(11, 20, 60)
         .cross(12, 12)
-        .clip(4, 60, 224)
-        .clip(10, 20, 100)
+        .clip(4, 60, 90)
+        .clip(10, 20, 40)
     )
     high = (
         _Row(folder)
-        .gap(40)
-        .clip(13, 10, 80, opacity=Fraction(3, 4))
-        .gap(340)
-        .clip(9, 30, 100)
-        .gap(900)
-        .clip(13, 205, 40)
+        .gap(20)
+        .clip(13, 10, 40, opacity=Fraction(3, 4))
+        .gap(125)
+        .clip(9, 30, 50)
+        .gap(370)
+        .clip(13, 205, 25)
         .cross(25, 0)
-        .gap(300)
+        .gap(120)
     )
     heard = (
         _Row(folder)
-        .clip(1, 30, 440)
+        .clip(1, 30, 180)
         .cross(25, 25)
-        .clip(5, 40, 400)
-        .gap(300)
-        .clip(4, 60, 224)
-        .clip(10, 20, 100)
+        .clip(5, 40, 160)
+        .gap(280)
+        .clip(4, 60, 90)
+        .clip(10, 20, 40)
     )
-    over = _Row(folder).gap(460).clip(9, 30, 100, opacity=Fraction(1, 2)).gap(200).clip(12, 0, 190)
+    over = _Row(folder).gap(185).clip(9, 30, 50, opacity=Fraction(1, 2)).gap(85).clip(12, 0, 80)
     return _film(
         "Tide walk",
         [low.picture("V1"), high.picture("V2"), heard.sound("A1"), over.sound("A2")],
-        [(200, 250, "Kelp and light"), (560, 0, "tape"), (1246, 0, "storm")],
+        [(80, 100, "Kelp and light"), (230, 0, "tape"), (520, 0, "storm")],
     )
 
 
 def night(folder: Path) -> Timeline:
-    """66 s at night: a nested sequence, freezes, fades from and to black, bars at the end."""
-    inside = _Row(folder).clip(11, 0, 240).picture("V1")
-    inside_over = _Row(folder).gap(60).clip(5, 100, 120, opacity=Fraction(1, 2)).picture("V2")
+    """26 s at night: a nested sequence, freezes, fades from and to black, bars at the end."""
+    inside = _Row(folder).clip(11, 0, 120).picture("V1")
+    inside_over = _Row(folder).gap(30).clip(5, 100, 60, opacity=Fraction(1, 2)).picture("V2")
     low = (
         _Row(folder)
         .gap(25)
         .cross(0, 25)
-        .clip(5, 60, 275)
-        .nest("the night tank", 200, inside, inside_over, first=20)
-        .clip(12, 20, 150)
-        .clip(8, 40, 50, speed=Fraction(0))
+        .clip(5, 60, 100)
+        .nest("the night tank", 80, inside, inside_over, first=20)
+        .clip(12, 20, 60)
+        .clip(8, 40, 40, speed=Fraction(0))
         .cross(10, 10)
-        .clip(6, 60, 200)
-        .clip(2, 100, 250)
+        .clip(6, 60, 80)
+        .clip(2, 100, 100)
         .cross(25, 0)
-        .gap(50)
-        .clip(1, 100, 400)
-        .fill("bars", 50)
+        .gap(40)
+        .clip(1, 100, 100)
+        .fill("bars", 25)
     )
     heard = (
         _Row(folder)
         .gap(25)
         .cross(0, 25)
-        .clip(5, 60, 275)
-        .clip(3, 0, 200)
-        .clip(12, 20, 150)
-        .gap(50)
-        .clip(6, 60, 200)
-        .clip(2, 100, 250)
+        .clip(5, 60, 100)
+        .clip(3, 0, 80)
+        .clip(12, 20, 60)
+        .gap(40)
+        .clip(6, 60, 80)
+        .clip(2, 100, 100)
     )
     return _film("Night round", [low.picture("V1"), heard.sound("A1")])
 
@@ -207,21 +207,21 @@ def night(folder: Path) -> Timeline:
 TOUR_TEXT = """TITLE: Guided tour
 FCM: NON-DROP FRAME
 
-001  AX       V     C        00:00:02:00 00:00:10:00 01:00:00:00 01:00:08:00
+001  AX       V     C        00:00:02:00 00:00:06:00 01:00:00:00 01:00:04:00
 * FROM CLIP NAME: still-water.mp4
-002  AX       V     C        00:00:01:00 00:00:09:00 01:00:08:00 01:00:16:00
+002  AX       V     C        00:00:01:00 00:00:04:00 01:00:04:00 01:00:07:00
 * FROM CLIP NAME: kelp-forest.mp4
-003  AX       V     C        00:00:09:00 00:00:09:00 01:00:16:00 01:00:16:00
-003  AX       V     D    025 00:00:02:00 00:00:14:00 01:00:16:00 01:00:28:00
+003  AX       V     C        00:00:04:00 00:00:04:00 01:00:07:00 01:00:07:00
+003  AX       V     D    025 00:00:02:00 00:00:07:00 01:00:07:00 01:00:12:00
 * FROM CLIP NAME: kelp-forest.mp4
 * TO CLIP NAME: jelly-drift.mp4
-004  AX       V     C        10:00:00:12 10:00:03:12 01:00:28:00 01:00:31:00
+004  AX       V     C        10:00:00:12 10:00:02:12 01:00:12:00 01:00:14:00
 * FROM CLIP NAME: seal-master.mov
-005  AX       V     C        00:00:00:00 00:00:12:00 01:00:31:00 01:00:37:00
+005  AX       V     C        00:00:00:00 00:00:06:00 01:00:14:00 01:00:17:00
 M2   AX       050.0                      00:00:00:00
 * FROM CLIP NAME: plankton.mp4
-006  AX       V     C        00:00:03:00 00:00:17:00 01:00:37:00 01:00:51:00
+006  AX       V     C        00:00:02:00 00:00:07:00 01:00:17:00 01:00:22:00
 * FROM CLIP NAME: feeding-hour.mp4
-007  AX       V     C        00:00:04:00 00:00:16:00 01:00:51:00 01:01:03:00
+007  AX       V     C        00:00:02:00 00:00:06:00 01:00:22:00 01:00:26:00
 * FROM CLIP NAME: reef-pan.mp4
 """
