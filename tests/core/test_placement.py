@@ -21,7 +21,7 @@ from chronocast.forecast.stage import Stage, Work
 from chronocast.forecast.station import Helper, Station
 from chronocast.media.piece.here import libraries_version
 from chronocast.model.batch.wishes import WISHES, Wish
-from chronocast.model.house import House, MountSpeed, Root, StationTold
+from chronocast.model.house import Attendance, House, MountSpeed, Root, StationTold
 from chronocast.model.stages import CHECK, ENCODE, HERE, JOIN
 from chronocast.preparation.asked.plans import (
     levers,
@@ -31,12 +31,13 @@ from chronocast.preparation.asked.plans import (
     wishes_compared,
     working_mornings,
 )
+from chronocast.preparation.station.attendance import AttendanceBook
 from chronocast.preparation.station.helpers import helpers_of, shared_drives
 from chronocast.schedule.bound import lower_bound
 from chronocast.schedule.clock import Traced, simulate
 from chronocast.schedule.placement import Evening, Placement, place_evening, place_works
 from chronocast.schedule.pool import FAR, Help, Surprise
-from chronocast.schedule.rehearsal import Happening, Mishaps
+from chronocast.schedule.rehearsal import Happening, Mishaps, hazard_seen
 
 ONE = np.ones(1)
 
@@ -196,6 +197,16 @@ class Plans(unittest.TestCase):
         self.assertEqual(found, {"hopeless": 0.0, "o0": 1.0, "o1": 1.0, "o2": 1.0})
         self.assertEqual(sum(plan(works, wanted=due).in_time(due).values()), 0.0, "in the operator's order")
 
+    def test_a_file_is_split_over_stations_where_that_ends_it_sooner_and_kept_together_where_not(
+        self,
+    ) -> None:
+        film = [work("o", [10.0] * 4)]
+        used = lambda *there: {s.station for s in plan(film, 1, list(there)).spans}  # noqa: E731
+        self.assertEqual(used(far("even")), {HERE, "even"})
+        self.assertEqual(used(far("weak", slower=9.0)), {HERE}, "a piece there would end after all four here")
+        self.assertEqual(used(far("busy", booked=60.0)), {HERE})
+        self.assertEqual(used(far("shut", windows=((0.0, 8.0), (500.0, 900.0)))), {HERE})
+
     def test_a_station_that_one_output_needs_is_left_to_it(self) -> None:
         there = [far("quick", 1, 0.5)]
         works = [work("any", [10.0] * 8, 0.0), work("choosy", [10.0] * 4, 0.0, stations=frozenset({"quick"}))]
@@ -304,6 +315,27 @@ class Lost(unittest.TestCase):
         back = Surprise("far", 4 * ONE, 6 * ONE)
         self.assertEqual(self.end(works, back), 16.0)
         self.assertEqual(self.end(works, Surprise("far", 4 * ONE, 6 * ONE, noticed=3.0)), 17.0)
+
+    def test_with_this_machine_the_run_is_lost_until_it_is_back(self) -> None:
+        works = [work("o", [10.0, 10.0], 0.0)]
+        self.assertEqual(self.end(works, Surprise(HERE, 4 * ONE, 60 * ONE)), 70.0)
+
+    def test_how_often_a_station_is_lost_is_learned_from_how_it_was_there(self) -> None:
+        book = AttendanceBook({})
+        self.assertTrue(book.hear(["Knot", "Plover"], 0.0) is False)
+        book.hear(["Knot", "Plover"], 3600.0)
+        self.assertTrue(book.hear(["Knot"], 3610.0))
+        book.hear(["Knot", "Plover"], 3700.0)
+        book.pause()  # the hub is away: nobody knows
+        book.hear(["Knot"], 90_000.0)
+        seen = book.found
+        self.assertEqual((seen["Plover"].losses, seen["Plover"].away), (1, (90.0,)))
+        self.assertEqual(seen["Knot"], Attendance(seconds=3700.0))
+        usual, once = hazard_seen("new", Attendance()), hazard_seen("Plover", seen["Plover"])
+        steady = hazard_seen("Knot", Attendance(seconds=3600.0 * 2000))
+        self.assertLess(once.hours_between, usual.hours_between)
+        self.assertGreater(steady.hours_between, 10 * usual.hours_between)
+        self.assertTrue(90 < once.away < usual.away)
 
     def test_one_that_stands_idle_loses_only_its_time(self) -> None:
         works = [work("o", [10.0], 0.0)]

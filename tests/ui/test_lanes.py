@@ -145,6 +145,28 @@ class InLanes(unittest.TestCase):
         self.desk.window.plan_place.lane_desk.keep_to((), [first])
         self.assertEqual(self.desk.session.batch.output(first).stations, ())
 
+    def test_a_block_dropped_below_the_rows_is_held_back_and_dragged_up_again_it_is_released(self) -> None:
+        last = self.order()[-1]
+        self.drag(self.middle(last), self.lanes().shelf.center())
+        self.assertTrue(self.desk.session.batch.output(last).held)
+        self.desk.settle()
+        self.assertNotIn(last, {block.output for block in self.lanes().data.blocks})
+        self.assertIn("held back", self.lanes().accessibleDescription())
+        self.drag(self.middle(last), QPointF(self.lanes().x_of(0.0) + 1, self.lanes().middle_of(0)))
+        self.assertFalse(self.desk.session.batch.output(last).held)
+        self.assertEqual(self.order()[0], last)
+
+    def test_folded_small_the_lanes_stay_and_the_line_above_them_goes(self) -> None:
+        plan = self.desk.window.plan_place
+        sizes = plan.splitter.sizes()
+        plan.splitter.setSizes([sum(sizes), 1])
+        self.desk.settle()
+        self.assertLessEqual(plan.splitter.sizes()[1], 60)
+        self.assertFalse(plan.plan_bar.isVisible())
+        plan.splitter.setSizes(sizes)
+        self.desk.settle()
+        self.assertTrue(plan.plan_bar.isVisible())
+
     def test_escape_lets_a_dragged_block_go_where_it_was(self) -> None:
         before = self.desk.session.batch
         at = self.middle(self.order()[-1])

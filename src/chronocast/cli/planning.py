@@ -10,10 +10,13 @@ from chronocast.model.answers import Answer
 from chronocast.model.batch.wishes import WISHES
 from chronocast.model.errors import ModelError
 from chronocast.model.show import clock_text, time_text
+from chronocast.model.stages import HERE
 from chronocast.model.time.moments import parse_moment
 from chronocast.preparation.asked.plans import (
+    OWN,
     Lever,
     WishAnswer,
+    called,
     levers,
     rehearsal_told,
     rehearsed,
@@ -51,8 +54,10 @@ def read_happening(text: str, why: Why, view: Outlook) -> Happening:
         raise ModelError(f"“{text[:60]}” says nothing.", "Type it as Plover@02:00+30m.")
     names = [helper.id for helper in view.station.helpers]
     known = {name.casefold(): name for name in names}
+    if why == "lost":
+        known |= dict.fromkeys((OWN, view.station.name.casefold() or OWN), HERE)
     if station.strip().casefold() not in known:
-        there = f"There are {', '.join(names)}." if names else "Nobody helps this machine now."
+        there = f"There are {', '.join([OWN, *names])}." if names else f"There is only “{OWN}”."
         raise ModelError(f"“{station.strip()[:40]}” is no station that helps. {there}")
     moment = parse_moment(when, view.at)
     seconds = (parse_moment(f"in {length or USUAL_LENGTH}", view.at) - view.at).total_seconds()
@@ -170,7 +175,7 @@ def night_told(night: Night, at: datetime, view: Outlook) -> list[str]:
     told = []
     for item in night.happened:
         what = "is lost" if item.why == "lost" else "has somebody sit down at it"
-        told.append(f"{_clock(view, item.at)} {item.station} {what}, for {time_text(item.seconds)}")
+        told.append(f"{_clock(view, item.at)} {called(item.station)} {what}, for {time_text(item.seconds)}")
     late = [output.ready.path.name for name in night.late if (output := view.output(name))]
     if late:
         told.append(f"late: {', '.join(late[:5])}{f' and {len(late) - 5} more' if len(late) > 5 else ''}")
@@ -187,7 +192,7 @@ def rehearsal_json(found: Rehearsal, view: Outlook) -> Answer:
         "all_in_time": None if found.all_in_time is None else round(found.all_in_time, 3),
         "last": [{"output": output, "share": round(share, 3)} for output, share in found.last],
         "hangs_on": [
-            {"station": item.station, "seconds": round(item.seconds, 1), "in": round(item.lost_in, 3)}
+            {"station": called(item.station), "seconds": round(item.seconds, 1), "in": round(item.lost_in, 3)}
             for item in found.hangs_on
         ],
         "typical": _night_json(found.typical, view),
@@ -200,7 +205,7 @@ def _night_json(night: Night, view: Outlook) -> Answer:
         "end": _iso(view, night.end),
         "happened": [
             {
-                "station": item.station,
+                "station": called(item.station),
                 "at": _iso(view, item.at),
                 "seconds": round(min(item.seconds, 1e9), 1),
                 "what": item.why,

@@ -154,13 +154,7 @@ def walk(folder: Path) -> Timeline:
         .gap(120)
     )
     heard = (
-        _Row(folder)
-        .clip(1, 30, 180)
-        .cross(25, 25)
-        .clip(5, 40, 160)
-        .gap(280)
-        .clip(4, 60, 90)
-        .clip(10, 20, 40)
+        _Row(folder).clip(1, 30, 180).cross(25, 25).clip(5, 40, 160).gap(280).clip(4, 60, 90).clip(10, 20, 40)
     )
     over = _Row(folder).gap(185).clip(9, 30, 50, opacity=Fraction(1, 2)).gap(85).clip(12, 0, 80)
     return _film(

@@ -8,6 +8,7 @@ from math import log
 import numpy as np
 
 from chronocast.forecast.band import Chance, Draws
+from chronocast.model.house import Attendance
 from chronocast.model.stages import HERE
 
 BUSY_LOAD = 0.25
@@ -116,6 +117,8 @@ class Helper:
         When it works: *always*, *gently* (it gives way to whoever sits down) or *idle*.
     reach
         Shared drives, each with how many times as slow it is from there as for the quickest station.
+    attendance
+        How it was there while runs counted on it.
     """
 
     id: str
@@ -128,6 +131,7 @@ class Helper:
     devices: tuple[HelpingDevice, ...] = ()
     manner: str = "always"
     reach: tuple[tuple[str, float], ...] = ()
+    attendance: Attendance = field(default_factory=Attendance)
 
 
 @dataclass(frozen=True)

@@ -11,7 +11,7 @@ from pydantic import ValidationError
 
 from chronocast.journal.documents import load_json, save_json
 from chronocast.model.errors import ChronocastError
-from chronocast.model.house import Belonging, House, MountSpeed
+from chronocast.model.house import Attendance, Belonging, House, MountSpeed
 from chronocast.model.paths import FileMark
 
 MOUNT_SECONDS = 30 * 86_400.0
@@ -32,6 +32,7 @@ class HouseStore:
         self._heard = state / "house.json"
         self._yield = state / "yield.json"
         self._mounts = state / "mounts.json"
+        self._attendance = state / "attendance.json"
         self._seen: FileMark | None = None
 
     def belonging(self) -> Belonging:
@@ -105,6 +106,25 @@ class HouseStore:
         """
         told = {name: {**speed.model_dump(), "when": time.time()} for name, speed in mounts.items()}
         save_json(self._mounts, {**load_json(self._mounts), **told})
+
+    def attendance(self) -> dict[str, Attendance]:
+        """How stations were there so far, by their names; what makes no sense is left out."""
+        found = {}
+        for name, told in load_json(self._attendance).items():
+            with contextlib.suppress(ValidationError):
+                found[name] = Attendance.model_validate(told)
+        return found
+
+    def keep_attendance(self, found: Mapping[str, Attendance]) -> None:
+        """Keep how stations were there.
+
+        Parameters
+        ----------
+        found
+            By their names; others stay as they are.
+        """
+        told = {name: item.model_dump(mode="json") for name, item in found.items()}
+        save_json(self._attendance, {**load_json(self._attendance), **told})
 
     def known_now(self) -> House:
         """What is known of the house now; nothing, where the last word is old."""

@@ -111,6 +111,24 @@ class MountSpeed(FrozenModel):
     write: float = Field(gt=0)
 
 
+class Attendance(FrozenModel):
+    """How a station was there while runs of this machine counted on it.
+
+    Parameters
+    ----------
+    seconds
+        How long in all.
+    losses
+        How often it went away.
+    away
+        Seconds after which it came back, the newest last; what never did in its run isn't in it.
+    """
+
+    seconds: float = Field(default=0.0, ge=0)
+    losses: int = Field(default=0, ge=0)
+    away: tuple[float, ...] = ()
+
+
 class StationTold(FrozenModel):
     """What a station says of itself to the house.
 

@@ -61,6 +61,8 @@ class Help:
 class Surprise:
     """A station is lost for a while, in some draws; what it has in hand then is done again elsewhere.
 
+    With this machine (``HERE``) the run itself is lost: nobody works for it until that is back.
+
     Parameters
     ----------
     station
@@ -140,7 +142,7 @@ class Pool:
                     )
         self.first = self.free.min(axis=2) if most else np.full((draws, 0), FAR)
         found = {
-            number: [item for item in surprises if item.station == side.name]
+            number: [item for item in surprises if item.station in (side.name, HERE)]
             for number, side in enumerate(self.sides)
         }
         self.surprises: Mapping[int, list[Surprise]] = {n: items for n, items in found.items() if items}

@@ -14,6 +14,7 @@ from typing import Literal
 import numpy as np
 
 from chronocast.forecast.band import Band, Chance, band
+from chronocast.model.house import Attendance
 from chronocast.schedule.clock import Finish, Span, Traced, merged, of_draw, simulate
 from chronocast.schedule.placement import Evening
 from chronocast.schedule.pool import FAR, Draws, Surprise
@@ -59,6 +60,23 @@ class Hazard:
     station: str
     hours_between: float = HOURS_BETWEEN_LOSSES
     away: float = AWAY_SECONDS
+
+
+def hazard_seen(station: str, seen: Attendance) -> Hazard:
+    """How often a station is lost, by what was seen of it, and by what is usual the less was seen.
+
+    A rate with a gamma prior worth one loss; the mean of the log of the times away with one usual time among them.
+
+    Parameters
+    ----------
+    station
+        Its id.
+    seen
+        How it was there so far.
+    """
+    hours = HOURS_BETWEEN_LOSSES + seen.seconds / 3600
+    logs = [np.log(AWAY_SECONDS), *(np.log(max(1.0, seconds)) for seconds in seen.away)]
+    return Hazard(station, hours / (1 + seen.losses), float(np.exp(np.mean(logs))))
 
 
 @dataclass(frozen=True)

@@ -10,7 +10,8 @@ import numpy as np
 
 from chronocast.forecast.band import Band, band
 from chronocast.model.batch.wishes import WISHES, Wish
-from chronocast.model.show import percent, time_text
+from chronocast.model.show import clock_text, percent, time_text
+from chronocast.model.stages import HERE
 from chronocast.preparation.forecast.outlook import Outlook
 from chronocast.schedule.bound import lower_bound
 from chronocast.schedule.placement import (
@@ -21,13 +22,15 @@ from chronocast.schedule.placement import (
     typical_help,
 )
 from chronocast.schedule.pool import FAR
-from chronocast.schedule.rehearsal import Happening, Hazard, Mishaps, Rehearsal, rehearse
+from chronocast.schedule.rehearsal import Happening, Hazard, Mishaps, Rehearsal, hazard_seen, rehearse
 
 MORE_SECONDS = 2 * 3600.0
 WORTH_SECONDS, WORTH_SHARE = 5.0, 0.01
 """What brings the finish forward by less isn't named."""
 MORNING = (8, 30)
 DAYS_AHEAD = 3
+OWN = "this machine"
+"""What the machine that has the run is called."""
 
 
 @dataclass(frozen=True)
@@ -235,6 +238,11 @@ def plan_answers(view: Outlook, see: Callable[[], None] = nothing_newer) -> Plan
     return PlanAnswers(wishes_compared(view, see), levers(view, see), bound if bound < FAR else None)
 
 
+def called(station: str) -> str:
+    """What a station is called in a sentence."""
+    return OWN if station == HERE else station
+
+
 def usual_mishaps(view: Outlook, happenings: Sequence[Happening] = ()) -> Mishaps:
     """What may befall the stations of a forecast: losses by chance, people on working days where they are given way to.
 
@@ -247,7 +255,7 @@ def usual_mishaps(view: Outlook, happenings: Sequence[Happening] = ()) -> Mishap
     """
     helpers = view.station.helpers
     return Mishaps(
-        tuple(Hazard(helper.id) for helper in helpers),
+        (Hazard(HERE), *(hazard_seen(helper.id, helper.attendance) for helper in helpers)),
         tuple(happenings),
         tuple(helper.id for helper in helpers if helper.manner != "always"),
         working_mornings(view.at),
@@ -294,7 +302,6 @@ def rehearsal_told(found: Rehearsal, view: Outlook) -> list[str]:
     view
         The forecast that was rehearsed.
     """
-    from chronocast.model.show import clock_text
 
     def clock(seconds: float) -> str:
         return clock_text(view.time_after(seconds))
@@ -308,7 +315,7 @@ def rehearsal_told(found: Rehearsal, view: Outlook) -> list[str]:
     for item in found.hangs_on[:3]:
         if item.seconds >= 1:
             told.append(
-                f"{item.station} costs {time_text(item.seconds)} on average; something befalls it in "
+                f"{called(item.station)} costs {time_text(item.seconds)} on average; something befalls it in "
                 f"{percent(item.lost_in)} of the nights."
             )
     if found.last and found.last[0][1] > 0.5 and len(view.outputs) > 1:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import time
+from dataclasses import replace
 
 from chronocast.forecast.station import Helper, Load, SharedDrive, Station
 from chronocast.journal.workspace import Workspace
@@ -49,6 +50,8 @@ def this_station(
         helpers = helpers_of(
             house, run or "", devices=devices_usable(workspace), drives=drives, roots=roots, rank=rank
         )
+        seen = workspace.house.attendance()
+        helpers = tuple(replace(item, attendance=seen.get(item.id, item.attendance)) for item in helpers)
     pace = workspace.paces.of(HERE)
     return Station(
         HERE,

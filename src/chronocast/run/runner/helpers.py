@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import logging
+import time
 from collections.abc import Callable, Sequence
 from datetime import datetime
 
@@ -16,11 +17,15 @@ from chronocast.model.device import TriedEncoder
 from chronocast.model.errors import ChronocastError
 from chronocast.model.house import Booking, House, Rank
 from chronocast.preparation.forecast.outlook import Outlook
+from chronocast.preparation.station.attendance import AttendanceBook
 from chronocast.preparation.station.helpers import pace_of
 from chronocast.preparation.station.this import unshared_told
 from chronocast.run.events import Guided, TaskShare
 
 log = logging.getLogger("chronocast.runner")
+
+KEPT_EVERY = 60.0
+"""How stations are there is kept so often, in seconds, and whenever one comes or goes."""
 
 
 def run_id(journal: RunJournal) -> str:
@@ -110,9 +115,17 @@ def crew_with_house(
     from chronocast.crew.house.line import Line
 
     told, unshared = "", unshared_told(workspace)
+    book, kept_at = AttendanceBook(workspace.house.attendance()), time.monotonic()
 
     def hear(house: House) -> None:
-        nonlocal told
+        nonlocal told, kept_at
+        now = time.monotonic()
+        if house.trouble:
+            book.pause()
+        elif book.hear([station.name for station in house.stations], now) or now - kept_at > KEPT_EVERY:
+            kept_at = now
+            with contextlib.suppress(OSError, ChronocastError):
+                workspace.house.keep_attendance(book.found)
         with contextlib.suppress(OSError, ChronocastError):
             workspace.house.keep_heard(house)
             keep_paces(house, workspace)

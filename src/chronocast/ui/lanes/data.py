@@ -8,7 +8,7 @@ from typing import Literal
 
 from chronocast.forecast.band import Band, exact
 
-BlockState = Literal["planned", "doing", "done", "lost"]
+BlockState = Literal["planned", "doing", "done", "lost", "held"]
 
 
 @dataclass(frozen=True)
@@ -16,7 +16,7 @@ class Block:
     """A stretch of a slot's time for one output, in seconds from the lanes' beginning.
 
     ``safe`` is the output's safe finish where the stretch is its last; ``finish`` its finish; ``slot`` the row;
-    ``state`` whether it is still to come, under way, done, or was lost.
+    ``state`` whether it is still to come, under way, done, was lost, or is held back and on no row.
     """
 
     output: str
@@ -89,7 +89,8 @@ class Mishap:
 class LaneData:
     """What the lanes show.  ``now`` is seconds from ``start``, and called ``now_words``; blocks' rows count through all groups.
 
-    ``order`` are the outputs as they are made one after the other; ``night`` says that it is a rehearsed one.
+    ``order`` are the outputs as they are made one after the other; ``night`` says that it is a rehearsed one;
+    ``held`` are those that are held back, below all rows.
     """
 
     groups: tuple[LaneGroup, ...]
@@ -101,6 +102,7 @@ class LaneData:
     order: tuple[str, ...] = ()
     mishaps: tuple[Mishap, ...] = ()
     night: bool = False
+    held: tuple[Block, ...] = ()
 
     @property
     def slots(self) -> int:
@@ -176,12 +178,18 @@ class TimeView:
 class Drop:
     """What dropping a block somewhere would do: before which output it is made ("" for last), on which station.
 
-    ``before`` is None where the order stays, ``station`` None where that does.
+    ``before`` is None where the order stays, ``station`` None where that does, ``held`` None where it is held back, or
+    not, as it was.
     """
 
     before: str | None
     station: str | None
     words: str
+    held: bool | None = None
+
+
+HOLDING = Drop(None, None, "held back", held=True)
+"""What dropping a block below all rows would do."""
 
 
 def dropped(data: LaneData, block: Block, seconds: float, row: int, moved: bool) -> Drop:
@@ -205,20 +213,21 @@ def dropped(data: LaneData, block: Block, seconds: float, row: int, moved: bool)
     for item in sorted(data.blocks, key=lambda one: one.begin):
         middles.setdefault(item.output, (item.begin + item.end) / 2)
     before: str | None = None
-    words = []
-    if moved and len(data.order) > 1:
+    released = block.state == "held"
+    words = ["released"] if released else []
+    if (moved or released) and len(data.order) + released > 1:
         rest = [name for name in data.order if name != block.output]
         at = sum(middles.get(name, 0.0) < seconds for name in rest)
         before = rest[at] if at < len(rest) else ""
         place = data.order.index(block.output) if block.output in data.order else -1
         following = data.order[place + 1] if place + 1 < len(data.order) else ""
-        if before == following:
+        if before == following and not released:
             before = None
         else:
             words.append(f"before {titles.get(before, 'the next')}" if before else "last of all")
-    here, there = data.group_of(block.slot), data.group_of(row)
+    here, there = None if released else data.group_of(block.slot), data.group_of(row)
     station = None
     if here is not None and there is not None and there.station and there.station != here.station:
         station = there.station
         words.append(f"only on {there.name}")
-    return Drop(before, station, ", ".join(words))
+    return Drop(before, station, ", ".join(words), False if released else None)

@@ -12,6 +12,7 @@ from chronocast.forecast.inverse import chance_of
 from chronocast.forecast.station import Helper, device_place
 from chronocast.model.batch.batch import Batch
 from chronocast.model.show import clock_text, counted, percent
+from chronocast.model.stages import HERE
 from chronocast.preparation.forecast.outlook import Outlook
 from chronocast.preparation.forecast.output_outlook import OutputOutlook
 from chronocast.schedule.clock import Span
@@ -32,12 +33,30 @@ def lane_data(view: Outlook, batch: Batch | None = None) -> LaneData:
         What it is of: when its files are wanted.
     """
     groups, first = _groups(view, view.spans)
+    held = held_back(batch) if batch is not None else ()
+    away = {block.output for block in held}  # also while the forecast is still that of a moment ago
     return LaneData(
         groups,
         view.at,
-        _blocks(view, view.spans, first),
+        tuple(block for block in _blocks(view, view.spans, first) if block.output not in away),
         flags=_flags(view, batch) if batch is not None else (),
-        order=tuple(name for name in view.placement.order if (item := view.output(name)) and not item.made),
+        order=tuple(
+            name
+            for name in view.placement.order
+            if (item := view.output(name)) and not item.made and name not in away
+        ),
+        held=held,
+    )
+
+
+def held_back(batch: Batch) -> tuple[Block, ...]:
+    """What is held back of a batch."""
+    sources = {source.id: source.name for source in batch.sources}
+    recipes = {recipe.id: recipe.name for recipe in batch.recipes}
+    return tuple(
+        Block(output.id, f"{sources[output.source]} · {recipes[output.recipe]}", 0.0, 0.0, 0.0, state="held")
+        for output in batch.outputs
+        if output.held
     )
 
 
@@ -68,8 +87,14 @@ def night_lanes(view: Outlook, night: Night, now: float, batch: Batch | None = N
     mishaps = []
     for item in night.happened:
         begin, count = rows.get(item.station, (0, 0))
+        words = "lost" if item.why == "lost" else "somebody is at it"
+        if item.station == HERE:  # and with it the run
+            begin, count, words = (
+                0,
+                sum(group.slots for group in groups),
+                "this machine is lost, the run waits",
+            )
         if count:
-            words = "lost" if item.why == "lost" else "somebody is at it"
             end = min(item.at + item.seconds, night.end * 2 + 3600)
             mishaps.append(Mishap(item.at, end, begin, count, words))
     flags = _flags(view, batch) if batch is not None else ()

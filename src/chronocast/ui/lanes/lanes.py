@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+from collections.abc import Sequence
 from dataclasses import replace
 from datetime import datetime, timedelta
 
@@ -21,12 +22,22 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from chronocast.model.show import clock_text
-from chronocast.ui.lanes.data import Block, Drop, Flag, LaneData, LaneGroup, Mishap, TimeView, dropped
+from chronocast.model.show import clock_text, counted
+from chronocast.ui.lanes.data import (
+    HOLDING,
+    Block,
+    Drop,
+    Flag,
+    LaneData,
+    LaneGroup,
+    Mishap,
+    TimeView,
+    dropped,
+)
 from chronocast.ui.theme import Theme, font, scale
 from chronocast.ui.widgets import draw
 
-LABEL, AXIS, LANE = 178, 24, 34
+LABEL, AXIS, LANE, SHELF = 178, 24, 34, 24
 FLAGS = 6
 """Of more pennants than that, those of single files show when their file is marked."""
 DRAGGED = 6
@@ -38,7 +49,8 @@ class Lanes(QWidget):
 
     ``chosen`` reports a click on one; ``moved`` (an output, a ``Drop``) that one was dropped elsewhere;
     ``menu_asked`` (an output, a point on the screen) that its menu is wanted.  The wheel brings time closer,
-    dragging the ground moves it, a double click shows all of it.
+    dragging the ground moves it, a double click shows all of it.  Below the rows lies what is held back: a block
+    dropped there is held, one dragged from there is released.
     """
 
     chosen = pyqtSignal(str)
@@ -64,7 +76,8 @@ class Lanes(QWidget):
 
     def sizeHint(self) -> QSize:
         rows = self.data.slots if self.data else 2
-        return QSize(600, round((AXIS + LANE * min(max(2, rows), 6) + 12) * scale()))
+        shelf = SHELF if self.data and self.data.held else 0
+        return QSize(600, round((AXIS + LANE * min(max(2, rows), 6) + 12 + shelf) * scale()))
 
     def minimumSizeHint(self) -> QSize:
         return QSize(200, 56)
@@ -77,9 +90,10 @@ class Lanes(QWidget):
             f"{block.title} until {clock_text(data.start + timedelta(seconds=block.finish.likely))}"
             for block in list({block.output: block for block in data.blocks}.values())[:20]
         )
+        held = f"; held back: {', '.join(block.title for block in data.held[:10])}" if data.held else ""
         named = "; ".join(", ".join(filter(None, (g.name, g.more, g.shut))) for g in data.groups)
         flags = "".join(f"; {flag.words}" for flag in data.flags[:4])
-        self.setAccessibleDescription(f"{named}: {told}{flags}")
+        self.setAccessibleDescription(f"{named}: {told}{flags}{held}")
         self.updateGeometry()
         self.update()
 
@@ -198,14 +212,48 @@ class Lanes(QWidget):
         for flag, following in itertools.zip_longest(shown, shown[1:]):
             self._flag(painter, flag, self.x_of(following.at) if following else float(self.width()))
         painter.restore()
+        if data.held:
+            self._paint_shelf(painter, data.held)
 
     def _rows(self) -> tuple[float, float, float]:
         """Where rows begin, how high each is, and what is between them, in pixels."""
         unit = scale()
         count = max(1, self.data.slots if self.data else 1)
         gap = 3.0 if count <= 8 else 1.0
-        high = max(1.0, min(30 * unit, (self.height() - AXIS * unit - 10) / count - gap))
+        shelf = SHELF * unit if self.data and self.data.held else 0.0
+        high = max(1.0, min(30 * unit, (self.height() - AXIS * unit - 10 - shelf) / count - gap))
         return AXIS * unit + 5, high, gap
+
+    @property
+    def shelf(self) -> QRectF:
+        """Where what is held back lies, or a block is dropped to be held."""
+        high = SHELF * scale()
+        return QRectF(0, self.height() - high, self.width(), high)
+
+    def _paint_shelf(self, painter: QPainter, held: Sequence[Block]) -> None:
+        """What is held back, one beside the other, as many as there is room for."""
+        t, unit, area = self.theme, scale(), self.shelf
+        painter.fillRect(area, t.color("raised"))
+        painter.setPen(QPen(t.color("line"), 1))
+        painter.drawLine(area.topLeft(), area.topRight())
+        words = f"held back: {counted(len(held), 'file')}" if held else ""
+        label = QRectF(16 * unit, area.top(), self._left - 24 * unit, area.height())
+        draw.text(painter, label, words, font(13, narrow=True), t.color("quiet"))
+        x, face = self._left, font(13, narrow=True)
+        for number, block in enumerate(held):
+            wide = min(260 * unit, draw.wide(block.title, face) + 16 * unit)
+            left_over = len(held) - number
+            if x + wide > self.width() - (16 if left_over == 1 else 70) * unit:
+                more = QRectF(x + 4 * unit, area.top(), self.width() - x, area.height())
+                draw.text(painter, more, f"and {left_over} more", face, t.color("quiet"))
+                return
+            box = QRectF(x, area.top() + 3, wide, area.height() - 6)
+            painter.setPen(QPen(t.color("quiet"), 1))
+            painter.drawRect(box)
+            inside = box.adjusted(8 * unit, 0, -4 * unit, 0)
+            draw.text(painter, inside, block.title, face, t.color("text"))
+            self._boxes.append((box, block))
+            x += wide + 8 * unit
 
     def box_of(self, output: str) -> QRectF | None:
         """Where an output's first block that is seen is drawn; None for nowhere."""
@@ -294,6 +342,10 @@ class Lanes(QWidget):
         left = min(self._at_pointer.x() + 14, self.width() - long - 4)
         top = max(2.0, min(self._at_pointer.y() - 30 * unit, self.height() - 26 * unit))
         box = QRectF(left, top, long, 24 * unit)
+        if self.data is not None and not self.data.held:
+            painter.fillRect(self.shelf, t.color("raised"))
+            label = self.shelf.adjusted(16 * unit, 0, 0, 0)
+            draw.text(painter, label, "drop it here to hold it back", font(13, narrow=True), t.color("quiet"))
         if drop.before is not None:
             painter.setPen(QPen(t.color("tide"), 2))
             x = self._at_pointer.x()
@@ -440,7 +492,9 @@ class Lanes(QWidget):
         block = self._at(at)
         start = self.data.start
         self.setToolTip(
-            f"{block.title}\nlikely {clock_text(start + timedelta(seconds=block.finish.likely))}, safe {clock_text(start + timedelta(seconds=block.finish.safe))}"
+            f"{block.title}\nheld back: drag it into the lanes to release it"
+            if block and block.state == "held"
+            else f"{block.title}\nlikely {clock_text(start + timedelta(seconds=block.finish.likely))}, safe {clock_text(start + timedelta(seconds=block.finish.safe))}"
             if block
             else ""
         )
@@ -456,7 +510,10 @@ class Lanes(QWidget):
             return
         self._at_pointer = at
         along = abs(at.x() - begun.x()) > DRAGGED
-        self._drop = dropped(self.data, block, self.seconds_at(at.x()), self._row_at(at.y()), along)
+        if not self.shelf.contains(at):
+            self._drop = dropped(self.data, block, self.seconds_at(at.x()), self._row_at(at.y()), along)
+        else:
+            self._drop = HOLDING if block.state != "held" else Drop(None, None, "")
         self.setCursor(Qt.CursorShape.ClosedHandCursor)
         self.update()
 

@@ -1,4 +1,4 @@
-"""What the batch is asked to keep, to be typed: a size for each file, a time, a line, the receiver's space; and the answers."""
+"""What the batch is asked to keep, to be typed: a size for each file, times, a line, the receiver's space; and the answers."""
 
 from __future__ import annotations
 
@@ -21,6 +21,7 @@ from chronocast.ui.widgets.time_field import Line
 
 COLUMNS = 3
 MORE = {
+    "begun not before": "nothing of the batch is encoded before then",
     "receiver has": "what is free where the files go in the end",
     "poorest shot": "how like the original the poorest shot of each file should look, at least (XPSNR); "
     "from 44 dB on nobody sees a difference, below 30 dB everybody does",
@@ -42,6 +43,7 @@ class AskedFields(QWidget):
         self.fields = {
             "size_limit": self._field("each file at most", "500 MB"),
             "wanted": self._field("wanted by", "18:30"),
+            "not_before": self._field("begun not before", "19:00"),
             "line": self._field("sent by a line of", "20 Mb/s"),
             "receiver_space": self._field("receiver has", "64 GB"),
             "look_floor": self._field("poorest shot", "38 dB"),
@@ -143,6 +145,7 @@ def told_of(batch: Batch) -> dict[str, str]:
     return {
         "size_limit": size_text(batch.size_limit) if batch.size_limit else "",
         "wanted": clock_text(batch.wanted.astimezone()) if batch.wanted else "",
+        "not_before": clock_text(batch.not_before.astimezone()) if batch.not_before else "",
         "line": rate_bits_text(batch.line) if batch.line else "",
         "look_floor": db_text(batch.look_floor) if batch.look_floor else "",
         "receiver_space": size_text(batch.receiver_space) if batch.receiver_space else "",
@@ -163,6 +166,8 @@ def read_asked(batch: Batch, typed: dict[str, str], now: datetime) -> Batch:
             values[name] = None  # type: ignore[literal-required]
         elif name == "wanted":
             values["wanted"] = parse_moment(text, now)
+        elif name == "not_before":
+            values["not_before"] = parse_moment(text, now)
         elif name == "line":
             values["line"] = parse_bits(text)
         elif name == "look_floor":

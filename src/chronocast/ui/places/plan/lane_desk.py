@@ -143,24 +143,26 @@ class LaneDesk(QObject):
         names = list(WISHES)
         self.take_wish(names[(names.index(self.batch.wish) + 1) % len(names)])
 
-    def _as_planned(self) -> Batch:
-        """The batch in the order that the plan has, as the operator's own from now on."""
+    def _as_planned(self, batch: Batch) -> Batch:
+        """A batch in the order that the plan has, as the operator's own from now on."""
         order = self.view.placement.order if self.view is not None else ()
-        batch = in_order(self.batch, order) if self.batch.wish != "order" else self.batch
+        batch = in_order(batch, order) if batch.wish != "order" else batch
         return set_asked(batch, wish="order")
 
     def _dropped(self, output: str, drop: Drop) -> None:
-        """A block was dropped: another order, another station."""
+        """A block was dropped: another order, another station, held back or released."""
         try:
-            batch = self.batch
+            batch = self.batch if drop.held is None else hold(self.batch, [output], drop.held)
             if drop.before is not None:
-                batch = move_outputs(self._as_planned(), [output], drop.before or None)
+                batch = move_outputs(self._as_planned(batch), [output], drop.before or None)
             if drop.station is not None:
                 batch = keep_to_stations(batch, [output], [drop.station])
         except ModelError as error:
             self.trouble.emit(str(error))
             return
         self._edit(f"{self._title(output)}: {drop.words}", batch)
+        if drop.held is not None:
+            self.session.hold_in_run([output], drop.held)
         if drop.before is not None:
             self._order_in_run(batch)
         self.said.emit(f"{self._title(output)}: {drop.words}. Ctrl+Z takes it back.")
@@ -184,7 +186,7 @@ class LaneDesk(QObject):
         names = self._chosen(outputs)
         if not names:
             return
-        batch = self._as_planned()
+        batch = self._as_planned(self.batch)
         first = next((output.id for output in batch.outputs if output.id not in names), None)
         moved = move_outputs(batch, names, first if where == "first" else None)
         self._edit(f"make {counted(len(names), 'file')} {where}", moved)
@@ -247,7 +249,8 @@ class LaneDesk(QObject):
 
     def _title(self, output: str) -> str:
         blocks = self.lanes.data.blocks if self.lanes.data else ()
-        return next((block.title for block in blocks if block.output == output), output)
+        held = self.lanes.data.held if self.lanes.data else ()
+        return next((block.title for block in (*blocks, *held) if block.output == output), output)
 
     def _menu(self, output: str, at: QPoint) -> None:
         menu = self.menu_of(output)
@@ -271,7 +274,9 @@ class LaneDesk(QObject):
 
         add("Make it first", partial(self.move, "first", one))
         add("Make it last", partial(self.move, "last", one))
-        add("Hold it back", partial(self._hold, output))
+        held = {block.output for block in self.lanes.data.held} if self.lanes.data else set()
+        back = output in held
+        add("Release it" if back else "Hold it back", partial(self._hold, output, not back))
         menu.addSeparator()
         add("Wanted by…", partial(self.ask_wanted, one))
         add("Not begun before…", partial(self.ask_begin, one))
@@ -284,9 +289,9 @@ class LaneDesk(QObject):
             add("On any station", partial(self.keep_to, [], one))
         return menu
 
-    def _hold(self, output: str) -> None:
-        self._edit("hold 1", hold(self.batch, [output], True))
-        self.session.hold_in_run([output], True)
+    def _hold(self, output: str, held: bool) -> None:
+        self._edit("hold 1" if held else "release 1", hold(self.batch, [output], held))
+        self.session.hold_in_run([output], held)
 
     # The night rehearsed
 

@@ -42,6 +42,7 @@ from chronocast.ui.places.plan.detail import detail
 from chronocast.ui.places.plan.find_bar import FindBar
 from chronocast.ui.places.plan.grid import Grid
 from chronocast.ui.places.plan.lane_desk import LaneDesk
+from chronocast.ui.places.plan.lane_strip import LaneStrip
 from chronocast.ui.places.plan.model import PlanModel, arranged, plan_model, source_sheet
 from chronocast.ui.places.plan.panel import ForecastPanel
 from chronocast.ui.places.plan.plan_bar import PlanBar
@@ -140,13 +141,7 @@ class PlanPlace(QWidget):
         row.addWidget(self.side)
         splitter = QSplitter(Qt.Orientation.Vertical)
         splitter.addWidget(above)
-        below = QWidget()
-        under = QVBoxLayout(below)
-        under.setContentsMargins(0, 0, 0, 0)
-        under.setSpacing(0)
-        under.addWidget(self.plan_bar)
-        under.addWidget(self.lanes, 1)
-        splitter.addWidget(below)
+        splitter.addWidget(LaneStrip(self.plan_bar, self.lanes))
         splitter.setStretchFactor(0, 1)
         splitter.setStretchFactor(1, 0)
         splitter.setCollapsible(0, False)

@@ -29,11 +29,13 @@ class _Line(QLabel):
 class PlanBar(QWidget):
     """``PlanBar()``; ``show_plan`` gives it what it says.
 
-    ``wish_taken`` brings the wish that was chosen; ``rehearsal_asked`` that the night is to be rehearsed, or no longer.
+    ``wish_taken`` brings the wish that was chosen; ``rehearsal_asked`` that the night is to be rehearsed, or no longer;
+    ``changed`` that it may have become useful, or of no use.
     """
 
     wish_taken = pyqtSignal(str)
     rehearsal_asked = pyqtSignal()
+    changed = pyqtSignal()
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -65,6 +67,7 @@ class PlanBar(QWidget):
         self.rehearse.setToolTip("Hundreds of nights, with stations lost and people sitting down")
         self.rehearse.clicked.connect(lambda _=False: self.rehearsal_asked.emit())
         row.addWidget(self.rehearse)
+        self.useful = True
         self._told = PlanTold()
         self._wish: Wish = "order"
 
@@ -95,7 +98,8 @@ class PlanBar(QWidget):
             button.setToolTip(self._told.more.get(wish, WISHES[wish].does))
         self.help.setText(self._told.help)
         self.help.setToolTip(self._told.help_more)
-        self.setVisible(view is not None and bool(view.outputs))
+        self.useful = view is not None and bool(view.outputs)
+        self.changed.emit()
 
     def _fit(self) -> None:
         """As much of the wishes' words as there is room for, and some left for what would help."""
