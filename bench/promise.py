@@ -1,11 +1,7 @@
 """Evenings in a house of stand-ins: what was promised at the beginning against what came, by each wish.
 
-This machine has one slot and a stand-in another, so that they don't share a
-core; the stand-in seems half as quick.  The first evening only teaches.
-
-Where both share one processor's threads, each slows the other down, and to
-this machine the stand-in's encoder is somebody else's work, from which it
-doesn't learn: so facts are later than what is promised by about that.  What
+This machine is held to one core and a stand-in to another, as two machines
+are; the stand-in seems half as quick.  The first evening only teaches.  What
 *at work* says is the dispatch's: how much of the time each slot had a task.
 """
 
@@ -118,16 +114,20 @@ def busy(view: RunView) -> str:
 
 
 def measure(folder: Path) -> list[tuple[str, str, str]]:
-    """Ratios of one run on two cores, the stand-ins' processes beside the desk's."""
+    """Ratios of one run, the stand-in on one core and the desk on another."""
     os.environ["CHRONOCAST_SLOTS"] = "1"
     for key in ("DATA", "STATE", "CONFIG"):
         os.environ[f"CHRONOCAST_{key}"] = str(folder / "desk" / key.lower())
+    own, *others = sorted(os.sched_getaffinity(0))
+    os.sched_setaffinity(0, {own})
     calibrate(Workspace().paces)
     house = StandInHouse(folder / "house", (StandIn("Plover", 2.0),))
     kept = house.shared / "kept"
     kept.mkdir(parents=True)
     save_json(config_folder() / "settings.json", {"kept_in": str(kept)})
+    os.sched_setaffinity(0, others or {own})  # what begins now stays there
     house.begin()
+    os.sched_setaffinity(0, {own})
     try:
         house.let_in(Workspace(), "desk", "desktop")
         films = []

@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import os
 import time
+from typing import Any
 
 import psutil
 
@@ -21,7 +22,8 @@ class LoadMeter:
 
     def __init__(self, slots: int) -> None:
         self._slots = slots
-        self._cores = max(1, len(os.sched_getaffinity(0)))
+        self._which = sorted(os.sched_getaffinity(0))
+        self._cores = max(1, len(self._which))
         self._last: tuple[float, float, float] | None = None
         self._others: float | None = None
         self._hurried = 0.0
@@ -44,15 +46,21 @@ class LoadMeter:
             self._hurried = self._of_usual_priority()
         return load_of(self._others or 0.0, self._slots, self._cores)
 
-    @staticmethod
-    def _of_usual_priority() -> float:
-        return float(psutil.cpu_times().user)
+    def _times(self) -> list[Any]:
+        """The times of the processors that this machine's work may use."""
+        every = psutil.cpu_times(percpu=True)
+        return [every[number] for number in self._which if number < len(every)]
 
-    @staticmethod
-    def _busy() -> float:
-        times = psutil.cpu_times()
-        idle = times.idle + getattr(times, "iowait", 0.0)
-        return float(sum(times) - idle - getattr(times, "guest", 0.0) - getattr(times, "guest_nice", 0.0))
+    def _of_usual_priority(self) -> float:
+        return float(sum(times.user for times in self._times()))
+
+    def _busy(self) -> float:
+        found = 0.0
+        for times in self._times():
+            idle = times.idle + getattr(times, "iowait", 0.0)
+            guests = getattr(times, "guest", 0.0) + getattr(times, "guest_nice", 0.0)
+            found += float(sum(times) - idle - guests)
+        return found
 
     @staticmethod
     def _own() -> float:
