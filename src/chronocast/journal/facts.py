@@ -26,7 +26,7 @@ from chronocast.media.source.opening import missing
 from chronocast.model.paths import shown
 from chronocast.model.source.facts import ClipFacts, Damage, GroupFacts, KeyFrame, SoundFacts
 
-VERSION = 12
+VERSION = 13
 
 
 MOST_READY = 4096

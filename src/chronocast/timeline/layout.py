@@ -63,15 +63,15 @@ def sound_tracks(facts: ClipFacts) -> tuple[int, ...]:
 
 
 def clip_cut_list(facts: ClipFacts) -> CutList:
-    """A clip as a cut list: one span of all it shows.
+    """A clip as a cut list: one span of all it shows; of sound alone, black for as long as it lasts.
 
     Raises
     ------
     TimelineError
-        It has no picture.
+        It has neither picture nor sound.
     """
     if not facts.frames:
-        raise TimelineError(f"{facts.path} has no picture.", "Use a clip with a picture.")
+        return _sound_cut_list(facts)
     media = MediaRef(path=facts.path, fingerprint=facts.fingerprint)
     seconds = Duration(facts.frames, facts.rate).seconds
     sound = (
@@ -100,6 +100,36 @@ def clip_cut_list(facts: ClipFacts) -> CutList:
         colour=colour,
         tags=tags,
         origin=clip_origin(facts),
+    )
+
+
+SOUND_RATE: Rate = Fraction(25)
+"""Sound without a picture has no frames; it is counted at this rate."""
+SOUND_SIZE = PictureSize(1280, 720)
+
+
+def _sound_cut_list(facts: ClipFacts) -> CutList:
+    """Sound alone: its last frame is filled up with silence."""
+    seconds = max([facts.seconds, *(track.seconds for track in facts.audio)])
+    frames = ceil(round(seconds * SOUND_RATE, 3))
+    if not facts.audio or frames < 1:
+        raise TimelineError(f"{facts.path} has neither picture nor sound.", "Use another file.")
+    media = MediaRef(path=facts.path, fingerprint=facts.fingerprint)
+    single = tuple(
+        (SoundSpan(start=Fraction(0), seconds=Fraction(frames) / SOUND_RATE, media=media, tracks=(number,)),)
+        for number in range(len(facts.audio))
+    )
+    return CutList(
+        rate=SOUND_RATE,
+        width=SOUND_SIZE.width,
+        height=SOUND_SIZE.height,
+        frames=frames,
+        picture=(PictureSpan(start=0, frames=frames, layers=()),),
+        sound=tuple(span.model_copy(update={"tracks": sound_tracks(facts)}) for span in single[0]),
+        sound_tracks=single,
+        languages=tuple(track.language for track in facts.audio),
+        marked=_chapters(facts),
+        origin=Origin(clip=True, sound=tuple(sound_origin(track) for track in facts.audio)),
     )
 
 

@@ -4,8 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from math import log
 
 from chronocast.forecast.picture.priors import LookPrior, SizePrior
+
+BLANK = 0.02
+"""Frames that show nothing take so much of what others take."""
 
 
 @dataclass(frozen=True)
@@ -34,6 +38,8 @@ class PictureAsk:
         What is shown, whatever part of it and by whatever recipe.
     copied
         Numbers of the pieces whose packets are copied from the source: nothing is lost in them.
+    blank
+        The share of each piece's frames that show nothing; none of any, if not said.
     look
         What is believed of how like the original it will look; None where nothing is lost, or nothing known.
     """
@@ -49,6 +55,11 @@ class PictureAsk:
     film: str = ""
     look: LookPrior | None = None
     copied: frozenset[int] = frozenset()
+    blank: Sequence[float] = ()
+
+    def drawn(self, number: int) -> float:
+        """Log of what a piece takes of what it would if all its frames showed something."""
+        return log(max(BLANK, 1.0 - self.blank[number])) if self.blank else 0.0
 
     @property
     def shown(self) -> str:

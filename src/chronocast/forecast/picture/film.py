@@ -91,9 +91,11 @@ class FilmEncodes:
             self._row(ask.look.kind, ask.look.kind, ask.look.character, learned)
         for window in ask.window_names:
             self.columns.setdefault(window, len(self.columns))
-        for window, frames, size in zip(ask.window_names, ask.pieces, ask.kept, strict=True):
+        for number, (window, frames, size) in enumerate(
+            zip(ask.window_names, ask.pieces, ask.kept, strict=True)
+        ):
             if size:
-                self._see(ask, window, log(size / basis_value(ask, frames)))
+                self._see(ask, window, log(size / basis_value(ask, frames)), ask.drawn(number))
         remembered = learned.films.get(ask.shown, {}).get(ask.family)
         self.own.append((ask, remembered.windows if remembered else {}))
         if self.packets:
@@ -113,16 +115,16 @@ class FilmEncodes:
                 self.seen[("packets", window)] = said
         return True
 
-    def _see(self, ask: PictureAsk, window: str, factor: float) -> None:
+    def _see(self, ask: PictureAsk, window: str, factor: float, drawn: float = 0.0) -> None:
         prior = ask.prior
         if (
             prior.searched
         ):  # bits move between its pieces: one alone says nothing of the rate that the whole meets
             return
         if prior.rated and factor < RATE_BOUND:
-            self.seen[(BEST + ask.family, window)] = factor - prior.best
+            self.seen[(BEST + ask.family, window)] = factor - prior.best - drawn
         else:
-            self.seen[(ask.family, window)] = factor
+            self.seen[(ask.family, window)] = factor - (0.0 if prior.rated else drawn)
 
     def draws(self, chance: Chance) -> dict[str, Draws]:
         """Log factors of the rows that are asked for, each of shape (windows, draws)."""

@@ -31,8 +31,9 @@ def _open_bytes(ask: PictureAsk, film: FilmEncodes, drawn: Mapping[str, Draws]) 
     places = [film.columns[ask.window_names[n]] for n in still]
     weights = np.array([basis_value(ask, ask.pieces[n]) for n in still])
     factor = drawn[ask.family][places]
+    shown = np.array([ask.drawn(n) for n in still])[:, None]
     if prior.rated:
-        best = drawn[BEST + ask.family][places] + prior.best
+        best = drawn[BEST + ask.family][places] + prior.best + shown
         if prior.searched:  # bits move between pieces until the whole comes to its target
             kept = sum(size for size in ask.kept if size)
             whole = sum(basis_value(ask, frames) for frames in ask.pieces)
@@ -40,6 +41,8 @@ def _open_bytes(ask: PictureAsk, film: FilmEncodes, drawn: Mapping[str, Draws]) 
             most: Draws = weights @ np.exp(best)
             return np.asarray(np.exp(smaller(np.log(target), np.log(most))))
         factor = smaller(factor, best)
+    else:
+        factor = factor + shown
     if prior.ceiling:
         factor = np.minimum(factor, log(prior.ceiling))
     total: Draws = weights @ np.exp(factor)

@@ -95,7 +95,7 @@ def inspect_clip(path: str) -> ClipFacts:
     if gaps:
         problems.append(_gaps_told(gaps))
     if not videos:
-        problems.append("It has sound but no picture.")
+        problems.append("It has sound but no picture: recipes with a picture show black.")
         return ClipFacts(
             path=path,
             fingerprint=mark,
@@ -365,8 +365,8 @@ def _inspect_images(path: str) -> ClipFacts:
     if missing := images.missing:
         names = ", ".join(str(number) for number in missing[:4]) + (" and more" if len(missing) > 4 else "")
         raise NotMedia(
-            f"{images.file(0)} and those after it: {len(missing)} of {len(images)} images are missing (number {names}).",
-            "Put them back, or relink the source.",
+            f"{shown(images.file(0))} and those after it: {len(missing)} of {len(images)} images are missing (number {names}).",
+            "Put them there, or bring in the images before and after by themselves.",
         )
     first = inspect_clip(images.file(0))
     size = sum(os.path.getsize(real_path(images.file(index))) for index in range(len(images)))

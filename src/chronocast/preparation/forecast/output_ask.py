@@ -55,6 +55,7 @@ def picture_ask(ready: OutputReady, stock: Stock) -> PictureAsk:
         film=ready.film,
         look=ready.look_prior,
         copied=copied,
+        blank=[item.blank for item in ready.content] if any(item.blank for item in ready.content) else (),
     )
 
 

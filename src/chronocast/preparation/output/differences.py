@@ -48,7 +48,7 @@ def _picture(ready: OutputReady) -> Iterator[Difference]:
     picture, plan, cut = ready.recipe.picture, ready.plan, ready.source.cut
     origin = cut.origin
     if picture is None or plan.settings is None:
-        if ready.source.facts and cut.width:
+        if any(clip.frames for clip in ready.source.facts.values()):
             yield Difference("picture", "the picture is left out")
         return
     if ready.source.timeline is not None:

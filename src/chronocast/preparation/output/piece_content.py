@@ -26,11 +26,21 @@ class PieceContent(NamedTuple):
         Log of the bits that the source has for each pixel of it; None where that isn't known.
     source_kind
         What kind of packets these are; "" where their size tells nothing.
+    blank
+        The share of its frames that show nothing but black, or another colour.
     """
 
     window: str
     packets: float | None
     source_kind: str
+    blank: float = 0.0
+
+
+def blank_share(piece: PieceJob) -> float:
+    """The share of a piece's frames that show nothing but black, or another colour: gaps, and sound alone."""
+    total = sum(span.frames for span in piece.spans)
+    blank = sum(span.frames for span in piece.spans if not any(layer.media for layer in span.layers))
+    return blank / total if total else 0.0
 
 
 def piece_content(piece: PieceJob, facts: Mapping[str, ClipFacts]) -> PieceContent:
@@ -60,6 +70,7 @@ def piece_content(piece: PieceJob, facts: Mapping[str, ClipFacts]) -> PieceConte
             bits, pixels = bits + 8 * found, pixels + area
             kinds[kind] = kinds.get(kind, 0) + area
     name = blake2b(repr(shown or [span.start for span in piece.spans]).encode(), digest_size=6).hexdigest()
+    blank = blank_share(piece)
     if not pixels or bits <= 0:
-        return PieceContent(name, None, "")
-    return PieceContent(name, log(bits / pixels), max(kinds, key=kinds.__getitem__))
+        return PieceContent(name, None, "", blank)
+    return PieceContent(name, log(bits / pixels), max(kinds, key=kinds.__getitem__), blank)

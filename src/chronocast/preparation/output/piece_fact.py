@@ -14,6 +14,9 @@ from chronocast.model.time.timing import Duration
 from chronocast.preparation.output.output_ready import OutputReady
 from chronocast.preparation.output.piece_content import piece_content
 
+MOST_BLANK = 0.5
+"""A piece of which more shows nothing teaches nothing of bytes."""
+
 
 def piece_fact(
     ready: OutputReady, job: PieceJob, result: Answer, *, cpu_seconds: float, wall_seconds: float
@@ -43,7 +46,9 @@ def piece_fact(
         pixels=round(ready.work(job) * 1e6),
         seconds=float(Duration(job.frames, ready.plan.rate)),
         bytes=result["bytes"],
-        target=0 if ready.searching else round(prior.bytes_a_frame * job.frames),
+        target=0
+        if ready.searching or content.blank > MOST_BLANK
+        else round(prior.bytes_a_frame * job.frames),
         # composing and looking at it have prices of their own
         # a device is timed by the clock: it isn't the processor that works
         cpu_seconds=max(0.0, (wall_seconds if ready.device else cpu_seconds) - measuring),

@@ -11,12 +11,20 @@ from pathlib import Path
 from typing import Literal, NamedTuple, cast
 
 from chronocast.journal.facts import FactsStore
+from chronocast.media.source.images import is_numbered
 from chronocast.model.batch.batch import Batch, Source, portable
 from chronocast.model.batch.edits import add_source
-from chronocast.model.errors import ChronocastError
+from chronocast.model.errors import ChronocastError, ModelError
 from chronocast.model.paths import path_text, shown
 from chronocast.preparation.source.known import remembered
-from chronocast.preparation.source.linking import FILM_ENDINGS
+from chronocast.preparation.source.linking import FILM_ENDINGS, IMAGE_ENDINGS
+from chronocast.preparation.source.numbered import (
+    images_title,
+    in_rate,
+    is_counted,
+    numbered_together,
+    rate_asked,
+)
 from chronocast.preparation.source.ready import (
     EDIT_LIST_ENDINGS,
     TIMELINE_ENDINGS,
@@ -53,8 +61,8 @@ class Found(NamedTuple):
 def expand(paths: Iterable[Path]) -> Found:
     """Files as they are; of folders, the media and timeline files in them, by name.
 
-    Whatever is left out is told: files of other kinds, folders that can't be read or have nothing, what is above
-    20,000 files.
+    Numbered images that lie side by side become one each.  Whatever is left out is told: files of other kinds,
+    folders that can't be read or have nothing, what is above 20,000 files.
     """
     found = Found([], [])
     for path in paths:
@@ -62,6 +70,7 @@ def expand(paths: Iterable[Path]) -> Found:
             _expand_folder(path, found)
         else:
             found.files.append(path)
+    found = Found(numbered_together(found.files), found.skipped)
     if (over := len(found.files) - MOST_FILES) > 0:
         first = found.files[MOST_FILES]
         told = f"{shown(first.name)} and all after it, {over} files, are left out: {MOST_FILES:,} are taken at once."
@@ -78,25 +87,37 @@ def _expand_folder(folder: Path, found: Found) -> None:
         found.skipped.append(Refused(where, f"{shown(str(where))} can't be read: {error.strerror}."))
 
     others: list[Path] = []
+    images: list[Path] = []
     for here, inner, names in os.walk(folder, onerror=locked):
         inner[:] = sorted(name for name in inner if not name.startswith("."))
         for name in sorted(names):
             path = Path(here) / name
             if name.startswith("."):
                 continue
-            if path.suffix.lower() in FILM_ENDINGS or path.suffix.lower() in TIMELINE_ENDINGS:
+            if path.suffix.lower() in IMAGE_ENDINGS:
+                images.append(path)
+            elif path.suffix.lower() in FILM_ENDINGS or path.suffix.lower() in TIMELINE_ENDINGS:
                 found.files.append(path)
             else:
                 others.append(path)
-    for path in others[:MOST_NAMED]:
-        found.skipped.append(Refused(path, f"{shown(path.name)} is no media or timeline file."))
-    if len(others) > MOST_NAMED:
-        more = len(others) - MOST_NAMED
-        found.skipped.append(
-            Refused(folder, f"{more} more files in {shown(folder.name)} are no media either.")
-        )
-    if len(found.files) == before and not others:
+    single: list[Path] = []
+    for path in numbered_together(images):
+        (found.files if is_counted(path_text(path)) else single).append(path)
+    _tell(found, folder, others, "is no media or timeline file", "are no media either")
+    _tell(
+        found, folder, single, "is a single image: drop it by itself if it is to come in", "are single images"
+    )
+    if len(found.files) == before and not others and not single:
         found.skipped.append(Refused(folder, f"{shown(folder.name)} has no media or timeline files in it."))
+
+
+def _tell(found: Found, folder: Path, paths: list[Path], why: str, why_more: str) -> None:
+    """Tell why some files of a folder are left out, the first of them by name."""
+    for path in paths[:MOST_NAMED]:
+        found.skipped.append(Refused(path, f"{shown(path.name)} {why}."))
+    if len(paths) > MOST_NAMED:
+        more = len(paths) - MOST_NAMED
+        found.skipped.append(Refused(folder, f"{more} more files in {shown(folder.name)} {why_more}."))
 
 
 class Gathered(NamedTuple):
@@ -143,7 +164,7 @@ def gather(
             refused.append(Refused(path, problem))
         before = batch
         try:
-            batch = add_source(batch, portable(path, folder), source.name, source.kind)
+            batch = add_source(batch, portable(Path(source.path), folder), source.name, source.kind)
         except (ChronocastError, ValueError) as error:
             log.warning("%r can't be a source", path, exc_info=error)
             refused.append(
@@ -164,7 +185,15 @@ def _look(
     path: Path, batch: Batch, folder: Path, store: FactsStore, rate: str | None
 ) -> Refused | tuple[Source, str]:
     kind = cast(Literal["clip", "sequence"], kind_of(path))
-    name = " ".join(shown(" ".join(path.stem.split())).split())[:200] or "source"
+    if is_counted(path_text(path)):
+        if not rate:
+            return Refused(path, rate_asked(path), wants_rate=True)
+        try:
+            path = Path(in_rate(path_text(path), rate))
+        except ModelError as error:
+            return Refused(path, str(error), wants_rate=True)
+    stem = images_title(path) if is_numbered(path_text(path)) else path.stem
+    name = " ".join(shown(" ".join(stem.split())).split())[:200] or "source"
     needed = rate if path.suffix.lower() in EDIT_LIST_ENDINGS else None
     try:
         source = Source(id="x", path=path_text(path), kind=kind, name=name, rate=needed)

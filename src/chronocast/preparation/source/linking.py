@@ -43,9 +43,20 @@ FILM_ENDINGS = frozenset(
         ".flac",
         ".mp3",
         ".m4a",
+        ".aac",
+        ".ac3",
+        ".aif",
+        ".aiff",
+        ".bwf",
+        ".caf",
+        ".ogg",
+        ".opus",
+        ".w64",
+        ".wma",
     ]
 )
-MEDIA_ENDINGS = FILM_ENDINGS | {".png", ".jpg", ".jpeg", ".tif", ".tiff", ".dpx", ".exr"}
+IMAGE_ENDINGS = frozenset({".png", ".jpg", ".jpeg", ".tif", ".tiff", ".dpx", ".exr"})
+MEDIA_ENDINGS = FILM_ENDINGS | IMAGE_ENDINGS
 
 
 @dataclass

@@ -14,6 +14,7 @@ from chronocast.model.batch.edits import accept_media, set_folder
 from chronocast.model.errors import ChronocastError
 from chronocast.model.recipe.typed import parse_bytes
 from chronocast.model.show import size_text
+from chronocast.model.source.cutlist import media_title
 from chronocast.preparation.recut import Recut
 from chronocast.ui.commands import Actions
 from chronocast.ui.desk.session import Session
@@ -96,9 +97,10 @@ class BatchActions(QObject):
             self.session.gather([folder])
 
     def ask_rate(self, paths: list[Path]) -> None:
-        """Edit lists don't say their rate: ask, then bring them in."""
-        names = ", ".join(path.name for path in paths[:3]) + (" and more" if len(paths) > 3 else "")
-        question = f"{names}: an edit list doesn't say its frame rate. It is"
+        """Edit lists and numbered images don't say their rate: ask, then bring them in."""
+        names = ", ".join(media_title(path.name) for path in paths[:3])
+        names += " and more" if len(paths) > 3 else ""
+        question = f"{names}: edit lists and numbered images don't say their frame rate. It is"
         rate, said = QInputDialog.getItem(self.window, "Frames per second", question, EDIT_LIST_RATES, 2)
         if said:
             self.session.gather(paths, rate)

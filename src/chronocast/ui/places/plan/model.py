@@ -332,7 +332,13 @@ def source_sheet(batch: Batch, prospect: Prospect | None, source: str) -> Source
             )
         )
         lines.append(("starts", format_timecode(cut.start_timecode, cut.rate, cut.drop_frame)))
-        lines.append(("picture", f"{cut.width}×{cut.height}, {colour_told(cut.colour)}"))
+        shown = any(clip.frames for clip in ready.facts.values())
+        lines.append(
+            (
+                "picture",
+                f"{cut.width}×{cut.height}, {colour_told(cut.colour)}" if shown else "none, sound only",
+            )
+        )
         if ready.timeline is not None:
             tracks = [
                 sum(track.kind == kind for track in ready.timeline.tracks) for kind in ("picture", "sound")
@@ -352,7 +358,8 @@ def source_sheet(batch: Batch, prospect: Prospect | None, source: str) -> Source
                 else f", pixels {clip.pixel_aspect.numerator}:{clip.pixel_aspect.denominator}"
             )
             turned = f", turned {clip.turned}°" if clip.turned else ""
-            lines.append(("codec", f"{clip.video_codec} {clip.pixel_format}, {clip.scan}{shape}{turned}"))
+            if shown:
+                lines.append(("codec", f"{clip.video_codec} {clip.pixel_format}, {clip.scan}{shape}{turned}"))
             lines.append(("rate", f"{rate_bits_text(clip.bit_rate)}, {size_text(clip.bytes)}"))
             if clip.field_order or clip.alpha:
                 lines.append(
