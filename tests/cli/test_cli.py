@@ -489,7 +489,7 @@ class CommandLine(unittest.TestCase):
         for words in (("--wish", "fast"), ("--on", "no/name"), ("--output", "heron", "--by", "18:30")):
             with self.subTest(words):
                 self.assertEqual(run("ask", path, *words).returncode, 2)
-        self.assertIn("Nobody helps", run("forecast", path, "--lose", "Plover@2:00").stderr)
+        self.assertIn("only “this machine”", run("forecast", path, "--lose", "Plover@2:00").stderr)
 
     def test_demo_and_help(self) -> None:
         done = run("demo", "--to", self.folder / "demo", "--no-window")

@@ -265,7 +265,7 @@ class Helping(unittest.TestCase):
         house = House(hub="tls://h:1", known_at=NOW, stations=stations, bookings=bookings)
         plover, knot = station_rows(house)
         self.assertEqual(plover.name, "Plover · stand-in")
-        self.assertEqual(plover.now, "1 of 2 slots, for reception; 1:00 placed on it")
+        self.assertEqual(plover.now, "1 of 2 slots, for reception; 1:00 min placed on it")
         self.assertEqual((knot.state, knot.now), ("shut", "closed"))
         self.assertIn("1 of 2 stations take work now", house_told(house))
         self.assertIn("renders alone", house_told(House()))

@@ -91,7 +91,7 @@ class Clocks(unittest.TestCase):
 
     def test_a_part_never_reads_as_the_whole(self) -> None:
         self.assertEqual(Extent("full", 100, 100, Fraction(25)).text, "full, 4.0 s")
-        self.assertEqual(Extent("trim", 500, 2350, Fraction(25)).text, "trim, 20.0 s of 1:34, 21 %")
+        self.assertEqual(Extent("trim", 500, 2350, Fraction(25)).text, "trim, 20.0 s of 1:34 min, 21 %")
         for frames in (1, 9999):
             self.assertNotIn(Extent("trim", frames, 10000, Fraction(25)).share_text, ("0 %", "100 %"))
 

@@ -90,8 +90,10 @@ class Run(unittest.TestCase):
         shown = run_model(view, now + 9)
         self.assertEqual(
             (shown.rows[0].state, shown.rows[0].time, shown.rows[0].size),
-            ("proved", "9 s of 8 s", "900 kB of 1.00 MB"),
+            ("proved", "9 s", "900 kB"),
         )
+        self.assertEqual(shown.rows[0].promised[:2], ("promised 8 s", "promised 1.00 MB"))
+        self.assertIn("1 file proved · in /out · 7 s, promised 10 s · 900 kB", shown.ending)
         self.assertEqual((shown.done, shown.share, shown.ended), ("1 of 1", 1.0, True))
         self.assertIn("every file proved", shown.finished_more)
         self.assertTrue(shown.rows[0].checks)
@@ -192,7 +194,7 @@ class Plan(unittest.TestCase):
     def test_differences_are_signed_and_small_ones_left_out(self) -> None:
         self.assertEqual(
             (difference(-840, "seconds"), difference(220e6, "bytes"), difference(0.3, "seconds")),
-            ("−14:00", "+220 MB", ""),
+            ("−14:00 min", "+220 MB", ""),
         )
 
 

@@ -15,6 +15,7 @@ from chronocast.journal.workspace import Workspace
 from chronocast.model.batch.batch import FULL, Batch, resolve
 from chronocast.model.batch.edits import add_recipe, fill
 from chronocast.model.recipe.recipe import Recipe, SoundRecipe
+from chronocast.preparation.forecast.output_outlook import OutputOutlook
 from chronocast.preparation.source.gather import Gathered, expand, gather
 from chronocast.preparation.source.numbered import in_rate, numbered_together
 from chronocast.preparation.today import outlook_now, prepared
@@ -119,12 +120,14 @@ class Made(unittest.TestCase):
             if (item.ready.output.source, item.ready.recipe.id) == (voice.id, "heavy")
         )
         lit = next(item for item in outlook.outputs if item.ready.output.source == reef.id)
-        a_pixel = lambda item: (
-            item.bytes.likely / (item.ready.plan.width * item.ready.plan.height * item.ready.plan.frames)
-        )  # noqa: E731
         self.assertLess(a_pixel(dark), a_pixel(lit) / 4, "black is forecast as what it is")
         told = [line.sentence for line in outlook.problems if line.source == voice.id]
         self.assertTrue(any("no picture" in line for line in told), told)
+
+
+def a_pixel(item: OutputOutlook) -> float:
+    plan = item.ready.plan
+    return item.bytes.likely / (plan.width * plan.height * plan.frames)
 
 
 def samples(path: Path) -> np.ndarray:

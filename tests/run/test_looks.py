@@ -8,6 +8,9 @@ from dataclasses import replace
 from pathlib import Path
 from typing import ClassVar
 
+import numpy as np
+from PIL import Image
+
 from chronocast.forecast.band import Band
 from chronocast.journal.documents import load_batch
 from chronocast.journal.workspace import Workspace
@@ -66,6 +69,23 @@ class Looks(unittest.TestCase):
                 self.assertRegex(
                     told[0], r"^XPSNR \d\d\.\d dB, poorest shot \d\d\.\d dB, poorest picture at 00:00:0"
                 )
+
+    def test_a_picture_of_each_file_is_kept_beside_its_original_the_poorest_one_too(self) -> None:
+        for output in self.run_view.outputs.values():
+            if output.id.endswith("whole"):
+                self.assertFalse(output.picture, "what loses nothing isn't looked at")
+                continue
+            (told,) = [check["found"] for check in output.checks if check["name"] == "likeness"]
+            self.assertIn(f"poorest picture at {output.poorest['at']}", told)
+            self.assertLessEqual(output.poorest["xpsnr"], output.picture["xpsnr"])
+            with Image.open(output.poorest["file"]) as whole:
+                width, height = whole.width // 2, whole.height
+                original, made = (
+                    np.asarray(whole.crop((x, 0, x + width, height)), float) for x in (0, width)
+                )
+            self.assertEqual((width, height), (320, 180))
+            self.assertLess(float(np.abs(original - made).mean()), 12)
+            self.assertGreater(float(np.abs(original - made).mean()), 0, "it is the encode, not the original")
 
     def test_a_finished_output_is_known_exactly_and_says_so_of_others(self) -> None:
         view = outlook_now(self.prospect(), Workspace())

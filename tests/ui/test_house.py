@@ -119,7 +119,9 @@ class House(unittest.TestCase):
             part.write_bytes(bytes(500_000))
             stock.keep(part, name, {"bytes": 500_000, "cpu_seconds": 60.0})
         self.enter()
-        self.desk.until(lambda: "1.00 MB, 2:00 of work" in self.place.stock.text(), "what the stock holds")
+        self.desk.until(
+            lambda: "1.00 MB, 2:00 min of work" in self.place.stock.text(), "what the stock holds"
+        )
         asked: list[str] = []
 
         def type_size() -> None:
@@ -142,5 +144,5 @@ class House(unittest.TestCase):
         QTimer.singleShot(200, type_size)
         self.desk.click(self.place.tidy)
         self.desk.until(lambda: "1 piece, 500 kB" in self.place.stock.text(), "the smaller stock")
-        self.assertIn("1 piece, 500 kB, would go; making them again would take 1:00 of work.", asked[0])
+        self.assertIn("1 piece, 500 kB, would go; making them again would take 1:00 min of work.", asked[0])
         self.assertIn("came free", self.desk.window.notice.text())

@@ -387,7 +387,7 @@ def resume(batch: BatchPath) -> None:
         if view_of(journal).outcome:
             complain("That run has ended. Begin another with: chronocast render", NEEDS_YOU)
         start_runner(journal)
-        sys.stdout.write("Taken up again.\n")
+        sys.stdout.write("It goes on.\n")
         return
     _ask(batch, "resume", "Going on.")
 

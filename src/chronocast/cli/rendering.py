@@ -189,7 +189,7 @@ CONDITIONS = {
     "away": "Waiting for a drive or folder that is gone",
     "no slot": "Waiting: other work has every slot of this machine",
     "no station": "Waiting: none of the stations that its files are kept to is there",
-    "interrupted": "Interrupted: its runner is gone; take it up again with: chronocast resume",
+    "interrupted": "Interrupted: its runner is gone; go on with: chronocast resume",
     "still": "Nothing moves",
     "silent": "Its runner doesn't answer",
 }

@@ -25,16 +25,18 @@ def size_text(value: float) -> str:
 
 
 def time_text(seconds: float) -> str:
-    """A length of time: ``42 s``, ``7:56``, ``1:10:02``.
+    """A length of time, with its unit: ``42 s``, ``7:56 min``, ``1:10 h``.
 
-    >>> time_text(476)
-    '7:56'
+    >>> time_text(476), time_text(4202)
+    ('7:56 min', '1:10 h')
     """
     whole = max(0, round(seconds))
     if whole < 60:
         return f"{whole} s"
-    hours, minutes = whole // 3600, whole // 60 % 60
-    return f"{hours}:{minutes:02d}:{whole % 60:02d}" if hours else f"{minutes}:{whole % 60:02d}"
+    if whole < 3600:
+        return f"{whole // 60}:{whole % 60:02d} min"
+    minutes = round(whole / 60)
+    return f"{minutes // 60}:{minutes % 60:02d} h"
 
 
 def percent(share: float) -> str:

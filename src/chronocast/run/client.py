@@ -212,7 +212,7 @@ def ask(
                 if (answer := opened.answered(number)) is not None:
                     return answer
                 opened.answer(number, False, GONE)
-                raise RunError(GONE, "Take the run up again, or begin anew.")
+                raise RunError(GONE, "Go on with the run, or begin anew.")
             time.sleep(0.03)
     raise RunError("The runner did not answer in time.", "Its log says more; the request stands.")
 

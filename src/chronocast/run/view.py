@@ -83,7 +83,8 @@ class OutputView:
     """One output of a run.
 
     ``map`` are its pieces in order: short name, frames, and *kept*, *copy* or *encode*; none where they
-    are still to be found.
+    are still to be found.  ``picture`` is the newest piece's poorest picture beside its original: *file*, *at* (timecode),
+    *xpsnr* in dB; ``poorest`` the same of all pieces.  ``spent`` are the processor's seconds so far.
     """
 
     id: str
@@ -104,6 +105,7 @@ class OutputView:
     bytes: int = 0
     seconds: float = 0.0
     cpu_seconds: float = 0.0
+    spent: float = 0.0
     again: bool = False
     note: str = ""
     began: float = 0.0
@@ -111,6 +113,8 @@ class OutputView:
     checks: list[dict[str, Any]] = field(default_factory=list)
     map: list[tuple[str, int, str]] = field(default_factory=list)
     forecast: dict[str, Any] = field(default_factory=dict)
+    picture: dict[str, Any] = field(default_factory=dict)
+    poorest: dict[str, Any] = field(default_factory=dict)
 
     def as_json(self) -> dict[str, Any]:
         """As ``render`` and ``status`` answer it."""
@@ -453,6 +457,8 @@ def _failed(view: RunView, record: AnyRecord) -> None:
 
 def _finished(view: RunView, record: AnyRecord) -> None:
     _worked(view, record, good=True)
+    if record.body["output"]:
+        view.output(record.body["output"]).spent += float(record.body.get("cpu_seconds", 0.0))
     if record.body["task"].startswith(PIECES):
         view.pieces_done.add(shown_name(record.body["task"].partition(":")[2]))
     if record.body["task"].startswith(PIECES) and record.body["output"]:
@@ -461,6 +467,10 @@ def _finished(view: RunView, record: AnyRecord) -> None:
             output.copied += 1
             return
         output.encoded += 1
+        if picture := record.body.get("picture"):
+            output.picture = picture
+            if picture.get("poorest"):
+                output.poorest = {**picture, "file": picture["poorest"]}
         frames = int(record.body["result"].get("frames", 0))
         view.encoded_frames += frames
         view.encoded_media_seconds += frames / float(output.rate)

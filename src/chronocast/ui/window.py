@@ -26,10 +26,12 @@ from chronocast import __version__
 from chronocast.journal.documents import BATCH_ENDING
 from chronocast.journal.places import config_folder
 from chronocast.model.errors import ChronocastError
+from chronocast.run.view import RunView
 from chronocast.ui import theme as themes
 from chronocast.ui.actions.batch import BatchActions
 from chronocast.ui.actions.run import RunActions
 from chronocast.ui.commands import CHECK, HOUSE, PLACES, PLAN, RANGE, RECIPE, RUN, Actions
+from chronocast.ui.desk.notify import tell_desktop
 from chronocast.ui.desk.session import Session
 from chronocast.ui.headline import HeadlineBand
 from chronocast.ui.places.check.place import CheckPlace
@@ -39,7 +41,7 @@ from chronocast.ui.places.plan.model import PlanModel
 from chronocast.ui.places.plan.place import PlanPlace
 from chronocast.ui.places.range.place import RangePlace
 from chronocast.ui.places.recipe.place import RecipePlace
-from chronocast.ui.places.run.model import RunModel
+from chronocast.ui.places.run.model import RunModel, run_model
 from chronocast.ui.places.run.place import RunPlace
 from chronocast.ui.theme import Theme, font
 from chronocast.ui.widgets.command_set import CommandSet
@@ -101,6 +103,7 @@ class Window(QMainWindow):
         self._heard = (
             (session.changed, self._show_desk),
             (session.run_begun, self._run_begun),
+            (session.run_ended, self._run_ended),
             (session.edited, self.notice.forget_trouble),
             (session.trouble, self.notice.tell_trouble),
             (session.notice, self.notice.tell),
@@ -353,6 +356,12 @@ class Window(QMainWindow):
         """A forecast of what is only tried: for the place that is shown."""
         place = self.recipe_place if self.place == RECIPE else self.range_place
         place.show_trial(*told)  # type: ignore[arg-type]
+
+    def _run_ended(self, view: RunView) -> None:
+        """Tell the desktop, unless somebody is looking."""
+        if not self.isActiveWindow():
+            told = run_model(view, view.ended)
+            tell_desktop(f"{told.title or 'The run'}: {told.finished_more}", told.ending)
 
     def _run_begun(self) -> None:
         self.go_to(RUN)

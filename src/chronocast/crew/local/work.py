@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import time
 from collections.abc import Callable
 from dataclasses import asdict
@@ -16,12 +17,15 @@ from chronocast.media.files.join import join
 from chronocast.media.files.sound import render_sound
 from chronocast.media.filter_graph import FilterGraph
 from chronocast.media.piece.encode import encode_piece
+from chronocast.media.piece.pair import Pair, write_pair
 from chronocast.media.source.images import fingerprint_of
 from chronocast.media.source.readers import Readers
 from chronocast.model.answers import Answer
 from chronocast.model.messages.check import Expected
-from chronocast.model.messages.jobs import CheckJob, Job, JoinJob, PieceJob, SoundJob
+from chronocast.model.messages.jobs import CheckJob, Job, JoinJob, PieceJob, SoundJob, pair_beside
 from chronocast.model.stages import BASE, CHECK, COPY, ENCODE, JOIN, SOUND
+
+log = logging.getLogger(__name__)
 
 PROGRESS_SECONDS = 0.2
 """A job says how far it is so often."""
@@ -94,6 +98,8 @@ class Worker:
         if made.likeness:
             result["likeness"] = [[number, *found] for number, found in sorted(made.likeness.items())]
             result["measure_seconds"] = round(made.measure_seconds, 4)
+        if made.poorest is not None and self._pictured(job, made.poorest):
+            result["pictured"] = [made.poorest.number, round(made.poorest.xpsnr, 2)]
         if made.digest:
             result["digest"] = made.digest
         if made.decoded:
@@ -105,6 +111,16 @@ class Worker:
                 raise SourceDamaged(damaged)
             result["damaged"] = [list(entry) for entry in damaged]
         return result
+
+    @staticmethod
+    def _pictured(job: PieceJob, pair: Pair) -> bool:
+        """Write a picture of the piece beside its original; without room for it the piece is as good."""
+        try:
+            write_pair(pair_beside(job.target), pair)
+        except OSError as error:
+            log.info("no picture of %s is kept: %s", job.name, error)
+            return False
+        return True
 
     def _copy(self, job: PieceJob) -> Answer:
         """Copy the source's packets, each as it is."""

@@ -26,6 +26,7 @@ from chronocast.media.picture.likeness import Likeness
 from chronocast.media.piece.base import base_pictures, without_captions
 from chronocast.media.piece.measure import Sample
 from chronocast.media.piece.outside import Outside, prove_device
+from chronocast.media.piece.pair import Pair
 from chronocast.media.piece.sets import sets_digest
 from chronocast.media.piece.settings import REPACKED
 from chronocast.media.source.readers import Readers
@@ -45,7 +46,8 @@ class Encoded:
     parameter sets, which all pieces of a file must share; ``quantizer`` is the pictures' mean, where the encoder
     tells it; ``likeness`` of every so many pictures, where that was asked for, and the processor's seconds
     that looking took; ``decoded`` a digest of what it decodes to, where that was asked for; ``composing_seconds``
-    the processor's for its pictures, before the encoder had them.
+    the processor's for its pictures, before the encoder had them; ``poorest`` the picture of those looked at that
+    is least like its original.
     """
 
     bytes: int
@@ -57,6 +59,7 @@ class Encoded:
     measure_seconds: float = 0.0
     decoded: str = ""
     composing_seconds: float = 0.0
+    poorest: Pair | None = field(default=None, compare=False, repr=False)
 
 
 def encode_piece(job: PieceJob, readers: Readers, progress: Progress | None = None) -> Encoded:
@@ -352,4 +355,5 @@ def encode_pictures(
             measure_seconds,
             sample.decoded,
             composing.seconds,
+            sample.poorest,
         )

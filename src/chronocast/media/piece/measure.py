@@ -11,6 +11,7 @@ import av
 
 from chronocast.media.picture.compose import picture_digest
 from chronocast.media.picture.likeness import Likeness, likeness
+from chronocast.media.piece.pair import Pair
 
 log = logging.getLogger("chronocast.measure")
 
@@ -18,12 +19,14 @@ log = logging.getLogger("chronocast.measure")
 class Sample:
     """``Sample(every)``: keeps every so many of the pictures that an encoder is given; 0 keeps none.
 
-    With ``digested``, ``decoded`` is a digest of all pictures of the piece once it was measured.
+    Once it was measured ``poorest`` is the picture of those that is least like what was given; with ``digested``,
+    ``decoded`` is a digest of all pictures of the piece.
     """
 
     def __init__(self, every: int, digested: bool = False) -> None:
         self.every, self._digested, self.decoded = every, digested, ""
         self.kept: dict[int, av.VideoFrame] = {}
+        self.poorest: Pair | None = None
 
     def see(self, number: int, picture: av.VideoFrame) -> None:
         """A picture goes to the encoder, its number counted from 0.
@@ -41,7 +44,7 @@ class Sample:
         path
             The piece's file.
         """
-        numbers: list[int] = []
+        came: dict[int, av.VideoFrame] = {}
         total = hashlib.blake2b(digest_size=16)
 
         def pairs() -> Iterator[tuple[av.VideoFrame, av.VideoFrame]]:
@@ -49,7 +52,7 @@ class Sample:
                 if self._digested:
                     total.update(picture_digest(made))
                 if number in self.kept:
-                    numbers.append(number)
+                    came[number] = made
                     yield self.kept[number], made
 
         if not self.kept and not self._digested:
@@ -60,7 +63,11 @@ class Sample:
         except av.error.FFmpegError as error:  # what can't be measured is as good as what wasn't
             log.warning("The pictures of %s can't be compared: %s", path, error)
             return {}
-        return dict(zip(numbers, told, strict=True))
+        found = dict(zip(came, told, strict=True))
+        if found:
+            number = min(found, key=lambda n: found[n].xpsnr)
+            self.poorest = Pair(number, self.kept[number], came[number], found[number].xpsnr)
+        return found
 
     def _decoded(self, path: str) -> Iterator[tuple[int, av.VideoFrame]]:
         """The piece's pictures and their numbers; where each is a key frame, only those that are asked for."""

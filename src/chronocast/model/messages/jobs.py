@@ -114,6 +114,17 @@ class PieceJob(FrozenModel):
         )
 
 
+def pair_beside(target: str) -> str:
+    """Where a piece's picture beside its original is written, for as long as the piece has no name of its own.
+
+    Parameters
+    ----------
+    target
+        The piece's file.
+    """
+    return target + ".jpg"
+
+
 MEASURED = 6
 """So many pictures of a piece are looked at: they are kept until it is encoded."""
 

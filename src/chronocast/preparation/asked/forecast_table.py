@@ -14,7 +14,7 @@ HEAD = (
     "output", "file", "frames", "seconds p10", "seconds likely", "seconds safe",
     "bytes p10", "bytes likely", "bytes safe",
     "xpsnr likely", "xpsnr of the poorest shot likely", "xpsnr of the poorest shot safe",
-    "finish likely", "finish safe", "pieces", "kept", "copied", "rests on",
+    "finish likely", "finish safe", "pieces", "kept", "copied", "known from",
 )  # fmt: skip
 
 

@@ -10,7 +10,6 @@ import numpy as np
 from chronocast.forecast.picture.quality import of_shots
 from chronocast.model.messages.check import Check
 from chronocast.model.show import db_text
-from chronocast.model.time.timing import format_timecode
 from chronocast.pieces.stock import Stock
 from chronocast.preparation.output.output_ready import OutputReady
 
@@ -81,9 +80,10 @@ def measured_looks(ready: OutputReady, stock: Stock) -> MeasuredLooks | None:
     if not shots:
         return None
     mean, worst = of_shots(np.array(shots)[:, None], frames)
-    cut = ready.source.cut
-    at = cut.start_timecode + ready.part.start + int(place * cut.rate / ready.plan.rate)
-    told = format_timecode(at, cut.rate, cut.drop_frame)
     return MeasuredLooks(
-        float(mean[0]), float(worst[0]), told, pictures, (len(shots), len(ready.plan.pieces))
+        float(mean[0]),
+        float(worst[0]),
+        ready.timecode_at(place),
+        pictures,
+        (len(shots), len(ready.plan.pieces)),
     )

@@ -154,6 +154,12 @@ class OutputReady:
         both = ((piece.name, base_piece(piece)) for piece in self.plan.pieces)
         return {name: base for name, base in both if base is not None and base.name in self.bases.names}
 
+    def timecode_at(self, frame: int) -> str:
+        """Where in its source one of its frames is, as timecode."""
+        cut = self.source.cut
+        at = cut.start_timecode + self.part.start + int(frame * cut.rate / self.plan.rate)
+        return format_timecode(at, cut.rate, cut.drop_frame)
+
     @staticmethod
     def work(piece: PieceJob) -> float:
         """What a piece costs its encoder, in millions of pixels; a short one more than its frames say."""

@@ -138,6 +138,10 @@ class Reporter:
                 **total,
                 "room": room_json(view),
                 "outputs": {o.ready.output.id: o.finish.as_json() for o in view.outputs},
+                "work": {
+                    o.ready.output.id: {"cpu_seconds": o.cpu_seconds.likely, "bytes": o.bytes.likely}
+                    for o in view.outputs
+                },
             }
             self.journal.set_now({"lanes": lanes_json(view)})
             self.journal.append(

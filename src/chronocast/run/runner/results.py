@@ -29,6 +29,7 @@ from chronocast.run.runner.folders import Folders
 from chronocast.run.runner.in_hand import Attempt, InHand
 from chronocast.run.runner.lessons import damaged_parts, does_not_fit, learn, remember_damage
 from chronocast.run.runner.own_errors import own_error
+from chronocast.run.runner.pictures import RunPictures
 from chronocast.run.runner.watch import STILL_SECONDS
 
 log = logging.getLogger("chronocast.runner")
@@ -51,6 +52,7 @@ class Results:
     ) -> None:
         self.in_hand, self.folders, self.journal = in_hand, folders, journal
         self.workspace, self.stock, self.ledger = workspace, workspace.stock, ledger
+        self.pictures = RunPictures(journal.path)
         self.checks: dict[str, list[Answer]] = {}
         self.wall_seconds: dict[str, float] = {}
         self.cpu_seconds: dict[str, float] = {}
@@ -194,6 +196,7 @@ class Results:
                 return e.Failed(task, event.attempt, "place", str(error))
         elif task.kind == CHECK.id:
             self.checks[task.name] = [*event.result["checks"], *self._looks(task.name)]
+        picture = await asyncio.to_thread(self._picture, started, event) if task.is_part else None
         learned = self._learn(task, event, started)
         body = {
             "task": event.task,
@@ -204,6 +207,8 @@ class Results:
             "output": started.output,
             "result": event.result,
         }
+        if picture is not None:
+            body["picture"] = picture
         if learned is not None:  # a ledger that is lost can be written anew
             body["learned"] = asdict(learned)
         self.journal.append("finished", body)
@@ -214,6 +219,18 @@ class Results:
                 sentence = f"The finished file is not what was asked: {first['name']} is {first['found']}, not {first['expected']}."
                 return e.Failed(task, event.attempt, "disproved", sentence)
         return e.Done(task, event.attempt)
+
+    def _picture(self, started: Attempt, event: c.Finished) -> Answer | None:
+        """Keep a picture of a piece beside its original, for people to see how it goes."""
+        shows, told = self.in_hand.planned_for.get(started.task), event.result.get("pictured")
+        if shows is None or not told:
+            return None
+        temporary = self.stock.temporary(started.task.name, f"{self.folders.mark}-{event.attempt}")
+        piece = next((item for item in shows.plan.pieces if item.name == started.task.name), None)
+        if piece is None:
+            self.pictures.drop(temporary)
+            return None
+        return self.pictures.take(shows, piece, temporary, (int(told[0]), float(told[1])))
 
     def _looks(self, output: str) -> list[Answer]:
         """What of its pictures was measured while they were made, beside what is proved of its file."""

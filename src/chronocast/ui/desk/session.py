@@ -62,6 +62,7 @@ class Session(QObject):
     edited = pyqtSignal()
     run_begun = pyqtSignal()
     rate_wanted = pyqtSignal(list)
+    run_ended = pyqtSignal(object)
     previewed = pyqtSignal(object, object, object)
     ways = pyqtSignal(object, str, object)
     planned = pyqtSignal(object, object)
@@ -310,7 +311,7 @@ class Session(QObject):
 
         def done(count: int) -> None:
             pieces = f"{count} piece{'s were' if count != 1 else ' was'}"
-            self.notice.emit(f"{pieces} encoded ahead and kept; the forecast rests on more now.")
+            self.notice.emit(f"{pieces} encoded ahead and kept; the forecast is surer now.")
             self.forecast_anew()
 
         words = f"Encoding {len(probes)} pieces ahead (about half a minute)…"
@@ -670,8 +671,12 @@ class Session(QObject):
         self._follower.follow(journal)
 
     def _seen(self, view: RunView) -> None:
-        ended = bool(view.outcome) and not (self.run and self.run.outcome)
+        before = self.run
+        ended = bool(view.outcome) and not (before and before.outcome)
+        watched = before is not None and before.lives and not before.outcome and before.path == view.path
         self.desk.run = view
         self._touch("run")
         if ended:
+            if watched:
+                self.run_ended.emit(view)
             self.forecast()

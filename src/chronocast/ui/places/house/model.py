@@ -178,7 +178,7 @@ def _state(seen: StationSeen) -> str:
         return "no work was done lately"
     slower = exp(seen.state) - 1
     if abs(slower) < 0.02:
-        return "as usual"
+        return "at its usual pace"
     return f"{percent(abs(slower))} {'slower' if slower > 0 else 'faster'} than usual"
 
 

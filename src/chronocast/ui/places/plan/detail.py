@@ -53,7 +53,7 @@ def detail(view: Outlook, output: str) -> Detail | None:
         *((("encoded in", item.ready.route.told),) if item.ready.route.told else ()),
         *((("", based),) if (based := bases_told(item)) else ()),
         *_why_encoded(item),
-        ("rests on", item.basis + ("" if view.calibrated else "; this machine is not measured yet")),
+        ("known from", item.basis + ("" if view.calibrated else "; this machine is not measured yet")),
     )
     judged = next((one for one in view.judged if one.output == output), None) if ready.cards else None
     if judged is not None:

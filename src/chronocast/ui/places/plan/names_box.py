@@ -60,7 +60,7 @@ class NamesBox(QDialog):
             button.clicked.connect(lambda _=False, t=token: self.pattern.insert(f"{{{t}}}"))
             tokens.addWidget(button)
         tokens.addStretch(1)
-        usual = QPushButton("As usual")
+        usual = QPushButton("Default names")
         usual.setObjectName("small")
         usual.setAutoDefault(False)
         usual.clicked.connect(lambda: self.pattern.setText(USUAL))

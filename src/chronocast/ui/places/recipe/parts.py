@@ -181,7 +181,7 @@ class SettingRow(QWidget):
             self.line.setText(setting.text)
             self.line.setModified(False)
             self.line.setPlaceholderText(
-                "differs" if setting.mixed else "as usual" if not setting.text else ""
+                "differs" if setting.mixed else "automatic" if not setting.text else ""
             )
             self.line.setAccessibleName(f"{setting.label}: {setting.told}")
 

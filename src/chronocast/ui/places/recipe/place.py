@@ -392,7 +392,7 @@ class RecipePlace(QWidget):
             return
         try:
             self.set_values(
-                read_typed(setting, text), f"{setting.label.lower() or 'frame size'}: {text or 'as usual'}"
+                read_typed(setting, text), f"{setting.label.lower() or 'frame size'}: {text or 'automatic'}"
             )
         except ModelError as error:
             self.trouble.emit(str(error))

@@ -8,7 +8,7 @@ from datetime import datetime
 from pathlib import Path
 from typing import NamedTuple
 
-from chronocast.model.show import clock_text, size_text, time_text
+from chronocast.model.show import clock_text, counted, db_text, size_text, time_text
 from chronocast.run.view import PIECES, Condition, OutputView, RunView, shown_name
 
 GOING = ("waiting", "rendering", "joining", "checking", "placing")
@@ -22,6 +22,25 @@ class ProofTold(NamedTuple):
     expected: str
     found: str
     proof: str
+
+
+class PictureTold(NamedTuple):
+    """A picture beside its original: the file that has both, what it is, and of what."""
+
+    file: str
+    words: str
+    title: str
+
+
+def picture_told(output: OutputView) -> PictureTold | None:
+    """The newest picture of an output while it is made, the poorest once it is; None where none was looked at."""
+    over = output.state in ("proved", "needs you", "stopped")
+    seen = output.poorest if over and output.poorest else output.picture
+    if not seen:
+        return None
+    which = "poorest picture" if over else "newest picture"
+    words = f"{which}, {seen['at']}, XPSNR {db_text(float(seen['xpsnr']))}"
+    return PictureTold(str(seen["file"]), words, f"{output.title} · {output.recipe}")
 
 
 class PieceRun(NamedTuple):
@@ -62,7 +81,11 @@ class FanMoment(NamedTuple):
 
 @dataclass(frozen=True)
 class RunRow:
-    """One output on screen."""
+    """One output on screen.
+
+    ``time``, ``size`` and ``finish`` are what it is by now: what came, or what is forecast; ``promised`` what was forecast
+    of each before anything was encoded, and stays.
+    """
 
     id: str
     title: str
@@ -79,13 +102,16 @@ class RunRow:
     checks: tuple[ProofTold, ...] = ()
     note: str = ""
     pieces: tuple[PieceRun, ...] = ()
+    picture: PictureTold | None = None
+    promised: tuple[str, str, str] = ("", "", "")
 
 
 @dataclass(frozen=True)
 class RunModel:
     """A run on screen.
 
-    ``condition`` is what it is doing, ``role`` the colour that goes with it; ``house`` what was said of its house last.
+    ``condition`` is what it is doing, ``role`` the colour that goes with it; ``house`` what was said of its house last;
+    ``ending`` once it is over: what was made, where, in how long, how large, against what was promised.
     """
 
     rows: tuple[RunRow, ...]
@@ -112,6 +138,7 @@ class RunModel:
     needs: tuple[str, ...]
     sentence: str
     house: str = ""
+    ending: str = ""
 
     @property
     def moves(self) -> bool:
@@ -140,7 +167,10 @@ STANDS: dict[str, tuple[str, str]] = {
     "away": ("waits for a drive", "nothing moves until the folder is there again; then it goes on by itself"),
     "no slot": ("waits its turn", "other work has every slot of this machine"),
     "no station": ("waits for its stations", "none of those that its files are kept to is there"),
-    "interrupted": ("interrupted", "its runner is gone; what is finished is kept. Take it up again to go on"),
+    "interrupted": (
+        "interrupted",
+        "its runner is gone; what is finished is kept. Go on renders what is left",
+    ),
 }
 """What is said instead of a time by the clock when nothing moves."""
 
@@ -151,7 +181,7 @@ def _promise(output: OutputView, what: str) -> tuple[float, float] | None:
 
 
 def run_row(view: RunView, output: OutputView, at: datetime | None) -> RunRow:
-    """One output as a row: promise and fact side by side."""
+    """One output as a row: promise and fact apart."""
     time, size, finish = "", "", ""
     # of the processor, where that was promised: what others take of the machine is not this file's work
     seconds, size_promise = _promise(output, "cpu_seconds"), _promise(output, "bytes")
@@ -161,16 +191,17 @@ def run_row(view: RunView, output: OutputView, at: datetime | None) -> RunRow:
     if output.state == "proved":
         time = "made before" if output.again else time_text(took)
         size = size_text(output.bytes)
-        if seconds and not output.again:
-            time += f" of {time_text(seconds[0])}"
-        if size_promise:
-            size += f" of {size_text(size_promise[0])}"
         finish = clock_text(datetime.fromtimestamp(output.ended).astimezone()) if output.ended else ""
-    else:
-        if seconds:
-            time = time_text(seconds[0])
+    elif output.state in GOING:
+        now = view.finish.get("work", {}).get(output.id, {})
+        if seconds:  # what was spent so far, and what is still to come of it
+            time = (
+                f"{time_text(now['cpu_seconds'] + output.spent)} likely"
+                if now
+                else f"{time_text(seconds[0])} likely"
+            )
         if size_promise:
-            size = size_text(size_promise[0])
+            size = f"{size_text(now.get('bytes', size_promise[0]))} likely"
         band = view.finish.get("outputs", {}).get(output.id)
         if band and at is not None and output.state in GOING and view.moves:
             finish = clock_text(datetime.fromtimestamp(at.timestamp() + band["likely"]).astimezone())
@@ -196,6 +227,22 @@ def run_row(view: RunView, output: OutputView, at: datetime | None) -> RunRow:
         checks,
         (view.composed_told(output.id) or output.note) if output.state in GOING else "",
         piece_runs(view, output),
+        picture_told(output),
+        _promised(output, seconds, size_promise),
+    )
+
+
+def _promised(
+    output: OutputView, seconds: tuple[float, float] | None, size: tuple[float, float] | None
+) -> tuple[str, str, str]:
+    """What was promised of an output's work, size and finish when it came into the run."""
+    finish = (output.forecast.get("finish") or {}).get("likely")
+    if output.again:  # it is made: what was promised then was of another evening
+        seconds, finish = None, None
+    return (
+        f"promised {time_text(seconds[0])}" if seconds else "",
+        f"promised {size_text(size[0])}" if size else "",
+        f"promised {clock_text(datetime.fromisoformat(finish))}" if isinstance(finish, str) else "",
     )
 
 
@@ -315,7 +362,33 @@ def run_model(view: RunView, now: float) -> RunModel:
         needs,
         sentence,
         view.house if going else "",
+        ending_told(view) if view.condition == "ended" else "",
     )
+
+
+def ending_told(view: RunView) -> str:
+    """What a run came to, in a line: what was made, where, in how long, how large, against what was promised."""
+    outputs = list(view.outputs.values())
+    made = [output for output in outputs if output.state == "proved"]
+    if not made:
+        return "Nothing was made."
+    places = {str(Path(output.path).parent) for output in made}
+    where = places.pop() if len(places) == 1 else f"{len(places) + 1} folders"
+    again = sum(output.again for output in made)
+    parts = [
+        f"{counted(len(made), 'file')} proved" + (f", {again} of them made before" if again else ""),
+        f"in {where}",
+    ]
+    took, told = view.active_seconds(view.ended), view.forecast.get("total", {})
+    finish = told.get("finish", {}).get("likely")
+    promised = datetime.fromisoformat(finish).timestamp() - view.began if finish else 0.0
+    parts.append(time_text(took) + (f", promised {time_text(promised)}" if promised else ""))
+    size = size_text(sum(output.bytes for output in made))
+    whole = len(made) == len(outputs) and told.get("bytes")
+    parts.append(size + (f", promised {size_text(told['bytes']['likely'])}" if whole else ""))
+    if left := len(outputs) - len(made):
+        parts.append(f"{left} not made")
+    return " · ".join(parts)
 
 
 def _room(view: RunView) -> tuple[str, str, bool]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 from datetime import datetime
+from functools import partial
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
@@ -17,10 +18,13 @@ from chronocast.ui.lanes.run_lanes import run_lanes
 from chronocast.ui.places.place import Touched
 from chronocast.ui.places.run.fan import FanChart
 from chronocast.ui.places.run.model import RunModel, RunRow, run_model
+from chronocast.ui.places.run.seen import SeenPair
 from chronocast.ui.theme import Theme, font, scale
 from chronocast.ui.widgets import draw
 from chronocast.ui.widgets.table import Col, RowsTable, stand_on
 
+MOST_CHECKS = 6
+"""So many checks are named beside the pictures."""
 LANES_SHARE = 0.3
 """Of the place's height, lanes take no more."""
 
@@ -118,13 +122,28 @@ def _paint_pieces(painter: QPainter, bar: QRectF, row: RunRow, t: Theme) -> None
             draw.encoded(painter, done, t)
 
 
+def paint_promised(what: int, painter: QPainter, box: QRectF, row: RunRow, t: Theme) -> None:
+    """What it came to, or is forecast to, over what was promised."""
+    unit = scale()
+    now = (row.time, row.size, row.finish)[what]
+    upper = QRectF(box.left(), box.top() + 4 * unit, box.width(), 18 * unit)
+    lower = QRectF(box.left(), box.top() + 22 * unit, box.width(), 16 * unit)
+    draw.text(painter, upper, now, font(13.5, 600 if what == 2 else 400), t.color("text"), align=draw.RIGHT)
+    draw.text(painter, lower, row.promised[what], font(13, narrow=True), t.color("quiet"), align=draw.RIGHT)
+
+
+def promised_words(what: int, row: RunRow) -> str:
+    """The same, to be read aloud."""
+    return ", ".join(filter(None, ((row.time, row.size, row.finish)[what], row.promised[what])))
+
+
 COLUMNS = (
-    Col("output", lambda r: f"{r.title}, {r.recipe}", 0.30, paint_title),
+    Col("output", lambda r: f"{r.title}, {r.recipe}", 0.28, paint_title),
     Col("state", lambda r: r.state, 0.12, paint_state),
     Col("done", lambda r: r.reason or f"{r.share:.0%}", 0.24, paint_progress),
-    Col("work, of promised", lambda r: r.time, 0.12, right=True),
-    Col("size, of promised", lambda r: r.size, 0.14, right=True),
-    Col("finish", lambda r: r.finish, 0.08, right=True, strong=True),
+    Col("processor time", partial(promised_words, 0), 0.13, partial(paint_promised, 0), right=True),
+    Col("size", partial(promised_words, 1), 0.12, partial(paint_promised, 1), right=True),
+    Col("finish", partial(promised_words, 2), 0.11, partial(paint_promised, 2), right=True),
 )
 
 
@@ -263,12 +282,22 @@ class RunPlace(QWidget):
         below.setFixedHeight(round(158 * scale()))
         row = QHBoxLayout(below)
         row.setContentsMargins(0, 0, 0, 0)
-        row.addWidget(self.fan, 5)
+        self.seen = SeenPair(theme)
+        row.addWidget(self.fan, 4)
+        row.addWidget(self.seen, 4)
         row.addLayout(side, 4)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
         layout.addLayout(top)
+        self.ending = QLabel()
+        self.ending.setWordWrap(True)
+        self.ending.setFont(font(14))
+        self.ending.setContentsMargins(16, 6, 16, 6)
+        self.ending.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.ending.setAccessibleName("What the run came to")
+        self.ending.setVisible(False)
+        layout.addWidget(self.ending)
         self.lanes = Lanes(theme)
         self.lanes.setVisible(False)
         self.lanes.chosen.connect(self._stand_on)
@@ -333,6 +362,8 @@ class RunPlace(QWidget):
         self.table.show_rows(run.rows, lambda row: row.id)
         self._open_at_work(run)
         self.fan.show_run(run)
+        self.ending.setText(run.ending)
+        self.ending.setVisible(bool(run.ending))
         self.house.setText(run.house)
         self.house.setVisible(bool(run.house))
         self._describe()
@@ -373,11 +404,12 @@ class RunPlace(QWidget):
     def _describe(self) -> None:
         run = self.run
         down = run is not None and not run.lives and not run.ended
-        self.pause.setText("Take up again" if down else "Resume" if run and run.paused else "Pause")
+        self.pause.setText("Go on" if down else "Resume" if run and run.paused else "Pause")
         self.pause.setEnabled(bool(run and (run.going or down)))
         self.stop.setEnabled(bool(run and run.going))
         row: RunRow | None = self.table.chosen()
         there = bool(row and row.state == "proved")
+        self.seen.show_picture(row.picture if row else None)
         self.open_file.setEnabled(there)
         self.open_folder.setEnabled(bool(row and row.path))
         if row is None:
@@ -387,9 +419,12 @@ class RunPlace(QWidget):
             self.needs.setText(f"{row.title} · {row.recipe} needs you.\n{row.reason}")
         elif row.checks:
             good = sum(1 for check in row.checks if check.ok)
-            lines = " · ".join(f"{check.name}: {check.found}" for check in row.checks)
+            wrong = [check for check in row.checks if not check.ok]
+            told = [f"{check.name}: {check.found}" for check in (wrong or row.checks)]
+            more = f" · and {len(told) - MOST_CHECKS} more, in Check" if len(told) > MOST_CHECKS else ""
             self.needs.setText(
-                f"{good} of {len(row.checks)} checks proved, decoded in a fresh process\n{lines}"
+                f"{good} of {len(row.checks)} checks proved, decoded in a fresh process\n"
+                f"{' · '.join(told[:MOST_CHECKS])}{more}"
             )
         else:
             others = "\n".join(run.needs[:3]) if run and run.needs else ""

@@ -223,7 +223,7 @@ def picture_group(make: SettingMaker) -> Group:
                 "Samples",
                 "More bits keep gradients smooth, fuller colour keeps its edges; old players take 8 bit 4:2:0 only.",
                 options=[
-                    ("as usual", {"picture.depth": None, "picture.chroma": None}),
+                    ("automatic", {"picture.depth": None, "picture.chroma": None}),
                     ("as the source", {"picture.depth": "source", "picture.chroma": "source"}),
                     *(
                         (item.name, {"picture.depth": item.depth, "picture.chroma": item.chroma})
