@@ -10,6 +10,8 @@ from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
 from PyQt6.QtWidgets import QApplication
 
 FAMILY, NARROW = "Sofia Sans", "Sofia Sans Condensed"
+SMALLEST = 13.0
+"""Logical pixels."""
 
 
 @dataclass(frozen=True)
@@ -18,6 +20,7 @@ class Theme:
 
     ``tide`` marks what is selected and what is proved; ``ember`` work to be
     done; ``dusk`` what is kept; ``lichen`` notices; ``rust`` what needs a person.
+    ``edge`` borders what can be acted on, ``line`` only parts one thing from another.
     """
 
     name: str
@@ -32,6 +35,7 @@ class Theme:
     lichen: str
     rust: str
     bar: str
+    edge: str
     choice: str
     on_ember: str
 
@@ -50,11 +54,12 @@ INK = Theme(
     text="#ECE5D8",
     quiet="#93A3AB",
     tide="#4FA79B",
-    ember="#D9793F",
-    dusk="#9A8BD0",
+    ember="#DB7F48",
+    dusk="#9D8ED1",
     lichen="#A9B050",
-    rust="#E0705F",
-    bar="#5D6E79",
+    rust="#E27868",
+    bar="#687B87",
+    edge="#537084",
     choice="#1B3236",
     on_ember="#10181E",
 )
@@ -64,13 +69,14 @@ PAPER = Theme(
     raised="#FFFDF8",
     line="#D9CFBD",
     text="#1D2A33",
-    quiet="#5C6A72",
-    tide="#1F776B",
-    ember="#B85A20",
+    quiet="#5B6971",
+    tide="#1E7267",
+    ember="#A3501C",
     dusk="#65529F",
-    lichen="#6A7018",
+    lichen="#656B17",
     rust="#A83A30",
-    bar="#98A2A6",
+    bar="#78858B",
+    edge="#918A78",
     choice="#DCEBE6",
     on_ember="#FFFDF8",
 )
@@ -85,8 +91,8 @@ def load_fonts() -> None:
 
 
 def font(pixels: float, weight: int = 400, narrow: bool = False) -> QFont:
-    """A font of the family at a size in logical pixels, with figures of one width."""
-    return QFont(_font(max(1, round(pixels * scale())), weight, narrow))
+    """A font of the family at a size in logical pixels, with figures of one width; none is smaller than can be read."""
+    return QFont(_font(max(1, round(max(SMALLEST, pixels) * scale())), weight, narrow))
 
 
 @cache
@@ -150,7 +156,7 @@ def _sheet(t: Theme) -> str:
     QToolTip {{ background: {t.raised}; color: {t.text}; border: 1px solid {t.line}; padding: 4px; }}
     QMenu {{ background: {t.raised}; border: 1px solid {t.line}; padding: 4px; }}
     QMenu::item {{ padding: 5px 22px 5px 14px; }}
-    QMenu::item:selected {{ background: {t.choice}; }}
+    QMenu::item:selected {{ background: {t.choice}; border-left: 3px solid {t.tide}; }}
     QMenu::item:disabled {{ color: {t.quiet}; }}
     QMenu::separator {{ height: 1px; background: {t.line}; margin: 4px 8px; }}
     QTableView {{ background: {t.ground}; border: none; gridline-color: transparent; selection-background-color: {t.choice};
@@ -162,7 +168,7 @@ def _sheet(t: Theme) -> str:
     QScrollBar:horizontal {{ background: {t.ground}; height: 10px; margin: 0; }}
     QScrollBar::handle {{ background: {t.line}; border-radius: 4px; min-height: 24px; min-width: 24px; }}
     QScrollBar::add-line, QScrollBar::sub-line, QScrollBar::add-page, QScrollBar::sub-page {{ background: none; width: 0; height: 0; }}
-    QPushButton {{ background: {t.raised}; border: 1px solid {t.line}; border-radius: 3px; padding: 6px 14px; }}
+    QPushButton {{ background: {t.raised}; border: 1px solid {t.edge}; border-radius: 3px; padding: 6px 14px; }}
     QPushButton:hover {{ border-color: {t.quiet}; }}
     QPushButton:focus, QToolButton:focus {{ border: 1px solid {t.tide}; }}
     QPushButton:disabled {{ color: {t.quiet}; }}
@@ -173,16 +179,16 @@ def _sheet(t: Theme) -> str:
     QPushButton#wish {{ padding: 2px 10px; background: transparent; }}
     QPushButton#wish:checked {{ background: {t.choice}; color: {t.text}; border: 1px solid {t.tide}; }}
     QPushButton#choice:checked, QToolButton#choice:checked {{ background: {t.choice}; color: {t.text}; border: 1px solid {t.tide}; }}
-    QToolButton#choice {{ border: 1px solid {t.line}; padding: 3px 11px; }}
+    QToolButton#choice {{ border: 1px solid {t.edge}; padding: 3px 11px; }}
     QToolButton {{ background: transparent; border: 1px solid transparent; border-radius: 3px; padding: 3px 8px; color: {t.quiet}; }}
     QToolButton:hover {{ color: {t.text}; }}
     QToolButton::menu-indicator {{ image: none; }}
     QToolButton#place {{ color: {t.quiet}; padding: 4px 2px 5px 2px; border: none; border-bottom: 2px solid transparent; border-radius: 0; }}
     QToolButton#place:checked {{ color: {t.text}; border-bottom: 2px solid {t.tide}; }}
     QToolButton#place:focus {{ color: {t.text}; border-bottom: 2px dotted {t.tide}; }}
-    QLineEdit {{ background: {t.raised}; border: 1px solid {t.line}; border-radius: 3px; padding: 5px 8px; }}
+    QLineEdit {{ background: {t.raised}; border: 1px solid {t.edge}; border-radius: 3px; padding: 5px 8px; }}
     QLineEdit:focus {{ border-color: {t.tide}; }}
-    QComboBox {{ background: {t.raised}; border: 1px solid {t.line}; border-radius: 3px; padding: 5px 8px; }}
+    QComboBox {{ background: {t.raised}; border: 1px solid {t.edge}; border-radius: 3px; padding: 5px 8px; }}
     QComboBox::drop-down {{ border: none; width: 22px; }}
     QComboBox::down-arrow {{ image: none; width: 0; height: 0; margin-right: 8px; border-left: 4px solid {t.raised};
                              border-right: 4px solid {t.raised}; border-top: 5px solid {t.quiet}; }}
@@ -190,9 +196,9 @@ def _sheet(t: Theme) -> str:
     QComboBox QAbstractItemView {{ background: {t.raised}; selection-background-color: {t.choice}; border: 1px solid {t.line}; }}
     QScrollArea {{ background: {t.ground}; border: none; }}
     QScrollArea > QWidget > QWidget {{ background: {t.ground}; }}
-    QListView {{ background: {t.raised}; border: 1px solid {t.line}; outline: 0; }}
+    QListView {{ background: {t.raised}; border: 1px solid {t.edge}; outline: 0; }}
     QListView::item {{ padding: 5px 8px; }}
-    QListView::item:selected {{ background: {t.choice}; color: {t.text}; }}
+    QListView::item:selected {{ background: {t.choice}; color: {t.text}; border-left: 3px solid {t.tide}; }}
     QLabel#quiet {{ color: {t.quiet}; }}
     QLabel#rust {{ color: {t.rust}; }}
     QLabel#lichen {{ color: {t.lichen}; }}

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QBrush, QColor, QFont, QFontMetricsF, QLinearGradient, QPainter, QPen, QPolygonF
 
-from chronocast.ui.theme import Theme
+from chronocast.ui.theme import NARROW, Theme
 
 LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
 RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
@@ -23,8 +23,15 @@ def text(
     *,
     align: Qt.AlignmentFlag = LEFT,
     middle: bool = False,
+    narrowed: bool = False,
 ) -> float:
-    """Words in a box, shortened at the end (or in the middle) when they don't fit; the width they take."""
+    """Words in a box, shortened at the end (or in the middle) when they don't fit; the width they take.
+
+    With ``narrowed`` they are set in the narrow cut before anything is left out.
+    """
+    if narrowed and wide(words, made) > box.width():
+        made = QFont(made)
+        made.setFamily(NARROW)
     painter.setFont(made)
     painter.setPen(colour)
     metrics = QFontMetricsF(made)

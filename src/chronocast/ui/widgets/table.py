@@ -149,6 +149,7 @@ class _Painter(QStyledItemDelegate):
                 made,
                 colour,
                 align=draw.RIGHT if column.right else draw.LEFT,
+                narrowed=True,
             )
         painter.restore()
 

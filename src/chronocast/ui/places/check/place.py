@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from functools import partial
 
 from PyQt6.QtCore import QRectF, pyqtBoundSignal, pyqtSignal
 from PyQt6.QtGui import QPainter
@@ -12,7 +13,7 @@ from chronocast.ui.commands import Actions
 from chronocast.ui.desk.desk import Desk
 from chronocast.ui.places.place import Touched
 from chronocast.ui.places.run.model import ProofTold, RunModel, RunRow, run_model
-from chronocast.ui.places.run.place import paint_state, paint_title
+from chronocast.ui.places.run.place import paint_promised, paint_state, paint_title, promised_words
 from chronocast.ui.theme import Theme, font, scale
 from chronocast.ui.widgets import draw
 from chronocast.ui.widgets.table import Col, RowsTable
@@ -33,8 +34,8 @@ def _paint_verdict(painter: QPainter, box: QRectF, row: Proof, t: Theme) -> None
 OUTPUTS = (
     Col("finished file", lambda r: f"{r.title}, {r.recipe}", 0.38, paint_title),
     Col("state", lambda r: r.state, 0.17, paint_state),
-    Col("work, of promised", lambda r: r.time, 0.20, right=True),
-    Col("size, of promised", lambda r: r.size, 0.25, right=True),
+    Col("processor time", partial(promised_words, 0), 0.22, partial(paint_promised, 0), right=True),
+    Col("size", partial(promised_words, 1), 0.23, partial(paint_promised, 1), right=True),
 )
 PROOFS = (
     Col("check", lambda p: p.name + ("" if p.ok else ", not proved"), 0.26, _paint_verdict),

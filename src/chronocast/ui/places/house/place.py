@@ -325,6 +325,7 @@ class HousePlace(QWidget):
             return
         self.told.setText(self.model.told(self.quantity))
         if self.plot is not None:
+            self.plot.setVisible(bool(self.model.outcomes.get(self.quantity)))
             self.plot.show_house(self.model, self.quantity)
 
     def learn_anew(self) -> None:

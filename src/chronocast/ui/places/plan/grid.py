@@ -198,6 +198,8 @@ class CellPainter(QStyledItemDelegate):
             row.title,
             font(14.5),
             t.color("text"),
+            middle=True,
+            narrowed=True,
         )
         colour = t.color("rust") if row.problem else t.color("quiet")
         draw.text(
@@ -224,7 +226,7 @@ class CellPainter(QStyledItemDelegate):
             told = "held" if cell.held else cell.problem or "…"
             draw.text(painter, box, told, font(13, narrow=True), t.color("rust" if cell.problem else "quiet"))
             return
-        words = max(46 * unit, 52 * unit)
+        words = 62 * unit
         if cell.card == "breaks":  # a receiver's card isn't met
             draw.mark(painter, QRectF(box.right() - 6, box.top() + 2, 6, 8).center(), "needs you", t, 3.6)
         if cell.own:  # it says something otherwise than its column
@@ -268,6 +270,7 @@ class CellPainter(QStyledItemDelegate):
             font(14, 600),
             t.color("text"),
             align=draw.RIGHT,
+            narrowed=True,
         )
         draw.text(
             painter,
@@ -318,6 +321,8 @@ class RecipeHeader(QHeaderView):
                 column.title,
                 font(14, 600),
                 t.color("lichen" if column.changed else "text"),
+                middle=True,
+                narrowed=True,
             )
             draw.text(
                 painter,

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import itertools
 
-from PyQt6.QtCore import QRectF, QSize
-from PyQt6.QtGui import QFontMetricsF, QPainter, QPaintEvent, QResizeEvent
-from PyQt6.QtWidgets import QSizePolicy, QWidget
+from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize
+from PyQt6.QtGui import QFontMetricsF, QHelpEvent, QPainter, QPaintEvent, QResizeEvent
+from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from chronocast.model.show import time_text
 from chronocast.model.stages import STAGES
@@ -33,6 +33,7 @@ class ForecastPanel(QWidget):
         self.plot = WaysPlot(theme, self)
         self.plot.hide()
         self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Expanding)
+        self._words: list[tuple[QRectF, str]] = []
         self.setAccessibleName("Forecast of the chosen output")
 
     def sizeHint(self) -> QSize:
@@ -69,6 +70,7 @@ class ForecastPanel(QWidget):
 
     def paintEvent(self, _: QPaintEvent | None) -> None:
         painter, t, unit = QPainter(self), self.theme, scale()
+        self._words = []
         inner = QRectF(16, 12 * unit, self.width() - 30, self.height() - 16)
         if self.detail is None:
             draw.text(
@@ -92,6 +94,7 @@ class ForecastPanel(QWidget):
         below = lines * len(d.lines) + 66 * unit
         y += self._plot_height(inner.bottom() - y - below) + 12 * unit
         for name, value in d.lines:
+            self._words.append((QRectF(0, y, self.width(), lines), value))
             draw.text(
                 painter,
                 QRectF(inner.left(), y, 58 * unit, lines),
@@ -108,6 +111,18 @@ class ForecastPanel(QWidget):
             )
             y += lines
         self._parts(painter, QRectF(inner.left(), y + 8 * unit, inner.width(), 40 * unit))
+
+    def event(self, event: QEvent | None) -> bool:
+        """The pointer rests on a line, or on the bar below them: all of it, in words."""
+        if isinstance(event, QHelpEvent) and event.type() == QEvent.Type.ToolTip and self.detail is not None:
+            at = QPointF(event.pos())
+            bottom = max((box.bottom() for box, _ in self._words), default=0.0)
+            told = next((words for box, words in self._words if box.contains(at)), "")
+            if not told and at.y() > bottom:
+                told = "\n".join(f"{name} {time_text(seconds)}" for name, seconds in self.detail.stages)
+            QToolTip.showText(event.globalPos(), told, self)
+            return True
+        return super().event(event)
 
     def _parts(self, painter: QPainter, box: QRectF) -> None:
         """What the time goes on, as one bar."""

@@ -2,28 +2,19 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QPainter, QPaintEvent, QResizeEvent
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QWidget
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QResizeEvent
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 
 from chronocast.model.batch.batch import Batch
 from chronocast.model.batch.wishes import WISHES, Wish
 from chronocast.preparation.forecast.outlook import Outlook
 from chronocast.ui.places.plan.plan_words import PlanTold, plan_told
 from chronocast.ui.theme import font
-from chronocast.ui.widgets import draw
+from chronocast.ui.widgets.short_label import ShortLabel
 
 WISHES_SHARE = 0.66
 """Of the line's width the wishes take no more."""
-
-
-class _Line(QLabel):
-    """A line of words, shortened at its end where there is no room."""
-
-    def paintEvent(self, _: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        colour = self.palette().color(self.foregroundRole())
-        draw.text(painter, QRectF(self.rect()), self.text(), self.font(), colour)
 
 
 class PlanBar(QWidget):
@@ -56,10 +47,9 @@ class PlanBar(QWidget):
             button.clicked.connect(lambda _=False, wish=wish: self._take(wish))
             row.addWidget(button)
             self.wishes[wish] = button
-        self.help = _Line()
+        self.help = ShortLabel()
         self.help.setFont(font(13))
         self.help.setObjectName("quiet")
-        self.help.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         row.addWidget(self.help, 1)
         self.rehearse = QPushButton("Rehearse")
         self.rehearse.setObjectName("wish")

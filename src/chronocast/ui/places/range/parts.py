@@ -33,6 +33,7 @@ from chronocast.ui.theme import Theme, font, scale
 from chronocast.ui.widgets import draw
 from chronocast.ui.widgets.later import Later
 from chronocast.ui.widgets.picture import PictureBox
+from chronocast.ui.widgets.short_label import ShortLabel
 from chronocast.ui.widgets.table import Col, RowsTable, stand_on
 from chronocast.ui.widgets.time_field import Line, TimeField
 
@@ -138,11 +139,11 @@ class RangeTable(RowsTable):
         super().__init__(
             theme,
             (
-                Col("range", lambda r: r.name + (f": {r.note}" if r.note else ""), 0.22, _paint_name),
-                Col("", lambda r: r.kind, 0.10, quiet=True),
-                Col("first", lambda r: r.first_text, 0.12, right=True),
-                Col("last in the file", lambda r: r.last_text, 0.13, right=True),
-                Col("length", lambda r: f"{r.length_text} · {r.extent.frames} f", 0.17, right=True),
+                Col("range", lambda r: r.name + (f": {r.note}" if r.note else ""), 0.19, _paint_name),
+                Col("", lambda r: r.kind, 0.08, quiet=True),
+                Col("first", lambda r: r.first_text, 0.13, right=True),
+                Col("last in the file", lambda r: r.last_text, 0.14, right=True),
+                Col("length", lambda r: f"{r.length_text} · {r.extent.frames} f", 0.20, right=True),
                 Col("of the whole", lambda r: r.extent.share_text, 0.14, _paint_share, right=True),
                 Col("makes", self._makes_words, 0.12, self._paint_makes),
             ),
@@ -300,8 +301,9 @@ class RangeParts(QWidget):
         self.clock = QLabel()
         self.clock.setFont(font(21, 600))
         self.clock.setMinimumWidth(QFontMetrics(self.clock.font()).horizontalAdvance("00:00:00:000"))
-        self.clock_more = _quiet("")
-        self.clock_more.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.clock_more = ShortLabel()
+        self.clock_more.setObjectName("quiet")
+        self.clock_more.setFont(font(13, narrow=True))
         self.speed = QLabel()
         self.speed.setFont(font(13.5, narrow=True))
         self.length = QLabel()

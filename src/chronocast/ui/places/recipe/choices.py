@@ -114,7 +114,7 @@ class Choices(QWidget):
                 )
             else:
                 painter.setPen(
-                    QPen(t.color("line"), 1, Qt.PenStyle.DotLine if choice.why else Qt.PenStyle.SolidLine)
+                    QPen(t.color("edge"), 1, Qt.PenStyle.DotLine if choice.why else Qt.PenStyle.SolidLine)
                 )
                 painter.setBrush(Qt.BrushStyle.NoBrush)
                 painter.drawRoundedRect(inner, 2, 2)

@@ -8,12 +8,13 @@ from typing import Any
 
 from PyQt6.QtCore import QRectF, QSignalBlocker, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from chronocast.ui.places.recipe.choices import Choices
 from chronocast.ui.places.recipe.settings import Group, RecipeModel, Setting
 from chronocast.ui.theme import Theme, font, scale
 from chronocast.ui.widgets import draw
+from chronocast.ui.widgets.short_label import ShortLabel
 from chronocast.ui.widgets.table import Col, RowsTable, stand_on
 from chronocast.ui.widgets.time_field import Line
 
@@ -55,6 +56,28 @@ def _paint_shelved(painter: QPainter, box: QRectF, row: Shelved, theme: Theme) -
     draw.text(painter, below, row.facts, font(12.5, narrow=True), theme.color("quiet"))
 
 
+ONE_OF_TWO = ("recipe.remove_column", "recipe.add_column")
+BUTTONS = (
+    (
+        "what was changed",
+        (("recipe.save", "Save"), ("recipe.save_as_new", "Save as new…"), ("recipe.reset", "Reset")),
+    ),
+    (
+        "in this batch",
+        (
+            ("recipe.add_column", "Add as a column"),
+            ("recipe.remove_column", "Remove column"),
+            ("recipe.favourite", "Favourite"),
+        ),
+    ),
+    (
+        "with others",
+        (("recipe.compare", "Compare…"), ("recipe.share", "Share…"), ("recipe.bring_in", "Bring in…")),
+    ),
+)
+"""Buttons of the shelf, by what they do."""
+
+
 class Shelf(QWidget):
     """``Shelf(theme)``: what is chosen, the batch's columns, and the saved recipes beside them."""
 
@@ -77,12 +100,12 @@ class Shelf(QWidget):
         layout.setContentsMargins(0, 0, 0, 8)
         layout.setSpacing(4)
         layout.addWidget(self.table, 1)
-        for line in (
-            (("recipe.save", "Save"), ("recipe.save_as_new", "Save as new…"), ("recipe.reset", "Reset")),
-            (("recipe.add_column", "Add as a column"), ("recipe.favourite", "Favourite")),
-            (("recipe.compare", "Compare…"), ("recipe.share", "Share…")),
-            (("recipe.bring_in", "Bring in…"), ("recipe.remove_column", "Remove column")),
-        ):
+        for group, line in BUTTONS:
+            caption = QLabel(group)
+            caption.setObjectName("quiet")
+            caption.setFont(font(13, narrow=True))
+            caption.setContentsMargins(14, 0, 10, 0)
+            layout.addWidget(caption)
             row = QHBoxLayout()
             row.setContentsMargins(14, 0, 10, 0)
             row.setSpacing(4)
@@ -96,6 +119,14 @@ class Shelf(QWidget):
             row.addStretch(1)
             layout.addLayout(row)
         self.setFixedWidth(round(236 * min(1.4, scale())))
+
+    def allow(self, name: str, on: bool) -> None:
+        """Let a button be pressed, or not; of adding and removing a column only the one that can be done is there."""
+        self.buttons[name].setEnabled(on)
+        if name in ONE_OF_TWO:
+            self.buttons[name].setVisible(
+                on or not any(self.buttons[other].isEnabled() for other in ONE_OF_TWO)
+            )
 
     def show_rows(self, rows: Sequence[Shelved], at: tuple[str, str]) -> None:
         """Show lines, one of them chosen."""
@@ -130,12 +161,10 @@ class SettingRow(QWidget):
     def __init__(self, theme: Theme, setting: Setting, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.theme, self.key = theme, setting.key
-        self.name, self.told = QLabel(), QLabel()
+        self.name, self.told = QLabel(), ShortLabel()
         self.name.setFont(font(13.5, 600))
         self.told.setFont(font(12.5, narrow=True))
         self.told.setObjectName("quiet")
-        self.told.setWordWrap(False)
-        self.told.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         head = QHBoxLayout()
         head.setSpacing(8)
         head.addWidget(self.name)

@@ -299,7 +299,7 @@ class RecipePlace(QWidget):
         ]
         self.shelf.show_rows(rows, (self.spoken.kind, self.spoken.id))
         for name, on in self.recipe_actions.can_do().items():
-            self.shelf.buttons[name].setEnabled(on)
+            self.shelf.allow(name, on)
 
     def _seen(self, outputs: list[Output]) -> Seen:
         """The source that consequences are told for: the first of those spoken of, else the first there is."""

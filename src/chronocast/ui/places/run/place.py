@@ -89,7 +89,7 @@ def paint_progress(painter: QPainter, box: QRectF, row: RunRow, t: Theme) -> Non
             painter.fillRect(encoded, t.color("lichen" if row.state == "paused" else "rust", 150))
         else:
             draw.encoded(painter, encoded, t)
-        painter.setPen(QPen(t.color("line"), 1))
+        painter.setPen(QPen(t.color("edge"), 1))
         painter.drawRect(QRectF(bar.left() + done, bar.top() + 0.5, bar.width() - done, bar.height() - 1))
     draw.text(
         painter,
@@ -109,7 +109,7 @@ def _paint_pieces(painter: QPainter, bar: QRectF, row: RunRow, t: Theme) -> None
         box = QRectF(at, bar.top(), bar.width() * run.share, bar.height())
         done = QRectF(at, bar.top(), box.width() * run.done, bar.height())
         at = box.right()
-        painter.setPen(QPen(t.color("line"), 1))
+        painter.setPen(QPen(t.color("edge"), 1))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawRect(box.adjusted(0, 0.5, 0, -0.5))
         if run.treatment == "kept":
