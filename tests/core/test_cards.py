@@ -12,7 +12,9 @@ from hypothesis import strategies as st
 from chronocast.model.cards.bucket import Bucket, overruns, run_through
 from chronocast.model.cards.card import Limits, ReceiverCard, fits_name, read_card, write_card
 from chronocast.model.cards.fits import Offer, contradictions, headroom, judge, worst
+from chronocast.model.cards.words import demands
 from chronocast.model.errors import ModelError
+from chronocast.ui.places.recipe.card_fields import card_typed, said
 
 
 def card(called: str = "Hall", **limits: object) -> ReceiverCard:
@@ -170,3 +172,77 @@ class Buckets(unittest.TestCase):
         guilty = [item.piece for item in overruns(bucket, pieces)]
         self.assertEqual(whole.holds, not guilty)
         self.assertTrue(all(0 <= n < len(pieces) for n in guilty))
+
+
+class InWords(unittest.TestCase):
+    """A card read as a page, and changed line by line."""
+
+    FULL = Limits(
+        bytes_least=1_000_000,
+        bytes_most=500_000_000,
+        seconds_least=2,
+        seconds_most=600,
+        bits_least=1_000_000,
+        bits_most=8_000_000,
+        peak_bits_most=12_000_000,
+        buffer_bits=12_000_000,
+        width_least=640,
+        width_most=1920,
+        height_least=360,
+        height_most=1080,
+        sizes=("1920x1080", "1280x720"),
+        rates=("25", "50"),
+        scans=("progressive",),
+        codecs=("h264", "hevc"),
+        containers=("mp4",),
+        sound="needed",
+        sound_codecs=("aac",),
+        layouts=("stereo",),
+        sample_rates=(48_000,),
+        loudness=-23,
+        loudness_within=0.4,
+        true_peak_most=-1,
+        legal_range=True,
+        level_most={"h264": "4.1", "hevc": "5"},
+        name="HALL_*.mp4",
+        name_longest=40,
+        free_bytes=20_000_000_000,
+    )
+
+    def test_what_is_saved_unchanged_is_what_it_was(self) -> None:
+        card = ReceiverCard(id="wall", name="Wall", note="loops", limits=self.FULL)
+        kept = card_typed(card, "wall", "Wall", "loops", said(self.FULL))
+        self.assertEqual(kept.limits, self.FULL)
+        self.assertEqual((kept.id, kept.name, kept.note), ("wall", "Wall", "loops"))
+
+    def test_each_demand_is_told_in_its_group(self) -> None:
+        told = {group: " · ".join(lines) for group, lines in demands(self.FULL)}
+        self.assertEqual(set(told), {"file", "picture", "rate", "sound", "receiver"})
+        everything = " ".join(told.values())
+        for words in (
+            "500 MB",
+            "10:00 min",
+            "1920×1080",
+            "1080",
+            "H.264 up to level 4.1",
+            "12 Mbit",
+            "48 kHz",
+            "−23",
+        ):
+            self.assertIn(words.replace("−", "-"), everything)
+        for field in Limits.model_fields:
+            if field in ("buffer_bits", "loudness_within"):  # of another's line
+                continue
+            alone = Limits.model_validate({field: self.FULL.model_dump(mode="json")[field]})
+            self.assertTrue(demands(alone), field)
+
+    def test_what_can_t_be_read_is_refused_with_an_example(self) -> None:
+        for field, text in (
+            ("level_most", "h264"),
+            ("sample_rates", "high"),
+            ("codecs", "Betamax"),
+            ("bytes_most", "big"),
+        ):
+            with self.assertRaises(ModelError) as refused:
+                card_typed(None, "new", "New", "", {field: text})
+            self.assertTrue(str(refused.exception))

@@ -14,7 +14,8 @@ from chronocast.journal.documents import load_batch
 from chronocast.journal.workspace import Workspace
 from chronocast.model.batch.batch import FULL, Batch
 from chronocast.model.batch.columns import set_own
-from chronocast.model.batch.edits import fill, hold
+from chronocast.model.batch.edits import add_recipe, fill, hold
+from chronocast.model.batch.exceptions import with_values
 from chronocast.model.batch.ranges import add_pick
 from chronocast.model.recipe.supplied import SUPPLIED
 from chronocast.model.stages import HERE, STAGES
@@ -81,7 +82,30 @@ class OnScreen(unittest.TestCase):
         assert mine is not None
         self.assertEqual((told.points[0].seconds, told.points[0].bytes), (mine.seconds, mine.bytes))
         self.assertIn(("range", "full, 10.0 s"), told.lines)
+        self.assertIn(("sound", "AAC stereo 64 kb/s"), told.lines)
         self.assertIsNone(detail(self.view, "nobody"))
+
+    def test_sound_alone_has_no_picture_s_figures_and_odd_sides_are_told(self) -> None:
+        alone = with_values(QUICK.model_copy(update={"id": "alone"}), {"picture": None, "container": "m4a"})
+        odd = QUICK.model_copy(update={"id": "odd"})
+        odd = with_values(
+            odd, {"picture.size.mode": "fixed", "picture.size.width": 641, "picture.size.height": 361}
+        )
+        batch = self.batch
+        for recipe in (alone, odd):
+            batch = add_recipe(batch, recipe)
+        batch = fill(batch, [(self.source, FULL, "alone"), (self.source, FULL, "odd")])
+        _, view = self.seen(batch)
+        names = {output.recipe: output.id for output in batch.outputs}
+        sound, picture = detail(view, names["alone"]), detail(view, names["odd"])
+        assert sound is not None and picture is not None
+        lines = dict(sound.lines)
+        self.assertEqual(lines["picture"], "none, sound only")
+        self.assertNotIn("pieces", lines)
+        self.assertNotIn("×", lines["rate"])
+        told = " ".join(words for _, words in picture.lines)
+        self.assertIn("641×361 is asked for and 640×360 made", told)
+        self.assertIn("enlarged to 200%", told)
 
     def test_what_is_held_and_what_is_an_exception_is_marked(self) -> None:
         names = [output.id for output in self.batch.outputs]
@@ -91,6 +115,21 @@ class OnScreen(unittest.TestCase):
         self.assertFalse(plan.cell(0, 1).held)
         self.assertTrue(plan.cell(0, 1).own)
         self.assertEqual(plan.headline.begin, 3)
+
+    def test_any_fact_finds_a_source_and_two_called_alike_show_their_folders(self) -> None:
+        plan = plan_model(self.batch, self.prospect, self.view)
+        for words in ("h264", "aac", "stereo 48000", "320x180", "progressive", "clip 1.mp4", "25 fps"):
+            self.assertTrue(arranged(plan, words).rows, words)
+        self.assertFalse(arranged(plan, "prores").rows)
+        one, two = self.batch.sources
+        paths = ("days/monday/a.mp4", "days/tuesday/a.mp4")
+        alike = [
+            source.model_copy(update={"name": "Reef", "path": path})
+            for source, path in zip((one, two), paths, strict=True)
+        ]
+        batch = self.batch.model_copy(update={"sources": tuple(alike)})
+        told = [row.facts for row in plan_model(batch, self.prospect, self.view).rows]
+        self.assertTrue(told[0].startswith("in monday · ") and told[1].startswith("in tuesday · "), told)
 
     def test_words_find_rows_and_an_order_sorts_them(self) -> None:
         plan = plan_model(self.batch, self.prospect, self.view)

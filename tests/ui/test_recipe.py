@@ -170,7 +170,7 @@ class Tasks(unittest.TestCase):
         desk.click_cell(0, 1)
         desk.key(Qt.Key.Key_A, CTRL | SHIFT, desk.window)
         finder = next(
-            w for w in desk.app.topLevelWidgets() if w.accessibleName() == "Find a command" and w.isVisible()
+            w for w in desk.app.topLevelWidgets() if w.accessibleName() == "Find a recipe" and w.isVisible()
         )
         QTest.keyClicks(finder.line, "sound only wav")  # type: ignore[attr-defined]
         desk.key(Qt.Key.Key_Return, NONE, finder.line)  # type: ignore[attr-defined]

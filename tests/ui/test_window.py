@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QApplication, QMessageBox
 from chronocast.journal.documents import load_batch
 from chronocast.run.runner_lock import runner_lives
 from chronocast.ui.commands import CHECK, COMMANDS, PLACES, RUN
+from chronocast.ui.widgets.finder import Finder
 from tests.footage import clip, counters
 from tests.runs import HEAVY, QUICK, RATED, small_batch
 from tests.ui.hands import Desk
@@ -177,6 +178,12 @@ class Tasks(unittest.TestCase):
         self.assertEqual(there.read_text(), "precious")
         self.assertIsNone(desk.session.desk.journal)
 
+    def assert_finds(self, finder: Finder, typed: str, first: str) -> None:
+        finder.line.clear()
+        QTest.keyClicks(finder.line, typed)
+        shown = [finder.list.item(n).text() for n in range(finder.list.count())]
+        self.assertTrue(any(words.startswith(first) for words in shown[:3]), (typed, shown[:5]))
+
     def test_both_themes_larger_text_and_the_command_finder(self) -> None:
         desk = self.desk(clips=1)
         desk.key(Qt.Key.Key_T, CTRL | SHIFT, desk.now)
@@ -188,7 +195,13 @@ class Tasks(unittest.TestCase):
         desk.until(lambda: desk.now.headline.sizeHint().height() == before, "the text as it was")
         desk.key(Qt.Key.Key_K, CTRL, desk.now)
         finder = QApplication.activePopupWidget()
-        assert finder is not None
+        assert isinstance(finder, Finder)
+        self.assert_finds(finder, "card", "Receiver cards…")
+        self.assert_finds(finder, "render", "Begin")
+        source, recipe = desk.session.batch.sources[0], desk.session.batch.recipes[0]
+        self.assert_finds(finder, source.name, f"{source.name}   source")
+        self.assert_finds(finder, recipe.name, f"{recipe.name}   recipe")
+        finder.line.clear()
         QTest.keyClicks(finder.line, "other th")
         desk.key(Qt.Key.Key_Return, into=finder.line)
         desk.until(lambda: desk.now.theme.name == "Ink", "the first theme")

@@ -37,6 +37,8 @@ class Command:
         Whose own menu has it, too: a *cell*'s or a *column*'s of the grid.
     when
         A condition that has to hold besides.
+    also
+        Other words that people look for it by.
     """
 
     id: str
@@ -47,6 +49,7 @@ class Command:
     at: tuple[Literal["cell", "column"], ...] = ()
     when: When = ""
     apart: bool = False
+    also: str = ""
 
     def can_be_used(self, place: str, holds: frozenset[str]) -> bool:
         """Whether it can be used in a place while some conditions hold."""
@@ -71,11 +74,15 @@ COMMANDS: tuple[Command, ...] = (
     Command("batch.new", "Batch", "New batch", "Ctrl+N"),
     Command("batch.open", "Batch", "Open batch…", "Ctrl+O"),
     Command("batch.save_copy", "Batch", "Save a copy as…", "Ctrl+Shift+S"),
-    Command("batch.bring_in_files", "Batch", "Bring in files…", "Ctrl+I"),
-    Command("batch.bring_in_folder", "Batch", "Bring in a folder…", "Ctrl+Shift+I"),
-    Command("batch.choose_target", "Batch", "Target folder…", "Ctrl+T"),
+    Command(
+        "batch.bring_in_files", "Batch", "Bring in files…", "Ctrl+I", also="import add media sources clips"
+    ),
+    Command(
+        "batch.bring_in_folder", "Batch", "Bring in a folder…", "Ctrl+Shift+I", also="import add media images"
+    ),
+    Command("batch.choose_target", "Batch", "Target folder…", "Ctrl+T", also="output destination where"),
     Command("batch.choose_reserve", "Batch", "What is left free on every drive…"),
-    Command("batch.name_files", "Batch", "How files are named…", "Ctrl+Shift+N"),
+    Command("batch.name_files", "Batch", "How files are named…", "Ctrl+Shift+N", also="file names pattern"),
     Command("batch.search_media", "Batch", "Search a folder for missing media…", "Ctrl+Shift+M"),
     Command("batch.take_cut", "Batch", "Take the new cut of changed sequences…", "Ctrl+Shift+K"),
     Command("batch.write_cuts", "Batch", "Write the cuts as OTIO and edit lists…"),
@@ -86,7 +93,7 @@ COMMANDS: tuple[Command, ...] = (
     Command(
         "place.fill",
         "Edit",
-        "Ask for the selected cells, or in Range for the range's files, or clear them",
+        "Ask for what is selected, or clear it",
         "Ctrl+Return",
         (PLAN, RANGE),
         ("cell",),
@@ -94,14 +101,12 @@ COMMANDS: tuple[Command, ...] = (
     Command(
         "plan.accept_damage", "Edit", "Accept the damage of the selected sources", "", (PLAN,), ("cell",)
     ),
-    Command(
-        "plan.hold", "Edit", "Hold back the selected outputs, or release them", "Ctrl+H", (PLAN,), ("cell",)
-    ),
+    Command("plan.hold", "Edit", "Hold back what is selected, or release it", "Ctrl+H", (PLAN,), ("cell",)),
     Command("plan.try", "Edit", "Try a few seconds of the selected output…", "Ctrl+Y", (PLAN,), ("cell",)),
     Command(
         "plan.ahead",
         "Edit",
-        "Encode the selected outputs ahead while nobody waits, or stop that",
+        "Encode what is selected ahead, or stop that",
         "Ctrl+Shift+R",
         (PLAN,),
         ("cell",),
@@ -128,37 +133,45 @@ COMMANDS: tuple[Command, ...] = (
     Command(
         "place.remove",
         "Edit",
-        "Remove the selected sources, or in Range the range",
+        "Remove what is selected",
         "Ctrl+Delete",
         (PLAN, RANGE),
         ("cell",),
     ),
-    Command("run.begin", "Run", "Begin", "Ctrl+R"),
+    Command("run.begin", "Run", "Begin", "Ctrl+R", also="render start export make"),
     Command("run.begin_replacing", "Run", "Begin, replacing files of the same name"),
     Command("run.begin_before_others", "Run", "Begin, before others' work in the house"),
     Command("run.begin_after_others", "Run", "Begin, after others' work in the house"),
     Command("run.pause_or_resume", "Run", "Pause or resume", "Ctrl+P"),
-    Command("run.stop", "Run", "Stop", "Ctrl+."),
+    Command("run.stop", "Run", "Stop", "Ctrl+.", also="cancel end"),
     Command("run.move_up", "Run", "Move the chosen output up", "Alt+Up"),
     Command("run.move_down", "Run", "Move the chosen output down", "Alt+Down"),
     Command("run.make_first", "Run", "Make the chosen output first", "Alt+Home"),
     Command("run.make_last", "Run", "Make the chosen output last", "Alt+End"),
     Command("run.retry", "Run", "Try again what needs you"),
-    Command("run.proxies", "Run", "Make proxies of films that are slow to look at, or stop that"),
+    Command("run.proxies", "Run", "Make proxies, or stop that"),
     Command("run.measure", "Run", "Measure this machine again"),
     Command("house.learn_anew", "Run", "Learn this machine's pace anew…"),
     Command("house.try_encoders", "Run", "Try this machine's hardware encoders again"),
-    Command("house.stand_in", "Run", "Plug in a stand-in for a hardware encoder, or pull it out"),
+    Command("house.stand_in", "Run", "Stand-in for a hardware encoder: in, or out"),
     Command("house.tidy_proxies", "Run", "Take away proxies whose film has gone or changed"),
     Command("house.join", "Run", "Join a house of shared workstations…"),
     Command("house.hours", "Run", "When this machine works for its house…"),
-    Command("house.give_way", "Run", "This machine's station gives way for an hour, or goes on"),
+    Command("house.give_way", "Run", "Give way for an hour, or go on"),
     Command("house.tidy_stock", "Run", "Make the stock smaller…"),
     Command("run.probe", "Run", "Sharpen the forecast: encode a few pieces ahead", "Ctrl+Shift+P"),
     _cells("open_recipe", "Open the recipe of the selected column", "Ctrl+E", ("cell", "column")),
     _cells("open_cells", "Set exceptions for the selected cells", "Ctrl+Shift+E"),
     _cells("clear_exceptions", "Take the exceptions of the selected cells away"),
-    Command("plan.add_column", "Recipes", "Add a recipe as a column…", "Ctrl+Shift+A", at=("column",)),
+    Command(
+        "plan.add_column",
+        "Recipes",
+        "Add a recipe as a column…",
+        "Ctrl+Shift+A",
+        at=("column",),
+        also="preset format new",
+    ),
+    Command("window.cards", "Recipes", "Receiver cards…", also="card limits delivery demands"),
     _cells("like_the_source", "A recipe that makes files as the selected source is", "Ctrl+Shift+L"),
     _cells("fill_favourite", "Ask for the favourite recipe of the selected sources", "F6"),
     _cells("fill_column", "Fill the selected column", "Ctrl+Shift+D", ("cell", "column")),

@@ -25,6 +25,8 @@ from PyQt6.QtWidgets import (
 from chronocast import __version__
 from chronocast.journal.documents import BATCH_ENDING
 from chronocast.journal.places import config_folder
+from chronocast.model.batch.columns import add_card
+from chronocast.model.cards.card import ReceiverCard
 from chronocast.model.errors import ChronocastError
 from chronocast.run.view import RunView
 from chronocast.ui import theme as themes
@@ -41,12 +43,13 @@ from chronocast.ui.places.plan.model import PlanModel
 from chronocast.ui.places.plan.place import PlanPlace
 from chronocast.ui.places.range.place import RangePlace
 from chronocast.ui.places.recipe.place import RecipePlace
+from chronocast.ui.places.recipe.spoken_of import Kind
 from chronocast.ui.places.run.model import RunModel, run_model
 from chronocast.ui.places.run.place import RunPlace
 from chronocast.ui.theme import Theme, font
 from chronocast.ui.widgets.command_set import CommandSet
 from chronocast.ui.widgets.conflict_bar import ConflictBar
-from chronocast.ui.widgets.finder import Finder
+from chronocast.ui.widgets.finder import Findable, Finder
 from chronocast.ui.widgets.left_out import LeftOut
 from chronocast.ui.widgets.notice_bar import NoticeBar
 
@@ -199,6 +202,7 @@ class Window(QMainWindow):
             "window.smaller_text": lambda: self.text_scale(1 / LARGER),
             "window.show_pictures": self.show_pictures,
             "window.find_command": self.find_command,
+            "window.cards": self.show_cards,
             "window.about": self.about,
             "plan.find": self.find_sources,
             "plan.accept_damage": lambda: self.batch_actions.accept_damage(
@@ -390,12 +394,22 @@ class Window(QMainWindow):
 
     # Doing
 
-    def show_cards(self) -> None:
-        """The saved receiver cards: brought in, looked at, changed."""
+    def show_cards(self, card: str = "") -> None:
+        """The receiver cards, one of them chosen: brought in, looked at, changed."""
         from chronocast.ui.places.recipe.cards_box import CardsBox
 
-        CardsBox(self.session.workspace.library, self.theme, self).exec()
+        box = CardsBox(self.session.workspace.library, self.theme, self, self.session.batch.cards)
+        box.saved.connect(self._card_saved)
+        if card:
+            box.go_to(card)
+        box.exec()
         self.recipe_place.show_now()
+
+    def _card_saved(self, card: ReceiverCard) -> None:
+        """A card that the batch has was changed: its files are judged by the new one."""
+        batch = self.session.batch
+        if any(item.id == card.id and item != card for item in batch.cards):
+            self.session.edit(f"change the card {card.name}", add_card(batch, card))
 
     def find_sources(self) -> None:
         """Into the line above the grid."""
@@ -403,8 +417,40 @@ class Window(QMainWindow):
         self.plan_place.find_sources()
 
     def find_command(self) -> None:
-        """Every command by a few letters."""
-        Finder(list(self.commands.by_id.values()), self).open_above(self)
+        """Every command, source, recipe and receiver by a few letters."""
+        Finder(self.findable(), self).open_above(self)
+
+    def findable(self) -> list[Findable]:
+        """What the finder finds."""
+        batch, library = self.session.batch, self.session.workspace.library
+        found = self.commands.findable()
+        found += [
+            Findable(source.name, "source", partial(self._go_to_source, source.id), also=source.path)
+            for source in batch.sources
+        ]
+        columns = {recipe.id for recipe in batch.recipes}
+        found += [
+            Findable(recipe.name, "recipe", partial(self._go_to_recipe, recipe.id), also="column")
+            for recipe in batch.recipes
+        ]
+        found += [
+            Findable(recipe.name, "recipe, saved", partial(self._go_to_recipe, recipe.id, "saved"))
+            for recipe in library.recipes()
+            if recipe.id not in columns
+        ]
+        cards = {card.id: card.name for card in (*library.cards(), *batch.cards)}
+        found += [
+            Findable(name, "receiver card", partial(self.show_cards, card)) for card, name in cards.items()
+        ]
+        return found
+
+    def _go_to_source(self, source: str) -> None:
+        self.go_to(PLAN)
+        self.plan_place.go_to_source(source)
+
+    def _go_to_recipe(self, recipe: str, kind: Kind = "recipe") -> None:
+        self.go_to(RECIPE)
+        self.recipe_place.open_recipe(recipe, kind)
 
     def _take_session(self, path: Path | None) -> None:
         """Another window on another batch; this one closes once that one is there."""

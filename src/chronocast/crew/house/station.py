@@ -33,6 +33,7 @@ from chronocast.crew.house.line import HubAway, HubRefused, Line, security_of, s
 from chronocast.crew.house.mounts import measure_mount
 from chronocast.crew.house.session import NotUnderstood, Session
 from chronocast.crew.local.crew import LocalCrew
+from chronocast.forecast.station import Pace
 from chronocast.journal.workspace import Workspace
 from chronocast.media.piece.here import libraries_version
 from chronocast.model.calendar import OpenSpan, open_spans
@@ -58,6 +59,8 @@ RENEW_LOOK_SECONDS = 6 * 3600.0
 MOST_SESSIONS = 64
 SHARE_SECONDS = 0.2
 """A stand-in that is told to be slower lets its children work for a share of such stretches."""
+SLOWED = ("encode", "decode", "sound", "packet", "start")
+"""What of a pace is longer on a slower machine."""
 
 
 class Station:
@@ -158,9 +161,7 @@ class Station:
             version=__version__,
             libraries=libraries_version(),
             slots=self.slots,
-            pace={key: float(value) for key, value in asdict(pace).items() if key != "calibrated"}
-            if pace.calibrated
-            else {},
+            pace=self._pace_told(pace) if pace.calibrated else {},
             devices=self.devices,
             roots=tuple(root.name for root in self.belonging.roots),
             mounts=self.mounts,
@@ -174,6 +175,11 @@ class Station:
             doing=tuple(item for session in list(self.sessions.values()) for item in session.doing),
             stand_in=self.stand_in,
         )
+
+    def _pace_told(self, pace: Pace) -> dict[str, float]:
+        """Its pace as a trial on it would find it: a slowed stand-in's too."""
+        told = {key: float(value) for key, value in asdict(pace).items() if key != "calibrated"}
+        return {key: value * (self.slower if key in SLOWED else 1.0) for key, value in told.items()}
 
     # What it does by itself
 

@@ -52,14 +52,16 @@ def _read(text: str, units: dict[str, float], plain: float, what: str, example: 
 
 
 def parse_bits(text: str) -> int:
-    """A bit rate or a buffer in bits: ``3M``, ``3,5 Mb/s``, ``700k``, ``800 kbit/s``; a bare number under 1000 is Mb/s.
+    """A bit rate or a buffer in bits: ``3M``, ``3,5 Mb/s``, ``700k``, ``800 kbit/s``.
 
-    >>> parse_bits("3,5 Mb/s"), parse_bits("700k"), parse_bits("6"), parse_bits("2500000")
-    (3500000, 700000, 6000000, 2500000)
+    A bare number is what people mean by it: up to 200 Mb/s, up to 100,000 kb/s, else bit/s.
+
+    >>> parse_bits("3,5 Mb/s"), parse_bits("700k"), parse_bits("6"), parse_bits("2500"), parse_bits("2500000")
+    (3500000, 700000, 6000000, 2500000, 2500000)
     """
     value = _read(text, _BITS, 1.0, "bit rate", "3.5 Mb/s or 700 kb/s")
     bare = re.fullmatch(r"\s*[\d.,]+\s*", text) is not None
-    return round(value * 1e6 if bare and value < 1000 else value)
+    return round(value * (1 if not bare or value >= 100_000 else 1e3 if value >= 200 else 1e6))
 
 
 def parse_bytes(text: str) -> int:

@@ -106,7 +106,17 @@ def _drawn(ready: OutputReady) -> Difference:
 def _shape(ready: OutputReady) -> Iterator[Difference]:
     """Crop, size, bars, the shape of pixels."""
     plan, cut, origin = ready.plan, ready.source.cut, ready.source.cut.origin
-    piece = plan.pieces[0]
+    piece, asked = plan.pieces[0], ready.recipe.picture.size if ready.recipe.picture else None
+    if (
+        asked is not None
+        and asked.mode == "fixed"
+        and (asked.width, asked.height) != (plan.width, plan.height)
+    ):
+        yield Difference(
+            "size",
+            f"{asked.width}×{asked.height} is asked for and {plan.width}×{plan.height} made: its codec wants even sides",
+            False,
+        )
     lies = place(
         (cut.width, cut.height),
         Fraction(1),

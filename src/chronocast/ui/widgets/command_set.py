@@ -9,6 +9,7 @@ from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import QMenu, QWidget
 
 from chronocast.ui.commands import COMMANDS, Command
+from chronocast.ui.widgets.finder import Findable
 
 Do = Callable[[], object]
 
@@ -51,6 +52,20 @@ class CommandSet:
         menu = QMenu(self._window)
         menu.addActions([self.by_id[command.id] for command in COMMANDS if at in command.at])
         return menu
+
+    def findable(self) -> list[Findable]:
+        """All of them, as the finder finds them."""
+        return [
+            Findable(
+                command.words,
+                "place" if command.id.startswith("go.") else "",
+                self.by_id[command.id].trigger,
+                self.by_id[command.id].shortcut().toString(),
+                f"{command.menu} {command.also}",
+                self.by_id[command.id].isEnabled(),
+            )
+            for command in COMMANDS
+        ]
 
     def enter(self, place: str) -> None:
         """Another place is shown."""

@@ -1,11 +1,12 @@
-"""The command finder: every action by typing a few letters of it."""
+"""The finder: every command, source, recipe and receiver by typing a few letters of it."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 
 from PyQt6.QtCore import QEvent, QObject, QPoint, Qt
-from PyQt6.QtGui import QAction, QKeyEvent
+from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 
@@ -26,15 +27,31 @@ def nearness(typed: str, words: str) -> tuple[bool, bool]:
     return not low.startswith(typed), not begins
 
 
-class Finder(QDialog):
-    """``Finder(actions, parent)``: a line to type in, a list of what fits."""
+@dataclass(frozen=True)
+class Findable:
+    """What can be found: its words, what kind of thing it is, its key, what is done then, other words for it."""
 
-    def __init__(self, actions: Sequence[QAction], parent: QWidget) -> None:
+    words: str
+    kind: str
+    do: Callable[[], object]
+    key: str = ""
+    also: str = ""
+    enabled: bool = True
+
+
+MOST_SHOWN = 200
+
+
+class Finder(QDialog):
+    """``Finder(things, parent)``: a line to type in, a list of what fits."""
+
+    def __init__(self, things: Sequence[Findable], parent: QWidget) -> None:
         super().__init__(parent, Qt.WindowType.Popup)
-        self.setAccessibleName("Find a command")
-        self.actions_ = [action for action in actions if action.text()]
+        self.setAccessibleName("Find a command, a source, a recipe or a receiver")
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.things = [thing for thing in things if thing.words]
         self.line = QLineEdit()
-        self.line.setPlaceholderText("Type a few letters of a command")
+        self.line.setPlaceholderText("Type a few letters of a command, a source, a recipe, a receiver")
         self.list = QListWidget()
         self.line.textChanged.connect(self._fill)
         self.line.installEventFilter(self)
@@ -55,12 +72,15 @@ class Finder(QDialog):
 
     def _fill(self, typed: str) -> None:
         self.list.clear()
-        fitting = [action for action in self.actions_ if matches(typed, action.text().replace("&", ""))]
-        for action in sorted(fitting, key=lambda one: nearness(typed, one.text().replace("&", ""))):
-            key = action.shortcut().toString()
-            item = QListWidgetItem(action.text().replace("&", "") + (f"    {key}" if key else ""))
-            item.setData(Qt.ItemDataRole.UserRole, action)
-            if not action.isEnabled():
+        fitting = [
+            thing for thing in self.things if matches(typed, f"{thing.words} {thing.kind} {thing.also}")
+        ]
+        order = sorted(fitting, key=lambda one: (not matches(typed, one.words), nearness(typed, one.words)))
+        for thing in order[:MOST_SHOWN]:
+            words = "   ".join(filter(None, (thing.words, thing.kind, thing.key)))
+            item = QListWidgetItem(words)
+            item.setData(Qt.ItemDataRole.UserRole, thing)
+            if not thing.enabled:
                 item.setFlags(item.flags() & ~Qt.ItemFlag.ItemIsEnabled)
             self.list.addItem(item)
         self.list.setCurrentRow(0)
@@ -75,6 +95,7 @@ class Finder(QDialog):
 
     def _take(self) -> None:
         item = self.list.currentItem()
+        thing = item.data(Qt.ItemDataRole.UserRole) if item is not None else None
         self.close()
-        if item is not None:
-            item.data(Qt.ItemDataRole.UserRole).trigger()
+        if thing is not None and thing.enabled:
+            thing.do()

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QObject, QPoint, Qt, pyqtSignal
-from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QFileDialog
 
 from chronocast.journal.library import CARD_ENDING, RECIPE_ENDING
@@ -19,11 +19,12 @@ from chronocast.model.batch.columns import (
 )
 from chronocast.model.batch.edits import add_recipe, fill
 from chronocast.model.errors import ChronocastError
+from chronocast.model.recipe.recipe import Recipe
 from chronocast.ui.commands import Actions
 from chronocast.ui.desk.session import Session
 from chronocast.ui.desk.workers import errand
 from chronocast.ui.places.plan.grid import Grid
-from chronocast.ui.widgets.finder import Finder
+from chronocast.ui.widgets.finder import Findable, Finder
 from chronocast.ui.widgets.table import stand_on
 
 
@@ -128,24 +129,23 @@ class PlanColumns(QObject):
     def add(self) -> None:
         """Choose one of the saved recipes by a few letters of it."""
         batch, library = self.session.batch, self.session.workspace.library
-        acts = []
-        for recipe in library.recipes():
-            if batch.recipe(recipe.id) is None:
-                action = QAction(f"{recipe.name}: {recipe.purpose}"[:110], self)
-                action.triggered.connect(
-                    lambda _=False, r=recipe: self.session.edit(
-                        f"add {r.name} as a column", add_recipe(self.session.batch, r)
-                    )
-                )
-                acts.append(action)
+        acts = [
+            Findable(f"{recipe.name}: {recipe.purpose}"[:110], "", partial(self._add, recipe))
+            for recipe in library.recipes()
+            if batch.recipe(recipe.id) is None
+        ]
         if library.problems:
             self.trouble.emit(library.problems[0])
         above = self.grid.window()
         assert above is not None
         finder = Finder(acts, above)
+        finder.setAccessibleName("Find a recipe")
         finder.line.setPlaceholderText("Type a few letters of a recipe")
         finder.resize(640, 360)
         finder.open_above(above)
+
+    def _add(self, recipe: Recipe) -> None:
+        self.session.edit(f"add {recipe.name} as a column", add_recipe(self.session.batch, recipe))
 
     def favourite(self) -> None:
         """The favourite recipe for every selected row; it becomes a column if it isn't one."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from chronocast.model.batch.batch import Output
-from chronocast.model.recipe.wording import label_of, say
+from chronocast.model.recipe.wording import label_of, say, sound_words
 from chronocast.model.show import db_text, rate_bits_text, size_text, time_text
 from chronocast.model.time.timing import rate_text
 from chronocast.preparation.forecast.outlook import Outlook
@@ -41,15 +41,10 @@ def detail(view: Outlook, output: str) -> Detail | None:
         ("size", f"{size_text(item.bytes.likely)} likely, {size_text(item.bytes.safe)} safe"),
         *_looks(item),
         *_differences(ready),
-        (
-            "rate",
-            f"{rate_bits_text(item.bytes.likely * 8 / length)} in all, sound {item.sound_bytes / max(1.0, item.bytes.likely):.0%}",
-        ),
-        (
-            "picture",
-            f"{plan.width}×{plan.height}, {rate_text(plan.rate)} frames a second, {plan.frames} frames",
-        ),
-        *(("pieces" if n == 0 else "", told) for n, told in enumerate(treatments(item))),
+        ("rate", _rate_told(item, length)),
+        ("picture", _picture_told(ready)),
+        ("sound", _sound_told(ready)),
+        *(("pieces" if n == 0 else "", told) for n, told in enumerate(treatments(item)) if plan.settings),
         *((("encoded in", item.ready.route.told),) if item.ready.route.told else ()),
         *((("", based),) if (based := bases_told(item)) else ()),
         *_why_encoded(item),
@@ -71,6 +66,32 @@ def detail(view: Outlook, output: str) -> Detail | None:
     )
     stages = tuple((stage.kind.id, stage.seconds.likely) for stage in item.stages)
     return Detail(f"{ready.title} · {ready.recipe.title}", str(ready.path), lines, stages, item.basis, points)
+
+
+def _rate_told(item: OutputOutlook, length: float) -> str:
+    """Of the whole file, and what of it the sound takes where there is a picture as well."""
+    told = f"{rate_bits_text(item.bytes.likely * 8 / length)} in all"
+    if item.ready.plan.settings is None:
+        return told
+    return f"{told}, sound {item.sound_bytes / max(1.0, item.bytes.likely):.0%}"
+
+
+def _picture_told(ready: OutputReady) -> str:
+    plan = ready.plan
+    if plan.settings is None:
+        return "none, sound only"
+    return f"{plan.width}×{plan.height}, {rate_text(plan.rate)} frames a second, {plan.frames} frames"
+
+
+def _sound_told(ready: OutputReady) -> str:
+    sound = ready.recipe.sound
+    if sound is None:
+        return "none: the recipe leaves it out" if ready.source.cut.sound else "none"
+    if ready.plan.sound is None:
+        return "none: the source has none"
+    if ready.plan.sound.copies:
+        return f"copied as it is: {sound_words(sound)}"
+    return sound_words(sound)
 
 
 def _time_told(item: OutputOutlook, length: float) -> str:

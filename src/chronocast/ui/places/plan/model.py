@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from datetime import datetime
+from pathlib import PurePosixPath
 from typing import Any, NamedTuple
 
 from chronocast.forecast.band import Band
@@ -44,6 +45,7 @@ class Row:
     notes: int = 0
     seconds: float = 0.0
     bytes: int = 0
+    found_by: str = ""
 
 
 @dataclass(frozen=True)
@@ -159,6 +161,7 @@ def plan_model(
         if not told.output:  # what is about one file is said at its cell
             told_of.setdefault(told.source, []).append(told)
     rows: list[Row] = []
+    folders = folders_apart(batch)
     for source in batch.sources:
         ready = prospect.sources.get(source.id) if prospect else None
         facts, mark, seconds = "looking at it…", "", 0.0
@@ -174,6 +177,8 @@ def plan_model(
             facts = f"{cut.width}×{cut.height} · {kind} · full, {short_time(seconds)}{silent}"
         elif problem:
             facts = problem.sentence
+        if source.id in folders:
+            facts = f"in {folders[source.id]} · {facts}"
         rows.append(
             Row(
                 source.id,
@@ -186,6 +191,7 @@ def plan_model(
                 notes=notes,
                 seconds=seconds,
                 bytes=sum(clip.bytes for clip in ready.facts.values()) if ready else 0,
+                found_by=found_by(source, ready),
             )
         )
         for part in source.ranges:
@@ -229,6 +235,39 @@ def plan_model(
     )
 
 
+def folders_apart(batch: Batch) -> dict[str, str]:
+    """For sources that are called as another one, by their ids: the part of their folders that tells them apart."""
+    called: dict[str, list[Source]] = {}
+    for source in batch.sources:
+        called.setdefault(source.name.lower(), []).append(source)
+    found = {}
+    for sources in called.values():
+        if len(sources) < 2:
+            continue
+        folders = [PurePosixPath(source.path).parent.parts for source in sources]
+        deep = 1
+        while deep < max(map(len, folders)) and len({parts[-deep:] for parts in folders}) < len(set(folders)):
+            deep += 1
+        for source, parts in zip(sources, folders, strict=True):
+            found[source.id] = "/".join(parts[-deep:]) or "the batch's folder"
+    return found
+
+
+def found_by(source: Source, ready: SourceReady | None) -> str:
+    """Words that a source is found by besides its name: where it is, what is in it."""
+    words = [source.path]
+    if ready is None:
+        return source.path
+    for path, clip in ready.facts.items():
+        words += [path, clip.video_codec, clip.pixel_format, clip.scan, clip.field_order, clip.timecode or ""]
+        words += [f"{clip.width}×{clip.height} {clip.width}x{clip.height}", f"{rate_text(clip.rate)} fps"]
+        words += ["alpha" if clip.alpha else "", "uneven variable" if clip.variable_timing else ""]
+        words += ["upright turned" if clip.turned else "", "sound only" if not clip.frames else ""]
+        for track in clip.audio:
+            words += [track.codec, layout_told(track.layout) or "", track.language, f"{track.sample_rate}"]
+    return " ".join(dict.fromkeys(filter(None, words)))
+
+
 def _part_facts(part: NamedRange, ready: SourceReady | None, wrong: str) -> str:
     """A range in words: what kind, how long, how much of the whole; where it begins, or what is wrong at its ends."""
     if ready is None:
@@ -264,7 +303,8 @@ def arranged(
 
     def has(group: list[int]) -> bool:
         text = " ".join(
-            f"{plan.rows[n].title} {plan.rows[n].facts} {plan.rows[n].problem}" for n in group
+            f"{plan.rows[n].title} {plan.rows[n].facts} {plan.rows[n].problem} {plan.rows[n].found_by}"
+            for n in group
         ).lower()
         text += " needs you problem" if plan.rows[group[0]].problem else ""
         return all(word in text for word in wanted)

@@ -378,6 +378,15 @@ class PlanPlace(QWidget):
             return
         self.said.emit(f"{words[0].upper()}{words[1:]}, for {files}. Ctrl+Z takes it back.")
 
+    def go_to_source(self, source: str) -> None:
+        """Stand on a source, whatever was looked for in the line above."""
+        self.finder.words.clear()
+        rows = self.plan.rows if self.plan else ()
+        number = next((n for n, row in enumerate(rows) if row.source == source), None)
+        if number is not None:
+            stand_on(self.grid.table, self.grid.model.index(number, 0))
+            self.grid.table.setFocus()
+
     def _go_to(self, output: str) -> None:
         if self.plan and (at := self.plan.place(output)):
             stand_on(self.grid.table, self.grid.model.index(at[0], at[1] + 1))

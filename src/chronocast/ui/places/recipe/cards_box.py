@@ -1,14 +1,13 @@
-"""Receiver cards: what is saved, brought in, shared, and changed, limit by limit."""
+"""Receiver cards: what each demands, in words; changed line by line, brought in, shared."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass
-from datetime import date
+from collections.abc import Callable, Sequence
+from html import escape
 from pathlib import Path
 from typing import Any
 
-from pydantic import ValidationError
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QDialog,
     QFileDialog,
@@ -18,6 +17,7 @@ from PyQt6.QtWidgets import (
     QLineEdit,
     QPushButton,
     QScrollArea,
+    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
@@ -26,129 +26,50 @@ from chronocast.journal.documents import write_text
 from chronocast.journal.library import CARD_ENDING, Library
 from chronocast.model.batch.edits import identifier
 from chronocast.model.cards.card import ReceiverCard, write_card
-from chronocast.model.document_reading import explain
-from chronocast.model.errors import ChronocastError, ModelError
-from chronocast.model.recipe.codecs import PICTURE, SOUND
-from chronocast.model.recipe.containers import CONTAINERS
-from chronocast.model.recipe.typed import parse_bits, parse_bytes
-from chronocast.model.show import rate_bits_text, size_text
+from chronocast.model.cards.words import demands
+from chronocast.model.errors import ChronocastError
+from chronocast.ui.places.recipe.card_fields import GROUPS, LIMITS, card_typed, said
 from chronocast.ui.theme import Theme, font, scale
 from chronocast.ui.widgets.table import Col, RowsTable, stand_on
 
-
-@dataclass(frozen=True)
-class Limit:
-    """One line of a card: its field, its words, a hint, how it is read and said."""
-
-    field: str
-    words: str
-    hint: str
-    read: Callable[[str], Any]
-    say: Callable[[Any], str]
-
-
-def _ids(table: dict[str, Any]) -> Callable[[str], list[str]]:
-    def read(text: str) -> list[str]:
-        by_name = {item.name.lower(): key for key, item in table.items()} | {key: key for key in table}
-        found = []
-        for word in text.split(","):
-            key = by_name.get(word.strip().lower())
-            if word.strip() and key is None:
-                raise ModelError(
-                    f"“{word.strip()}” isn't known.",
-                    f"There are: {', '.join(item.name for item in table.values())}.",
-                )
-            if key:
-                found.append(key)
-        return found
-
-    return read
-
-
-def _names(table: dict[str, Any]) -> Callable[[Any], str]:
-    return lambda values: ", ".join(table[item].name for item in values)
-
-
-def _list(text: str) -> list[str]:
-    return [word.strip().replace("×", "x") for word in text.split(",") if word.strip()]
-
-
-def _number(text: str) -> float:
-    try:
-        return float(text.replace(",", ".").replace("−", "-").split()[0])
-    except (ValueError, IndexError):
-        raise ModelError(f"“{text}” is no number.", "Type a number.") from None
-
-
-def _whole(text: str) -> int:
-    return round(_number(text))
-
-
-def _yes(text: str) -> bool:
-    return text.strip().lower() in ("yes", "y", "1", "true")
-
-
-def _exact_size(value: int) -> str:
-    """A size in words that read back as the same number."""
-    words = size_text(value)
-    return words if parse_bytes(words) == value else f"{value} B"
-
-
-def _exact_bits(value: int) -> str:
-    words = rate_bits_text(value)
-    return words if parse_bits(words) == value else f"{value} b/s"
-
-
-LIMITS = (
-    Limit("bytes_most", "Size at most", "500 MB", parse_bytes, _exact_size),
-    Limit("bytes_least", "Size at least", "", parse_bytes, _exact_size),
-    Limit("seconds_most", "Length at most", "seconds", _number, lambda v: f"{v:g}"),
-    Limit("seconds_least", "Length at least", "seconds", _number, lambda v: f"{v:g}"),
-    Limit("bits_most", "Rate at most", "8 Mb/s, of the whole file", parse_bits, _exact_bits),
-    Limit("bits_least", "Rate at least", "", parse_bits, _exact_bits),
-    Limit("peak_bits_most", "Peak at most", "12 Mb/s, of the picture", parse_bits, _exact_bits),
-    Limit("buffer_bits", "through a buffer of", "12 Mbit", parse_bits, lambda v: f"{v / 1e6:g} Mbit"),
-    Limit("sizes", "Frame sizes", "1920×1080, 1280×720", _list, lambda v: ", ".join(v).replace("x", "×")),
-    Limit("width_most", "Width at most", "pixels", _whole, str),
-    Limit("height_most", "Height at most", "pixels", _whole, str),
-    Limit("rates", "Frame rates", "25, 50", _list, ", ".join),
-    Limit("scans", "Scan", "progressive", _list, ", ".join),
-    Limit("codecs", "Picture codecs", "H.264, HEVC", _ids(PICTURE), _names(PICTURE)),
-    Limit("containers", "Containers", "MP4, MOV", _ids(CONTAINERS), _names(CONTAINERS)),
-    Limit(
-        "level_most",
-        "Level at most",
-        "h264 4.1",
-        lambda t: dict([t.split()[:2]]),
-        lambda v: " ".join(next(iter(v.items()), ())),
-    ),
-    Limit("sound", "Sound", "needed, or none", lambda t: t.strip().lower(), str),
-    Limit("sound_codecs", "Sound codecs", "AAC, PCM", _ids(SOUND), _names(SOUND)),
-    Limit("layouts", "Sound layouts", "stereo, 5.1", _list, ", ".join),
-    Limit("loudness", "Loudness", "−23 (LUFS)", _number, lambda v: f"{v:g}"),
-    Limit("loudness_within", "within", "0.5 (LU)", _number, lambda v: f"{v:g}"),
-    Limit("true_peak_most", "True peak at most", "−1 (dBTP)", _number, lambda v: f"{v:g}"),
-    Limit("legal_range", "Legal range", "yes", _yes, lambda v: "yes" if v else ""),
-    Limit("name", "Name pattern", "HALL_*_v##.mp4", lambda t: t.strip(), str),
-    Limit("name_longest", "Name at most", "signs", _whole, str),
-    Limit("free_bytes", "Room at the receiver", "20 GB, for all files together", parse_bytes, _exact_size),
-)
+READ, CHANGE = 0, 1
 
 
 class CardsBox(QDialog):
-    """``CardsBox(library, theme, parent)``."""
+    """``CardsBox(library, theme, parent, of_batch)``; ``saved`` brings a card that was changed here.
 
-    def __init__(self, library: Library, theme: Theme, parent: QWidget | None) -> None:
+    Parameters
+    ----------
+    library
+        The saved cards.
+    theme
+        Colours.
+    parent
+        The window.
+    of_batch
+        The batch's own cards: they need not be saved.
+    """
+
+    saved = pyqtSignal(object)
+
+    def __init__(
+        self,
+        library: Library,
+        theme: Theme,
+        parent: QWidget | None,
+        of_batch: Sequence[ReceiverCard] = (),
+    ) -> None:
         super().__init__(parent)
         self.theme, self.library = theme, library
+        self.of_batch = {card.id: card for card in of_batch}
         self.card: ReceiverCard | None = None
         self.setWindowTitle("Receiver cards")
-        self.resize(round(860 * scale()), round(620 * scale()))
+        self.resize(round(860 * min(1.2, scale())), round(580 * min(1.2, scale())))
         self.table = RowsTable(
             theme,
             (
-                Col("receiver", lambda card: card.name, 0.66, strong=True),
-                Col("dated", lambda card: str(card.dated or ""), 0.34, quiet=True),
+                Col("receiver", lambda card: card.name, 0.58, strong=True),
+                Col("", self._place_of, 0.42, quiet=True, right=True),
             ),
             "Receiver cards",
             32,
@@ -156,30 +77,13 @@ class CardsBox(QDialog):
         selection = self.table.selectionModel()
         assert selection is not None
         selection.currentRowChanged.connect(lambda *_: self._choose())
-        self.name, self.note = QLineEdit(), QLineEdit()
-        self.name.setAccessibleName("Receiver")
-        self.note.setAccessibleName("Note")
-        form = QFormLayout()
-        form.setHorizontalSpacing(12)
-        form.setVerticalSpacing(4)
-        form.addRow("Receiver", self.name)
-        form.addRow("Note", self.note)
-        self.lines: dict[str, QLineEdit] = {}
-        for limit in LIMITS:
-            line = QLineEdit()
-            line.setPlaceholderText(limit.hint)
-            line.setAccessibleName(limit.words)
-            self.lines[limit.field] = line
-            form.addRow(limit.words, line)
-        inner = QWidget()
-        inner.setLayout(form)
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        area.setWidget(inner)
-        self.told = QLabel("What isn't filled in doesn't matter to the receiver.")
+        self.told = QLabel()
         self.told.setObjectName("quiet")
         self.told.setWordWrap(True)
         self.told.setFont(font(13))
+        self.pages = QStackedWidget()
+        self.pages.addWidget(self._reading())
+        self.pages.addWidget(self._changing())
         left = QVBoxLayout()
         left.addWidget(self.table, 1)
         buttons = QHBoxLayout()
@@ -192,19 +96,73 @@ class CardsBox(QDialog):
             buttons.addWidget(self._button(words, do))
         left.addLayout(buttons)
         right = QVBoxLayout()
-        right.addWidget(area, 1)
+        right.addWidget(self.pages, 1)
         right.addWidget(self.told)
         foot = QHBoxLayout()
-        foot.addStretch(1)
-        foot.addWidget(self._button("Close", self.accept))
+        self.change_button = self._button("Change…", self.change)
+        self.back_button = self._button("Leave it as it was", self._leave)
         self.save_button = self._button("Save this card", self.save)
         self.save_button.setObjectName("act")
-        foot.addWidget(self.save_button)
+        foot.addStretch(1)
+        for button in (
+            self.change_button,
+            self.back_button,
+            self._button("Close", self.accept),
+            self.save_button,
+        ):
+            foot.addWidget(button)
         right.addLayout(foot)
         row = QHBoxLayout(self)
         row.addLayout(left, 2)
         row.addLayout(right, 3)
         self._show()
+        if self.card is None:
+            self._turn_to(READ)
+
+    def _reading(self) -> QWidget:
+        """The card as it is read."""
+        self.page = QLabel()
+        self.page.setWordWrap(True)
+        self.page.setTextFormat(Qt.TextFormat.RichText)
+        self.page.setAlignment(Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft)
+        self.page.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.page.setContentsMargins(18, 10, 18, 10)
+        self.page.setAccessibleName("What the receiver demands")
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setWidget(self.page)
+        return area
+
+    def _changing(self) -> QWidget:
+        """The card's lines, by groups."""
+        self.name, self.note = QLineEdit(), QLineEdit()
+        self.name.setAccessibleName("Receiver")
+        self.note.setAccessibleName("Note")
+        form = QFormLayout()
+        form.setHorizontalSpacing(12)
+        form.setVerticalSpacing(4)
+        form.addRow("Receiver", self.name)
+        form.addRow("Note", self.note)
+        self.lines: dict[str, QLineEdit] = {}
+        for group in GROUPS:
+            heading = QLabel(group)
+            heading.setObjectName("tide")
+            heading.setFont(font(14, 600))
+            heading.setContentsMargins(0, 8, 0, 0)
+            form.addRow(heading)
+            for limit in LIMITS:
+                if limit.group == group:
+                    line = QLineEdit()
+                    line.setPlaceholderText(limit.hint)
+                    line.setAccessibleName(limit.words)
+                    self.lines[limit.field] = line
+                    form.addRow(limit.words, line)
+        inner = QWidget()
+        inner.setLayout(form)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setWidget(inner)
+        return area
 
     def _button(self, words: str, do: Callable[[], Any]) -> QPushButton:
         button = QPushButton(words)
@@ -212,17 +170,37 @@ class CardsBox(QDialog):
         button.clicked.connect(lambda _=False: do())
         return button
 
+    def _place_of(self, card: ReceiverCard) -> str:
+        """Where a card is: in the batch, saved, and of which day."""
+        dated = f"{card.dated:%d %b %Y}" if card.dated else "saved"
+        return f"this batch · {dated}" if card.id in self.of_batch else dated
+
+    @property
+    def cards(self) -> list[ReceiverCard]:
+        """The batch's cards first, then the saved ones that aren't in it."""
+        saved = [card for card in self.library.cards() if card.id not in self.of_batch]
+        return [*self.of_batch.values(), *saved]
+
     def _show(self) -> None:
-        cards = self.library.cards()
+        cards = self.cards
         self.table.show_rows(cards, lambda card: card.id)
         if self.library.problems:
             self._tell(self.library.problems[0], True)
         if not cards:
-            self.new()
+            self.card = None
+            self.page.setText("No receiver has a card yet. New makes one; Bring in takes one from a file.")
 
     def _tell(self, words: str, wrong: bool = False) -> None:
         self.told.setText(words)
         self.told.setStyleSheet(f"color: {self.theme.rust if wrong else self.theme.quiet};")
+
+    def _turn_to(self, page: int) -> None:
+        self.pages.setCurrentIndex(page)
+        self.change_button.setVisible(page == READ)
+        self.change_button.setEnabled(self.card is not None)
+        self.back_button.setVisible(page == CHANGE)
+        self.save_button.setVisible(page == CHANGE)
+        self._tell("What isn't filled in doesn't matter to the receiver." if page == CHANGE else "")
 
     def _choose(self) -> None:
         card = self.table.chosen()
@@ -231,71 +209,72 @@ class CardsBox(QDialog):
 
     def _fill(self, card: ReceiverCard) -> None:
         self.card = card
+        self.page.setText(_page(card, self.theme))
         self.name.setText(card.name)
         self.note.setText(card.note)
-        for limit in LIMITS:
-            value = getattr(card.limits, limit.field)
-            self.lines[limit.field].setText("" if value in (None, (), "", False, {}) else limit.say(value))
-        self._tell("What isn't filled in doesn't matter to the receiver.")
+        for field, words in said(card.limits).items():
+            self.lines[field].setText(words)
+        self._turn_to(READ)
+
+    def change(self) -> None:
+        """Change the chosen card, line by line."""
+        self._turn_to(CHANGE)
+        self.name.setFocus()
+
+    def _leave(self) -> None:
+        """What was typed is forgotten."""
+        if (card := self.card or self.table.chosen()) is not None:
+            self._fill(card)
+        else:
+            self._turn_to(READ)
 
     def new(self) -> None:
         """An empty card."""
         self._fill(ReceiverCard(id="new", name="Receiver"))
         self.card = None
+        self._turn_to(CHANGE)
         self.name.setFocus()
         self.name.selectAll()
 
     def save(self) -> bool:
         """Keep what stands here, if it can be; whether it was."""
-        limits: dict[str, Any] = {}
+        name = self.name.text().strip()
+        own = self.card.id if self.card else identifier(name, {card.id for card in self.cards}, "receiver")
         try:
-            for limit in LIMITS:
-                text = self.lines[limit.field].text().strip()
-                if text:
-                    try:
-                        limits[limit.field] = limit.read(text)
-                    except ValueError:
-                        raise ModelError(
-                            f"{limit.words}: “{text}” can't be read.", f"Type it as {limit.hint}."
-                        ) from None
-            name = self.name.text().strip()
-            known = {card.id for card in self.library.cards()}
-            own = self.card.id if self.card else identifier(name, known, "receiver")
-            before = (
-                self.card.model_dump(mode="json", exclude={"limits", "name", "note", "dated"})
-                if self.card
-                else {}
-            )
-            kept = ReceiverCard.model_validate(
-                {
-                    **before,
-                    "id": own,
-                    "name": name,
-                    "note": self.note.text().strip(),
-                    "dated": date.today().isoformat(),
-                    "limits": limits,
-                }
-            )
+            typed = {field: line.text() for field, line in self.lines.items()}
+            kept = card_typed(self.card, own, name, self.note.text(), typed)
             self.library.save_card(kept)
-        except ValidationError as error:
-            self._tell(f"This card can't be kept: {explain(error)}.", True)
-            return False
         except ChronocastError as error:
             self._tell(str(error), True)
             return False
-        self._show()
-        number = next((n for n, card in enumerate(self.library.cards()) if card.id == kept.id), 0)
-        stand_on(self.table, self.table.rows_model.index(number, 0))
-        self._fill(kept)
+        if own in self.of_batch:
+            self.of_batch[own] = kept
+        self.saved.emit(kept)
+        self._stand_on(kept)
         self._tell(f"{kept.name} is saved.")
         return True
+
+    def go_to(self, card: str) -> None:
+        """Show a card.
+
+        Parameters
+        ----------
+        card
+            Its id.
+        """
+        number = next((n for n, one in enumerate(self.cards) if one.id == card), 0)
+        stand_on(self.table, self.table.rows_model.index(number, 0))
+
+    def _stand_on(self, card: ReceiverCard) -> None:
+        self._show()
+        self.go_to(card.id)
+        self._fill(card)
 
     def _bring_in(self) -> None:
         name, _ = QFileDialog.getOpenFileName(self, "Bring in a receiver card", "", "Cards (*.json)")
         if name:
             try:
-                self._fill(self.library.bring_in_card(Path(name)))
-                self._show()
+                self._stand_on(self.library.bring_in_card(Path(name)))
             except ChronocastError as error:
                 self._tell(str(error), True)
 
@@ -312,6 +291,31 @@ class CardsBox(QDialog):
                 self._tell(str(error), True)
 
     def _remove(self) -> None:
-        if self.card is not None:
-            self.library.remove_card(self.card.id)
-            self._show()
+        if self.card is None:
+            return
+        if self.card.id in self.of_batch:
+            self._tell("The batch's files are judged by it: take it off them first.", True)
+            return
+        self.library.remove_card(self.card.id)
+        self.card = None
+        self._show()
+
+
+def _page(card: ReceiverCard, theme: Theme) -> str:
+    """A card as a page to read."""
+    big, usual = round(19 * scale()), round(14 * scale())
+    parts = [f"<p style='font-size:{big}px; font-weight:600; margin:0'>{escape(card.name)}</p>"]
+    more = " · ".join(filter(None, [f"{card.dated:%d %B %Y}" if card.dated else "", escape(card.note)]))
+    if more:
+        parts.append(f"<p style='color:{theme.quiet}; font-size:{usual}px; margin:4px 0 12px 0'>{more}</p>")
+    found = demands(card.limits)
+    if not found:
+        parts.append("<p>It demands nothing yet.</p>")
+    parts.append(f"<table cellspacing='0' cellpadding='0' style='font-size:{usual}px'>")
+    for group, lines in found:
+        told = "<br>".join(escape(line) for line in lines)
+        parts.append(
+            f"<tr><td style='color:{theme.tide}; padding:5px 22px 5px 0'>{group}</td>"
+            f"<td style='padding:5px 0'>{told}</td></tr>"
+        )
+    return "".join([*parts, "</table>"])

@@ -10,6 +10,9 @@ from PyQt6.QtCore import QRectF, QSignalBlocker, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
+from chronocast.model.errors import ModelError
+from chronocast.model.recipe.typed import parse_bits
+from chronocast.model.show import rate_bits_text
 from chronocast.ui.places.recipe.choices import Choices
 from chronocast.ui.places.recipe.settings import Group, RecipeModel, Setting
 from chronocast.ui.theme import Theme, font, scale
@@ -186,6 +189,7 @@ class SettingRow(QWidget):
             self.line.setFont(font(13.5))
             self.line.returnPressed.connect(self._typed)
             self.line.editingFinished.connect(self._typed)
+            self.line.textEdited.connect(self._say_understood)
             both = QHBoxLayout()
             both.setSpacing(8)
             self.name.setFixedWidth(round(104 * scale()))
@@ -195,6 +199,16 @@ class SettingRow(QWidget):
             layout.addLayout(both)
         self.show_setting(setting)
 
+    def _say_understood(self, text: str) -> None:
+        """How what is being typed is understood, before it is taken."""
+        if self.setting.kind != "bits" or not text.strip():
+            self.told.setText(self.setting.told)
+            return
+        try:
+            self.told.setText(f"= {rate_bits_text(parse_bits(text))}")
+        except ModelError as error:
+            self.told.setText(str(error))
+
     def show_setting(self, setting: Setting) -> None:
         """Show another state of the same setting."""
         self.setting = setting
@@ -202,7 +216,8 @@ class SettingRow(QWidget):
         self.name.setText(setting.label + mark if setting.kind == "choices" else setting.label)
         recolour(self.name, "rust" if setting.wrong else "lichen" if setting.changed else "")
         told = "differs; a choice is for all" if setting.mixed else setting.told
-        self.told.setText(told)
+        if self.line is None or not (self.line.hasFocus() and self.line.isModified()):
+            self.told.setText(told)
         self.told.setToolTip(told)
         if self.choices:
             self.choices.show_setting(setting)

@@ -204,12 +204,22 @@ class RecipePlace(QWidget):
         self.spoken.speak_of(other.spoken.kind, other.spoken.id)
         self.spoken.cells = list(other.spoken.cells)
 
-    def open_recipe(self, identifier: str) -> None:
-        """Show a column's recipe; nothing changes where none is named."""
+    def open_recipe(self, identifier: str, kind: Kind = "recipe") -> None:
+        """Show a column's recipe, or a saved one; nothing changes where none is named.
+
+        Parameters
+        ----------
+        identifier
+            The recipe's id.
+        kind
+            Whether it is a column's.
+        """
         if not identifier:
             return
-        self.spoken.speak_of("recipe", identifier)
+        self.spoken.speak_of(kind, identifier)
         self._stale = True
+        if self.isVisible():
+            self.show_now()
 
     def like_the_source(self, source: str) -> None:
         """A recipe that makes files as a source is, as a column."""
