@@ -145,25 +145,13 @@ def move_batch(
     to: Annotated[Path, typer.Argument(metavar="FILE", help="Its new file, NAME.batch.json.")],
 ) -> None:
     """Move the batch's file. What it names stays where it is; a run of it that goes on must end first."""
-    from chronocast.cli.rendering import view_of
-    from chronocast.journal.documents import save_batch
-    from chronocast.model.batch.moving import as_from
-    from chronocast.run.client import last_run
+    from chronocast.run.moving import move_batch as move
 
-    loaded = load(batch)
     target = to / batch.name if to.is_dir() else to
-    if target.exists():
-        complain(f"{target} is there already and was not touched. Choose another name.", NEEDS_YOU)
-    journal = last_run(batch)
-    if journal is not None and (view := view_of(journal)).lives and not view.outcome:
-        complain("A run of this batch goes on. Stop it, or wait until it has ended.", NEEDS_YOU)
-    old, new = batch.absolute().parent, target.absolute().parent
     try:
-        new.mkdir(parents=True, exist_ok=True)
-        save_batch(as_from(loaded, old, new), target)
-        batch.unlink()
-    except (ChronocastError, OSError) as error:
-        complain(f"{batch} could not be moved: {error}", NEEDS_YOU)
+        move(load(batch), batch, target)
+    except ChronocastError as error:
+        complain(error, NEEDS_YOU)
     sys.stdout.write(f"{target}\n")
 
 

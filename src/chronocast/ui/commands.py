@@ -73,6 +73,8 @@ def _cells(
 COMMANDS: tuple[Command, ...] = (
     Command("batch.new", "Batch", "New batch", "Ctrl+N"),
     Command("batch.open", "Batch", "Open batch…", "Ctrl+O"),
+    Command("batch.rename", "Batch", "Rename the batch…", also="title call"),
+    Command("batch.move", "Batch", "Move the batch's file…", also="place put save as"),
     Command("batch.save_copy", "Batch", "Save a copy as…", "Ctrl+Shift+S"),
     Command(
         "batch.bring_in_files", "Batch", "Bring in files…", "Ctrl+I", also="import add media sources clips"
@@ -80,6 +82,7 @@ COMMANDS: tuple[Command, ...] = (
     Command(
         "batch.bring_in_folder", "Batch", "Bring in a folder…", "Ctrl+Shift+I", also="import add media images"
     ),
+    Command("batch.open_target", "Batch", "Open the target folder", also="output destination show"),
     Command("batch.choose_target", "Batch", "Target folder…", "Ctrl+T", also="output destination where"),
     Command("batch.choose_reserve", "Batch", "What is left free on every drive…"),
     Command("batch.name_files", "Batch", "How files are named…", "Ctrl+Shift+N", also="file names pattern"),

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QPointF, QRectF, QSize
-from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from chronocast.ui.places.plan.model import Headline
@@ -13,8 +13,22 @@ from chronocast.ui.widgets import draw
 HEIGHT = 84
 
 
+FIGURES = (
+    ("finished", 0.0, 0.40),
+    ("size", 0.40, 0.235),
+    ("room", 0.635, 0.235),
+    ("kept already", 0.87, 0.13),
+)
+"""The figures: where each begins and how wide it is, in shares of the width."""
+
+
 class HeadlineBand(QWidget):
-    """``HeadlineBand(theme)``; ``show_headline`` gives it what to say."""
+    """``HeadlineBand(theme)``; ``show_headline`` gives it what to say; ``chosen`` brings the figure that was clicked.
+
+    With the keyboard, left and right go from figure to figure, Return chooses one.
+    """
+
+    chosen = pyqtSignal(str)
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -22,6 +36,9 @@ class HeadlineBand(QWidget):
         self.headline = Headline()
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName("Forecast")
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self._at = 0
 
     def sizeHint(self) -> QSize:
         return QSize(600, round(HEIGHT * scale()))
@@ -33,26 +50,43 @@ class HeadlineBand(QWidget):
         self.setToolTip(headline.sentence)
         self.update()
 
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None and event.button() == Qt.MouseButton.LeftButton:
+            share = event.position().x() / max(1, self.width())
+            self.chosen.emit(
+                next((name for name, start, _ in reversed(FIGURES) if share >= start), "finished")
+            )
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None:
+            return
+        if event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right):
+            step = 1 if event.key() == Qt.Key.Key_Right else -1
+            self._at = max(0, min(len(FIGURES) - 1, self._at + step))
+            self.update()
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.chosen.emit(FIGURES[self._at][0])
+        else:
+            super().keyPressEvent(event)
+
     def paintEvent(self, _: QPaintEvent | None) -> None:
         painter = QPainter(self)
         t, h = self.theme, self.headline
         unit = scale()
         width = self.width()
         fan_width = min(120.0, width * 0.1)
-        columns = (
-            (
-                "finished",
-                h.finished,
-                h.finished_more,
-                h.role if not h.finished.startswith("—") else "quiet",
-                0.0,
-                0.40,
-            ),
-            ("size", h.size, h.size_more, "quiet" if h.size_ok else "rust", 0.40, 0.235),
-            ("room", h.room, h.room_more, "quiet" if h.room_ok else "rust", 0.635, 0.235),
-            ("kept already", h.saved, h.saved_more, "dusk", 0.87, 0.13),
+        told = (
+            (h.finished, h.finished_more, h.role if not h.finished.startswith("—") else "quiet"),
+            (h.size, h.size_more, "quiet" if h.size_ok else "rust"),
+            (h.room, h.room_more, "quiet" if h.room_ok else "rust"),
+            (h.saved, h.saved_more, "dusk"),
         )
-        for name, value, more, role, start, share in columns:
+        for number, ((name, start, share), (value, more, role)) in enumerate(zip(FIGURES, told, strict=True)):
+            if self.hasFocus() and number == self._at:
+                painter.setPen(QPen(t.color("tide"), 1))
+                painter.drawRect(
+                    QRectF(8 * unit + width * start, 4, width * share - 14 * unit, self.height() - 8)
+                )
             box = QRectF(16 * unit + width * start, 8, width * share - 22 * unit, self.height() - 14)
             draw.text(
                 painter,

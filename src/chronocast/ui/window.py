@@ -12,7 +12,6 @@ from PyQt6.QtWidgets import (
     QApplication,
     QButtonGroup,
     QHBoxLayout,
-    QLabel,
     QMainWindow,
     QMessageBox,
     QPushButton,
@@ -69,6 +68,8 @@ class Window(QMainWindow):
         super().__init__()
         self.session, self.theme = session, theme
         self.resize(1280, 800)
+        if kept := settings().value("window"):
+            self.restoreGeometry(kept)
         self.setMinimumSize(960, 600)
         self.setAcceptDrops(True)
         self.headline = HeadlineBand(theme)
@@ -98,6 +99,9 @@ class Window(QMainWindow):
         self._build()
         self.commands = CommandSet(self, self.command_actions())
         self.more.setMenu(self.commands.menu())
+        of_title = ("open_target", "choose_target", "rename", "move", "save_copy")
+        self.title.setMenu(self.commands.menu_of(f"batch.{name}" for name in of_title))
+        self.headline.chosen.connect(self._headline_chosen)
         self.begin.clicked.connect(lambda: self.run_actions.begin())
         self._clock = QTimer(self)
         self._clock.timeout.connect(self._tick)
@@ -178,9 +182,10 @@ class Window(QMainWindow):
             line.addWidget(button)
         self.words.idClicked.connect(lambda number: self.go_to(PLACES[number]))
         line.addStretch(1)
-        self.title = QLabel()
-        self.title.setObjectName("quiet")
+        self.title = QToolButton()
         self.title.setFont(font(13.5, narrow=True))
+        self.title.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.title.setAccessibleName("The batch and where its files go")
         self.more = QToolButton()
         self.more.setText("Commands")
         self.more.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
@@ -330,8 +335,24 @@ class Window(QMainWindow):
     def _show_title(self) -> None:
         desk = self.session.desk
         self.title.setText(desk.busy or f"{desk.title} → {desk.batch.folder}")
-        self.title.setToolTip(str(desk.path))
+        self.title.setToolTip(
+            f"{desk.path}\nClick to open or choose the target folder, to rename or move the batch"
+        )
         self.setWindowTitle(f"{desk.title} · Chronocast")
+
+    def _headline_chosen(self, figure: str) -> None:
+        """Go to what stands behind a figure of the headline."""
+        if figure == "finished":
+            self.go_to(RUN if self.session.going else PLAN)
+            if not self.session.going:
+                self.plan_place.lanes.setFocus()
+        elif figure == "kept already":
+            self.go_to(HOUSE)
+        elif figure == "room":
+            self.title.showMenu()
+        else:
+            self.go_to(PLAN)
+            self.plan_place.enter()
 
     def _show_begin(self) -> None:
         """What the one button would do now: begin, or let what is new join the run."""
@@ -563,6 +584,7 @@ class Window(QMainWindow):
         super().keyPressEvent(event)
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
+        settings().setValue("window", self.saveGeometry())
         self._clock.stop()
         for place in self.places.values():
             place.leave()

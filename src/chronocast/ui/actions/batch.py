@@ -2,27 +2,35 @@
 
 from __future__ import annotations
 
+from datetime import date
 from pathlib import Path
 
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QObject, QUrl, pyqtSignal
+from PyQt6.QtGui import QDesktopServices
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QWidget
 
 from chronocast.journal.documents import BATCH_ENDING, save_batch
 from chronocast.journal.settings import load_settings, save_settings
-from chronocast.model.batch.batch import portable
+from chronocast.model.batch.batch import portable, resolve
 from chronocast.model.batch.edits import accept_media, set_folder
 from chronocast.model.errors import ChronocastError
 from chronocast.model.recipe.typed import parse_bytes
 from chronocast.model.show import size_text
 from chronocast.model.source.cutlist import media_title
 from chronocast.preparation.recut import Recut
+from chronocast.run.moving import move_batch
 from chronocast.ui.commands import Actions
+from chronocast.ui.desk.desk import new_batch
 from chronocast.ui.desk.session import Session
 from chronocast.ui.places.plan.model import recut_lines
 from chronocast.ui.theme import Theme
 
 EDIT_LIST_RATES = ("23.976", "24", "25", "29.97", "30", "50", "59.94", "60")
 """Frames a second that an edit list may be of."""
+
+
+def _with_ending(name: str) -> Path:
+    return Path(name if name.endswith(BATCH_ENDING) else name + BATCH_ENDING)
 
 
 class BatchActions(QObject):
@@ -42,11 +50,14 @@ class BatchActions(QObject):
     def commands(self) -> Actions:
         """What it does, by the ids of the table of commands."""
         return {
-            "batch.new": lambda: self.batch_asked.emit(None),
+            "batch.new": self.make_new,
             "batch.open": self.open_batch,
+            "batch.rename": self.rename,
+            "batch.move": self.move,
             "batch.save_copy": self.save_copy,
             "batch.bring_in_files": self.bring_in_files,
             "batch.bring_in_folder": self.bring_in_folder,
+            "batch.open_target": self.open_target,
             "batch.choose_target": self.choose_target,
             "batch.choose_reserve": self.choose_reserve,
             "batch.name_files": self.name_files,
@@ -70,13 +81,82 @@ class BatchActions(QObject):
         if name:
             self.batch_asked.emit(Path(name))
 
+    def make_new(self) -> None:
+        """Another batch, named and placed: beside this one's sources, unless somewhere else is chosen."""
+        folder = self._beside_sources()
+        proposed, number = folder / f"{date.today():%Y-%m-%d}{BATCH_ENDING}", 1
+        while proposed.exists():
+            number += 1
+            proposed = folder / f"{date.today():%Y-%m-%d} {number}{BATCH_ENDING}"
+        name, _ = QFileDialog.getSaveFileName(
+            self.window, "Name and place the new batch", str(proposed), f"Batches (*{BATCH_ENDING})"
+        )
+        if not name:
+            return
+        path = _with_ending(name)
+        try:
+            save_batch(new_batch().model_copy(update={"title": path.name.removesuffix(BATCH_ENDING)}), path)
+        except ChronocastError as error:
+            self.trouble.emit(str(error))
+            return
+        self.batch_asked.emit(path)
+
+    def _beside_sources(self) -> Path:
+        """The folder that holds the first source's folder; the batch's own where there is none."""
+        here = self.session.path.parent
+        sources = self.session.batch.sources
+        return resolve(sources[0].path, here).parent if sources else here
+
+    def rename(self) -> None:
+        """Give the batch another title."""
+        text, ok = QInputDialog.getText(
+            self.window, "Rename the batch", "What the batch is called", text=self.session.batch.title
+        )
+        words = " ".join(text.split())[:200]
+        if ok and words and words != self.session.batch.title:
+            self.session.edit("rename the batch", self.session.batch.model_copy(update={"title": words}))
+
+    def move(self) -> None:
+        """Move the batch's file, beside its sources unless another place is chosen; the window goes with it."""
+        session = self.session
+        name = session.path.name
+        if name.startswith("untitled"):
+            name = f"{session.batch.title.replace('/', '-')}{BATCH_ENDING}"
+        to, _ = QFileDialog.getSaveFileName(
+            self.window,
+            "Move the batch's file",
+            str(self._beside_sources() / name),
+            f"Batches (*{BATCH_ENDING})",
+        )
+        if not to or (path := _with_ending(to)) == session.path:
+            return
+        if session.desk.conflict:
+            self.trouble.emit(
+                "Decide first which of the two batches is right: the one here, or the one on disk."
+            )
+            return
+        try:
+            move_batch(session.batch, session.path, path)
+        except ChronocastError as error:
+            self.trouble.emit(str(error))
+            return
+        self.batch_asked.emit(path)
+
+    def open_target(self) -> None:
+        """Open the folder that files go to, in the desktop's own way."""
+        folder = resolve(self.session.batch.folder, self.session.path.parent)
+        if folder.is_dir():
+            QDesktopServices.openUrl(QUrl.fromLocalFile(str(folder)))
+        else:
+            self.said.emit(f"{folder} isn't there yet: it is made with the first file.")
+
     def save_copy(self) -> None:
         """Write a copy of the batch somewhere else (the batch itself is saved at every edit)."""
         name, _ = QFileDialog.getSaveFileName(
             self.window, "Save a copy of the batch", str(self.session.path), f"Batches (*{BATCH_ENDING})"
         )
         if name:
-            path = Path(name if name.endswith(BATCH_ENDING) else name + BATCH_ENDING)
+            path = _with_ending(name)
             try:
                 save_batch(self.session.batch, path)
                 self.said.emit(f"A copy of the batch was written to {path}. No film was made.")

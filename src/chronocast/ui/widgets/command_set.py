@@ -47,6 +47,12 @@ class CommandSet:
         whole.addAction(self.by_id["window.find_command"])
         return whole
 
+    def menu_of(self, names: Iterable[str]) -> QMenu:
+        """Some of them, by their ids."""
+        menu = QMenu(self._window)
+        menu.addActions([self.by_id[name] for name in names])
+        return menu
+
     def menu_at(self, at: Literal["cell", "column"]) -> QMenu:
         """Those of a cell or of a column."""
         menu = QMenu(self._window)

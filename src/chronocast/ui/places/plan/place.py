@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import (
     QFrame,
     QHBoxLayout,
     QLabel,
+    QPushButton,
     QScrollArea,
     QSizePolicy,
     QSplitter,
@@ -115,6 +116,9 @@ class PlanPlace(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         column.addWidget(self.finder)
+        self.add_column = QPushButton("No recipe is a column yet: add one…   Ctrl+Shift+A")
+        self.add_column.setVisible(False)
+        column.addWidget(self.add_column)
         column.addWidget(holder, 1)
         self.asked = AskedFields()
         self.about = OutputAnswers()
@@ -151,6 +155,7 @@ class PlanPlace(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.addWidget(splitter)
         self.columns = PlanColumns(session, self.grid)
+        self.add_column.clicked.connect(lambda _=False: self.columns.add())
         self.strips = StripMaker(self)
         self.strips.made.connect(self._strip)
         self.grid.painter.want = self._want_strip
@@ -213,6 +218,7 @@ class PlanPlace(QWidget):
         find.show_count(sources, len(batch.sources))
         find.setVisible(len(batch.sources) > 5)
         self.stack.setCurrentWidget(self.grid if batch.sources else self.invitation)
+        self.add_column.setVisible(bool(batch.sources) and not batch.recipes)
         self.grid.show_plan(plan)
         if view is not None and self.lane_desk.show_plan(batch, view, self.grid.current_output()):
             high = sum(self.splitter.sizes())  # stations came or went: their rows want room
