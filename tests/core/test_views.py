@@ -98,6 +98,36 @@ class Run(unittest.TestCase):
         self.assertIn("every file proved", shown.finished_more)
         self.assertTrue(shown.rows[0].checks)
 
+    def test_a_failure_says_where_what_it_cost_and_what_is_done_about_it(self) -> None:
+        now = time.time()
+        records = story([now + n for n in range(8)])[:4]
+        attempt = {"task": "encode:abc", "attempt": 1}
+        records += [
+            Said(5, now + 4, "started", {**attempt, "slot": "here-0", "output": "o"}),
+            Said(
+                6,
+                now + 9,
+                "failed",
+                {
+                    **attempt,
+                    "fault": "encode",
+                    "sentence": "The encoder gave up.",
+                    "at": "10:00:08:00 to 10:00:15:24",
+                },
+            ),
+            Said(7, now + 9, "started", {**attempt, "attempt": 2, "slot": "here-0", "output": "o"}),
+            Said(
+                8, now + 10, "failed", {**attempt, "attempt": 2, "fault": "stopped", "sentence": "", "at": ""}
+            ),
+        ]
+        (row,) = run_model(RunView().fold(records).see({}, lives=True), now + 11).rows
+        self.assertEqual(
+            row.failures,
+            (
+                "An attempt of 10:00:08:00 to 10:00:15:24 failed after 5 s: The encoder gave up. It is tried again.",
+            ),
+        )
+
     def test_each_record_counts_once(self) -> None:
         records = story([time.time() + n for n in range(8)])
         self.assertEqual(RunView().fold(records).fold(records).as_json(), RunView().fold(records).as_json())

@@ -115,6 +115,7 @@ class OutputView:
     forecast: dict[str, Any] = field(default_factory=dict)
     picture: dict[str, Any] = field(default_factory=dict)
     poorest: dict[str, Any] = field(default_factory=dict)
+    failures: list[Failure] = field(default_factory=list)
 
     def as_json(self) -> dict[str, Any]:
         """As ``render`` and ``status`` answer it."""
@@ -145,6 +146,14 @@ class OutputView:
                 key: self.forecast.get(key) for key in ("seconds", "cpu_seconds", "bytes", "finish")
             },
         }
+
+
+class Failure(NamedTuple):
+    """An attempt that failed: why, where in the source (timecode, "" for the whole), and the seconds that it cost."""
+
+    sentence: str
+    at: str
+    seconds: float
 
 
 class Stretch(NamedTuple):
@@ -439,7 +448,7 @@ def _started(view: RunView, record: AnyRecord) -> None:
     view._begun[body["task"], body["attempt"]] = (body["slot"], record.time, body.get("output", ""))
 
 
-def _worked(view: RunView, record: AnyRecord, good: bool) -> None:
+def _worked(view: RunView, record: AnyRecord, good: bool) -> Stretch | None:
     """An attempt ended: what its slot did."""
     begun = view._begun.pop((record.body["task"], record.body["attempt"]), None)
     if begun is not None:
@@ -449,10 +458,19 @@ def _worked(view: RunView, record: AnyRecord, good: bool) -> None:
             Stretch(record.body.get("output") or output, kind, *place_of(slot), since, record.time, good)
         )
         del view.worked[:-MOST_STRETCHES]
+        return view.worked[-1]
+    return None
+
+
+NO_FAULT = ("stopped", "space", "away", "elsewhere")
+"""Faults that nothing has failed by: somebody asked for it, or it waits."""
 
 
 def _failed(view: RunView, record: AnyRecord) -> None:
-    _worked(view, record, good=False)
+    worked, body = _worked(view, record, good=False), record.body
+    if worked is not None and worked.output and body.get("fault") not in NO_FAULT:
+        told = Failure(str(body.get("sentence", "")), str(body.get("at", "")), worked.end - worked.begin)
+        view.output(worked.output).failures.append(told)
 
 
 def _finished(view: RunView, record: AnyRecord) -> None:

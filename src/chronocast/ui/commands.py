@@ -151,6 +151,10 @@ COMMANDS: tuple[Command, ...] = (
     Command("run.move_down", "Run", "Move the chosen output down", "Alt+Down"),
     Command("run.make_first", "Run", "Make the chosen output first", "Alt+Home"),
     Command("run.make_last", "Run", "Make the chosen output last", "Alt+End"),
+    Command("run.hold", "Run", "Hold the chosen output back, or release it", "Alt+H", also="wait"),
+    Command(
+        "run.leave_out", "Run", "Leave the chosen output out of the run", "Alt+Delete", also="skip stop one"
+    ),
     Command("run.retry", "Run", "Try again what needs you"),
     Command("run.proxies", "Run", "Make proxies, or stop that"),
     Command("run.measure", "Run", "Measure this machine again"),

@@ -154,6 +154,7 @@ class Results:
                 "fault": known,
                 "sentence": sentence,
                 "detail": detail,
+                "at": self._place_of(started),
             },
         )
         shows = self.in_hand.planned_for.get(started.task)
@@ -219,6 +220,18 @@ class Results:
                 sentence = f"The finished file is not what was asked: {first['name']} is {first['found']}, not {first['expected']}."
                 return e.Failed(task, event.attempt, "disproved", sentence)
         return e.Done(task, event.attempt)
+
+    def _place_of(self, started: Attempt) -> str:
+        """Which part of its source a piece shows, as timecode; "" for what is no piece."""
+        shows = self.in_hand.planned_for.get(started.task)
+        if shows is None:
+            return ""
+        begin = 0
+        for piece in shows.plan.pieces:
+            if piece.name == started.task.name:
+                return f"{shows.timecode_at(begin)} to {shows.timecode_at(begin + piece.frames - 1)}"
+            begin += piece.frames
+        return ""
 
     def _picture(self, started: Attempt, event: c.Finished) -> Answer | None:
         """Keep a picture of a piece beside its original, for people to see how it goes."""

@@ -14,7 +14,7 @@ from chronocast.journal.workspace import Workspace
 from chronocast.model.answers import Answer
 from chronocast.model.batch.batch import Batch
 from chronocast.model.batch.changes import batch_changes
-from chronocast.model.batch.edits import fill, in_order, set_asked
+from chronocast.model.batch.edits import fill, hold, in_order, set_asked
 from chronocast.model.house import House, Rank
 from chronocast.model.show import counted
 from chronocast.model.stages import HERE
@@ -431,7 +431,20 @@ class Session(QObject):
         """Ask for outputs, or no longer."""
         count = len(cells)
         what = f"{'ask for' if filled else 'clear'} {count} output{'s' if count != 1 else ''}"
+        before = {output.id for output in self.batch.outputs}
         self.edit(what, fill(self.batch, cells, filled))
+        gone = before - {output.id for output in self.batch.outputs}
+        if self.going and self.run is not None and (still := sum(self._is_made(name) for name in gone)):
+            are = "are" if still > 1 else "is"
+            self.notice.emit(
+                f"{counted(still, 'file')} of those {are} still made by the run that goes on: "
+                "leave it out in Run, if it isn't wanted there either."
+            )
+
+    def _is_made(self, output: str) -> bool:
+        """Whether the run that goes on still makes an output."""
+        known = self.run.outputs.get(output) if self.run is not None else None
+        return known is not None and known.state not in ("proved", "stopped")
 
     def gather(self, paths: list[Path], rate: str | None = None) -> None:
         """Bring files, timelines and folders in; look at them elsewhere.  ``rate`` is for edit lists."""
@@ -621,6 +634,25 @@ class Session(QObject):
         known = [name for name in outputs if self.run is not None and name in self.run.outputs]
         if self.going and known:
             self.ask("hold", {"outputs": known, "held": held})
+
+    def hold_one(self, output: str, held: bool) -> None:
+        """Hold an output of the run back, or release it; in the batch as well.
+
+        Parameters
+        ----------
+        output
+            Its id.
+        held
+            Whether it is held.
+        """
+        if self.batch.output(output) is not None:
+            self.edit("hold 1" if held else "release 1", hold(self.batch, [output], held))
+        self.hold_in_run([output], held)
+
+    def leave_out(self, output: str) -> None:
+        """Have an output not made in the run that goes on; what is finished of it is kept."""
+        done = "It is left out of this run; what is finished of it is kept. The batch still asks for it."
+        self.ask("stop", {"outputs": [output]}, lambda: self.notice.emit(done))
 
     def add_to_run(self) -> None:
         """Let outputs asked for since join the run that goes on."""

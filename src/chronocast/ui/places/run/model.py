@@ -104,6 +104,7 @@ class RunRow:
     pieces: tuple[PieceRun, ...] = ()
     picture: PictureTold | None = None
     promised: tuple[str, str, str] = ("", "", "")
+    failures: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -111,7 +112,8 @@ class RunModel:
     """A run on screen.
 
     ``condition`` is what it is doing, ``role`` the colour that goes with it; ``house`` what was said of its house last;
-    ``ending`` once it is over: what was made, where, in how long, how large, against what was promised.
+    ``ending`` once it is over: what was made, where, in how long, how large, against what was promised;
+    ``can_go_on`` whether something of it is left that could be made after all.
     """
 
     rows: tuple[RunRow, ...]
@@ -139,6 +141,7 @@ class RunModel:
     sentence: str
     house: str = ""
     ending: str = ""
+    can_go_on: bool = False
 
     @property
     def moves(self) -> bool:
@@ -229,7 +232,20 @@ def run_row(view: RunView, output: OutputView, at: datetime | None) -> RunRow:
         piece_runs(view, output),
         picture_told(output),
         _promised(output, seconds, size_promise),
+        failures_told(output),
     )
+
+
+def failures_told(output: OutputView) -> tuple[str, ...]:
+    """What failed of an output, the newest first: where, what it cost, why, what is done about it."""
+    found = []
+    for number, failure in enumerate(reversed(output.failures)):
+        where = f" of {failure.at}" if failure.at else ""
+        words = f"An attempt{where} failed after {time_text(failure.seconds)}: {failure.sentence}"
+        if not number and output.state in GOING:
+            words += " It is tried again."
+        found.append(words)
+    return tuple(found)
 
 
 def _promised(
@@ -363,6 +379,7 @@ def run_model(view: RunView, now: float) -> RunModel:
         sentence,
         view.house if going else "",
         ending_told(view) if view.condition == "ended" else "",
+        view.outcome in ("stopped", "needs you"),
     )
 
 

@@ -6,9 +6,9 @@ import time
 from datetime import datetime
 from functools import partial
 
-from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from chronocast.ui.commands import Actions
 from chronocast.ui.desk.desk import Desk
@@ -224,7 +224,8 @@ class RunPlace(QWidget):
     """``RunPlace(theme)``.
 
     Reports: ``pause_asked``, ``resume_asked``, ``stop_asked``, ``again_asked``, ``open_asked``,
-    ``folder_asked`` (a path), ``move_asked`` (an output, how many places further), ``dropped`` (an output, the one
+    ``begin_asked`` (a run that was stopped goes on), ``hold_asked`` (an output, whether it is held), ``leave_asked`` (an
+    output is left out), ``folder_asked`` (a path), ``move_asked`` (an output, how many places further), ``dropped`` (an output, the one
     that is to come after it; "" for last).
     """
 
@@ -233,6 +234,9 @@ class RunPlace(QWidget):
     resume_asked = pyqtSignal()
     stop_asked = pyqtSignal()
     again_asked = pyqtSignal()
+    begin_asked = pyqtSignal()
+    hold_asked = pyqtSignal(str, bool)
+    leave_asked = pyqtSignal(str)
     open_asked = pyqtSignal(str)
     folder_asked = pyqtSignal(str)
     move_asked = pyqtSignal(str, int)
@@ -257,6 +261,8 @@ class RunPlace(QWidget):
         top.addWidget(self.stop)
         self.table = RowsTable(theme, COLUMNS, "Outputs of the run", 44)
         self.table.doubleClicked.connect(lambda _: self._open())
+        self.table.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.table.customContextMenuRequested.connect(self._show_menu)
         self.fan = FanChart(theme)
         self.needs = QLabel()
         self.needs.setWordWrap(True)
@@ -323,6 +329,8 @@ class RunPlace(QWidget):
             "run.move_down": lambda: self._move(1),
             "run.make_first": lambda: self._put(first=True),
             "run.make_last": lambda: self._put(first=False),
+            "run.hold": self._hold,
+            "run.leave_out": self._leave_out,
         }
 
     def enter(self) -> None:
@@ -386,6 +394,48 @@ class RunPlace(QWidget):
         others = [other.id for other in self.run.rows if other.id != row.id]
         self.dropped.emit(row.id, others[0] if first and others else "")
 
+    def _hold(self) -> None:
+        """Hold the chosen output back, or release it."""
+        row: RunRow | None = self.table.chosen()
+        if row is not None and self.run is not None and self.run.going and row.state != "proved":
+            self.hold_asked.emit(row.id, row.state != "held")
+
+    def _leave_out(self) -> None:
+        """Have the chosen output not made in this run."""
+        row: RunRow | None = self.table.chosen()
+        if row is not None and self.run is not None and self.run.going and row.state != "proved":
+            self.leave_asked.emit(row.id)
+
+    def menu_of(self, row: RunRow) -> QMenu:
+        """What can be done with an output.
+
+        Parameters
+        ----------
+        row
+            Its row.
+        """
+        menu = QMenu(self)
+        going = self.run is not None and self.run.going and row.state != "proved"
+        for words, do, on in (
+            ("Make it first", lambda: self._put(first=True), going),
+            ("Make it last", lambda: self._put(first=False), going),
+            ("Release it" if row.state == "held" else "Hold it back", self._hold, going),
+            ("Leave it out of this run", self._leave_out, going),
+            ("Open file", self._open, row.state == "proved"),
+            ("Open folder", self._folder, bool(row.path)),
+        ):
+            action = menu.addAction(words)
+            assert action is not None
+            action.setEnabled(on)
+            action.triggered.connect(lambda _=False, do=do: do())
+        return menu
+
+    def _show_menu(self, at: QPoint) -> None:
+        row: RunRow | None = self.table.chosen()
+        viewport = self.table.viewport()
+        if row is not None and viewport is not None:
+            self.menu_of(row).exec(viewport.mapToGlobal(at))
+
     def _open_at_work(self, run: RunModel) -> None:
         """A run opens at what is being made."""
         if self._opened == run.fan_start:
@@ -404,8 +454,9 @@ class RunPlace(QWidget):
     def _describe(self) -> None:
         run = self.run
         down = run is not None and not run.lives and not run.ended
-        self.pause.setText("Go on" if down else "Resume" if run and run.paused else "Pause")
-        self.pause.setEnabled(bool(run and (run.going or down)))
+        again = down or bool(run and run.can_go_on)
+        self.pause.setText("Go on" if again else "Resume" if run and run.paused else "Pause")
+        self.pause.setEnabled(bool(run and (run.going or again)))
         self.stop.setEnabled(bool(run and run.going))
         row: RunRow | None = self.table.chosen()
         there = bool(row and row.state == "proved")
@@ -416,7 +467,8 @@ class RunPlace(QWidget):
             self.needs.setText("")
             return
         if row.state == "needs you":
-            self.needs.setText(f"{row.title} · {row.recipe} needs you.\n{row.reason}")
+            why = "\n".join([row.reason, *row.failures[:2]])
+            self.needs.setText(f"{row.title} · {row.recipe} needs you.\n{why}")
         elif row.checks:
             good = sum(1 for check in row.checks if check.ok)
             wrong = [check for check in row.checks if not check.ok]
@@ -427,7 +479,7 @@ class RunPlace(QWidget):
                 f"{' · '.join(told[:MOST_CHECKS])}{more}"
             )
         else:
-            others = "\n".join(run.needs[:3]) if run and run.needs else ""
+            others = "\n".join([*row.failures[:2], *(run.needs[:3] if run else ())])
             self.needs.setText(f"{row.title} · {row.recipe}: {row.state}\n{others}".strip())
 
     def _pause_or_go_on(self) -> None:
@@ -435,6 +487,8 @@ class RunPlace(QWidget):
             return
         if not self.run.lives and not self.run.ended:
             self.again_asked.emit()
+        elif self.run.can_go_on:
+            self.begin_asked.emit()
         elif self.run.paused:
             self.resume_asked.emit()
         else:
