@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import tempfile
 import unittest
+from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 
@@ -275,6 +276,55 @@ class Typing(unittest.TestCase):
         for text in ("", "fast", "-3M", "3 M M", "1e9", "∞", "3 miles"):
             with self.assertRaises(ModelError):
                 parse_bits(text)
+
+
+class Nearest(unittest.TestCase):
+    """A recipe that makes files as a given one is."""
+
+    FACTS = ClipFacts(
+        path="/a/keyed.mov",
+        fingerprint="f",
+        bytes=90_000_000,
+        frames=250,
+        rate=Fraction(25),
+        width=1280,
+        height=720,
+        pixel_aspect=Fraction(1),
+        scan="progressive",
+        video_codec="prores",
+        pixel_format="yuva444p10le",
+        audio=tuple(
+            SoundFacts("pcm_s24le", 2, 48000, "stereo", 10.0, language) for language in ("deu", "eng")
+        ),
+        seconds=10.0,
+        bit_rate=72_000_000,
+        timecode="10:00:00:00",
+        alpha="straight",
+        profile="4444",
+    )
+
+    def test_grade_alpha_timecode_and_tracks_are_those_of_the_file(self) -> None:
+        recipe = as_the_source(self.FACTS).recipe
+        assert recipe.picture is not None and recipe.sound is not None
+        self.assertEqual(recipe.picture.grade, "4444", "as it says, not as its rate would have it")
+        self.assertEqual((recipe.picture.alpha, recipe.picture.timecode), ("source", "source"))
+        self.assertEqual(recipe.sound.tracks, "each")
+        self.assertIn("4444", recipe.name)
+
+    def test_fields_keep_their_order_where_they_can(self) -> None:
+        tape = replace(
+            self.FACTS,
+            path="/a/tape.mxf",
+            video_codec="mpeg2video",
+            pixel_format="yuv422p",
+            scan="interlaced",
+            field_order="bottom first",
+            alpha="",
+            profile="4:2:2",
+        )
+        picture = as_the_source(tape).recipe.picture
+        assert picture is not None
+        self.assertEqual((picture.scan, picture.chroma), ("bottom first", "4:2:2"))
 
 
 class Schemas(unittest.TestCase):

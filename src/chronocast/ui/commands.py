@@ -243,6 +243,7 @@ COMMANDS: tuple[Command, ...] = (
     Command("plan.lanes_all", "View", "All of the lanes", "Ctrl+Alt+0", (PLAN,)),
     Command("window.other_theme", "View", "Other theme (Ink, Paper)", "Ctrl+Shift+T", apart=True),
     Command("window.larger_text", "View", "Larger text", "Ctrl++"),
+    Command("window.usual_text", "View", "Text at its usual size", "Ctrl+0", also="100 %"),
     Command("window.smaller_text", "View", "Smaller text", "Ctrl+-"),
     Command("window.show_pictures", "View", "Show pictures again"),
     Command("window.find_command", "View", "Find a command…", "Ctrl+K"),

@@ -52,7 +52,8 @@ from chronocast.ui.widgets.finder import Findable, Finder
 from chronocast.ui.widgets.left_out import LeftOut
 from chronocast.ui.widgets.notice_bar import NoticeBar
 
-LARGER = 1.1
+SIZES = (0.8, 0.9, 1.0, 1.1, 1.25, 1.5, 1.75, 2.0)
+"""Sizes of text that there are."""
 """One step of the size of text."""
 
 
@@ -203,8 +204,9 @@ class Window(QMainWindow):
         own: Actions = {
             "window.close": self.close,
             "window.other_theme": self.other_theme,
-            "window.larger_text": lambda: self.text_scale(LARGER),
-            "window.smaller_text": lambda: self.text_scale(1 / LARGER),
+            "window.larger_text": lambda: self.text_step(1),
+            "window.smaller_text": lambda: self.text_step(-1),
+            "window.usual_text": lambda: self.text_step(0),
             "window.show_pictures": self.show_pictures,
             "window.find_command": self.find_command,
             "window.cards": self.show_cards,
@@ -494,10 +496,13 @@ class Window(QMainWindow):
         """Ink to Paper, and back."""
         self._remake(themes.PAPER if self.theme.name == "Ink" else themes.INK)
 
-    def text_scale(self, factor: float) -> None:
-        """Larger or smaller text everywhere."""
-        themes.set_scale(themes.scale() * factor)
-        self._remake(self.theme)
+    def text_step(self, step: int) -> None:
+        """Larger or smaller text everywhere, 0 for the usual size."""
+        near = min(range(len(SIZES)), key=lambda number: abs(SIZES[number] - themes.scale()))
+        size = SIZES[max(0, min(len(SIZES) - 1, near + step))] if step else 1.0
+        if size != themes.scale():
+            themes.set_scale(size)
+            self._remake(self.theme)
 
     def _remake(self, theme: Theme) -> None:
         """The same session in a window made anew: theme and text size are in every part."""

@@ -11,6 +11,7 @@ from chronocast.model.recipe.containers import CONTAINERS, holding
 from chronocast.model.recipe.recipe import PictureRecipe, RateControl, Recipe, SoundRecipe
 from chronocast.model.recipe.wording import telling_name
 from chronocast.model.source.facts import ClipFacts
+from chronocast.model.source.origin import samples_of
 
 
 def picture_codec(stream: str) -> PictureCodec | None:
@@ -67,6 +68,8 @@ def as_the_source(facts: ClipFacts) -> Nearest:
             f"{ending[1:].upper()} is not written with these codecs here; {CONTAINERS[fits[0]].name} stands for it."
         )
         box = fits[0]
+    if picture is not None:
+        picture = picture.model_copy(update=_kept_by(box, picture))
     made = Recipe.model_validate(
         {
             "id": "as-the-source",
@@ -80,6 +83,11 @@ def as_the_source(facts: ClipFacts) -> Nearest:
     return Nearest(made.model_copy(update={"name": telling_name(made)}), told)
 
 
+def _kept_by(box: str, picture: PictureRecipe) -> dict[str, str]:
+    """What a container can't carry is not asked of it."""
+    return {} if CONTAINERS[box].timecode else {"timecode": "none"}
+
+
 def _picture(facts: ClipFacts, told: list[str]) -> PictureRecipe:
     kind = picture_codec(facts.video_codec) or PICTURE["h264"]
     if kind.stream_name != facts.video_codec:
@@ -90,15 +98,11 @@ def _picture(facts: ClipFacts, told: list[str]) -> PictureRecipe:
         else 128_000 * len(facts.audio)
     )
     bits = min(1_000_000_000, max(10_000, facts.bit_rate - sound))
-    depth = 10 if "10" in facts.pixel_format else 8
-    chroma = "4:4:4" if "444" in facts.pixel_format else "4:2:2" if "422" in facts.pixel_format else "4:2:0"
-    grade = None
-    if kind.grades:
-        pixels = max(1, facts.width * facts.height) * float(facts.rate)
-        found = min(kind.grades, key=lambda item: abs(item.bits_a_pixel - facts.bit_rate / pixels))
-        grade = found.id
+    depth, chroma, _ = samples_of(facts.pixel_format)
+    grade = _grade(kind, facts)
     exact = any(item.depth == depth and item.chroma == chroma for item in kind.samplings) and not kind.grades
-    scan = "top first" if facts.interlaced and "top first" in kind.scans else "progressive"
+    order = "bottom first" if facts.field_order == "bottom first" else "top first"
+    scan = order if facts.interlaced and order in kind.scans else "progressive"
     if facts.interlaced and scan == "progressive":
         told.append(f"{kind.name} is written progressive here; its fields become frames.")
     mode = "two pass" if "two pass" in kind.modes else "variable"
@@ -109,11 +113,24 @@ def _picture(facts: ClipFacts, told: list[str]) -> PictureRecipe:
             "depth": depth if exact else None,
             "chroma": chroma if exact else None,
             "scan": scan,
+            "alpha": "source" if facts.alpha else "drop",
+            "timecode": "source" if facts.timecode else "none",
             "rate_control": RateControl(
                 mode=mode, target_bits_per_second=bits, peak_bits_per_second=bits * 2
             ).model_dump(),
         }
     )
+
+
+def _grade(kind: PictureCodec, facts: ClipFacts) -> str | None:
+    """The grade that a stream says it is of; the nearest by its rate where it doesn't say."""
+    if not kind.grades:
+        return None
+    said = facts.profile.lower().replace("dnxhr", "").replace("prores", "").strip()
+    named = next((item for item in kind.grades if said and said in (item.id, item.name.lower())), None)
+    pixels = max(1, facts.width * facts.height) * float(facts.rate)
+    near = min(kind.grades, key=lambda item: abs(item.bits_a_pixel - facts.bit_rate / pixels))
+    return (named or near).id
 
 
 def _sound(facts: ClipFacts, told: list[str]) -> SoundRecipe | None:
