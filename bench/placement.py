@@ -26,7 +26,7 @@ def outputs(count: int, draws: int, dice: np.random.Generator) -> list[Work]:
     found = []
     for number in range(count):
         pieces = max(1, int(dice.poisson(20)))
-        seconds = np.exp(dice.normal(np.log(8), 0.6, pieces))
+        seconds = np.sort(np.exp(dice.normal(np.log(8), 0.6, pieces)))[::-1]  # as forecast and run have them
         spread = seconds[:, None] * np.exp(0.25 * dice.standard_normal((pieces, draws)))
         name = f"o{number}"
         check = np.full((1, draws), 0.12 * seconds.sum())

@@ -446,9 +446,10 @@ def stages_of(
         )
     for output, seconds in piece_seconds(pieces, station.pace, seen, chance).items():
         if pieces[output].pieces:
-            names = tuple(ask.name for ask in pieces[output].pieces)
+            longest = np.argsort(-seconds.mean(axis=1), kind="stable")  # the last to end is then a short one
+            names = tuple(pieces[output].pieces[number].name for number in longest)
             where = device_place(station.id, pieces[output].device)
-            found[output].append(Stage(ENCODE, where, names, seconds))
+            found[output].append(Stage(ENCODE, where, names, seconds[longest]))
     shared_copies = np.exp(SHARED_SD * chance.normal("station"))
     for ask in others:
         if ask.copies:

@@ -64,7 +64,9 @@ class Jobs:
     def spec(self, ready: OutputReady, held: bool) -> tuple[OutputSpec, frozenset[str]]:
         """An output as the machine must know it, and which of its parts are in the stock."""
         sound = ready.plan.sound.name if ready.plan.sound else None
-        pieces = wanted_pieces(ready)
+        costs = {piece.name: ready.cost(piece) for piece in ready.plan.pieces}
+        # the longest first, as the forecast has it: the last to end is then a short one
+        pieces = tuple(sorted(wanted_pieces(ready), key=lambda name: -costs.get(name, 0.0)))
         bases = tuple((name, ready.base_of[name].name) for name in pieces if name in ready.base_of)
         names = (*pieces, *(base for _, base in bases), *((sound,) if sound else ()))
         kept = frozenset(name for name in names if self.stock.size(name) is not None)
