@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import gc
 import tempfile
+import time
 import unittest
+import weakref
 from pathlib import Path
 
 from PyQt6.QtCore import Qt, QTimer
@@ -177,6 +180,21 @@ class Tasks(unittest.TestCase):
         self.assertIn("already", asked[0])
         self.assertEqual(there.read_text(), "precious")
         self.assertIsNone(desk.session.desk.journal)
+
+    def test_a_window_that_is_closed_is_freed(self) -> None:
+        desk = self.desk(clips=1)
+        window = weakref.ref(desk.window)
+        desk.close()
+        del desk.window
+
+        def gone() -> bool:
+            gc.collect()
+            return window() is None
+
+        end = time.monotonic() + 20
+        while not gone() and time.monotonic() < end:
+            QTest.qWait(50)
+        self.assertIsNone(window())
 
     def assert_finds(self, finder: Finder, typed: str, first: str) -> None:
         finder.line.clear()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
@@ -598,6 +599,10 @@ class Window(QMainWindow):
             place.leave()
         if not self._retired:
             self.session.close()
+            for signal, slot in self._heard:
+                with contextlib.suppress(TypeError):  # a window that is closed twice
+                    signal.disconnect(slot)
+            self.deleteLater()
         if self in _windows:
             _windows.remove(self)
         super().closeEvent(event)
