@@ -18,6 +18,7 @@ from typing import Any
 
 from chronocast.media.files.sums import file_sum
 from chronocast.model.errors import ChronocastError
+from chronocast.model.messages.jobs import pair_beside
 
 ENDING = ".mp4"
 STALE_SECONDS = 24 * 3600
@@ -136,6 +137,7 @@ class Stock:
             notes.write_text(json.dumps(facts, indent=1) + "\n")
             os.replace(notes, path.with_suffix(".json"))
             os.replace(temporary, path)
+            Path(pair_beside(str(temporary))).unlink(missing_ok=True)  # whoever wanted it has taken it
             return Kept(name, path, path.stat().st_size, facts)
         except OSError as error:
             raise StockError(

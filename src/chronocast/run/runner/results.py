@@ -174,6 +174,7 @@ class Results:
             return None
         task = started.task
         self.count(started.output, event.wall_seconds, event.cpu_seconds)
+        picture = await asyncio.to_thread(self._picture, started, event) if task.is_part else None
         if task.is_part:
             temporary = self.stock.temporary(task.name, f"{self.folders.mark}-{event.attempt}")
             facts = {
@@ -197,7 +198,6 @@ class Results:
                 return e.Failed(task, event.attempt, "place", str(error))
         elif task.kind == CHECK.id:
             self.checks[task.name] = [*event.result["checks"], *self._looks(task.name)]
-        picture = await asyncio.to_thread(self._picture, started, event) if task.is_part else None
         learned = self._learn(task, event, started)
         body = {
             "task": event.task,

@@ -18,7 +18,6 @@ from chronocast.model.recipe.typed import parse_bytes
 from chronocast.model.show import size_text
 from chronocast.model.source.cutlist import media_title
 from chronocast.preparation.recut import Recut
-from chronocast.run.moving import move_batch
 from chronocast.ui.commands import Actions
 from chronocast.ui.desk.desk import new_batch
 from chronocast.ui.desk.session import Session
@@ -135,6 +134,8 @@ class BatchActions(QObject):
                 "Decide first which of the two batches is right: the one here, or the one on disk."
             )
             return
+        from chronocast.run.moving import move_batch
+
         try:
             move_batch(session.batch, session.path, path)
         except ChronocastError as error:

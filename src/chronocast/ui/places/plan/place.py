@@ -145,7 +145,8 @@ class PlanPlace(QWidget):
         row.addWidget(self.side)
         splitter = QSplitter(Qt.Orientation.Vertical)
         splitter.addWidget(above)
-        splitter.addWidget(LaneStrip(self.plan_bar, self.lanes))
+        self.strip_of_lanes = LaneStrip(self.plan_bar, self.lanes)
+        splitter.addWidget(self.strip_of_lanes)
         splitter.setStretchFactor(0, 1)
         splitter.setStretchFactor(1, 0)
         splitter.setCollapsible(0, False)
@@ -225,6 +226,8 @@ class PlanPlace(QWidget):
             wanted = self.lanes.sizeHint().height() + self.plan_bar.sizeHint().height()
             wanted = min(wanted, round(high * LANES_SHARE))
             self.splitter.setSizes([high - wanted, wanted])
+        data = self.lanes.data  # where everything is made there is nothing to plan
+        self.strip_of_lanes.setVisible(data is None or bool(data.blocks or data.held))
         self._chosen(self.grid.current_output())
 
     def _want_strip(self, key: str, source: str, frames: tuple[int, ...]) -> None:

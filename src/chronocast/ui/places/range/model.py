@@ -115,13 +115,16 @@ def _facts(source: Source, ready: SourceReady) -> str:
     cut = ready.cut
     clock = SourceClock.of(cut)
     told = [f"{cut.width}×{cut.height}", f"{rate_text(cut.rate)} frames/s", colour_told(cut.colour)]
+    if not any(clip.frames for clip in ready.facts.values()):
+        told = [f"sound only, no picture, counted at {rate_text(cut.rate)} frames/s"]
     if source.kind == "clip":
         (clip,) = ready.facts.values()
-        if clip.pixel_aspect != 1:
+        if clip.frames and clip.pixel_aspect != 1:
             told[0] += (
                 f" from {clip.width}×{clip.height} with pixels {clip.pixel_aspect.numerator}:{clip.pixel_aspect.denominator}"
             )
-        told += [f"{clip.video_codec} {rate_bits_text(clip.bit_rate)}", clip.scan, size_text(clip.bytes)]
+        shown = [f"{clip.video_codec} {rate_bits_text(clip.bit_rate)}", clip.scan] if clip.frames else []
+        told += [*shown, size_text(clip.bytes)]
         told.append(", ".join(f"{a.codec} {a.layout or a.channels}" for a in clip.audio) or "no sound")
     else:
         told += [

@@ -139,12 +139,12 @@ class RangeTable(RowsTable):
         super().__init__(
             theme,
             (
-                Col("range", lambda r: r.name + (f": {r.note}" if r.note else ""), 0.19, _paint_name),
-                Col("", lambda r: r.kind, 0.08, quiet=True),
-                Col("first", lambda r: r.first_text, 0.13, right=True),
-                Col("last in the file", lambda r: r.last_text, 0.14, right=True),
-                Col("length", lambda r: f"{r.length_text} · {r.extent.frames} f", 0.20, right=True),
-                Col("of the whole", lambda r: r.extent.share_text, 0.14, _paint_share, right=True),
+                Col("range", lambda r: r.name + (f": {r.note}" if r.note else ""), 0.17, _paint_name),
+                Col("", lambda r: r.kind, 0.07, quiet=True),
+                Col("first", lambda r: r.first_text, 0.155, right=True),
+                Col("last in the file", lambda r: r.last_text, 0.155, right=True),
+                Col("length", lambda r: f"{r.length_text} · {r.extent.frames} f", 0.21, right=True),
+                Col("of the whole", lambda r: r.extent.share_text, 0.12, _paint_share, right=True),
                 Col("makes", self._makes_words, 0.12, self._paint_makes),
             ),
             "Ranges of this source",
