@@ -139,8 +139,7 @@ class Tasks(unittest.TestCase):
         desk.click_cell(1, 1, CTRL)
         desk.click_cell(1, 2, CTRL)
         desk.key(Qt.Key.Key_E, CTRL | SHIFT)
-        desk.settle()
-        self.assertEqual(place.name.text(), "3 chosen files")
+        desk.until(lambda: place.name.text() == "3 chosen files" and "mode" in place.form.rows, "the cells")
         mode = place.form.rows["mode"].setting
         self.assertTrue(mode.mixed and mode.chosen == -1)
         self.take(desk, "sound.layout", "mono")
