@@ -51,6 +51,9 @@ def _picture(ready: OutputReady) -> Iterator[Difference]:
         if any(clip.frames for clip in ready.source.facts.values()):
             yield Difference("picture", "the picture is left out")
         return
+    if not any(clip.frames for clip in ready.source.facts.values()) and ready.source.facts:
+        yield Difference("picture", "there is no picture: it is black", loss=False)
+        return
     if ready.source.timeline is not None:
         for told in changes(cut, ready.source.facts):
             yield Difference("clip", told.rstrip("."), loss=False)

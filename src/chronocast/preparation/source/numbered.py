@@ -17,6 +17,8 @@ from chronocast.model.time.timing import parse_rate
 from chronocast.preparation.source.linking import IMAGE_ENDINGS
 
 FEWEST = 2
+TELLING = 3
+"""A name of fewer signs tells nothing by itself."""
 MOST_MISSING = 10
 """More numbers missing in a row end one film and begin another."""
 
@@ -114,8 +116,9 @@ def in_rate(path: str, rate: str) -> str:
 
 
 def images_title(path: Path) -> str:
-    """What numbered images are called: their files' name without its number, or their folder's."""
-    return media_title(path_text(path)).partition("#")[0].rstrip(" ._-") or path.parent.name
+    """What numbered images are called: their files' name without its number, or their folder's where that says little."""
+    name = media_title(path_text(path)).partition("#")[0].rstrip(" ._-")
+    return name if len(name) >= TELLING else f"{path.parent.name} {name}".strip()
 
 
 def rate_asked(path: Path) -> str:
