@@ -13,6 +13,7 @@ from chronocast.forecast.stage import Stage, Work
 from chronocast.model.stages import CHECK, ENCODE, HERE, JOIN
 from chronocast.schedule.bound import lower_bound
 from chronocast.schedule.clock import simulate
+from chronocast.schedule.closing import closing_bound
 from chronocast.schedule.placement import Evening, place_works, typical, typical_help
 from chronocast.schedule.pool import Help
 from chronocast.schedule.rehearsal import Hazard, Mishaps, rehearse
@@ -70,7 +71,7 @@ def over_bound(count: int, there: int, nights: bool) -> str:
         dice = np.random.default_rng(seed)
         works, helping = outputs(count, 1, dice), stations(there, 1, dice, nights)
         end = float(place_works(works, {HERE: 4}, 1, helping, wish="finish").end[0])
-        found.append(end / lower_bound(works, {HERE: 4}, helping).end - 1)
+        found.append(end / closing_bound(works, {HERE: 4}, helping) - 1)
     return f"{min(found):.1%} to {max(found):.1%}".replace("%", " %")
 
 

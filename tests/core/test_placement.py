@@ -35,6 +35,7 @@ from chronocast.preparation.station.attendance import AttendanceBook
 from chronocast.preparation.station.helpers import helpers_of, shared_drives
 from chronocast.schedule.bound import lower_bound
 from chronocast.schedule.clock import Traced, simulate
+from chronocast.schedule.closing import closing_bound
 from chronocast.schedule.placement import Evening, Placement, place_evening, place_works
 from chronocast.schedule.pool import FAR, Help, Surprise
 from chronocast.schedule.rehearsal import Happening, Mishaps, hazard_seen
@@ -145,6 +146,28 @@ class Plans(unittest.TestCase):
         after = float(plan(free, 1, [*there, far("more", 2, slower)], "finish").end[0])
         longest = max(float(stage.draws.max()) for item in free for stage in item.stages)
         self.assertLessEqual(after, before + longest * max(1.0, slower) + 1e-6)
+
+    @settings(max_examples=60, deadline=None)
+    @given(
+        st.lists(st.lists(st.floats(0.5, 20), min_size=1, max_size=6), min_size=2, max_size=6),
+        st.lists(st.tuples(st.integers(1, 3), st.floats(0.5, 4)), max_size=3),
+        st.floats(0.1, 9),
+    )
+    def test_what_the_end_of_an_evening_costs_is_bounded_nearer_and_never_beyond_a_real_plan(
+        self, pieces: list[list[float]], stations: list[tuple[int, float]], steps: float
+    ) -> None:
+        works = [work(f"o{n}", film, steps * (1 + n % 3)) for n, film in enumerate(pieces)]
+        there = [far(f"s{n}", slots, slower) for n, (slots, slower) in enumerate(stations)]
+        nearer = closing_bound(works, {HERE: 2}, there)
+        self.assertGreaterEqual(nearer, lower_bound(works, {HERE: 2}, there).end - 1e-6)
+        for wish in WISHES:
+            self.assertLessEqual(nearer, float(plan(works, 2, there, wish).end[0]) + 1e-5)
+
+    def test_in_the_last_stretch_there_are_no_more_tasks_than_files(self) -> None:
+        works = [work(f"o{n}", [4.0, 4.0, 4.0, 4.0], 4.0) for n in range(2)]  # 32 s of parts, 16 of steps
+        self.assertAlmostEqual(lower_bound(works, {HERE: 4}, []).end, 16.0)
+        self.assertAlmostEqual(closing_bound(works, {HERE: 8}, []), 12.0)
+        self.assertEqual(float(plan(works, 8, [], "finish").end[0]), 12.0, "it can be had")
 
     def test_small_cases_have_the_best_end_there_is(self) -> None:
         cases = (

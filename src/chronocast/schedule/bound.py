@@ -131,7 +131,7 @@ def _earliest(
         (row, column)
         for row, one in enumerate(amounts)
         for column, side in enumerate(sides)
-        if _able(one, side)
+        if able(one, side)
     ]
     if {row for row, _ in pairs} != set(range(len(amounts))):
         return FAR, {}
@@ -184,7 +184,7 @@ class _Totals:
                 if total <= 0:
                     continue
                 found.amounts[one] = found.amounts.get(one, 0.0) + total
-                quickest = min((side.slower for side in sides if _able(one, side)), default=FAR)
+                quickest = min((side.slower for side in sides if able(one, side)), default=FAR)
                 if is_part:
                     found.parts[one] = found.parts.get(one, 0.0) + total
                     part, fresh_parts = max(part, float(seconds.max()) * quickest), True
@@ -196,7 +196,8 @@ class _Totals:
         return found
 
 
-def _able(one: WorkClass, side: Side) -> bool:
+def able(one: WorkClass, side: Side) -> bool:
+    """Whether slots can do work of a class."""
     if side.place != one.place or (one.here and not side.own):
         return False
     return not one.stations or side.name in one.stations

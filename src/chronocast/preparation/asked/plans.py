@@ -13,7 +13,7 @@ from chronocast.model.batch.wishes import WISHES, Wish
 from chronocast.model.show import clock_text, percent, time_text
 from chronocast.model.stages import HERE
 from chronocast.preparation.forecast.outlook import Outlook
-from chronocast.schedule.bound import lower_bound
+from chronocast.schedule.closing import closing_bound
 from chronocast.schedule.placement import (
     Evening,
     in_best_order,
@@ -101,7 +101,7 @@ def soonest(view: Outlook) -> float:
         The forecast of the batch.
     """
     evening = view.evening
-    return lower_bound(typical(evening.works), evening.slots, typical_help(evening.helping)).end
+    return closing_bound(typical(evening.works), evening.slots, typical_help(evening.helping))
 
 
 @dataclass(frozen=True)
