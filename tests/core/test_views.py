@@ -128,6 +128,23 @@ class Run(unittest.TestCase):
             ),
         )
 
+    def test_what_goes_on_by_itself_doesn_t_say_that_it_needs_somebody(self) -> None:
+        now = time.time()
+        records = [*story([now + n for n in range(8)])[:4]]
+        records.append(
+            Said(5, now + 5, "output", {"id": "o", "state": "needs you", "reason": "The drive is full."})
+        )
+        for waiting, state in (
+            ({"o": "space"}, "waits for room"),
+            ({"o": "drive"}, "waits for its drive"),
+            ({}, "needs you"),
+        ):
+            body = {"waits_for": "space" if waiting else "", "waiting": waiting}
+            view = RunView().fold(records).see({"tasks": (now + 6, body)}, lives=True)
+            model = run_model(view, now + 6)
+            self.assertEqual((model.rows[0].state, model.rows[0].reason), (state, "The drive is full."))
+            self.assertEqual(bool(model.needs), not waiting)
+
     def test_each_record_counts_once(self) -> None:
         records = story([time.time() + n for n in range(8)])
         self.assertEqual(RunView().fold(records).fold(records).as_json(), RunView().fold(records).as_json())

@@ -49,6 +49,10 @@ WAITING: dict[str, Condition] = {
 }
 
 
+WAITS = {"space": "waits for room", "drive": "waits for its drive"}
+"""What is said of an output that goes on by itself."""
+
+
 class AnyRecord(Protocol):
     """A record of a run's journal."""
 
@@ -84,7 +88,8 @@ class OutputView:
 
     ``map`` are its pieces in order: short name, frames, and *kept*, *copy* or *encode*; none where they
     are still to be found.  ``picture`` is the newest piece's poorest picture beside its original: *file*, *at* (timecode),
-    *xpsnr* in dB; ``poorest`` the same of all pieces.  ``spent`` are the processor's seconds so far.
+    *xpsnr* in dB; ``poorest`` the same of all pieces.  ``spent`` are the processor's seconds so far; ``waits_for`` is *space*
+    or *drive* where it goes on by itself once that is there.
     """
 
     id: str
@@ -116,6 +121,7 @@ class OutputView:
     picture: dict[str, Any] = field(default_factory=dict)
     poorest: dict[str, Any] = field(default_factory=dict)
     failures: list[Failure] = field(default_factory=list)
+    waits_for: str = ""
 
     def as_json(self) -> dict[str, Any]:
         """As ``render`` and ``status`` answer it."""
@@ -259,6 +265,9 @@ class RunView:
         moved = float(body.get("moved") or at)
         expects = going and not self.paused and self.waits_for not in ("space", "drive", "resume", *WAITING)
         self.still_seconds = max(0.0, at - moved, self.silent_seconds) if expects else self.silent_seconds
+        waiting = body.get("waiting", {})
+        for output in self.outputs.values():
+            output.waits_for = str(waiting.get(output.id, ""))
         for name, count in body.get("outputs", {}).items():
             if name in self.outputs:
                 self.outputs[name].frames_done = int(count)
@@ -382,7 +391,7 @@ class RunView:
                 return "paused"
             if self.condition == "interrupted":
                 return "interrupted"
-        return output.state
+        return WAITS.get(output.waits_for, output.state) if output.state == "needs you" else output.state
 
     def as_json(self) -> dict[str, Any]:
         """As ``status`` answers it."""

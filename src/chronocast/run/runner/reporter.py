@@ -65,6 +65,11 @@ class Reporter:
                 "outputs": self.done_frames(),
                 "paused": self.machine.paused,
                 "waits_for": self.machine.waits_for,
+                "waiting": {
+                    name: tracked.waits_for
+                    for name, tracked in self.machine.outputs.items()
+                    if tracked.waits_for
+                },
                 "finish": self.in_hand.finish,
             }
             text = json.dumps(body)

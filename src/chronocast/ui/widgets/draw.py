@@ -126,7 +126,7 @@ def mark(painter: QPainter, centre: QPointF, state: str, theme: Theme, size: flo
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.color("ember"))
         painter.drawEllipse(centre, size * 0.8, size * 0.8)
-    elif state == "paused":
+    elif state == "paused" or state.startswith("waits for"):
         painter.setPen(QPen(theme.color("lichen"), 2.4))
         painter.drawLine(QPointF(x - 2.5, y - size * 0.8), QPointF(x - 2.5, y + size * 0.8))
         painter.drawLine(QPointF(x + 2.5, y - size * 0.8), QPointF(x + 2.5, y + size * 0.8))

@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from chronocast.model.show import clock_text, counted, db_text, size_text, time_text
-from chronocast.run.view import PIECES, Condition, OutputView, RunView, shown_name
+from chronocast.run.view import PIECES, WAITS, Condition, OutputView, RunView, shown_name
 
 GOING = ("waiting", "rendering", "joining", "checking", "placing")
 
@@ -301,7 +301,7 @@ def _finish_told(view: RunView, rows: Sequence[RunRow], active: float, now: floa
         more = f"nothing has moved for {time_text(view.still_seconds)}; Stop ends it for certain, what is finished is kept"
     elif view.condition in STANDS:
         name, (finished, more) = "the run", STANDS[view.condition]
-        reason = next((row.reason for row in rows if row.state == "needs you"), "")
+        reason = next((row.reason for row in rows if row.state in ("needs you", *WAITS.values())), "")
         if view.condition in ("full", "away") and reason:
             more = reason
     elif told:

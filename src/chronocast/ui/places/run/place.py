@@ -10,6 +10,7 @@ from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QPushButton, QVBoxLayout, QWidget
 
+from chronocast.run.view import WAITS
 from chronocast.ui.commands import Actions
 from chronocast.ui.desk.desk import Desk
 from chronocast.ui.lanes.data import Drop, LaneData
@@ -56,7 +57,7 @@ def paint_state(painter: QPainter, box: QRectF, row: RunRow, t: Theme) -> None:
         "rust"
         if row.state in ("needs you", "interrupted")
         else "lichen"
-        if row.state == "paused"
+        if row.state == "paused" or row.state in WAITS.values()
         else "text"
         if row.state not in ("waiting", "stopped", "held")
         else "quiet"
@@ -68,8 +69,9 @@ def paint_progress(painter: QPainter, box: QRectF, row: RunRow, t: Theme) -> Non
     """What was kept, what is encoded, what is still to be."""
     unit = scale()
     bar = QRectF(box.left(), box.center().y() - 5 * unit, box.width() - 48 * unit, 10 * unit)
-    if row.state == "needs you":
-        draw.text(painter, box, row.reason, font(13, narrow=True), t.color("rust"))
+    if row.state == "needs you" or row.state in WAITS.values():
+        role = "rust" if row.state == "needs you" else "lichen"
+        draw.text(painter, box, row.reason, font(13, narrow=True), t.color(role))
         return
     if row.note:  # a common quality is being looked for
         bar.translate(0, -6 * unit)
@@ -469,6 +471,10 @@ class RunPlace(QWidget):
         if row.state == "needs you":
             why = "\n".join([row.reason, *row.failures[:2]])
             self.needs.setText(f"{row.title} · {row.recipe} needs you.\n{why}")
+        elif row.state in WAITS.values():
+            self.needs.setText(
+                f"{row.title} · {row.recipe} {row.state}, and goes on by itself then.\n{row.reason}"
+            )
         elif row.checks:
             good = sum(1 for check in row.checks if check.ok)
             wrong = [check for check in row.checks if not check.ok]
