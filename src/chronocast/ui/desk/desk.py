@@ -82,6 +82,11 @@ class Desk:
         return self.file.path
 
     @property
+    def untitled(self) -> bool:
+        """Whether nobody has said yet where its file is."""
+        return self.path.parent == untitled_path().parent and self.path.name.startswith("untitled-")
+
+    @property
     def conditions(self) -> frozenset[str]:
         """What holds now, of the conditions in the table of commands."""
         can = {"can undo": bool(self.history.before), "can redo": bool(self.history.after)}

@@ -455,6 +455,11 @@ class Session(QObject):
             added = self.desk.bring_in(gathered)
             if added:
                 self._after_edit()
+                if self.desk.untitled and not batch.sources:
+                    self.notice.emit(
+                        f"This batch is kept as {self.path} for now; “Move the batch's file…”, beside its name above, "
+                        "puts it beside its sources."
+                    )
             self.gathered.emit(added)
             unrated = [item.path for item in refused if item.wants_rate]
             refused = [item for item in refused if not item.wants_rate]
