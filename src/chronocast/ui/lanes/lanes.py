@@ -281,8 +281,8 @@ class Lanes(QWidget):
         painter.setPen(QPen(t.color("text"), 1.4))
         painter.drawLine(QPointF(x, AXIS * unit - 4), QPointF(x, self.height() - 2))
         words = data.now_words if not data.night else clock_text(data.start + timedelta(seconds=data.now))
-        box = QRectF(x - 45, 2, 90, 16 * unit)
-        painter.fillRect(box.adjusted(14, 0, -14, 0), t.color("ground"))
+        box = QRectF(x - 45 * unit, 2, 90 * unit, 16 * unit)
+        painter.fillRect(box.adjusted(14 * unit, 0, -14 * unit, 0), t.color("ground"))
         draw.text(painter, box, words, font(12.5, 600, narrow=True), t.color("text"), align=draw.CENTRE)
 
     def _has_room(self, flag: Flag, data: LaneData) -> bool:
@@ -415,7 +415,7 @@ class Lanes(QWidget):
     def _axis(self, painter: QPainter, data: LaneData) -> None:
         t, unit = self.theme, scale()
         shown = self.view.end - self.view.begin
-        step = draw.nice_steps(shown, self._width)
+        step = draw.nice_steps(shown, self._width / unit)
         at = (data.start.timestamp() + self.view.begin) // step * step + step
         while (seconds := at - data.start.timestamp()) < self.view.end:
             x = self.x_of(seconds)
@@ -423,10 +423,10 @@ class Lanes(QWidget):
             painter.drawLine(QPointF(x, AXIS * unit - 5), QPointF(x, self.height()))
             moment = datetime.fromtimestamp(at).astimezone()
             pattern = "%H:%M:%S" if step < 60 else "%H:%M" if shown < 86400 else "%a %H:%M"
-            if abs(seconds - data.now) * self._scale > 48 or data.night:
+            if abs(seconds - data.now) * self._scale > 48 * unit or data.night:
                 draw.text(
                     painter,
-                    QRectF(x - 40, 2, 80, 16 * unit),
+                    QRectF(x - 40 * unit, 2, 80 * unit, 16 * unit),
                     moment.strftime(pattern),
                     font(12.5, narrow=True),
                     t.color("quiet"),

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QBrush, QColor, QFont, QFontMetricsF, QLinearGradient, QPainter, QPen, QPolygonF
 
-from chronocast.ui.theme import NARROW, Theme
+from chronocast.ui.theme import NARROW, Theme, scale
 
 LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
 RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
@@ -108,6 +108,7 @@ def mark(painter: QPainter, centre: QPointF, state: str, theme: Theme, size: flo
     """A state's sign, told apart by its shape: never by colour alone."""
     painter.save()
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    size *= scale()
     x, y = centre.x(), centre.y()
     if state == "proved":
         painter.setPen(QPen(theme.color("tide"), 2))

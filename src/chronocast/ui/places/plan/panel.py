@@ -32,7 +32,7 @@ class ForecastPanel(QWidget):
         self.empty = "Choose a cell to see its forecast."
         self.plot = WaysPlot(theme, self)
         self.plot.hide()
-        self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Expanding)
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Expanding)
         self._words: list[tuple[QRectF, str]] = []
         self.setAccessibleName("Forecast of the chosen output")
 

@@ -132,7 +132,7 @@ class PlanPlace(QWidget):
         scrolled.setWidgetResizable(True)
         scrolled.setFrameShape(QFrame.Shape.NoFrame)
         scrolled.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        scrolled.setFixedWidth(self.panel.sizeHint().width())
+        scrolled.setMinimumWidth(self.panel.sizeHint().width())
         stacked.addWidget(scrolled, 1)
         stacked.addWidget(self.asked)
         self.forecast_side = beside

@@ -65,14 +65,14 @@ class FanChart(QWidget):
                 area.bottom() - area.height() * (y - bottom) / (top - bottom),
             )
 
-        step = draw.nice_steps(top - bottom, area.height(), 26)
+        step = draw.nice_steps(top - bottom, area.height(), 26 * unit)
         value = (run.fan_start.timestamp() + bottom) // step * step + step
         while value < run.fan_start.timestamp() + top:
             y = at(0, value - run.fan_start.timestamp()).y()
             painter.setPen(QPen(t.color("line"), 1))
             painter.drawLine(QPointF(area.left(), y), QPointF(area.right(), y))
             moment = run.fan_start + timedelta(seconds=value - run.fan_start.timestamp())
-            words = moment.strftime("%H:%M:%S" if step < 60 else "%H:%M")
+            words = moment.strftime("%M:%S" if step < 60 else "%H:%M")
             draw.text(
                 painter,
                 QRectF(box.left() - 6, y - 8 * unit, 44 * unit, 16 * unit),
@@ -80,6 +80,7 @@ class FanChart(QWidget):
                 font(12, narrow=True),
                 t.color("quiet"),
                 align=draw.RIGHT,
+                narrowed=True,
             )
             value += step
         painter.save()
@@ -94,11 +95,15 @@ class FanChart(QWidget):
         painter.restore()
         for x, words, align in (
             (area.left(), run.fan_start.strftime("%H:%M:%S"), draw.LEFT),
-            (area.right() - 80, (run.fan_start + timedelta(seconds=last)).strftime("%H:%M:%S"), draw.RIGHT),
+            (
+                area.right() - 80 * unit,
+                (run.fan_start + timedelta(seconds=last)).strftime("%H:%M:%S"),
+                draw.RIGHT,
+            ),
         ):
             draw.text(
                 painter,
-                QRectF(x, area.bottom() + 4, 80, 16 * unit),
+                QRectF(x, area.bottom() + 4, 80 * unit, 16 * unit),
                 words,
                 font(12, narrow=True),
                 t.color("quiet"),
