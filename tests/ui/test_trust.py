@@ -332,6 +332,7 @@ class NothingStale(unittest.TestCase):
         desk.click_cell(0, 1)
         desk.key(Qt.Key.Key_E, Qt.KeyboardModifier.ControlModifier)
         desk.settle()
+        desk.until(lambda: BITS in desk.window.recipe_place.form.rows, "the form")
         for text, said in (("sixty pears", True), ("500k", False)):
             line = desk.window.recipe_place.form.rows[BITS].line
             assert line is not None

@@ -183,6 +183,12 @@ def _sheet(t: Theme) -> str:
     QToolButton {{ background: transparent; border: 1px solid transparent; border-radius: 3px; padding: 3px 8px; color: {t.quiet}; }}
     QToolButton:hover {{ color: {t.text}; }}
     QToolButton::menu-indicator {{ image: none; }}
+    QTabBar#places {{ background: {t.raised}; border: 1px solid transparent; }}
+    QTabBar#places::tab {{ background: transparent; color: {t.quiet}; padding: 4px 2px 5px 2px; margin: 0 12px; border: none;
+                           border-bottom: 2px solid transparent; }}
+    QTabBar#places::tab:selected {{ color: {t.text}; border-bottom: 2px solid {t.tide}; }}
+    QTabBar#places::tab:hover {{ color: {t.text}; }}
+    QTabBar#places:focus {{ border: 1px solid {t.tide}; }}
     QToolButton#place {{ color: {t.quiet}; padding: 4px 2px 5px 2px; border: none; border-bottom: 2px solid transparent; border-radius: 0; }}
     QToolButton#place:checked {{ color: {t.text}; border-bottom: 2px solid {t.tide}; }}
     QToolButton#place:focus {{ color: {t.text}; border-bottom: 2px dotted {t.tide}; }}

@@ -7,16 +7,16 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtCore import QSettings, Qt, QTimer, QUrl
+from PyQt6.QtCore import QSettings, QSignalBlocker, Qt, QTimer, QUrl
 from PyQt6.QtGui import QCloseEvent, QDesktopServices, QDragEnterEvent, QDropEvent, QKeyEvent
 from PyQt6.QtWidgets import (
     QApplication,
-    QButtonGroup,
     QHBoxLayout,
     QMainWindow,
     QMessageBox,
     QPushButton,
     QStackedWidget,
+    QTabBar,
     QToolButton,
     QVBoxLayout,
     QWidget,
@@ -53,6 +53,8 @@ from chronocast.ui.widgets.finder import Findable, Finder
 from chronocast.ui.widgets.left_out import LeftOut
 from chronocast.ui.widgets.notice_bar import NoticeBar
 
+FREED_MS = 5_000
+"""So long after a window was closed it is freed."""
 SIZES = (0.8, 0.9, 1.0, 1.1, 1.25, 1.5, 1.75, 2.0)
 """Sizes of text that there are."""
 """One step of the size of text."""
@@ -168,21 +170,20 @@ class Window(QMainWindow):
 
     def _line_of_places(self) -> QWidget:
         """The places by their words, the batch and where its files go, the menu of commands."""
-        self.words = QButtonGroup(self)
+        self.words = QTabBar()
+        self.words.setObjectName("places")
+        self.words.setDrawBase(False)
+        self.words.setExpanding(False)
+        self.words.setUsesScrollButtons(False)
+        self.words.setFont(font(14.5))
+        self.words.setAccessibleName("Places")
+        for name in PLACES:
+            self.words.addTab(name)
+        self.words.currentChanged.connect(lambda number: self.go_to(PLACES[number]))
         line = QHBoxLayout()
-        line.setContentsMargins(16, 2, 12, 0)
+        line.setContentsMargins(4, 2, 12, 0)
         line.setSpacing(26)
-        for number, name in enumerate(PLACES):
-            button = QToolButton()
-            button.setObjectName("place")
-            button.setText(name)
-            button.setCheckable(True)
-            button.setFont(font(14.5))
-            button.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-            button.setAccessibleName(f"{name}, place")
-            self.words.addButton(button, number)
-            line.addWidget(button)
-        self.words.idClicked.connect(lambda number: self.go_to(PLACES[number]))
+        line.addWidget(self.words)
         line.addStretch(1)
         self.title = QToolButton()
         self.title.setFont(font(13.5, narrow=True))
@@ -314,9 +315,8 @@ class Window(QMainWindow):
         self.place = name
         number, place = PLACES.index(name), self.places[name]
         self.pages.setCurrentIndex(number)
-        button = self.words.button(number)
-        assert button is not None
-        button.setChecked(True)
+        with QSignalBlocker(self.words):
+            self.words.setCurrentIndex(number)
         self.head.setVisible(place.forecasts)
         self.commands.enter(name)
         place.enter()
@@ -602,7 +602,7 @@ class Window(QMainWindow):
             for signal, slot in self._heard:
                 with contextlib.suppress(TypeError):  # a window that is closed twice
                     signal.disconnect(slot)
-            self.deleteLater()
+            QTimer.singleShot(FREED_MS, self.deleteLater)  # once its threads have left
         if self in _windows:
             _windows.remove(self)
         super().closeEvent(event)
