@@ -259,7 +259,14 @@ def found_by(source: Source, ready: SourceReady | None) -> str:
     if ready is None:
         return source.path
     for path, clip in ready.facts.items():
-        words += [path, clip.video_codec, clip.pixel_format, clip.scan, clip.field_order, clip.timecode or ""]
+        words += [
+            *PurePosixPath(path).parts[-2:],
+            clip.video_codec,
+            clip.pixel_format,
+            clip.scan,
+            clip.field_order,
+            clip.timecode or "",
+        ]
         words += [f"{clip.width}×{clip.height} {clip.width}x{clip.height}", f"{rate_text(clip.rate)} fps"]
         words += ["alpha" if clip.alpha else "", "uneven variable" if clip.variable_timing else ""]
         words += ["upright turned" if clip.turned else "", "sound only" if not clip.frames else ""]
@@ -280,6 +287,8 @@ def _part_facts(part: NamedRange, ready: SourceReady | None, wrong: str) -> str:
 ORDERS = ("as in the batch", "by name", "longest first", "largest first", "what needs a look first")
 
 
+TELLING = 3
+"""Words of fewer signs are looked for as they are."""
 MOST_UNFOLDED = 12
 """More ranges of a source than these are folded until a person unfolds them."""
 
@@ -303,11 +312,15 @@ def arranged(
 
     def has(group: list[int]) -> bool:
         text = " ".join(
-            f"{plan.rows[n].title} {plan.rows[n].facts} {plan.rows[n].problem} {plan.rows[n].found_by}"
-            for n in group
+            f"{plan.rows[n].title} {plan.rows[n].facts} {plan.rows[n].problem}" for n in group
         ).lower()
+        besides = " ".join(plan.rows[n].found_by for n in group).lower()
+        alone = set(besides.split())
         text += " needs you problem" if plan.rows[group[0]].problem else ""
-        return all(word in text for word in wanted)
+        # a sign or two stand in every path and size: of what isn't shown they must be a whole word
+        return all(
+            word in text or (word in besides if len(word) >= TELLING else word in alone) for word in wanted
+        )
 
     keys: dict[str, Callable[[Row], Any]] = {
         ORDERS[1]: lambda row: row.title.lower(),

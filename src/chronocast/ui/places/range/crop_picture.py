@@ -12,6 +12,9 @@ from chronocast.ui.widgets.picture import PictureBox
 Crop = tuple[float, float, float, float]
 REACH = 9
 
+MIDDLE = 0.008
+"""A centre that is dragged no further from the middle stays there."""
+
 
 class CropPicture(PictureBox):
     """``CropPicture(theme)``; ``set_crop`` and ``set_window`` in shares of the picture.
@@ -133,12 +136,11 @@ class CropPicture(PictureBox):
         self._grip = set()
 
     def _centre(self, at: QPointF) -> tuple[float, float]:
-        """A place of the widget as shares of the crop."""
+        """A place of the widget as shares of the crop; about the middle it is the middle."""
         crop = self.crop_box()
-        return (
-            min(1.0, max(0.0, (at.x() - crop.left()) / crop.width())),
-            min(1.0, max(0.0, (at.y() - crop.top()) / crop.height())),
-        )
+        shares = ((at.x() - crop.left()) / crop.width(), (at.y() - crop.top()) / crop.height())
+        x, y = (0.5 if abs(share - 0.5) < MIDDLE else min(1.0, max(0.0, share)) for share in shares)
+        return x, y
 
     def _dragged(self, at: QPointF) -> Crop:
         box = self.picture_box()
