@@ -127,13 +127,17 @@ class House(unittest.TestCase):
         self.assertTrue(all(told.stand_in for told in known.stations), "labelled stand-ins")
 
     def test_2_a_station_that_is_killed_costs_what_it_had_in_hand(self) -> None:
-        journal = self.begin(2)
-        self.until_at_work(journal, "Plover")
-        self.house.processes["Plover"].kill()
-        view = self.proved(journal)
-        self.assertIn("Plover went away", view.house)
-        self.house.start("Plover")
-        self.there("Plover")
+        told = ""
+        for _ in range(3):  # its last piece may have been finished just before
+            journal = self.begin(2)
+            self.until_at_work(journal, "Plover")
+            self.house.processes["Plover"].kill()
+            told = self.proved(journal).house
+            self.house.start("Plover")
+            self.there("Plover")
+            if told:
+                break
+        self.assertIn("Plover went away", told)
 
     def test_3_a_hub_that_is_killed_and_comes_back_loses_nothing(self) -> None:
         journal = self.begin(2)

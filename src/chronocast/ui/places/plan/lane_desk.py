@@ -50,7 +50,7 @@ class LaneDesk(QObject):
     def __init__(
         self, session: Session, lanes: Lanes, bar: PlanBar, selected: Callable[[], list[str]]
     ) -> None:
-        super().__init__()
+        super().__init__(lanes)  # with them it goes, and hears nothing any more
         self.session, self.lanes, self.bar, self.selected = session, lanes, bar, selected
         self.batch = Batch()
         self.view: Outlook | None = None

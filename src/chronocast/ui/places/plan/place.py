@@ -150,6 +150,7 @@ class PlanPlace(QWidget):
         splitter.setStretchFactor(0, 1)
         splitter.setStretchFactor(1, 0)
         splitter.setCollapsible(0, False)
+        splitter.setCollapsible(1, False)
         splitter.setHandleWidth(1)
         self.splitter = splitter
         layout = QVBoxLayout(self)
@@ -225,7 +226,8 @@ class PlanPlace(QWidget):
             high = sum(self.splitter.sizes())  # stations came or went: their rows want room
             wanted = self.lanes.sizeHint().height() + self.plan_bar.sizeHint().height()
             wanted = min(wanted, round(high * LANES_SHARE))
-            self.splitter.setSizes([high - wanted, wanted])
+            if high:  # else it isn't shown yet, and takes the sizes that its parts ask for
+                self.splitter.setSizes([high - wanted, wanted])
         data = self.lanes.data  # where everything is made there is nothing to plan
         self.strip_of_lanes.setVisible(data is None or bool(data.blocks or data.held))
         self._chosen(self.grid.current_output())
