@@ -18,6 +18,7 @@ from chronocast.model.batch.batch import Batch
 from chronocast.model.batch.edits import set_asked
 from chronocast.model.batch.exceptions import with_values
 from chronocast.model.errors import ModelError
+from chronocast.model.messages.jobs import pair_beside
 from chronocast.model.recipe.recipe import PictureRecipe, Recipe
 from chronocast.preparation.asked.about_output import answers_about
 from chronocast.preparation.asked.answers import asked_of
@@ -26,6 +27,7 @@ from chronocast.preparation.forecast.outlook import Outlook, outlook
 from chronocast.preparation.output.output_ready import OutputReady, Prospect
 from chronocast.preparation.station_known import station_known
 from chronocast.preparation.today import circumstances, outlook_now, prepared
+from chronocast.run.runner.pictures import RunPictures
 from chronocast.run.view import RunView
 from chronocast.ui.places.house.model import house_model
 from tests.runs import QUICK, RATED, render, small_batch
@@ -86,6 +88,23 @@ class Looks(unittest.TestCase):
             self.assertEqual((width, height), (320, 180))
             self.assertLess(float(np.abs(original - made).mean()), 12)
             self.assertGreater(float(np.abs(original - made).mean()), 0, "it is the encode, not the original")
+
+    def test_pictures_of_earlier_runs_go_and_the_poorest_of_this_one_stays(self) -> None:
+        folder = Path(tempfile.mkdtemp())
+        (folder / "before.pictures").mkdir()
+        (folder / "before.pictures" / "a.jpg").write_bytes(b"old")
+        pictures, ready = RunPictures(folder / "now.db"), self.ready("quick")
+        piece, told = ready.plan.pieces[0], []
+        for number, xpsnr in enumerate((41.0, 33.0, 45.0)):
+            temporary = folder / f"attempt {number}"
+            Path(pair_beside(str(temporary))).write_bytes(bytes([number]))
+            told.append(pictures.take(ready, piece, temporary, (number, xpsnr)))
+        self.assertEqual([path.name for path in folder.glob("*.pictures")], ["now.pictures"])
+        self.assertEqual([("poorest" in said) if said else None for said in told], [True, True, False])
+        name = ready.output.id
+        self.assertEqual((folder / "now.pictures" / f"{name}.poorest.jpg").read_bytes(), b"\x01")
+        self.assertEqual((folder / "now.pictures" / f"{name}.jpg").read_bytes(), b"\x02")
+        self.assertIsNone(pictures.take(ready, piece, folder / "nothing", (0, 1.0)), "none is there")
 
     def test_a_finished_output_is_known_exactly_and_says_so_of_others(self) -> None:
         view = outlook_now(self.prospect(), Workspace())

@@ -103,7 +103,8 @@ def inspect(
         list[Path], typer.Argument(help="Media files, timeline files or folders.", metavar="PATH...")
     ],
     rate: Annotated[
-        str | None, typer.Option(help="Frames per second of edit lists, which don't say theirs.")
+        str | None,
+        typer.Option(help="Frames per second of edit lists and numbered images, which don't say theirs."),
     ] = None,
     json_: Json = False,
 ) -> None:
@@ -137,7 +138,8 @@ def batch_new(
     ] = None,
     title: Annotated[str, typer.Option(help="The batch's title.")] = "",
     rate: Annotated[
-        str | None, typer.Option(help="Frames per second of edit lists, which don't say theirs.")
+        str | None,
+        typer.Option(help="Frames per second of edit lists and numbered images, which don't say theirs."),
     ] = None,
     search: Annotated[
         list[Path] | None,

@@ -21,7 +21,10 @@ def add_sources(
         list[Path], typer.Argument(metavar="PATH...", help="Media, timelines, folders of them.")
     ],
     rate: Annotated[
-        str | None, typer.Option("--rate", help="Frames a second of edit lists, which don't say theirs.")
+        str | None,
+        typer.Option(
+            "--rate", help="Frames a second of edit lists and numbered images, which don't say theirs."
+        ),
     ] = None,
 ) -> None:
     """Bring in sources. One that can't be used is listed with its reason; the rest comes in."""

@@ -11,7 +11,7 @@ import av
 
 from chronocast.media.picture.compose import picture_digest
 from chronocast.media.picture.likeness import Likeness, likeness
-from chronocast.media.piece.pair import Pair
+from chronocast.media.piece.pair import Pair, Small, small
 
 log = logging.getLogger("chronocast.measure")
 
@@ -44,7 +44,7 @@ class Sample:
         path
             The piece's file.
         """
-        came: dict[int, av.VideoFrame] = {}
+        came: dict[int, Small | None] = {}  # small ones: whole pictures would fill the memory
         total = hashlib.blake2b(digest_size=16)
 
         def pairs() -> Iterator[tuple[av.VideoFrame, av.VideoFrame]]:
@@ -52,7 +52,7 @@ class Sample:
                 if self._digested:
                     total.update(picture_digest(made))
                 if number in self.kept:
-                    came[number] = made
+                    came[number] = small(made)
                     yield self.kept[number], made
 
         if not self.kept and not self._digested:
@@ -66,7 +66,9 @@ class Sample:
         found = dict(zip(came, told, strict=True))
         if found:
             number = min(found, key=lambda n: found[n].xpsnr)
-            self.poorest = Pair(number, self.kept[number], came[number], found[number].xpsnr)
+            original, poorest = small(self.kept[number]), came[number]
+            if original is not None and poorest is not None:
+                self.poorest = Pair(number, original, poorest, found[number].xpsnr)
         return found
 
     def _decoded(self, path: str) -> Iterator[tuple[int, av.VideoFrame]]:

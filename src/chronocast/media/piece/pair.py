@@ -2,22 +2,37 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import av
+import numpy as np
+from numpy.typing import NDArray
 from PIL import Image
+
+Small = NDArray[Any]
 
 WIDE = 640
 """Each of the two is no wider, in pixels."""
 
 
 class Pair(NamedTuple):
-    """A picture as the encoder was given it, as it came out, its number in the piece, and how like they are (XPSNR in dB)."""
+    """A picture as the encoder was given it and as it came out, both small, its number in the piece, XPSNR in dB."""
 
     number: int
-    original: av.VideoFrame
-    made: av.VideoFrame
+    original: Small
+    made: Small
     xpsnr: float
+
+
+def small(frame: av.VideoFrame) -> Small | None:
+    """A picture small, in RGB, shape (height, width, 3); None of one that can't be shown."""
+    width = min(WIDE, frame.width)
+    height = max(2, round(frame.height * width / frame.width))
+    try:
+        shown = frame.reformat(width=width, height=height, format="rgb24", interpolation="AREA")
+        return shown.to_ndarray()
+    except (av.error.FFmpegError, ValueError):
+        return None
 
 
 def write_pair(path: str, pair: Pair) -> None:
@@ -35,10 +50,5 @@ def write_pair(path: str, pair: Pair) -> None:
     OSError
         It can't be written.
     """
-    width = min(WIDE, pair.original.width)
-    height = max(2, round(pair.original.height * width / pair.original.width))
-    whole = Image.new("RGB", (2 * width, height))
-    for place, frame in enumerate((pair.original, pair.made)):
-        small = frame.reformat(width=width, height=height, format="rgb24", interpolation="AREA")
-        whole.paste(Image.fromarray(small.to_ndarray()), (place * width, 0))
+    whole = Image.fromarray(np.concatenate([pair.original, pair.made], axis=1))
     whole.save(path, "JPEG", quality=88)

@@ -117,7 +117,7 @@ def _shape(ready: OutputReady) -> Iterator[Difference]:
     ):
         yield Difference(
             "size",
-            f"{asked.width}×{asked.height} is asked for and {plan.width}×{plan.height} made: its codec wants even sides",
+            f"{asked.width}×{asked.height} is asked for and {plan.width}×{plan.height} made, the nearest that its codec takes",
             False,
         )
     lies = place(

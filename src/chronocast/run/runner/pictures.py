@@ -52,6 +52,8 @@ class RunPictures:
         newest, poorest = self.folder / f"{name}.jpg", self.folder / f"{name}.poorest.jpg"
         said: Answer = {"file": str(newest), "at": ready.timecode_at(begin + number), "xpsnr": xpsnr}
         try:
+            if not self.folder.exists():
+                self._forget_others()
             self.folder.mkdir(exist_ok=True)
             shutil.move(pair_beside(str(temporary)), newest)
             if xpsnr < self._poorest.get(name, float("inf")):
@@ -61,6 +63,12 @@ class RunPictures:
         except OSError:
             return None
         return said
+
+    def _forget_others(self) -> None:
+        """Remove the pictures of the batch's earlier runs: nobody is shown them any more."""
+        for other in self.folder.parent.glob(f"*{ENDING}"):
+            if other != self.folder:
+                shutil.rmtree(other, ignore_errors=True)
 
     @staticmethod
     def drop(temporary: Path) -> None:
