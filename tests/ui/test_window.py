@@ -8,10 +8,11 @@ import time
 import unittest
 import weakref
 from pathlib import Path
+from unittest import mock
 
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QMessageBox
+from PyQt6.QtWidgets import QApplication, QFileDialog, QMessageBox
 
 from chronocast.journal.documents import load_batch
 from chronocast.run.runner_lock import runner_lives
@@ -180,6 +181,20 @@ class Tasks(unittest.TestCase):
         self.assertIn("already", asked[0])
         self.assertEqual(there.read_text(), "precious")
         self.assertIsNone(desk.session.desk.journal)
+
+    def test_a_new_batch_or_a_copy_never_writes_over_one_that_is_there(self) -> None:
+        desk = self.desk(clips=1)
+        there = Path(tempfile.mkdtemp()) / "monday.batch.json"
+        there.write_text("precious")
+        name = str(there).removesuffix(
+            ".batch.json"
+        )  # as it is typed: nobody was asked about the file itself
+        with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(name, "")):
+            for command in ("batch.new", "batch.save_copy", "batch.move"):
+                desk.window.commands.by_id[command].trigger()
+                self.assertIn("was not touched", desk.window.notice.text(), command)
+                self.assertEqual(there.read_text(), "precious", command)
+        self.assertTrue(desk.session.path.exists())
 
     def test_a_window_that_is_closed_is_freed(self) -> None:
         desk = self.desk(clips=1)

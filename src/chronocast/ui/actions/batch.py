@@ -93,6 +93,9 @@ class BatchActions(QObject):
         if not name:
             return
         path = _with_ending(name)
+        if path.exists():
+            self.trouble.emit(f"{path} is there already and was not touched. Choose another name.")
+            return
         try:
             save_batch(new_batch().model_copy(update={"title": path.name.removesuffix(BATCH_ENDING)}), path)
         except ChronocastError as error:
@@ -158,6 +161,9 @@ class BatchActions(QObject):
         )
         if name:
             path = _with_ending(name)
+            if path.exists() and path != Path(name):  # nobody was asked about that one
+                self.trouble.emit(f"{path} is there already and was not touched. Choose another name.")
+                return
             try:
                 save_batch(self.session.batch, path)
                 self.said.emit(f"A copy of the batch was written to {path}. No film was made.")

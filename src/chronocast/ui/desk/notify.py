@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import logging
 import os
+from html import escape
 from pathlib import Path
 
 log = logging.getLogger(__name__)
@@ -35,7 +36,9 @@ def tell_desktop(summary: str, body: str) -> bool:
     replaces.convert(QMetaType.fromName(b"uint"))
     actions.convert(QMetaType.fromName(b"QStringList"))
     message = QDBusMessage.createMethodCall(SERVICE, PLACE, SERVICE, "Notify")
-    message.setArguments(["Chronocast", replaces, "chronocast", summary, body, actions, {}, -1])
+    message.setArguments(
+        ["Chronocast", replaces, "chronocast", summary, escape(body, quote=False), actions, {}, -1]
+    )
     told = bool(bus.send(message))
     if not told:
         log.info("the desktop could not be told: %s", summary)
