@@ -207,6 +207,9 @@ class Helping(unittest.TestCase):
         house = House(known_at=NOW, stations=(told("Plover"),), bookings=bookings)
         self.assertEqual(helpers_of(house, "mine", NOW)[0].booked, 30.0)
         self.assertEqual(helpers_of(house, now=NOW)[0].booked, 280.0)
+        own = (Booking(run="key 20260101-1200", station="Plover", seconds=500),)
+        house_of_one = House(known_at=NOW, stations=(told("Plover"),), bookings=own)
+        self.assertEqual(helpers_of(house_of_one, "key", NOW)[0].booked, 0.0, "nor of its batch")
         self.assertEqual(
             helpers_of(house, "mine", NOW, rank="before others")[0].booked, 7.5, "as it is shared"
         )

@@ -10,6 +10,7 @@ import time
 import unittest
 from pathlib import Path
 
+from chronocast.crew.house.observer import look_once
 from chronocast.demo.house import StandIn, StandInHouse
 from chronocast.journal.documents import load_batch, save_json
 from chronocast.journal.places import config_folder
@@ -65,8 +66,6 @@ class House(unittest.TestCase):
     @classmethod
     def there(cls, *names: str) -> None:
         """Wait until stations are known to the hub."""
-        from chronocast.crew.house.observer import look_once
-
         end = time.monotonic() + 60
         while time.monotonic() < end:
             found = look_once(Workspace())
@@ -139,7 +138,10 @@ class House(unittest.TestCase):
             self.assertFalse(over(view), "Plover had nothing to do at all")
             plover.send_signal(signal.SIGCONT)
         plover.kill()
-        self.assertIn("Plover went away", self.proved(journal).house)
+        view = self.proved(journal)
+        self.assertIn("Plover went away", view.house)
+        self.assertEqual(view.stand_ins, {"Plover", "Curlew"}, "labelled as such, there or not")
+        self.assertEqual([gone.name for gone in look_once(Workspace()).away], ["Plover"])
         self.house.start("Plover")
         self.there("Plover")
 

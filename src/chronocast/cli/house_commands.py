@@ -11,6 +11,7 @@ import signal
 import sys
 import time
 from collections.abc import Coroutine
+from datetime import datetime
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -20,7 +21,7 @@ from chronocast.cli.answers import NEEDS_YOU, WRONG_USE, Json, complain, put, wo
 from chronocast.journal.places import data_folder
 from chronocast.model.errors import ChronocastError
 from chronocast.model.house import House, StationTold
-from chronocast.model.show import time_text
+from chronocast.model.show import clock_text, counted, time_text
 
 hub_app = typer.Typer(
     help="Be the hub of a house: the one machine that knows its stations.", invoke_without_command=True
@@ -128,15 +129,16 @@ def ask_house(hub: str = "") -> House:
 
 def station_line(station: StationTold) -> str:
     """A station in a line."""
-    doing = f"{len(station.doing)} of {station.slots} slots at work" if station.doing else "idle"
-    state = doing if station.open else f"shut: {station.why_shut}"
+    slots = counted(station.slots, "slot")
+    doing = f"{len(station.doing)} of {slots} at work" if station.doing else "idle"
+    state = doing if station.open else f"takes no work: {station.why_shut}"
     if not station.open and station.until:
         state += f", {time_text(max(0.0, station.until - time.time()))} more"
     pace = (
         f"{1 / station.pace['encode']:.0f} Mpixel/s a slot" if station.pace.get("encode") else "not measured"
     )
     label = " (stand-in)" if station.stand_in else ""
-    return f"{station.name}{label}: {state}; {station.slots} slots, {pace}, {station.manner}"
+    return f"{station.name}{label}: {state}; {slots}, {pace}, {station.manner}"
 
 
 def house(json_: Json = False) -> None:
@@ -151,6 +153,10 @@ def house(json_: Json = False) -> None:
         sys.stdout.write(f"The hub is at {found.hub}.\n")
         for station in found.stations:
             sys.stdout.write(f"  {station_line(station)}\n")
+        for gone in found.away:
+            moment = clock_text(datetime.fromtimestamp(gone.since).astimezone())
+            label = " (stand-in)" if gone.stand_in else ""
+            sys.stdout.write(f"  {gone.name}{label}: away; heard of last at {moment}\n")
         if not found.stations and not found.trouble:
             sys.stdout.write("  No station has joined.\n")
     if found.trouble:

@@ -204,11 +204,20 @@ class Booking(FrozenModel):
     rank: Rank = "as others"
 
 
+class StationAway(FrozenModel):
+    """A station that was there and is no more: since when (seconds since 1970)."""
+
+    name: str
+    since: float
+    stand_in: bool = False
+
+
 class House(FrozenModel):
     """What is known of a house at a moment (seconds since 1970); ``trouble`` is why nothing is, in a sentence."""
 
     hub: str = ""
     known_at: float = 0.0
     stations: tuple[StationTold, ...] = ()
+    away: tuple[StationAway, ...] = ()
     bookings: tuple[Booking, ...] = ()
     trouble: str = ""

@@ -11,7 +11,8 @@ from pathlib import Path
 from chronocast.deliver.place import measured
 from chronocast.forecast.learning.conformal import Widths, width_factor
 from chronocast.forecast.learning.experience import Experience, learn_from
-from chronocast.forecast.station import Load
+from chronocast.forecast.station import Load, Station
+from chronocast.journal.batch_key import batch_key
 from chronocast.journal.ledger import Ledger, MadeFile
 from chronocast.journal.workspace import Workspace
 from chronocast.model.batch.batch import Batch
@@ -134,7 +135,22 @@ def circumstances(prospect: Prospect, workspace: Workspace, load: Load | None = 
         What others take of the machine now.
     """
     known = learned(workspace, {item.film for item in prospect.outputs})
-    return Circumstances(workspace.stock, this_station(workspace, load=load), known)
+    return Circumstances(workspace.stock, station_for(prospect, workspace, load), known)
+
+
+def station_for(prospect: Prospect, workspace: Workspace, load: Load | None = None) -> Station:
+    """This machine and its helpers as a batch finds them: what its own run has booked isn't others' work.
+
+    Parameters
+    ----------
+    prospect
+        The batch made ready.
+    workspace
+        What is kept of all batches.
+    load
+        What others take of the machine now.
+    """
+    return this_station(workspace, load=load, run=batch_key(prospect.path) if prospect.path else None)
 
 
 def outlook_now(
@@ -156,7 +172,7 @@ def outlook_now(
     view = outlook(
         prospect,
         workspace.stock,
-        this_station(workspace, load=load),
+        station_for(prospect, workspace, load),
         experienced
         if experienced is not None
         else learned(workspace, {item.film for item in prospect.outputs}),

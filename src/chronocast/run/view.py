@@ -192,7 +192,10 @@ def place_of(slot: str) -> tuple[str, int]:
 
 @dataclass
 class RunView:
-    """A run: outputs in the operator's order, what is going on, how it ended; ``house`` is what was said of it last."""
+    """A run: outputs in the operator's order, what is going on, how it ended; ``house`` is what was said of it last.
+
+    ``stand_ins`` are stations that only stand in for workstations.
+    """
 
     batch: dict[str, Any] = field(default_factory=dict)
     path: str = ""
@@ -217,6 +220,7 @@ class RunView:
     lanes: dict[str, Any] = field(default_factory=dict)
     _begun: dict[tuple[str, int], tuple[str, float, str]] = field(default_factory=dict)
     house: str = ""
+    stand_ins: set[str] = field(default_factory=set)
     encoded_frames: int = 0
     encoded_media_seconds: float = 0.0
     idle_seconds: float = 0.0
@@ -430,6 +434,7 @@ def _begin(view: RunView, record: AnyRecord) -> None:
 
 def _forecast(view: RunView, record: AnyRecord) -> None:
     view.forecast = record.body
+    view.stand_ins |= {told["name"] for told in record.body.get("stations", ()) if told.get("stand_in")}
     for item in record.body["outputs"]:
         view.output(item["id"]).forecast = item
 
@@ -546,6 +551,7 @@ def _request(view: RunView, record: AnyRecord) -> None:
 
 def _outlook(view: RunView, record: AnyRecord) -> None:
     view.fan.append((record.time, record.body["finish"]))
+    view.stand_ins.update(record.body.get("stand_ins", ()))
 
 
 def _ended(view: RunView, record: AnyRecord) -> None:

@@ -22,13 +22,15 @@ from chronocast import __version__
 from chronocast.crew.house.certificates import RENEW_DAYS, CertificateError, own_member, sign
 from chronocast.crew.house.joining import JoinPort, make_house
 from chronocast.crew.house.line import bounded, security_of, set_quiet
-from chronocast.model.house import Booking, House, StationTold
+from chronocast.model.house import Booking, House, StationAway, StationTold
 
 log = logging.getLogger("chronocast.hub")
 
 PORT, JOIN_PORT = 8786, 8787
 STALE_SECONDS = 10.0
 """A station that hasn't said anything for so long isn't told of."""
+AWAY_SECONDS = 24 * 3600.0
+"""A station that went away is told of so long."""
 BOOKED_SECONDS = 30.0
 """What a run has booked is forgotten so long after it said so."""
 MOST_BOOKINGS = 4096
@@ -109,18 +111,30 @@ class Hub:
                 "refused": f"This house works with version {__version__}, and this machine has {version[:20]}."
             }
         now = time.monotonic()
-        known = [known for known in self.stations.values() if now - known.heard < STALE_SECONDS]
+        self.stations = {
+            name: known for name, known in self.stations.items() if now - known.heard < AWAY_SECONDS
+        }
+        everybody = sorted(self.stations.values(), key=lambda item: item.told.name)
+        there = [known for known in everybody if self._is_there(known, now)]
         self.booked = {run: entry for run, entry in self.booked.items() if now - entry[0] < BOOKED_SECONDS}
         house = House(
             known_at=time.time(),
-            stations=tuple(
-                item.told
-                for item in sorted(known, key=lambda item: item.told.name)
-                if item.address in self.scheduler.workers
+            stations=tuple(known.told for known in there),
+            away=tuple(
+                StationAway(
+                    name=known.told.name,
+                    since=time.time() - (now - known.heard),
+                    stand_in=known.told.stand_in,
+                )
+                for known in everybody
+                if known not in there
             ),
             bookings=tuple(booking for _, entries in self.booked.values() for booking in entries),
         )
         return {"house": house.model_dump(mode="json")}
+
+    def _is_there(self, known: Known, now: float) -> bool:
+        return now - known.heard < STALE_SECONDS and known.address in self.scheduler.workers
 
     async def pass_on(self, comm: Any, station: str, verb: str, body: dict[str, Any]) -> dict[str, Any]:
         """Pass a runner's words on to a station; its answer.

@@ -120,7 +120,6 @@ def lanes_json(view: Outlook) -> Answer:
     return {
         "at": view.at.isoformat(),
         "places": [[place, slots] for place, slots in places.items()],
-        "stand_ins": [helper.id for helper in station.helpers if helper.stand_in],
         "windows": {helper.id: [list(w) for w in helper.windows] for helper in station.helpers},
         "spans": [
             [span.output, span.station, span.slot, round(span.begin, 2), round(span.end, 2)]

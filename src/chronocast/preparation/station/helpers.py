@@ -40,7 +40,7 @@ def helpers_of(
     house
         What is known of the house.
     apart_from_run
-        A run whose own bookings don't count.
+        A run whose own bookings don't count, or a batch's key: those of its runs don't.
     now
         Seconds since 1970.
     devices
@@ -162,7 +162,7 @@ def _booked(told: StationTold, bookings: Iterable[Booking], apart_from: str, ran
     seconds = (
         booking.seconds * min(1.0, WEIGHTS[booking.rank] / WEIGHTS[rank])
         for booking in bookings
-        if booking.station == told.name and booking.run != apart_from
+        if booking.station == told.name and apart_from not in (booking.run, booking.run.partition(" ")[0])
     )
     return sum(seconds) / told.slots
 

@@ -36,7 +36,7 @@ def this_station(
     load
         What others take of it now.
     run
-        The run that it is for: what that has booked is its own.  "" for one that is alone.
+        The run that it is for, or the key of its batch: what that has booked is its own.  "" for one that is alone.
     rank
         How it stands among other operators' runs.
     """

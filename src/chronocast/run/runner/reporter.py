@@ -151,5 +151,10 @@ class Reporter:
             self.journal.set_now({"lanes": lanes_json(view)})
             self.journal.append(
                 "outlook",
-                {"finish": total["finish"], "bytes": total["bytes"], "seconds": view.finish.as_json()},
+                {
+                    "finish": total["finish"],
+                    "bytes": total["bytes"],
+                    "seconds": view.finish.as_json(),
+                    "stand_ins": [helper.id for helper in view.station.helpers if helper.stand_in],
+                },
             )

@@ -196,8 +196,8 @@ class Forecaster(Worker):
         from chronocast.preparation.asked.answers import asked_of
         from chronocast.preparation.asked.backwards import Circumstances
         from chronocast.preparation.station.load import LoadMeter
-        from chronocast.preparation.station.this import machine_slots, this_station
-        from chronocast.preparation.today import learned, outlook_now, prepared
+        from chronocast.preparation.station.this import machine_slots
+        from chronocast.preparation.today import learned, outlook_now, prepared, station_for
 
         prospect = prepared(batch, path, self._workspace, self._looked)
         films = frozenset(item.film for item in prospect.outputs)
@@ -211,9 +211,8 @@ class Forecaster(Worker):
         self._meter = self._meter or LoadMeter(machine_slots())
         load = self._meter.read()
         view = outlook_now(prospect, self._workspace, self._experienced, load)
-        now = Circumstances(
-            self._workspace.stock, this_station(self._workspace, load=load), self._experienced
-        )
+        station = station_for(prospect, self._workspace, load)
+        now = Circumstances(self._workspace.stock, station, self._experienced)
         self._last = (prospect, view, now)
         self.tell(self.forecast, batch, prospect, view)
         with self._lock:

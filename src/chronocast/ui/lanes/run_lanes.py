@@ -31,14 +31,13 @@ def run_lanes(view: RunView, now: float) -> LaneData | None:
     end = view.ended or now
     blocks = [*_past(view, first), *_present(view, first, now), *_future(view, first, now)]
     at = datetime.fromisoformat(view.lanes["at"]).timestamp() if view.lanes else end
-    stand_ins = set(view.lanes.get("stand_ins", ()))
     windows = {
         name: tuple((b + at - view.began, e + at - view.began) for b, e in found)
         for name, found in view.lanes.get("windows", {}).items()
     }
     groups = tuple(
         LaneGroup(
-            _name(place, stand_ins),
+            _name(place, view.stand_ins),
             "" if " · " in place else counted(count, "slot"),
             count,
             _with_past(windows.get(place.partition(" · ")[0], ()), at - view.began),

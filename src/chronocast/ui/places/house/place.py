@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import partial
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QButtonGroup,
     QGridLayout,
@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import (
     QLabel,
     QMessageBox,
     QPushButton,
+    QSizePolicy,
     QToolButton,
     QVBoxLayout,
     QWidget,
@@ -167,8 +168,14 @@ class HousePlace(QWidget):
         side.addLayout(head)
         self.room = QVBoxLayout()
         self.room.setContentsMargins(16, 4, 16, 4)
-        side.addLayout(self.room, 1)
-        side.addWidget(self.told)
+        upper = QWidget()  # takes what room there is, with a plot or without one
+        upper.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        over = QVBoxLayout(upper)
+        over.setContentsMargins(0, 0, 0, 0)
+        over.addLayout(self.room, 1)
+        self.told.setAlignment(Qt.AlignmentFlag.AlignTop)
+        over.addWidget(self.told)
+        side.addWidget(upper, 1)
         side.addWidget(self._title("The stock"))
         side.addWidget(self.stock)
         side.addWidget(self.proxies)

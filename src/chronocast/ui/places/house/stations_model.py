@@ -6,7 +6,7 @@ import time
 from datetime import datetime
 from typing import NamedTuple
 
-from chronocast.model.house import House, StationTold
+from chronocast.model.house import House, StationAway, StationTold
 from chronocast.model.recipe.codecs import PICTURE
 from chronocast.model.show import clock_text, counted, size_text, time_text
 
@@ -20,7 +20,7 @@ MANNERS = {
 class StationRow(NamedTuple):
     """A station in a row: its name, what it does now, how much it can do, with what hardware, and when.
 
-    ``state`` is *works*, *idle* or *shut*.
+    ``state`` is *works*, *idle*, *shut* or *away*.
     """
 
     name: str
@@ -32,8 +32,18 @@ class StationRow(NamedTuple):
 
 
 def station_rows(house: House) -> tuple[StationRow, ...]:
-    """Every station of a house, in the order of their names."""
-    return tuple(_row(told, house) for told in house.stations)
+    """Every station of a house, in the order of their names; then those that went away."""
+    return (*(_row(told, house) for told in house.stations), *(_row_away(gone) for gone in house.away))
+
+
+def _row_away(gone: StationAway) -> StationRow:
+    now = f"away: heard of last at {clock_text(datetime.fromtimestamp(gone.since).astimezone())}"
+    return StationRow(station_name(gone), "away", now, "", "", "")
+
+
+def station_name(station: StationTold | StationAway) -> str:
+    """What a station is called where it shows: a stand-in is labelled."""
+    return f"{station.name} · stand-in" if station.stand_in else station.name
 
 
 def _row(told: StationTold, house: House) -> StationRow:
@@ -60,9 +70,8 @@ def _row(told: StationTold, house: House) -> StationRow:
         if tried.works:
             codecs.setdefault(tried.device, []).append(PICTURE[tried.codec].name)
     hardware = "; ".join(f"{device}: {', '.join(names)}" for device, names in codecs.items())
-    label = " · stand-in" if told.stand_in else ""
     return StationRow(
-        f"{told.name}{label}",
+        station_name(told),
         state,
         now,
         pace,
