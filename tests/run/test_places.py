@@ -181,7 +181,7 @@ class OnScreen(unittest.TestCase):
         self, start: int, length: int, instead: bool
     ) -> None:
         part = FrameRange(start, min(250, start + length))
-        batch, made = with_draft(self.batch, self.source, part, ("quick",), instead)
+        batch, made = with_draft(self.batch, self.source, part, ("quick",), instead=instead)
         owner = batch.source(self.source)
         assert owner is not None
         taken = owner.part(made)

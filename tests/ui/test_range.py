@@ -179,10 +179,15 @@ class Ranges(unittest.TestCase):
         stop = place.standing.now().stop
         self.assertLessEqual(abs(stop - 130), 1)
         self.shows(desk, "last", stop - 1)
-        desk.click(parts.take)
+        # named as it is taken
+        desk.key(Qt.Key.Key_F2)
+        QTest.keyClicks(parts.name, "Iris")
+        desk.settle()
+        QTest.keyClick(parts.name, Qt.Key.Key_Return)
         desk.until(lambda: len(load_batch(self.path).outputs) == 6, "the second pick on disk")
         names = [part.name for part in load_batch(self.path).sources[0].ranges]
-        self.assertEqual(names, ["Pick 1", "Pick 2"])
+        self.assertEqual(names, ["Pick 1", "Iris"])
+        self.assertEqual(parts.name.text(), "")
         self.assertIn("trim, 1.0 s of 6.0 s, 17 %", [made.extent for made in place.standing.sheet.files])
         # what comes out is exact at both ends
         desk.key(Qt.Key.Key_R, CTRL)
@@ -190,7 +195,7 @@ class Ranges(unittest.TestCase):
         made = {path.name: counters(path) for path in (self.folder / "out").iterdir()}
         self.assertEqual(len(made), 6)
         self.assertEqual(made["Clip 0 - Pick 1 - quick.mp4"], [(self.first, n) for n in range(50, 75)])
-        self.assertEqual(made["Clip 0 - Pick 2 - rated.mp4"], [(self.first, n) for n in range(100, stop)])
+        self.assertEqual(made["Clip 0 - Iris - rated.mp4"], [(self.first, n) for n in range(100, stop)])
         self.assertEqual(len(made["Clip 0 - quick.mp4"]), 150)
         assert desk.window.run_shown is not None
         self.assertIn("trim, 1.0 s of 6.0 s, 17 %", {row.extent for row in desk.window.run_shown.rows})

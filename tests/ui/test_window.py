@@ -10,7 +10,7 @@ import weakref
 from pathlib import Path
 from unittest import mock
 
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import QPoint, Qt, QTimer
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QMessageBox
 
@@ -113,6 +113,14 @@ class Tasks(unittest.TestCase):
         desk.key(Qt.Key.Key_H, CTRL)
         desk.until(lambda: all(output.held for output in desk.session.batch.outputs), "all six to be held")
         desk.until(lambda: "held" in desk.cell_text(1, 1), "held cells to say so")
+
+    def test_a_click_on_a_sum_selects_the_files_it_is_of(self) -> None:
+        desk = self.desk(2, 30)
+        place, totals = desk.window.plan_place, desk.window.plan_place.grid.totals
+        for column, count in ((1, 2), (0, 4)):
+            x = place.grid.table.columnViewportPosition(column) + 20
+            QTest.mouseClick(totals, Qt.MouseButton.LeftButton, pos=QPoint(x, totals.height() // 2))
+            desk.until(lambda count=count: len(place.selected_outputs()) == count, f"column {column}")
 
     def test_pause_resume_and_stop_by_mouse(self) -> None:
         desk = self.desk(clips=2, frames=650, recipes=(HEAVY,), size=(256, 144))

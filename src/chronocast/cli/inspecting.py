@@ -19,6 +19,7 @@ from chronocast.model.picture.colour import told
 from chronocast.model.show import counted, rate_bits_text, size_text, time_text
 from chronocast.model.source.cutlist import CutList
 from chronocast.model.source.facts import ClipFacts, Damage, SoundFacts
+from chronocast.model.source.wording import scan_told, size_told
 from chronocast.model.time.timing import format_timecode, rate_text
 from chronocast.preparation.source.damaged import damage_lines, picture_time
 from chronocast.preparation.source.gather import expand
@@ -72,6 +73,7 @@ def _clip(facts: ClipFacts) -> dict[str, Any]:
         "height": facts.height,
         "pixel_aspect": str(facts.pixel_aspect),
         "scan": facts.scan,
+        "told": {"size": size_told(facts), "scan": scan_told(facts)},
         "video_codec": facts.video_codec,
         "pixel_format": facts.pixel_format,
         "colour": told(clip_colour(facts)),
@@ -133,6 +135,7 @@ def _sequence(ready: SourceReady) -> dict[str, Any]:
         "height": cut.height,
         "pixel_aspect": "1",
         "scan": "progressive",
+        "told": {"size": f"{cut.width}×{cut.height}", "scan": "progressive"},
         "video_codec": "",
         "audio": [{"codec": audio.codec, "channels": audio.channels, "sample_rate": audio.sample_rate}]
         if audio
@@ -170,10 +173,6 @@ def _markers(ready: SourceReady) -> list[dict[str, Any]]:
     ]
 
 
-def _turned(item: dict[str, Any]) -> str:
-    return f" · turned {item['turned']}°" if item.get("turned") else ""
-
-
 def _length(seconds: float) -> str:
     """A length of a source; a few pictures are not nothing."""
     return time_text(seconds) if seconds >= 10 else f"{seconds:.2f}".rstrip("0").rstrip(".") + " s"
@@ -201,7 +200,7 @@ def print_sources(found: list[dict[str, Any]]) -> None:
                 or "no sound"
             )
             picture = (
-                f"{item['width']}×{item['height']} · {rate} frames a second · {item['scan']}{_turned(item)} · "
+                f"{item['told']['size']} · {rate} frames a second · {item['told']['scan']} · "
                 if item["width"]
                 else ""
             )

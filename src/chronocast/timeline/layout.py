@@ -25,17 +25,11 @@ from chronocast.model.source.cutlist import (
 )
 from chronocast.model.source.facts import ClipFacts, SoundFacts
 from chronocast.model.source.origin import Origin, SoundOrigin, samples_of
+from chronocast.model.source.wording import upright_size
 from chronocast.model.time.timing import Duration, Rate, format_timecode, frame_at, parse_timecode
 from chronocast.timeline.described import Note, Placed, Timeline, Track
 from chronocast.timeline.errors import TimelineError
 from chronocast.timeline.flatten import flatten
-
-
-def upright_size(facts: ClipFacts) -> PictureSize:
-    """A clip's size as it is looked at: in square pixels, turned upright, both sides even."""
-    width = max(2, round(facts.width * facts.pixel_aspect / 2) * 2)
-    height = max(2, facts.height // 2 * 2)
-    return PictureSize(height, width) if facts.turned in (90, 270) else PictureSize(width, height)
 
 
 def clip_colour(facts: ClipFacts) -> Colour:

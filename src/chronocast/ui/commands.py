@@ -231,7 +231,7 @@ COMMANDS: tuple[Command, ...] = (
     _range("set_centre", "A key of the centre here", "C"),
     _range("zoom_range", "The range closer on the filmstrip", "Z"),
     _range("zoom_all", "All of the source on the filmstrip", "Shift+Z"),
-    _range("rename", "Rename the range", "F2"),
+    _range("rename", "Name the range, or what is marked", "F2"),
     _range("split", "One file for each clip…", "Ctrl+Shift+F"),
     _range("write_picks", "Write the ranges of this source as sub-clips…", "Ctrl+Shift+U"),
     *(

@@ -17,6 +17,7 @@ from chronocast.model.recipe.containers import CONTAINERS
 from chronocast.model.recipe.layouts import channels_of, layout_told
 from chronocast.model.source.clip_changes import changes
 from chronocast.model.source.origin import Origin
+from chronocast.model.source.wording import pixels_told
 from chronocast.model.time.timing import rate_text
 from chronocast.pieces.sound_plan import tracks_taken
 
@@ -154,10 +155,9 @@ def _shape(ready: OutputReady) -> Iterator[Difference]:
         if lies.size != (plan.width, plan.height):
             yield Difference("size", f"shown with bars in {plan.width}×{plan.height}", loss=False)
     if origin.width and origin.pixel_aspect != 1 and piece.shape == 1:
-        shape = f"{origin.pixel_aspect.numerator}:{origin.pixel_aspect.denominator}"
         yield Difference(
             "pixel shape",
-            f"pixels of {shape} become square: {origin.width}×{origin.height} is resampled to {plan.width}×{plan.height}",
+            f"{pixels_told(origin.pixel_aspect)} become square: {origin.width}×{origin.height} is resampled to {plan.width}×{plan.height}",
         )
 
 
@@ -185,7 +185,7 @@ def _scan(ready: OutputReady, origin: Origin) -> Iterator[Difference]:
     assert picture is not None and settings is not None
     if origin.scan != "progressive" and picture.scan == "progressive":
         yield Difference(
-            "scan", f"interlaced ({origin.scan}) becomes progressive: each picture is made of one field"
+            "scan", f"interlaced, {origin.scan}, becomes progressive: each picture is made of one field"
         )
     elif origin.scan == "progressive" and picture.scan != "progressive":
         yield Difference("scan", f"progressive becomes interlaced ({picture.scan})", loss=False)

@@ -7,6 +7,8 @@ from typing import Any
 
 from PyQt6.QtCore import (
     QAbstractTableModel,
+    QItemSelection,
+    QItemSelectionModel,
     QModelIndex,
     QPoint,
     QRect,
@@ -368,12 +370,28 @@ class GridTable(QTableView):
 
 
 class Totals(QWidget):
-    """The row under the grid: what each recipe comes to."""
+    """The row under the grid: what each recipe comes to.  A click selects the files that a figure sums up."""
 
     def __init__(self, theme: Theme, table: QTableView) -> None:
         super().__init__()
         self.theme, self.table = theme, table
         self.setFixedHeight(round(FOOT * scale()))
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setToolTip("Click a sum to select the files it is of; “all” selects every file.")
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        model, selection = self.table.model(), self.table.selectionModel()
+        if event is None or selection is None or not isinstance(model, GridModel) or model.plan is None:
+            return
+        column = self.table.columnAt(round(event.position().x()))
+        cells = [model.index(row, at + 1) for row, at in sorted(model.plan.cells) if column in (0, at + 1)]
+        if cells:
+            stand_on(self.table, cells[0])
+            chosen = QItemSelection()
+            for cell in cells:
+                chosen.select(cell, cell)
+            selection.select(chosen, QItemSelectionModel.SelectionFlag.ClearAndSelect)
+            self.table.setFocus()
 
     def paintEvent(self, _: QPaintEvent | None) -> None:
         model = self.table.model()

@@ -17,7 +17,9 @@ from chronocast.model.recipe.layouts import layout_told
 from chronocast.model.recipe.wording import recipe_facts
 from chronocast.model.show import clock_text, counted, percent, rate_bits_text, size_text, time_text
 from chronocast.model.source.cutlist import CutList
+from chronocast.model.source.facts import ClipFacts
 from chronocast.model.source.source_clock import SourceClock
+from chronocast.model.source.wording import scan_told, size_told
 from chronocast.model.time.timing import format_timecode, rate_text
 from chronocast.preparation.forecast.judging import Judged
 from chronocast.preparation.forecast.outlook import Outlook
@@ -174,7 +176,8 @@ def plan_model(
             kind = f"{len(cut.picture)} edits" if source.kind == "sequence" else rate_text(cut.rate)
             silent = "" if cut.sound else " · no sound"
             frames, mark, seconds = cut.once(_shown)
-            facts = f"{cut.width}×{cut.height} · {kind} · full, {short_time(seconds)}{silent}"
+            fields = " interlaced" if source.kind == "clip" and _clip_of(ready).interlaced else ""
+            facts = f"{cut.width}×{cut.height} · {kind}{fields} · full, {short_time(seconds)}{silent}"
         elif problem:
             facts = problem.sentence
         if source.id in folders:
@@ -263,8 +266,7 @@ def found_by(source: Source, ready: SourceReady | None) -> str:
             *PurePosixPath(path).parts[-2:],
             clip.video_codec,
             clip.pixel_format,
-            clip.scan,
-            clip.field_order,
+            scan_told(clip),
             clip.timecode or "",
         ]
         words += [f"{clip.width}×{clip.height} {clip.width}x{clip.height}", f"{rate_text(clip.rate)} fps"]
@@ -273,6 +275,11 @@ def found_by(source: Source, ready: SourceReady | None) -> str:
         for track in clip.audio:
             words += [track.codec, layout_told(track.layout) or "", track.language, f"{track.sample_rate}"]
     return " ".join(dict.fromkeys(filter(None, words)))
+
+
+def _clip_of(ready: SourceReady) -> ClipFacts:
+    (clip,) = ready.facts.values()
+    return clip
 
 
 def _part_facts(part: NamedRange, ready: SourceReady | None, wrong: str) -> str:
@@ -386,12 +393,8 @@ def source_sheet(batch: Batch, prospect: Prospect | None, source: str) -> Source
         )
         lines.append(("starts", format_timecode(cut.start_timecode, cut.rate, cut.drop_frame)))
         shown = any(clip.frames for clip in ready.facts.values())
-        lines.append(
-            (
-                "picture",
-                f"{cut.width}×{cut.height}, {colour_told(cut.colour)}" if shown else "none, sound only",
-            )
-        )
+        size = f"{cut.width}×{cut.height}" if ready.timeline is not None else size_told(_clip_of(ready))
+        lines.append(("picture", f"{size}, {colour_told(cut.colour)}" if shown else "none, sound only"))
         if ready.timeline is not None:
             tracks = [
                 sum(track.kind == kind for track in ready.timeline.tracks) for kind in ("picture", "sound")
@@ -404,25 +407,12 @@ def source_sheet(batch: Batch, prospect: Prospect | None, source: str) -> Source
                 )
             )
         else:
-            (clip,) = ready.facts.values()
-            shape = (
-                ""
-                if clip.pixel_aspect == 1
-                else f", pixels {clip.pixel_aspect.numerator}:{clip.pixel_aspect.denominator}"
-            )
-            turned = f", turned {clip.turned}°" if clip.turned else ""
+            clip = _clip_of(ready)
             if shown:
-                lines.append(("codec", f"{clip.video_codec} {clip.pixel_format}, {clip.scan}{shape}{turned}"))
+                lines.append(("codec", f"{clip.video_codec} {clip.pixel_format}, {scan_told(clip)}"))
             lines.append(("rate", f"{rate_bits_text(clip.bit_rate)}, {size_text(clip.bytes)}"))
-            if clip.field_order or clip.alpha:
-                lines.append(
-                    (
-                        "kept as",
-                        ", ".join(
-                            filter(None, [clip.field_order, f"{clip.alpha} alpha" if clip.alpha else ""])
-                        ),
-                    )
-                )
+            if clip.alpha:
+                lines.append(("alpha", clip.alpha))
             for number, track in enumerate(clip.audio):
                 depth = f", {track.depth} bit" if track.depth else ""
                 told_track = f"{track.codec} {layout_told(track.layout) or track.channels}, {track.sample_rate / 1000:g} kHz{depth}"

@@ -21,8 +21,8 @@ from chronocast.model.batch.batch import Batch
 from chronocast.model.batch.naming import TOKENS, USUAL, read_pattern
 from chronocast.model.errors import ModelError
 from chronocast.model.recipe.containers import extension
-from chronocast.ui.theme import Theme, font, scale
-from chronocast.ui.widgets.decision import decision
+from chronocast.ui.theme import Theme, font
+from chronocast.ui.widgets.decision import decision, size_box
 from chronocast.ui.widgets.table import Col, RowsTable
 
 MOST_SHOWN = 400
@@ -36,7 +36,7 @@ class NamesBox(QDialog):
         self.batch = batch
         self._theme = theme
         self.setWindowTitle("How files are named")
-        self.resize(round(720 * scale()), round(520 * scale()))
+        size_box(self, 720, 520)
         self.pattern = QLineEdit(batch.names)
         self.pattern.setAccessibleName("Pattern for names")
         self.pattern.setFont(font(15))

@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import QDialog, QDoubleSpinBox, QHBoxLayout, QLabel, QPushB
 from chronocast.model.show import rate_bits_text
 from chronocast.ui.desk.workers import errand
 from chronocast.ui.theme import Theme, font, scale
+from chronocast.ui.widgets.decision import size_box
 from chronocast.ui.widgets.table import Col, RowsTable
 from chronocast.ui.widgets.wipe import WipePicture
 
@@ -43,7 +44,7 @@ class TrialBox(QDialog):
         super().__init__(parent)
         self.setWindowTitle(f"Trial of {title}")
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        self.resize(round(1080 * min(1.2, scale())), round(640 * min(1.2, scale())))
+        size_box(self, 1080, 640, 1.2)
         self.told: TrialTold | None = None
         self._again = again
         self._place = tempfile.TemporaryDirectory(prefix="chronocast-trial-", ignore_cleanup_errors=True)

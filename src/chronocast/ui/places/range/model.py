@@ -14,6 +14,7 @@ from chronocast.model.source.cutlist import Marked
 from chronocast.model.source.range_ends import End
 from chronocast.model.source.shown_clips import shots
 from chronocast.model.source.source_clock import SourceClock
+from chronocast.model.source.wording import scan_told, size_told
 from chronocast.model.time.timing import FrameRange, rate_text
 from chronocast.preparation.forecast.outlook import Outlook
 from chronocast.preparation.forecast.output_outlook import together
@@ -119,11 +120,11 @@ def _facts(source: Source, ready: SourceReady) -> str:
         told = [f"sound only, no picture, counted at {rate_text(cut.rate)} frames/s"]
     if source.kind == "clip":
         (clip,) = ready.facts.values()
-        if clip.frames and clip.pixel_aspect != 1:
-            told[0] += (
-                f" from {clip.width}×{clip.height} with pixels {clip.pixel_aspect.numerator}:{clip.pixel_aspect.denominator}"
-            )
-        shown = [f"{clip.video_codec} {rate_bits_text(clip.bit_rate)}", clip.scan] if clip.frames else []
+        if clip.frames:
+            told[0] = size_told(clip)
+        shown = (
+            [f"{clip.video_codec} {rate_bits_text(clip.bit_rate)}", scan_told(clip)] if clip.frames else []
+        )
         told += [*shown, size_text(clip.bytes)]
         told.append(", ".join(f"{a.codec} {a.layout or a.channels}" for a in clip.audio) or "no sound")
     else:
@@ -279,15 +280,22 @@ def _files(
 
 
 def with_draft(
-    batch: Batch, source: str, draft: FrameRange, recipes: tuple[str, ...], instead: bool
+    batch: Batch,
+    source: str,
+    draft: FrameRange,
+    recipes: tuple[str, ...],
+    *,
+    instead: bool = False,
+    name: str = "",
 ) -> WithRange:
     """The batch with marks taken as a range: beside the whole, with outputs of some recipes, or instead of it.
 
-    Instead of the whole, what was to be made of the whole is made of the range.
+    Instead of the whole, what was to be made of the whole is made of the range.  ``name`` is what it is called; one
+    is proposed where none is given.
     """
     owner = batch.source(source)
     assert owner is not None
-    name = next_name(owner, "Trim" if instead else "Pick")
+    name = name.strip() or next_name(owner, "Trim" if instead else "Pick")
     if not instead:
         return add_pick(batch, source, name, draft, recipes)
     moved = [output for output in batch.outputs if (output.source, output.range) == (source, FULL)]

@@ -21,8 +21,9 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from chronocast.model.batch.batch import FULL, Batch
+from chronocast.model.batch.batch import FULL, Batch, Source
 from chronocast.model.batch.extent import Extent, short_time
+from chronocast.model.batch.ranges import next_name
 from chronocast.model.source.source_clock import SourceClock
 from chronocast.model.time.timing import FrameRange
 from chronocast.ui.places.range.crop_picture import CropPicture
@@ -80,11 +81,19 @@ def _paint_file(painter: QPainter, box: QRectF, made: MadeFile, t: Theme) -> Non
 def _paint_cost(painter: QPainter, box: QRectF, made: MadeFile, t: Theme) -> None:
     upper = QRectF(box.left(), box.top() + 3, box.width(), box.height() / 2)
     lower = QRectF(box.left(), box.center().y() - 2, box.width(), box.height() / 2)
-    told = f"{made.time} · {made.size}" if made.size else made.time
+    words, told = font(13.5, 600), f"{made.time} · {made.size}" if made.size else made.time
+    together = QFontMetrics(words).horizontalAdvance(told) <= upper.width()
     draw.text(
-        painter, upper, told, font(13.5, 600), t.color("quiet" if made.draft else "text"), align=draw.RIGHT
+        painter,
+        upper,
+        told if together else made.time,
+        words,
+        t.color("quiet" if made.draft else "text"),
+        align=draw.RIGHT,
     )
-    change = made.change or (f"{made.kept_share:.0%} kept".replace("%", " %") if made.kept_share else "")
+    change = (made.change if together else made.size) or (
+        f"{made.kept_share:.0%} kept".replace("%", " %") if made.kept_share else ""
+    )
     draw.text(
         painter,
         lower,
@@ -140,10 +149,10 @@ class RangeTable(RowsTable):
             theme,
             (
                 Col("range", lambda r: r.name + (f": {r.note}" if r.note else ""), 0.17, _paint_name),
-                Col("", lambda r: r.kind, 0.07, quiet=True),
-                Col("first", lambda r: r.first_text, 0.155, right=True),
-                Col("last in the file", lambda r: r.last_text, 0.155, right=True),
-                Col("length", lambda r: f"{r.length_text} · {r.extent.frames} f", 0.21, right=True),
+                Col("", lambda r: r.kind, 0.085, quiet=True),
+                Col("first", lambda r: r.first_text, 0.15, right=True),
+                Col("last in the file", lambda r: r.last_text, 0.15, right=True),
+                Col("length", lambda r: f"{r.length_text} · {r.extent.frames} f", 0.205, right=True),
                 Col("of the whole", lambda r: r.extent.share_text, 0.12, _paint_share, right=True),
                 Col("makes", self._makes_words, 0.12, self._paint_makes),
             ),
@@ -483,15 +492,15 @@ class RangeParts(QWidget):
         line = QHBoxLayout()
         line.setContentsMargins(16, 5, 12, 7)
         line.setSpacing(6)
+        line.addWidget(self.name)
         line.addWidget(self.take)
         line.addWidget(self.instead)
         line.addWidget(self.becomes)
         line.addStretch(1)
         line.addWidget(self.marked)
         line.addWidget(self.split)
-        line.addWidget(self.name)
         line.addWidget(self.remove)
-        self.name.setMaximumWidth(round(150 * scale()))
+        self.name.setFixedWidth(round(150 * scale()))
         return line
 
     # Saying
@@ -556,17 +565,23 @@ class RangeParts(QWidget):
         self.take.setEnabled(usable and drafting)
         self.instead.setEnabled(usable and drafting)
         saved = usable and part not in (FULL, DRAFT)
-        self.name.setVisible(saved)
         self.remove.setVisible(saved or drafting)
         self.remove.setText("Let the marks go" if drafting else "Remove")
-        row = sheet.row(part)
-        if saved and row and not self.name.hasFocus():
-            self.name.setText(row.name)
+        self._show_name(sheet.row(part) if saved else None, batch.source(source) if drafting else None)
         self.marked.setVisible(bool(sheet.marked) and not saved)
         self.marked.setText(
             f"Take its own {len(sheet.marked)} marks" if len(sheet.marked) > 1 else "Take its own mark"
         )
         self.split.setVisible(sheet.sequence and sheet.clips > 1 and not saved)
+
+    def _show_name(self, saved: RangeRow | None, marked_of: Source | None) -> None:
+        """The name of a range, or room for one that marks will have; what is being typed stays."""
+        self.name.setEnabled(saved is not None or marked_of is not None)
+        self.name.setPlaceholderText(f"{next_name(marked_of, 'Pick')} (F2)" if marked_of else "")
+        if marked_of is None and not self.name.hasFocus():
+            self.name.setText(saved.name if saved else "")
+        elif marked_of is not None and not self.name.isModified():
+            self.name.clear()
 
     def _show_sources(self, batch: Batch, source: str) -> None:
         names = [(item.id, item.name) for item in batch.sources]

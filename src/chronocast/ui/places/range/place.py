@@ -110,6 +110,7 @@ class RangePlace(QWidget):
         parts.table.toggled.connect(self.toggle)
         parts.files.row_chosen.connect(self.choose_file)
         parts.name.editingFinished.connect(self._renamed)
+        parts.name.returnPressed.connect(self._take_named)
         parts.mend.clicked.connect(self.mend)
         for button, do in (
             (parts.button_back, lambda: self.player.faster(-1)),
@@ -604,7 +605,17 @@ class RangePlace(QWidget):
         if sheet is None or part is None:
             self.said.emit("Nothing is marked. I marks the first picture, O the last one.")
             return
-        batch, made = with_draft(self.standing.batch, self.standing.source, part, self._becoming(), instead)
+        typed = self.parts.name.text() if self.standing.part == DRAFT else ""
+        try:
+            batch, made = with_draft(
+                self.standing.batch, self.standing.source, part, self._becoming(), instead=instead, name=typed
+            )
+        except ModelError as error:
+            self.trouble.emit(str(error))
+            return
+        self.parts.name.clear()
+        if self.parts.name.hasFocus():
+            self.parts.film.setFocus()
         del self.drafts[self.standing.source]
         owner = batch.source(self.standing.source)
         taken = owner.part(made) if owner else None
@@ -617,6 +628,11 @@ class RangePlace(QWidget):
             if instead
             else f"{name} taken: {sheet.clock.length(len(part))}. Mark the next."
         )
+
+    def _take_named(self) -> None:
+        """Return in the field for a name takes what is marked."""
+        if self.standing.part == DRAFT:
+            self.take()
 
     def drop_marks(self) -> None:
         """What is marked and not taken is let go."""
@@ -768,7 +784,7 @@ class RangePlace(QWidget):
             if self.framing.live is not None and self.standing.output:
                 batch = set_framing(batch, [self.standing.output], self.framing.live)
             elif part is not None and self.standing.part in (FULL, DRAFT):
-                batch, _ = with_draft(batch, self.standing.source, part, self._becoming(), False)
+                batch, _ = with_draft(batch, self.standing.source, part, self._becoming())
             elif part is not None:
                 batch = change_range(batch, self.standing.source, self.standing.part, part)
         except ModelError:

@@ -5,7 +5,16 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QDialog, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QDialog,
+    QFrame,
+    QGridLayout,
+    QLabel,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
 
 from chronocast.deliver.names import proposed_stems, unlike
 from chronocast.model.batch.batch import Batch
@@ -14,8 +23,10 @@ from chronocast.model.recipe.containers import extension
 from chronocast.model.source.shown_clips import Shot
 from chronocast.ui.places.range.model import RangeSheet
 from chronocast.ui.theme import Theme, font, scale
-from chronocast.ui.widgets.decision import decision
+from chronocast.ui.widgets.decision import decision, size_box
 from chronocast.ui.widgets.table import Col, RowsTable
+
+RECIPES_A_ROW = 3
 
 
 class SplitBox(QDialog):
@@ -35,22 +46,28 @@ class SplitBox(QDialog):
         super().__init__(parent)
         self._sheet, self._planned, self._before = sheet, planned, batch
         self.setWindowTitle("One file for each clip")
-        self.resize(round(680 * scale()), round(520 * scale()))
+        size_box(self, 680, 520)
         self.title = QLabel()
         self.title.setFont(font(15, 600))
         self.title.setWordWrap(True)
         self.recipes: dict[str, QPushButton] = {}
-        row = QHBoxLayout()
-        row.setSpacing(6)
-        for name, words in sheet.recipes:
+        grid = QGridLayout()
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setSpacing(6)
+        for number, (name, words) in enumerate(sheet.recipes):
             button = QPushButton(words)
             button.setCheckable(True)
             button.setChecked(name in recipes)
             button.setObjectName("choice")
             button.toggled.connect(self._list)
             self.recipes[name] = button
-            row.addWidget(button)
-        row.addStretch(1)
+            grid.addWidget(button, number // RECIPES_A_ROW, number % RECIPES_A_ROW)
+        choice = QWidget()
+        choice.setLayout(grid)
+        scrolled = QScrollArea()
+        scrolled.setFrameShape(QFrame.Shape.NoFrame)
+        scrolled.setWidget(choice)
+        scrolled.setMaximumHeight(min(choice.sizeHint().height() + 8, round(150 * scale())))
         self.instead = QPushButton("And no file of the whole any more")
         self.instead.setCheckable(True)
         self.instead.setObjectName("choice")
@@ -68,7 +85,7 @@ class SplitBox(QDialog):
         self.yes, buttons = decision(self)
         layout = QVBoxLayout(self)
         layout.addWidget(self.title)
-        layout.addLayout(row)
+        layout.addWidget(scrolled)
         layout.addWidget(self.instead, 0, Qt.AlignmentFlag.AlignLeft)
         layout.addWidget(self.table, 1)
         layout.addLayout(buttons)

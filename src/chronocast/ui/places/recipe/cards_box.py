@@ -30,6 +30,7 @@ from chronocast.model.cards.words import demands
 from chronocast.model.errors import ChronocastError
 from chronocast.ui.places.recipe.card_fields import GROUPS, LIMITS, card_typed, said
 from chronocast.ui.theme import Theme, font, scale
+from chronocast.ui.widgets.decision import size_box
 from chronocast.ui.widgets.table import Col, RowsTable, stand_on
 
 READ, CHANGE = 0, 1
@@ -64,7 +65,7 @@ class CardsBox(QDialog):
         self.of_batch = {card.id: card for card in of_batch}
         self.card: ReceiverCard | None = None
         self.setWindowTitle("Receiver cards")
-        self.resize(round(860 * min(1.2, scale())), round(580 * min(1.2, scale())))
+        size_box(self, 860, 580, 1.2)
         self.table = RowsTable(
             theme,
             (

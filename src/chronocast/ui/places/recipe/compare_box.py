@@ -9,7 +9,8 @@ from PyQt6.QtWidgets import QComboBox, QDialog, QHBoxLayout, QLabel, QPushButton
 from chronocast.model.batch.exceptions import differences
 from chronocast.model.recipe.recipe import Recipe
 from chronocast.model.recipe.wording import label_of, say
-from chronocast.ui.theme import Theme, font, scale
+from chronocast.ui.theme import Theme, font
+from chronocast.ui.widgets.decision import size_box
 from chronocast.ui.widgets.table import Col, RowsTable
 
 
@@ -23,7 +24,7 @@ class CompareBox(QDialog):
         self.recipe = recipe
         self.others = [other for other in others if other is not recipe]
         self.setWindowTitle("Compare recipes")
-        self.resize(round(640 * scale()), round(460 * scale()))
+        size_box(self, 640, 460)
         self.choice = QComboBox()
         self.choice.setAccessibleName("Compare with")
         self.choice.addItems([other.title for other in self.others])
