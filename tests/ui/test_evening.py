@@ -16,6 +16,8 @@ from chronocast.journal.documents import load_batch, save_batch
 from chronocast.journal.library import Library
 from chronocast.journal.places import config_folder
 from chronocast.model.batch.batch import Batch
+from chronocast.run.client import last_run
+from chronocast.run.moving import move_batch
 from chronocast.ui.commands import CHECK, PLAN, RUN
 from chronocast.ui.widgets.finder import Finder
 from tests.footage import clip, counted, counters
@@ -117,6 +119,13 @@ class Evening(unittest.TestCase):
         self.assertEqual(seen["reef"], [(9, number) for number in range(30)])
         self.assertEqual(seen["kelp"], [(3, number) for number in range(60)])
         self.assertEqual(len(seen["rays"]), 400)
+
+        runs = last_run(self.path)
+        assert runs is not None
+        moved = self.folder / "archive" / "evening.batch.json"
+        move_batch(made, self.path, moved)
+        self.assertEqual((last_run(moved) or moved).name, runs.name, "runs go with it")
+        self.assertIsNone(last_run(self.path))
 
 
 if __name__ == "__main__":
