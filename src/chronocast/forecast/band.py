@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 Draws = NDArray[np.float64]
-DRAWS = 400
+DRAWS, FEWEST_DRAWS = 400, 100
+MOST_CELLS = 400_000
+"""Outputs times draws, beyond which a forecast is worked out with fewer draws."""
 Z90 = 1.2815515655446004
 
 
@@ -34,9 +37,30 @@ def band(draws: Draws) -> Band:
     return Band(float(low), float(mid), float(high))
 
 
+def bands(rows: Sequence[Draws] | Draws) -> list[Band]:
+    """The bands of several quantities at once, a row of draws each, shape (rows, draws)."""
+    if not len(rows):
+        return []
+    found = np.quantile(np.asarray(rows), (0.1, 0.5, 0.9), axis=1).T.tolist()
+    return [Band(low, middle, high) for low, middle, high in found]
+
+
 def exact(value: float) -> Band:
     """A quantity that is known."""
     return Band(value, value, value)
+
+
+def draws_for(count: int) -> int:
+    """How many draws a forecast of so many outputs is worked out with: of very many, fewer tell as much of the whole.
+
+    The error of a P90 from 100 draws is a sixth of its quantity's standard deviation.
+
+    Parameters
+    ----------
+    count
+        How many outputs.
+    """
+    return max(FEWEST_DRAWS, min(DRAWS, 2 * round(MOST_CELLS / max(1, count) / 2)))
 
 
 class Chance:

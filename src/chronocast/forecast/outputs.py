@@ -137,6 +137,8 @@ class OutputsForecast:
         Seconds of work that kept pieces save, shape (outputs,).
     work
         The same work by stages, for the clock.
+    rows
+        What each output's figures come from: the very same object where nothing of them has changed.
     """
 
     bytes: Draws
@@ -144,6 +146,7 @@ class OutputsForecast:
     cpu_seconds: Draws
     saved: Draws
     work: tuple[Work, ...]
+    rows: tuple[object, ...] = ()
 
 
 def picture_draws(asks: Sequence[OutputAsk], chance: Chance, learned: Experience) -> Draws:
@@ -295,7 +298,12 @@ def forecast_outputs(
     stretch = station.load.draws(chance)
     saved = np.array([row.saved for row in known]) * float(np.median(stretch))
     return OutputsForecast(
-        size, cpu * stretch, cpu, saved, tuple(row.work.stretched(stretch) for row in known)
+        size,
+        cpu * stretch,
+        cpu,
+        saved,
+        tuple(row.work if (stretch == 1).all() else row.work.stretched(stretch) for row in known),
+        tuple(known),
     )
 
 

@@ -65,13 +65,14 @@ def runs_out(takings: Sequence[Taking], usable: float) -> RunsOut | None:
     """
     if not takings:
         return None
+    sizes = np.array([taking.bytes for taking in takings])
+    if (sizes.sum(axis=0) > usable).mean() <= SELDOM:
+        return None
     seconds = np.array([taking.seconds for taking in takings])
     order = np.argsort(seconds, axis=0, kind="stable")
-    filled = np.cumsum(np.take_along_axis(np.array([t.bytes for t in takings]), order, axis=0), axis=0)
+    filled = np.cumsum(np.take_along_axis(sizes, order, axis=0), axis=0)
     over = filled > usable
     full = over.any(axis=0)
-    if full.mean() <= SELDOM:
-        return None
     first = order[over.argmax(axis=0), np.arange(order.shape[1])][full]
     at = seconds[first, np.flatnonzero(full)]
     most = takings[int(np.bincount(first).argmax())].output

@@ -11,7 +11,7 @@ import json
 import os
 import shutil
 import time
-from collections.abc import Iterator
+from collections.abc import Hashable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -22,6 +22,8 @@ from chronocast.model.messages.jobs import pair_beside
 
 ENDING = ".mp4"
 STALE_SECONDS = 24 * 3600
+SETTLED_NS = 2_000_000_000
+"""What changed so lately may change again without its time telling, in nanoseconds."""
 
 
 class StockError(ChronocastError):
@@ -95,6 +97,21 @@ class Stock:
             return self.path(name).stat().st_size or None
         except OSError:
             return None
+
+    def state(self) -> Hashable:
+        """What changes whenever a piece comes or goes; no two states are alike while one may just be coming."""
+        newest, found = 0, []
+        try:
+            with os.scandir(self.folder) as entries:
+                for entry in entries:
+                    changed = entry.stat().st_mtime_ns
+                    newest = max(newest, changed)
+                    found.append((entry.name, changed))
+        except OSError:
+            return time.monotonic_ns()
+        if time.time_ns() - newest < SETTLED_NS:
+            return time.monotonic_ns()
+        return tuple(sorted(found))
 
     def temporary(self, name: str, attempt: str) -> Path:
         """Where an attempt at a piece is written; only ``keep`` gives it its name.

@@ -28,7 +28,11 @@ from chronocast.preparation.station.this import this_station
 
 
 def prepared(
-    batch: Batch, path: Path, workspace: Workspace, progress: Callable[[int, int], None] | None = None
+    batch: Batch,
+    path: Path,
+    workspace: Workspace,
+    progress: Callable[[int, int], None] | None = None,
+    before: Prospect | None = None,
 ) -> Prospect:
     """The batch made ready, with what the workspace keeps.
 
@@ -42,8 +46,10 @@ def prepared(
         What is kept of all batches.
     progress
         Told now and then how far it is.
+    before
+        The batch as it was prepared last.
     """
-    found = prepare(batch, path.absolute().parent, workspace, progress)
+    found = prepare(batch, path.absolute().parent, workspace, progress, before=before)
     found.path = path.absolute()
     return found
 

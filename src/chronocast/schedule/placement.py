@@ -30,6 +30,7 @@ from chronocast.schedule.clock import (
     traced_draw,
     typical_draw,
 )
+from chronocast.schedule.convoys import in_convoys
 from chronocast.schedule.pool import FAR, Draws, Help
 
 HELP_SD = 0.12
@@ -238,20 +239,20 @@ def place_evening(evening: Evening, wish: Wish = "order") -> Placement:
         What the order is to be good for.
     """
     planned = in_best_order(evening, wish)
-    works = planned.works
-    traced = Traced()
+    convoys = {convoy.work.output: convoy for convoy in in_convoys(planned.works)}
+    works, traced = [convoy.work for convoy in convoys.values()], Traced()
     found = simulate(
         works, planned.slots, planned.draws, helping=planned.helping, guide=planned.guide, traced=traced
     )
     if planned.draws > 1 and works:
         traced = traced_draw(works, planned.slots, planned.helping, typical_draw(found), planned.guide)
-    by_output = {item.output: item for item in found}
+    by_output = {one.output: one for item in found for one in convoys[item.output].finishes(item)}
     return Placement(
         wish,
-        tuple(work.output for work in works),
+        tuple(work.output for work in planned.works),
         tuple(by_output[work.output] for work in evening.works),
-        tuple(merged(traced.spans)),
-        traced.shares,
+        tuple(one for span in merged(traced.spans) for one in convoys[span.output].spans(span)),
+        tuple(one for share in traced.shares for one in convoys[share.output].shares(share)),
     )
 
 

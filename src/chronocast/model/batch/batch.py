@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import json
 from datetime import date, datetime
+from operator import attrgetter
 from pathlib import Path
 from typing import Literal
 
@@ -20,6 +21,7 @@ from chronocast.model.batch.wishes import Wish
 from chronocast.model.cards.card import ReceiverCard
 from chronocast.model.document_reading import explain, read_object
 from chronocast.model.errors import ModelError
+from chronocast.model.lookup import find
 from chronocast.model.paths import path_text, real_path
 from chronocast.model.picture.terms import Placing
 from chronocast.model.recipe.recipe import Document, Identifier, Recipe
@@ -29,6 +31,7 @@ VERSION = 1
 FORMAT = "chronocast batch"
 FULL = "full"
 RangeKind = Literal["trim", "marked", "clip"]
+_ID, _CELL = attrgetter("id"), attrgetter("source", "range", "recipe")
 
 
 class NamedRange(Document):
@@ -219,15 +222,15 @@ class Batch(Document):
 
     def source(self, identifier: str) -> Source | None:
         """The source of an id, if there is one."""
-        return next((item for item in self.sources if item.id == identifier), None)
+        return find(self.sources, _ID, identifier)
 
     def recipe(self, identifier: str) -> Recipe | None:
         """The recipe of an id, if there is one."""
-        return next((item for item in self.recipes if item.id == identifier), None)
+        return find(self.recipes, _ID, identifier)
 
     def card(self, identifier: str) -> ReceiverCard | None:
         """The receiver card of an id, if there is one."""
-        return next((item for item in self.cards if item.id == identifier), None)
+        return find(self.cards, _ID, identifier)
 
     def made_by(self, output: Output) -> Recipe:
         """The recipe an output is made by, its exceptions taken in.
@@ -253,7 +256,7 @@ class Batch(Document):
 
     def output(self, identifier: str) -> Output | None:
         """The output of an id, if there is one."""
-        return next((item for item in self.outputs if item.id == identifier), None)
+        return find(self.outputs, _ID, identifier)
 
     def cell(self, source: str, part: str, recipe: str) -> Output | None:
         """The output in one cell of the grid, if it is filled.
@@ -267,8 +270,7 @@ class Batch(Document):
         recipe
             A recipe's id.
         """
-        key = (source, part, recipe)
-        return next((item for item in self.outputs if (item.source, item.range, item.recipe) == key), None)
+        return find(self.outputs, _CELL, (source, part, recipe))
 
 
 def _zoned(moment: datetime) -> datetime:

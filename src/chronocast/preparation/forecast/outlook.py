@@ -2,20 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime, timedelta
+from functools import cached_property
+from pathlib import Path
 from typing import NamedTuple
 
 import numpy as np
 
-from chronocast.forecast.band import Band, Chance, Draws, band
+from chronocast.forecast.band import Band, Chance, Draws, band, bands, draws_for, exact
 from chronocast.forecast.learning.conformal import Widths
 from chronocast.forecast.learning.experience import Experience
+from chronocast.forecast.learning.memory import Memory, Same
 from chronocast.forecast.outputs import OutputAsk, forecast_outputs, output_looks
+from chronocast.forecast.picture.quality import Looks
 from chronocast.forecast.picture.size import why
 from chronocast.forecast.room import Room
-from chronocast.forecast.stage import Stage
+from chronocast.forecast.stage import Work
 from chronocast.forecast.station import Station
 from chronocast.forecast.work import composing_pace
 from chronocast.model.show import clock_text, percent
@@ -27,8 +31,11 @@ from chronocast.preparation.forecast.placing import can_be_placed, evening, neve
 from chronocast.preparation.forecast.room_through import rooms_through
 from chronocast.preparation.output.output_ready import OutputReady, Prospect
 from chronocast.preparation.problem import Problem
+from chronocast.preparation.station.drives import drive_of
 from chronocast.schedule.clock import Finish, Span, finish_fan
 from chronocast.schedule.placement import NO_EVENING, NO_PLACEMENT, Evening, Placement, place_evening
+
+NEVER_BEGUN = exact(0.0)
 
 
 class WholeDraws(NamedTuple):
@@ -125,7 +132,11 @@ class Outlook:
 
     def output(self, identifier: str) -> OutputOutlook | None:
         """The forecast of one output, if it is in it."""
-        return next((item for item in self.outputs if item.ready.output.id == identifier), None)
+        return self._by_id.get(identifier)
+
+    @cached_property
+    def _by_id(self) -> Mapping[str, OutputOutlook]:
+        return {item.ready.output.id: item for item in self.outputs}
 
 
 def _kept_frames(ready: OutputReady, ask: OutputAsk) -> int:
@@ -144,17 +155,109 @@ def _basis(ask: OutputAsk, learned: Experience) -> str:
     return why(ask.picture, learned) if ask.picture else "its rate × length"
 
 
-def _stage(stage: Stage) -> StageOutlook:
-    return StageOutlook(stage.kind, stage.station, band(stage.seconds))
-
-
-def _asks(outputs: Sequence[OutputReady], stock: Stock, made: Mapping[str, int]) -> list[OutputAsk]:
+def _asks(
+    outputs: Sequence[OutputReady], stock: Stock, made: Mapping[str, int], memory: Memory
+) -> list[OutputAsk]:
     """The outputs as the forecast asks for them; a base piece is counted with the first that is encoded from it."""
     claimed, found = set[str](), list[OutputAsk]()
+    state, drives = stock.state(), dict[Path, str]()
     for ready in outputs:
-        found.append(output_ask(ready, stock, made.get(ready.output.id), claimed))
-        claimed |= {base.name for base in found[-1].bases}
+        folder, size = ready.path.parent, made.get(ready.output.id)
+        if folder not in drives:
+            drives[folder] = drive_of(folder)
+        name, asked = "ask of " + ready.output.id, (Same(ready), state, size, drives[folder])
+        ask: OutputAsk | None = None if ready.base_of else memory.recall(name, asked)
+        if ask is None:
+            ask = output_ask(ready, stock, size, claimed, drives[folder])
+            memory.keep(name, asked, ask, most=1)
+        found.append(ask)
+        claimed |= {base.name for base in ask.bases}
     return found
+
+
+class _Figures(NamedTuple):
+    """An output to be forecast: what is asked of it, and what came out; ``row`` is what that comes from."""
+
+    ready: OutputReady
+    ask: OutputAsk
+    seconds: Draws
+    cpu_seconds: Draws
+    bytes: Draws
+    work: Work
+    saved: float
+    looks: Looks | None
+    row: object
+
+
+def _outputs(
+    figures: Sequence[_Figures], finishes: Sequence[Finish], station: Station, learned: Experience
+) -> tuple[OutputOutlook, ...]:
+    """The outputs' forecasts: those of which nothing but the finish has changed as they were."""
+    memory, found = learned.memory, list[OutputOutlook | None]()
+    for item in figures:
+        asked = (
+            Same(item.ready),
+            Same(item.ask),
+            Same(item.row),
+            Same(item.looks),
+            station.load,
+            station.pace,
+        )
+        found.append(memory.recall("outlook of " + item.ask.id, asked))
+    fresh = [item for item, known in zip(figures, found, strict=True) if known is None]
+    anew = iter(_fresh_outputs(fresh, station, learned))
+    for number, item in enumerate(figures):
+        if found[number] is None:
+            found[number] = told = next(anew)
+            asked = (
+                Same(item.ready),
+                Same(item.ask),
+                Same(item.row),
+                Same(item.looks),
+                station.load,
+                station.pace,
+            )
+            memory.keep("outlook of " + item.ask.id, asked, told, most=1)
+    begins, ends = bands([item.begin for item in finishes]), bands([item.end for item in finishes])
+    return tuple(
+        replace(known, begin=begin, finish=end)
+        for known, begin, end in zip(found, begins, ends, strict=True)
+        if known is not None
+    )
+
+
+def _fresh_outputs(
+    figures: Sequence[_Figures], station: Station, learned: Experience
+) -> Iterator[OutputOutlook]:
+    stages = [stage for item in figures for stage in item.work.stages]
+    told = iter(bands([stage.seconds for stage in stages]))
+    seconds, cpu_seconds, sizes = (
+        bands([getattr(item, what) for item in figures]) for what in ("seconds", "cpu_seconds", "bytes")
+    )
+    for row, (ready, ask, *_, saved, looks, _) in enumerate(figures):
+        copied = frozenset(copy.name for copy in ask.copies)
+        still = {piece.name for piece in ask.open_pieces} | copied
+        item = figures[row]
+        yield OutputOutlook(
+            ready=ready,
+            seconds=seconds[row],
+            cpu_seconds=cpu_seconds[row],
+            bytes=sizes[row],
+            begin=NEVER_BEGUN,
+            finish=NEVER_BEGUN,
+            stages=tuple(StageOutlook(stage.kind, stage.station, next(told)) for stage in item.work.stages),
+            pieces_kept=len(ask.pieces) - len(ask.open_pieces) - len(ask.copies),
+            kept_names=frozenset(piece.name for piece in ask.pieces) - still,
+            copied_names=copied,
+            kept_share=_kept_frames(ready, ask) / ready.plan.frames,
+            sound_bytes=float(ask.sound.bytes(ready.plan.seconds)) if ask.sound else 0.0,
+            basis=_basis(ask, learned),
+            made=ask.made is not None,
+            looks=LooksOutlook.of(looks),
+            saved_seconds=saved,
+            bases_save=ready.bases.saved * composing_pace(ready.film, station, learned),
+            draws=np.array([item.seconds, item.bytes], np.float32),
+        )
 
 
 def outlook(
@@ -183,13 +286,13 @@ def outlook(
     without
         Outputs that are left out.
     """
-    learned, chance = learned or Experience(), Chance()
+    learned = learned or Experience()
     now = datetime.now().astimezone()
     kept_to = can_be_placed(
         [ready for ready in prospect.outputs if ready.output.id not in without], station, made or {}
     )
-    chosen = kept_to.outputs
-    asks = _asks(chosen, stock, made or {})
+    chosen, chance = kept_to.outputs, Chance(draws_for(len(kept_to.outputs)))
+    asks = _asks(chosen, stock, made or {}, learned.memory)
     told = forecast_outputs(asks, station, learned, chance, remember=True)
     looks = output_looks(asks, chance, learned)
     night = evening(
@@ -210,31 +313,24 @@ def outlook(
         again = outlook(prospect, stock, station, learned, made, without=frozenset(left_out | without))
         waiting = {**again.waiting, **{problem.output: problem for problem in ended.problems}}
         return replace(again, problems=(*again.problems, *together(ended.problems)), waiting=waiting)
-    kept = [_kept_frames(ready, ask) for ready, ask in zip(chosen, asks, strict=True)]
-    outputs = tuple(
-        OutputOutlook(
-            ready=ready,
-            seconds=band(told.seconds[row]),
-            cpu_seconds=band(told.cpu_seconds[row]),
-            bytes=band(told.bytes[row]),
-            begin=band(finish.begin),
-            finish=band(finish.end),
-            stages=tuple(_stage(stage) for stage in told.work[row].stages),
-            pieces_kept=len(ask.pieces) - len(ask.open_pieces) - len(ask.copies),
-            kept_names=frozenset(p.name for p in ask.pieces)
-            - {p.name for p in ask.open_pieces}
-            - {copy.name for copy in ask.copies},
-            copied_names=frozenset(copy.name for copy in ask.copies),
-            kept_share=kept[row] / ready.plan.frames,
-            sound_bytes=float(ask.sound.bytes(ready.plan.seconds)) if ask.sound else 0.0,
-            basis=_basis(ask, learned),
-            made=ask.made is not None,
-            looks=LooksOutlook.of(looks[row]),
-            saved_seconds=float(told.saved[row]),
-            bases_save=ready.bases.saved * composing_pace(ready.film, station, learned),
-            draws=np.array([told.seconds[row], told.bytes[row]], np.float32),
-        )
-        for row, (ready, ask, finish) in enumerate(zip(chosen, asks, finishes, strict=True))
+    outputs = _outputs(
+        [
+            _Figures(
+                ready,
+                ask,
+                told.seconds[row],
+                told.cpu_seconds[row],
+                told.bytes[row],
+                told.work[row],
+                float(told.saved[row]),
+                looks[row],
+                told.rows[row],
+            )
+            for row, (ready, ask) in enumerate(zip(chosen, asks, strict=True))
+        ],
+        finishes,
+        station,
+        learned,
     )
     frames = sum(ready.plan.frames for ready in chosen)
     media = {path: facts.bytes for item in prospect.sources.values() for path, facts in item.facts.items()}
@@ -249,7 +345,9 @@ def outlook(
         problems=(*prospect.problems, *together(kept_to.problems)),
         waiting={problem.output: problem for problem in kept_to.problems},
         station=station,
-        kept_share=sum(kept) / frames if frames else 0.0,
+        kept_share=sum(item.kept_share * item.ready.plan.frames for item in outputs) / frames
+        if frames
+        else 0.0,
         copied_share=sum(copy.packets for ask in asks for copy in ask.copies) / frames if frames else 0.0,
         saved_seconds=float(told.saved.sum()) / station.slots,
         source_bytes=sum(media.values()),

@@ -144,7 +144,11 @@ def _base_ask(ready: OutputReady, base: PieceJob) -> PieceAsk:
 
 
 def output_ask(
-    ready: OutputReady, stock: Stock, made: int | None, claimed: Collection[str] = ()
+    ready: OutputReady,
+    stock: Stock,
+    made: int | None,
+    claimed: Collection[str] = (),
+    drive: str | None = None,
 ) -> OutputAsk:
     """An output as the forecast asks for it; ``made`` is the bytes of its file where it is made already.
 
@@ -158,6 +162,8 @@ def output_ask(
         Bytes of its file where it is made already.
     claimed
         Base pieces that are counted with another output.
+    drive
+        Where its file is written, where that is known.
     """
     plan = ready.plan
     there = [stock.size(piece.name) is not None for piece in plan.pieces]
@@ -200,7 +206,7 @@ def output_ask(
         whole=ready.whole_frames,
         timecode=bool(ready.timecode),
         made=made,
-        drive=drive_of(ready.path.parent),
+        drive=drive_of(ready.path.parent) if drive is None else drive,
         copies=tuple(
             _copy_ask(ready, n)
             for n, (piece, kept) in enumerate(zip(plan.pieces, there, strict=True))

@@ -61,16 +61,23 @@ def rooms_through(
     """
     draws = told.bytes.shape[1]
     home = _drive(stock.folder)
-    still = [row for row, work in enumerate(told.work) if work.stages]
+    still = {row: None for row, work in enumerate(told.work) if work.stages}
+    numbers: dict[Path, int] = {}
+
+    def drive_number(folder: Path) -> int:
+        if folder not in numbers:
+            numbers[folder] = _drive(folder)
+        return numbers[folder]
+
     drives: dict[int, _Drive] = {}
     for folder in [outputs[row].path.parent for row in still] or [target]:
-        drives.setdefault(_drive(folder), _Drive(folder, ["files"]))
+        drives.setdefault(drive_number(folder), _Drive(folder, ["files"]))
     drives.setdefault(home, _Drive(stock.folder)).purposes.append("pieces")
     for row, (ready, ask, finish) in enumerate(zip(outputs, asks, finishes, strict=True)):
         if row not in still:
             continue
         name, size = ready.path.name, told.bytes[row]
-        drives[_drive(ready.path.parent)].takings.append(Taking(name, finish.end, size))
+        drives[drive_number(ready.path.parent)].takings.append(Taking(name, finish.end, size))
         # of qualities that are tried, pieces lie beside each other until the output is joined
         each = size * _share_left(ask) * (ready.times if ready.searching else 1.0) / STEPS
         length = finish.end - finish.begin

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
+from typing import NamedTuple
 
+from chronocast.forecast.learning.memory import Memory, Same
 from chronocast.model.messages.jobs import PieceJob
 from chronocast.pieces.base_pieces import base_bytes, base_piece
 from chronocast.pieces.stock import Stock
@@ -30,7 +32,16 @@ class _Base:
     saved: float = 0.0
 
 
-def with_bases(outputs: Sequence[OutputReady], stock: Stock) -> list[OutputReady]:
+class _Decided(NamedTuple):
+    """Base pieces of outputs that are composed alike, numbered among themselves; none where they don't pay."""
+
+    bases: tuple[_Base, ...]
+    saved: float
+
+
+def with_bases(
+    outputs: Sequence[OutputReady], stock: Stock, memory: Memory | None = None
+) -> list[OutputReady]:
     """The outputs, those encoded from base pieces with them.
 
     Parameters
@@ -39,35 +50,58 @@ def with_bases(outputs: Sequence[OutputReady], stock: Stock) -> list[OutputReady
         Outputs, planned.
     stock
         Where finished pieces are.
+    memory
+        What was decided last for those that nothing of has changed.
     """
-    found = list(outputs)
-    room = free_bytes(stock.folder) * ROOM_SHARE
+    found, memory = list(outputs), memory or Memory()
+    room, state = free_bytes(stock.folder) * ROOM_SHARE, stock.state()
     for rows in _alike(outputs):
-        wished = any(_wish(outputs[row]) == "kept" for row in rows)
-        bases = [base for base in _shared(outputs, rows, stock) if wished or base.saved > 0]
-        saved = sum(base.saved for base in bases)
-        if not wished and not _pays(outputs, rows, saved):
-            continue
+        group = [outputs[row] for row in rows]
+        name, asked = "bases of " + group[0].output.id, (state, [Same(ready) for ready in group])
+        decided: _Decided | None = memory.recall(name, asked)
+        if decided is None:
+            decided = _decide(group, stock)
+            memory.keep(name, asked, decided, most=1)
         taken = set[str]()
-        for base in bases:
+        for base in decided.bases:
             size = 0.0 if base.there else base_bytes(base.job)
             if size <= room:
                 room -= size
                 taken.add(base.job.name)
-        for row in rows:
-            mine = frozenset(base.job.name for base in bases if base.job.name in taken and row in base.rows)
-            if mine:
-                sharing = {other for base in bases if base.job.name in mine for other in base.rows}
-                found[row] = replace(outputs[row], bases=BasesWanted(mine, len(sharing), max(0.0, saved)))
+        for number, row in enumerate(rows):
+            bases = [base for base in decided.bases if base.job.name in taken and number in base.rows]
+            if bases:
+                sharing = {other for base in bases for other in base.rows}
+                names = frozenset(base.job.name for base in bases)
+                wanted = BasesWanted(names, len(sharing), max(0.0, decided.saved))
+                found[row] = _with(group[number], wanted, memory)
     return found
 
 
-def _pays(outputs: Sequence[OutputReady], rows: Iterable[int], saved: float) -> bool:
+def _with(ready: OutputReady, wanted: BasesWanted, memory: Memory) -> OutputReady:
+    """An output that wants base pieces: the very same as last time where nothing has changed."""
+    name, asked = "with bases " + ready.output.id, (Same(ready), wanted)
+    known: OutputReady | None = memory.recall(name, asked)
+    if known is None:
+        known = replace(ready, bases=wanted)
+        memory.keep(name, asked, known, most=1)
+    return known
+
+
+def _decide(group: Sequence[OutputReady], stock: Stock) -> _Decided:
+    """Which base pieces outputs that are composed alike are worth."""
+    wished = any(_wish(ready) == "kept" for ready in group)
+    bases = [base for base in _shared(group, stock) if wished or base.saved > 0]
+    saved = sum(base.saved for base in bases)
+    return _Decided(tuple(bases) if wished or (bases and _pays(group, saved)) else (), saved)
+
+
+def _pays(group: Sequence[OutputReady], saved: float) -> bool:
     """Whether so much work is worth it for these outputs."""
-    whole = sum(
-        outputs[row].cost(piece) * outputs[row].times for row in rows for piece in outputs[row].plan.pieces
-    )
-    return saved > LEAST_WORK and saved > LEAST_SHARE * whole
+    if saved <= LEAST_WORK:
+        return False
+    whole = sum(ready.cost(piece) * ready.times for ready in group for piece in ready.plan.pieces)
+    return saved > LEAST_SHARE * whole
 
 
 def _wish(ready: OutputReady) -> str:
@@ -99,11 +133,10 @@ def _alike(outputs: Sequence[OutputReady]) -> Iterator[list[int]]:
             yield rows
 
 
-def _shared(outputs: Sequence[OutputReady], rows: Iterable[int], stock: Stock) -> list[_Base]:
+def _shared(outputs: Sequence[OutputReady], stock: Stock) -> list[_Base]:
     """The base pieces of outputs that are composed alike, with the work that each saves, in their order."""
     found: dict[str, _Base] = {}
-    for row in rows:
-        ready = outputs[row]
+    for row, ready in enumerate(outputs):
         for piece in ready.plan.pieces:
             kept = not ready.searching and stock.size(piece.name) is not None
             base = None if kept else base_piece(piece)

@@ -8,8 +8,10 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from functools import cached_property
 from pathlib import Path
+from typing import NamedTuple
 
 from chronocast.forecast.composing import base_read_work
+from chronocast.forecast.learning.memory import Memory
 from chronocast.forecast.picture.measured import FRAME_WORK
 from chronocast.forecast.picture.priors import LookPrior, SizePrior, look_prior, size_prior
 from chronocast.forecast.work import PIECE_WORK
@@ -293,12 +295,21 @@ class OutputReady:
         return Bucket(picture.peak, picture.buffer, float(self.plan.rate), FULLNESS)
 
 
+class Planned(NamedTuple):
+    """An output as it was planned: what it was planned from, and what came of it."""
+
+    question: tuple[object, ...]
+    ready: OutputReady | None = None
+    refused: Problem | None = None
+
+
 @dataclass
 class Prospect:
     """A batch made ready: what can be made, and what can't and why.
 
     ``refused`` are outputs that contradict themselves; ``path`` is the batch's file, where it has one; ``devices``
-    are hardware encoders as they were tried here.
+    are hardware encoders as they were tried here; ``planned`` and ``memory`` let the next preparation of most of this
+    batch plan only what was changed.
     """
 
     batch: Batch
@@ -310,7 +321,16 @@ class Prospect:
     refused: dict[str, Problem] = field(default_factory=dict)
     path: Path | None = None
     devices: tuple[TriedEncoder, ...] = ()
+    planned: dict[str, Planned] = field(default_factory=dict, repr=False, compare=False)
+    memory: Memory = field(default_factory=Memory, repr=False, compare=False)
+    _by_id: tuple[list[OutputReady], dict[str, OutputReady]] = field(
+        default=([], {}), repr=False, compare=False, init=False
+    )
 
     def output(self, identifier: str) -> OutputReady | None:
         """One output, if it can be made."""
-        return next((item for item in self.outputs if item.output.id == identifier), None)
+        of, table = self._by_id
+        if of is not self.outputs or len(table) != len(of):
+            table = {item.output.id: item for item in self.outputs}
+            self._by_id = self.outputs, table
+        return table.get(identifier)

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import contextlib
 import os
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from pathlib import Path
+from typing import NamedTuple
 
 from chronocast.deliver.names import proposed_stems, unlike
+from chronocast.forecast.learning.memory import Same
 from chronocast.forecast.station import Station
 from chronocast.journal.facts import FactsStore
 from chronocast.journal.rounds_store import RoundsStore
@@ -29,8 +31,9 @@ from chronocast.model.recipe.recipe import Recipe
 from chronocast.model.time.timing import FrameRange
 from chronocast.pieces.name import digest
 from chronocast.pieces.plan import output_rate, picture_size
+from chronocast.pieces.rounds import Rounds
 from chronocast.preparation.output.bases import with_bases
-from chronocast.preparation.output.output_ready import OutputReady, Prospect
+from chronocast.preparation.output.output_ready import OutputReady, Planned, Prospect
 from chronocast.preparation.output.routed import RouteTaken, routed
 from chronocast.preparation.problem import Problem
 from chronocast.preparation.source.drawn import with_proxies
@@ -65,6 +68,7 @@ def prepare(
     newest: frozenset[str] = frozenset(),
     *,
     alone: bool = False,
+    before: Prospect | None = None,
 ) -> Prospect:
     """Look at every source, plan every output.  Never raises for one bad source or output.
 
@@ -84,8 +88,12 @@ def prepare(
         Sources whose timeline file is taken as it is now.
     alone
         Whether the house's devices are left be.
+    before
+        The batch as it was prepared last: only what was changed since is planned anew.
     """
     prospect = Prospect(batch, folder, resolve(batch.folder, folder))
+    if before is not None:
+        prospect.memory = before.memory
     if workspace.kept_trouble:
         prospect.problems.append(
             Problem("The stock", workspace.kept_trouble, "Mount it again, or choose another place.", False)
@@ -102,15 +110,73 @@ def prepare(
             prospect.problems.append(Problem(source.name, error.sentence, error.remedy, source=source.id))
         if progress:
             progress(number + 1, len(batch.sources))
-    prospect.devices = devices = devices_usable(workspace, alone)
+    devices = devices_usable(workspace, alone)
+    prospect.devices = before.devices if before is not None and before.devices == devices else devices
     know_devices({tried.encoder: tried.device for tried in devices if tried.works})
-    _plan_outputs(prospect, workspace.rounds, devices, this_station(workspace, run="" if alone else None))
-    prospect.outputs = with_bases(prospect.outputs, workspace.stock)
+    known = before.planned if before is not None and before.folder == folder else {}
+    station = this_station(workspace, run="" if alone else None)
+    _plan_outputs(prospect, workspace.rounds, station, known)
+    prospect.outputs = with_bases(prospect.outputs, workspace.stock, prospect.memory)
     return prospect
 
 
+class _Asked(NamedTuple):
+    """An output that can be planned: its source, what it is made by and which part of it; ``name`` is its file's."""
+
+    output: Output
+    have: SourceReady
+    recipe: Recipe
+    part: FrameRange
+    named: NamedRange | None
+    asked: Recipe
+    name: str = ""
+
+
+def _asked_outputs(prospect: Prospect) -> list[_Asked]:
+    """The outputs whose source can be used, each with the name of its file; a range beyond its source is a problem."""
+    batch = prospect.batch
+    recipes = {recipe.id: recipe for recipe in batch.recipes}
+    parts = {(source.id, part.id): part for source in batch.sources for part in source.ranges}
+    found: list[_Asked] = []
+    defined: dict[tuple[str, str], Recipe] = {}
+    for output in batch.outputs:
+        have = prospect.sources.get(output.source)
+        if have is None:
+            continue
+        asked = effective(recipes[output.recipe], output.own)
+        have = have.drawn_for(asked)
+        if output.own or (recipe := defined.get((output.source, output.recipe))) is None:
+            recipe = definite(asked, have.cut.origin)
+            if not output.own:
+                defined[output.source, output.recipe] = recipe
+        named, part = parts.get((output.source, output.range)), FrameRange(0, have.cut.frames)
+        if named is not None:
+            if named.stop > have.cut.frames:
+                problem = Problem(
+                    f"{have.source.name} · {named.name}",
+                    f"The range ends at frame {named.stop}, but {have.source.name} has {have.cut.frames}.",
+                    "Set its out point again.",
+                    source=output.source,
+                    output=output.id,
+                )
+                prospect.problems.append(problem)
+                prospect.refused[output.id] = problem
+                continue
+            part = FrameRange(named.start, named.stop)
+        found.append(_Asked(output, have, recipe, part, named, asked))
+    stems = proposed_stems(batch, [item.output for item in found])
+    names = unlike(
+        (stem, extension(item.recipe.container), item.output.folder)
+        for stem, item in zip(stems, found, strict=True)
+    )
+    return [item._replace(name=name) for item, name in zip(found, names, strict=True)]
+
+
 def _plan_outputs(
-    prospect: Prospect, decided: RoundsStore, devices: Sequence[TriedEncoder], station: Station
+    prospect: Prospect,
+    decided: RoundsStore,
+    station: Station,
+    before: Mapping[str, Planned],
 ) -> None:
     """Plan every output whose source can be used, and name its file.
 
@@ -120,97 +186,81 @@ def _plan_outputs(
         The batch, its sources looked at.
     decided
         What was decided for outputs so far.
-    devices
-        Hardware encoders as they were tried here.
     station
         Where it is made.
+    before
+        Outputs as they were planned last: what nothing of has changed is planned already.
     """
-    batch = prospect.batch
-    recipes = {recipe.id: recipe for recipe in batch.recipes}
-    parts = {(source.id, part.id): part for source in batch.sources for part in source.ranges}
-    ready: list[tuple[Output, SourceReady, Recipe, FrameRange, NamedRange | None, Recipe]] = []
-    for output in batch.outputs:
-        have = prospect.sources.get(output.source)
-        if have is None:
-            continue
-        asked = effective(recipes[output.recipe], output.own)
-        have = have.drawn_for(asked)
-        recipe, named = definite(asked, have.cut.origin), parts.get((output.source, output.range))
-        part = FrameRange(0, have.cut.frames)
-        name = have.source.name
-        if named is not None:
-            if named.stop > have.cut.frames:
-                prospect.problems.append(
-                    Problem(
-                        f"{name} · {named.name}",
-                        f"The range ends at frame {named.stop}, but {name} has {have.cut.frames}.",
-                        "Set its out point again.",
-                        source=output.source,
-                        output=output.id,
-                    )
-                )
-                prospect.refused[output.id] = prospect.problems[-1]
-                continue
-            part = FrameRange(named.start, named.stop)
-        ready.append((output, have, recipe, part, named, asked))
-    stems = proposed_stems(batch, [item[0] for item in ready])
-    endings = [extension(item[2].container) for item in ready]
-    names = unlike(
-        (stem, ending, item[0].folder) for stem, ending, item in zip(stems, endings, ready, strict=True)
-    )
     told: set[tuple[str, str]] = set()
-
-    def refuse(output: Output, problem: Problem) -> None:
-        prospect.refused[output.id] = replace(problem, source=output.source, output=output.id)
-        if (problem.where, problem.sentence) not in told:
-            told.add((problem.where, problem.sentence))
-            prospect.problems.append(prospect.refused[output.id])
-
-    cards = {card.id: card for card in batch.cards}
-    for (output, have, recipe, part, named, asked), name in zip(ready, names, strict=True):
-        if problem := _contradiction(output, have, recipe):
-            refuse(output, problem)
-            continue
-        recipe, taken, problem = _route(output, have, recipe, devices, station)
-        if problem:
-            refuse(output, problem)
-            continue
-        key = rounds_key(have, output, recipe)
+    cards = {card.id: card for card in prospect.batch.cards}
+    around = (Same(prospect.devices), station.shared, station.pace, station.slots)
+    for item in _asked_outputs(prospect):
+        output = item.output
+        key = rounds_key(item.have, output, item.recipe)
         rounds = decided.load(key) if key else None
-        try:
-            plan = have.plan(part, recipe, output.framing, rounds)
-        except ChronocastError as error:
-            problem = Problem(
-                f"{recipe.title} for {have.source.name}",
-                error.sentence,
-                error.remedy,
-                source=output.source,
-                output=output.id,
-            )
-            prospect.refused[output.id] = problem
-            prospect.problems.append(problem)
-            continue
-        folder = resolve(output.folder, prospect.folder) if output.folder else prospect.target
-        ready_output = OutputReady(
-            output,
-            have,
-            recipe,
-            part,
-            plan,
-            folder / real_path(name),
-            named.name if named else "",
-            named.kind if named else FULL,
+        question = (
+            Same(output),
+            Same(item.have),
+            Same(item.recipe) if item.recipe is item.asked else item.recipe,
+            Same(item.named),
+            item.name,
+            prospect.target,
             rounds,
-            key,
-            tuple(cards[card] for card in output.cards),
-            asked,
-            route=taken,
-            not_before=batch.begins_at(output),
+            tuple(Same(cards[card]) for card in output.cards),
+            prospect.batch.begins_at(output),
+            *around,
         )
-        if refusal := _damage_refused(ready_output):
-            refuse(output, refusal)
-            continue
-        prospect.outputs.append(ready_output)
+        made = before.get(output.id)
+        if made is None or made.question != question:
+            made = _plan_one(prospect, item, (key, rounds), station)._replace(question=question)
+        prospect.planned[output.id] = made
+        if made.ready is not None:
+            prospect.outputs.append(made.ready)
+        elif made.refused is not None:
+            prospect.refused[output.id] = made.refused
+            if (made.refused.where, made.refused.sentence) not in told:
+                told.add((made.refused.where, made.refused.sentence))
+                prospect.problems.append(made.refused)
+
+
+def _plan_one(
+    prospect: Prospect, item: _Asked, decided: tuple[str, Rounds | None], station: Station
+) -> Planned:
+    """One output, planned; or why it can't be."""
+    output, have, recipe, batch = item.output, item.have, item.recipe, prospect.batch
+    key, rounds = decided
+
+    def refused(problem: Problem) -> Planned:
+        return Planned((), refused=replace(problem, source=output.source, output=output.id))
+
+    if problem := _contradiction(output, have, recipe):
+        return refused(problem)
+    recipe, taken, problem = _route(output, have, recipe, prospect.devices, station)
+    if problem:
+        return refused(problem)
+    try:
+        plan = have.plan(item.part, recipe, output.framing, rounds)
+    except ChronocastError as error:
+        return refused(Problem(f"{recipe.title} for {have.source.name}", error.sentence, error.remedy))
+    folder = resolve(output.folder, prospect.folder) if output.folder else prospect.target
+    ready = OutputReady(
+        output,
+        have,
+        recipe,
+        item.part,
+        plan,
+        folder / real_path(item.name),
+        item.named.name if item.named else "",
+        item.named.kind if item.named else FULL,
+        rounds,
+        key,
+        tuple(card for name in output.cards if (card := batch.card(name)) is not None),
+        item.asked,
+        route=taken,
+        not_before=batch.begins_at(output),
+    )
+    refusal = _damage_refused(ready)
+    return refused(refusal) if refusal else Planned((), ready)
 
 
 def _route(

@@ -73,7 +73,10 @@ def ready_source(
     )
     kept: tuple[object, SourceReady] | None = store.ready.get(key)
     if kept is not None and kept[0] == _marks(kept[1], store):
-        return replace(kept[1], source=source)
+        if kept[1].source is not source:
+            kept = (kept[0], replace(kept[1], source=source))
+            store.ready.put(key, kept)
+        return kept[1]
     ready = _look_at(source, folder, store, search, newest)
     store.ready.put(key, (_marks(ready, store), ready))
     return ready

@@ -199,7 +199,8 @@ class Forecaster(Worker):
         from chronocast.preparation.station.this import machine_slots
         from chronocast.preparation.today import learned, outlook_now, prepared, station_for
 
-        prospect = prepared(batch, path, self._workspace, self._looked)
+        before = self._last[0] if self._last else None
+        prospect = prepared(batch, path, self._workspace, self._looked, before)
         films = frozenset(item.film for item in prospect.outputs)
         if self._experienced is None or films != self._films or time.monotonic() - self._experienced_at > 20:
             self._films = films
