@@ -12,6 +12,7 @@ from chronocast.forecast.band import Chance, Draws
 from chronocast.forecast.container import CONTAINER_UNSURE, CONTAINER_UNSURE_BYTES, container_bytes
 from chronocast.forecast.learning.conformal import widened
 from chronocast.forecast.learning.experience import Experience, StationSeen
+from chronocast.forecast.learning.memory import Same
 from chronocast.forecast.picture.ask import PictureAsk
 from chronocast.forecast.picture.quality import Looks, picture_looks
 from chronocast.forecast.picture.size import picture_bytes
@@ -302,9 +303,26 @@ def forecast_outputs(
         cpu * stretch,
         cpu,
         saved,
-        tuple(row.work if (stretch == 1).all() else row.work.stretched(stretch) for row in known),
+        _stretched(known, stretch, station, learned),
         tuple(known),
     )
+
+
+def _stretched(
+    rows: Sequence[_Row], stretch: Draws, station: Station, learned: Experience
+) -> tuple[Work, ...]:
+    """The rows' work by the clock, where others take some of the station."""
+    if (stretch == 1).all():
+        return tuple(row.work for row in rows)
+    found = []
+    for row in rows:
+        name, asked = "by the clock " + row.work.output, (Same(row), station.load)
+        work: Work | None = learned.memory.recall(name, asked)
+        if work is None:
+            work = row.work.stretched(stretch)
+            learned.memory.keep(name, asked, work, most=1)
+        found.append(work)
+    return tuple(found)
 
 
 class _Row(NamedTuple):

@@ -8,6 +8,30 @@ from typing import Any, TypeVar
 
 T = TypeVar("T")
 
+R = TypeVar("R")
+MOST_REMEMBERED = 512
+
+
+def once_each(work_out: Callable[[T], R]) -> Callable[[T], R]:
+    """``work_out``, worked out once for the very same object while it is one of those asked about last.
+
+    For documents, which never change: a copy of one is another object.
+    """
+    known: OrderedDict[int, tuple[T, R]] = OrderedDict()
+
+    def told(item: T) -> R:
+        kept = known.get(id(item))
+        if kept is not None and kept[0] is item:
+            return kept[1]
+        found = work_out(item)
+        known[id(item)] = (item, found)
+        while len(known) > MOST_REMEMBERED:
+            known.popitem(last=False)
+        return found
+
+    return told
+
+
 FEW = 12
 """So many are searched one after another."""
 MOST_TABLES = 8

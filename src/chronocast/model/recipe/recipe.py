@@ -22,6 +22,7 @@ from pydantic import (
 from pydantic_core import PydanticCustomError
 
 from chronocast.model.errors import ModelError
+from chronocast.model.lookup import once_each
 from chronocast.model.picture.geometry import PictureSize
 from chronocast.model.picture.terms import Scan
 from chronocast.model.recipe.codec import PictureCodec
@@ -264,13 +265,7 @@ class Recipe(Document):
         What says nothing isn't in it either, so that a recipe saved before a
         setting was known is still the same.
         """
-        told = self.model_dump(mode="json", include={"container", "picture", "sound"})
-        for part, usual in (("picture", _SINCE_PICTURE), ("sound", _SINCE_SOUND)):
-            for name, value in usual.items():
-                if told[part] is not None and told[part].get(name) == value:
-                    del told[part][name]
-        text = json.dumps(told, sort_keys=True, separators=(",", ":"))
-        return hashlib.blake2b(text.encode(), digest_size=10).hexdigest()
+        return _mark(self)
 
     @property
     def changed(self) -> bool:
@@ -290,6 +285,17 @@ class Recipe(Document):
     def as_saved(self) -> Recipe:
         """It, taken as the saved one."""
         return self.model_copy(update={"saved": self.mark})
+
+
+@once_each
+def _mark(recipe: Recipe) -> str:
+    told = recipe.model_dump(mode="json", include={"container", "picture", "sound"})
+    for part, usual in (("picture", _SINCE_PICTURE), ("sound", _SINCE_SOUND)):
+        for name, value in usual.items():
+            if told[part] is not None and told[part].get(name) == value:
+                del told[part][name]
+    text = json.dumps(told, sort_keys=True, separators=(",", ":"))
+    return hashlib.blake2b(text.encode(), digest_size=10).hexdigest()
 
 
 def frame_size(

@@ -132,10 +132,11 @@ class Outlook:
 
     def output(self, identifier: str) -> OutputOutlook | None:
         """The forecast of one output, if it is in it."""
-        return self._by_id.get(identifier)
+        return self.by_id.get(identifier)
 
     @cached_property
-    def _by_id(self) -> Mapping[str, OutputOutlook]:
+    def by_id(self) -> Mapping[str, OutputOutlook]:
+        """The outputs' forecasts by their ids."""
         return {item.ready.output.id: item for item in self.outputs}
 
 

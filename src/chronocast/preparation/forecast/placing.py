@@ -86,8 +86,10 @@ def never_placed(outputs: Sequence[OutputReady], placement: Placement) -> Kept:
         The plan.
     """
     kept = Kept([], [])
-    for ready, finish in zip(outputs, placement.finishes, strict=True):
-        if np.median(finish.end) < NEVER:
+    ends = np.array([finish.end for finish in placement.finishes])
+    likely = np.median(ends, axis=1) if len(ends) else ends
+    for ready, end in zip(outputs, likely, strict=True):
+        if end < NEVER:
             kept.outputs.append(ready)
         else:
             kept.problems.append(_waits(ready, "which isn't open long enough on any day that is known"))

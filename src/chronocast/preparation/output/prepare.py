@@ -196,7 +196,11 @@ def _plan_outputs(
     around = (Same(prospect.devices), station.shared, station.pace, station.slots)
     for item in _asked_outputs(prospect):
         output = item.output
-        key = rounds_key(item.have, output, item.recipe)
+        asked = (Same(output), Same(item.have), item.recipe)
+        key: str | None = prospect.memory.recall("rounds of " + output.id, asked)
+        if key is None:
+            key = rounds_key(item.have, output, item.recipe)
+            prospect.memory.keep("rounds of " + output.id, asked, key, most=1)
         rounds = decided.load(key) if key else None
         question = (
             Same(output),

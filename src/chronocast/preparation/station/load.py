@@ -11,6 +11,9 @@ import psutil
 
 from chronocast.forecast.station import Load
 
+STEADY = 0.03
+"""A load that moves less than this is told as it was: figures don't flicker, and nothing is worked out anew for it."""
+
 
 class LoadMeter:
     """``LoadMeter(slots)``: what other programs take of this machine, smoothed over the last minute or so.
@@ -28,6 +31,7 @@ class LoadMeter:
         self._others: float | None = None
         self._hurried = 0.0
         self.people = 0.0
+        self._told: Load | None = None
 
     def read(self) -> Load:
         """The load now; nobody else's where too little time has passed to tell."""
@@ -44,7 +48,10 @@ class LoadMeter:
         if self._last is None or now - self._last[0] > 0.5:
             self._last = (now, busy, own)
             self._hurried = self._of_usual_priority()
-        return load_of(self._others or 0.0, self._slots, self._cores)
+        found = load_of(self._others or 0.0, self._slots, self._cores)
+        if self._told is None or abs(found.stretch / self._told.stretch - 1) > STEADY:
+            self._told = found
+        return self._told
 
     def _times(self) -> list[Any]:
         """The times of the processors that this machine's work may use."""

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from datetime import datetime
+from functools import cached_property
 from pathlib import PurePosixPath
 from typing import Any, NamedTuple
 
@@ -116,7 +117,7 @@ class PlanModel:
     title: str
     rows: tuple[Row, ...]
     columns: tuple[Column, ...]
-    cells: dict[tuple[int, int], Cell]
+    cells: Cells
     totals: tuple[str, ...]
     headline: Headline
     problems: tuple[str, ...] = field(default=())
@@ -126,7 +127,7 @@ class PlanModel:
 
     def place(self, output: str) -> tuple[int, int] | None:
         """Row and column of an output."""
-        return next((key for key, cell in self.cells.items() if cell.output == output), None)
+        return self.cells.by_output.get(output)
 
 
 STILLS_AT = (0.36, 0.62)
@@ -220,15 +221,18 @@ def plan_model(
     )
     places = {(row.source, row.part): n for n, row in enumerate(rows)}
     recipes = {column.recipe: n for n, column in enumerate(columns)}
-    outlooks = {item.ready.output.id: item for item in view.outputs} if view else {}
+    outlooks = view.by_id if view else {}
     judged = {item.output: item for item in view.judged} if view and batch.cards else {}
     refused = {**(prospect.refused if prospect else {}), **(view.waiting if view else {})}
-    cells = _cells(
-        batch.outputs, places, recipes, outlooks=outlooks, forecast=bool(view), judged=judged, refused=refused
-    )
+    filled = {(places[(o.source, o.range)], recipes[o.recipe]): o for o in batch.outputs}
+    cells = _cells(filled, outlooks=outlooks, forecast=bool(view), judged=judged, refused=refused)
     totals = []
+    groups: dict[str, list[OutputOutlook]] = {}
+    for output in batch.outputs:
+        if item := outlooks.get(output.id):
+            groups.setdefault(output.recipe, []).append(item)
     for column in columns:
-        group = [outlooks[o.id] for o in batch.outputs if o.recipe == column.recipe and o.id in outlooks]
+        group = groups.get(column.recipe, [])
         work, weight = together(group)
         totals.append(f"{time_text(work.likely)} · {size_text(weight.likely)}" if group else "")
     known = [*(prospect.problems if prospect else ()), *(view.problems if view else ())]
@@ -356,7 +360,7 @@ def arranged(
     return replace(
         plan,
         rows=rows,
-        cells={(places[row], column): cell for (row, column), cell in plan.cells.items() if row in places},
+        cells=plan.cells.moved(places),
     )
 
 
@@ -441,40 +445,74 @@ def _can_be_taken(owner: Source, ready: SourceReady | None, mine: list[Problem])
     return ready is None and any("has been replaced" in told.sentence for told in mine)
 
 
+class Cells(Mapping[tuple[int, int], Cell]):
+    """``Cells(places, make)``: the filled cells by row and column; what one says is worked out when it is looked at.
+
+    Parameters
+    ----------
+    places
+        The outputs by row and column.
+    make
+        Says what there is to say of one.
+    """
+
+    def __init__(self, places: Mapping[tuple[int, int], Output], make: Callable[[Output], Cell]) -> None:
+        self.places, self._make = places, make
+        self._made: dict[str, Cell] = {}
+
+    def __getitem__(self, place: tuple[int, int]) -> Cell:
+        output = self.places[place]
+        if output.id not in self._made:
+            self._made[output.id] = self._make(output)
+        return self._made[output.id]
+
+    def __iter__(self) -> Iterator[tuple[int, int]]:
+        return iter(self.places)
+
+    def __len__(self) -> int:
+        return len(self.places)
+
+    @cached_property
+    def by_output(self) -> dict[str, tuple[int, int]]:
+        """Where each output is."""
+        return {output.id: place for place, output in self.places.items()}
+
+    def moved(self, rows: Mapping[int, int]) -> Cells:
+        """Those of some rows, in new ones."""
+        places = {(rows[row], column): output for (row, column), output in self.places.items() if row in rows}
+        found = Cells(places, self._make)
+        found._made = self._made
+        return found
+
+
 def _cells(
-    outputs: tuple[Output, ...],
-    places: dict[tuple[str, str], int],
-    recipes: dict[str, int],
+    places: Mapping[tuple[int, int], Output],
     *,
-    outlooks: dict[str, OutputOutlook],
+    outlooks: Mapping[str, OutputOutlook],
     forecast: bool,
     judged: Mapping[str, Judged],
     refused: Mapping[str, Problem],
-) -> dict[tuple[int, int], Cell]:
+) -> Cells:
     longest: dict[str, float] = {}
     largest: dict[str, float] = {}
-    for output in outputs:
+    for output in places.values():
         if item := outlooks.get(output.id):
             longest[output.recipe] = max(longest.get(output.recipe, 0.001), item.seconds.likely)
             largest[output.recipe] = max(largest.get(output.recipe, 1.0), item.bytes.likely)
-    cells = {}
-    for output in outputs:
-        key = (places[(output.source, output.range)], recipes[output.recipe])
-        item = outlooks.get(output.id)
+
+    def make(output: Output) -> Cell:
+        item, verdict = outlooks.get(output.id), judged.get(output.id)
         if item is None:
-            cells[key] = Cell(
+            why = refused.get(output.id)
+            told = f"{why.sentence} {why.remedy}".strip() if why else "can't be made"
+            return Cell(
                 output.id,
                 output.held,
                 waiting=not output.held and not forecast,
-                problem=""
-                if output.held or not forecast
-                else f"{refused[output.id].sentence} {refused[output.id].remedy}".strip()
-                if output.id in refused
-                else "can't be made",
+                problem="" if output.held or not forecast else told,
                 own=own_words(output),
             )
-            continue
-        cells[key] = Cell(
+        return Cell(
             output.id,
             output.held,
             "made" if item.made else time_text(item.seconds.likely),
@@ -485,14 +523,13 @@ def _cells(
             item.made,
             share="" if item.ready.extent.full else item.ready.extent.share_text,
             own=own_words(output),
-            card=judged[output.id].state if output.id in judged else "",
-            card_told="; ".join(
-                f"{card.name}: {verdict.told}" for card, verdict in judged[output.id].broken[:2]
-            )
-            if output.id in judged
+            card=verdict.state if verdict else "",
+            card_told="; ".join(f"{card.name}: {one.told}" for card, one in verdict.broken[:2])
+            if verdict
             else "",
         )
-    return cells
+
+    return Cells(places, make)
 
 
 def difference(value: float, kind: str) -> str:
