@@ -41,6 +41,9 @@ def _say(error: BaseException, sentence: str) -> None:
 
 
 def _main() -> None:
+    from chronocast.model.garbage import collect_seldom
+
+    collect_seldom()
     words = sys.argv[1:]
     batch = (
         len(words) == 1

@@ -9,7 +9,7 @@ from typing import Any, TypeVar
 T = TypeVar("T")
 
 R = TypeVar("R")
-MOST_REMEMBERED = 512
+MOST_REMEMBERED = 4096
 
 
 def once_each(work_out: Callable[[T], R]) -> Callable[[T], R]:

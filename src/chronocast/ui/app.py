@@ -24,11 +24,16 @@ from chronocast.ui.guard import Guard, leave_process
 from chronocast.ui.heartbeat import Heartbeat, wanted
 from chronocast.ui.window import Window, settings
 
+SWITCH_SECONDS = 0.0005
+"""A thread that works on a forecast gives way to the interface after so long: by the usual 5 ms, at each of the many calls
+that an event takes, a window stood still for seconds while thousands of outputs were planned."""
+
 
 def make_app() -> QApplication:
     """The application with its fonts and theme; the one there is, if there is one."""
     existing = QApplication.instance()
     app = existing if isinstance(existing, QApplication) else QApplication(["chronocast"])
+    sys.setswitchinterval(SWITCH_SECONDS)
     app.setApplicationName("Chronocast")
     app.setDesktopFileName("chronocast")
     themes.load_fonts()

@@ -10,6 +10,7 @@ from pathlib import Path
 
 from chronocast.journal.runs import RunJournal
 from chronocast.model.errors import ChronocastError
+from chronocast.model.garbage import collect_seldom
 from chronocast.run.runner.own_errors import own_error
 from chronocast.run.runner.runner import Runner
 from chronocast.run.runner_lock import hold_lock
@@ -39,6 +40,7 @@ async def carry_through(path: Path) -> int:
 
 def main() -> None:
     """Take the journal's lock and carry its run through; nothing is done if another runner has it."""
+    collect_seldom()
     path = Path(sys.argv[1])
     logging.basicConfig(level=logging.INFO, format="%(asctime)s %(name)s %(levelname)s %(message)s")
     lock = hold_lock(path, int(sys.argv[2]) if len(sys.argv) > 2 else None)

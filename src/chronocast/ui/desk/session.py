@@ -568,6 +568,7 @@ class Session(QObject):
         desk.prospect, desk.view = prospect, view
         desk.busy = "" if desk.busy.startswith("Looking at sources") else desk.busy
         self._touch("forecast", "words")
+        QTimer.singleShot(0, self._forecaster.shown)
         if not (self.going or self.ahead.going):
             self.proxies.by_themselves(list(prospect.sources.values()))
 

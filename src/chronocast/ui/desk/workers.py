@@ -113,11 +113,13 @@ class Worker(QObject):
                 self._fail(f"{self.what} failed: {error}. The log has the detail.")
 
     def _fail(self, sentence: str) -> None:
-        try:
+        with contextlib.suppress(Left, RuntimeError):  # the signal's object may be gone with its window
             self.tell(self.failed, sentence)
             self.rest()
-        except Left:
-            pass
+
+
+MANY, SHOWN_SECONDS = 500, 1.0
+"""From so many outputs on, a forecast waits so long until the window has shown it, before the next is worked out."""
 
 
 class Forecaster(Worker):
@@ -151,6 +153,11 @@ class Forecaster(Worker):
         self._of = ""
         self._planned: Any = None
         self._night_wanted = False
+        self._shown = threading.Event()
+
+    def shown(self) -> None:
+        """What was told last is shown."""
+        self._shown.set()
 
     def want_rehearsal(self) -> None:
         """Ask for the nights of the batch that was forecast last."""
@@ -198,6 +205,7 @@ class Forecaster(Worker):
         from chronocast.preparation.station.load import LoadMeter
         from chronocast.preparation.station.this import machine_slots
         from chronocast.preparation.today import learned, outlook_now, prepared, station_for
+        from chronocast.ui.lanes.forecast_lanes import lane_data
 
         before = self._last[0] if self._last else None
         prospect = prepared(batch, path, self._workspace, self._looked, before)
@@ -215,7 +223,11 @@ class Forecaster(Worker):
         station = station_for(prospect, self._workspace, load)
         now = Circumstances(self._workspace.stock, station, self._experienced)
         self._last = (prospect, view, now)
+        lane_data(view, batch)  # here rather than in the window's own thread
+        self._shown.clear()
         self.tell(self.forecast, batch, prospect, view)
+        if len(view.outputs) > MANY:  # the window has much to show: it is left alone meanwhile
+            self._shown.wait(SHOWN_SECONDS)
         with self._lock:
             newer = self._wanted is not None
         if not newer:  # what is asked by now comes first

@@ -38,6 +38,8 @@ from chronocast.ui.theme import Theme, font, scale
 from chronocast.ui.widgets import draw
 
 LABEL, AXIS, LANE, SHELF = 178, 24, 34, 24
+NARROW = 2.5
+"""Narrower than this, in pixels, a block is a line."""
 FLAGS = 6
 """Of more pennants than that, those of single files show when their file is marked."""
 DRAGGED = 6
@@ -65,6 +67,7 @@ class Lanes(QWidget):
         self.view = TimeView.all_of(60.0)
         self.movable = True
         self._boxes: list[tuple[QRectF, Block]] = []
+        self._sorted: tuple[LaneData, list[list[Block]]] | None = None
         self._kept: tuple[object, QPixmap] | None = None
         self._pressed: tuple[QPointF, Block | None] | None = None
         self._drop: Drop | None = None
@@ -195,17 +198,8 @@ class Lanes(QWidget):
             first += group.slots
         painter.save()
         painter.setClipRect(QRectF(self._left - 1, 0, self._width + 17, self.height()))
-        for number, row in enumerate(self.rows(data)):
-            for place, block in enumerate(row):
-                box = QRectF(
-                    self.x_of(block.begin),
-                    top + number * (high + gap),
-                    max(1.0, (block.end - block.begin) * self._scale),
-                    high,
-                )
-                tail = (block.safe - block.end) * self._scale if place == len(row) - 1 else 0.0
-                if box.right() + tail >= self._left and box.left() <= self.width():
-                    self._block(painter, block, box, tail)
+        for number, row in enumerate(self._rows_known(data)):
+            self._paint_row(painter, row, top + number * (high + gap), high)
         for mishap in data.mishaps:
             self._mishap(painter, mishap, top, high, gap)
         shown = [flag for flag in sorted(data.flags, key=lambda one: one.at) if self._has_room(flag, data)]
@@ -214,6 +208,27 @@ class Lanes(QWidget):
         painter.restore()
         if data.held:
             self._paint_shelf(painter, data.held)
+
+    def _paint_row(self, painter: QPainter, row: Sequence[Block], y: float, high: float) -> None:
+        """What a slot does in turn; of very many narrow ones no more than one a pixel."""
+        left, begin, scaled, width = self._left, self.view.begin, self._scale, self.width()
+        covered = -1.0
+        for place, block in enumerate(row):
+            x = left + (block.begin - begin) * scaled
+            wide = max(1.0, (block.end - block.begin) * scaled)
+            tail = (block.safe - block.end) * scaled if place == len(row) - 1 else 0.0
+            if x > width:
+                return
+            if x + wide + tail < left or (wide < NARROW and not tail and x + wide < covered + 1):
+                continue
+            covered = x + wide
+            self._block(painter, block, QRectF(x, y, wide, high), tail)
+
+    def _rows_known(self, data: LaneData) -> list[list[Block]]:
+        """The rows of what is shown, sorted once."""
+        if self._sorted is None or self._sorted[0] is not data:
+            self._sorted = (data, self.rows(data))
+        return self._sorted[1]
 
     def _rows(self) -> tuple[float, float, float]:
         """Where rows begin, how high each is, and what is between them, in pixels."""
@@ -446,7 +461,7 @@ class Lanes(QWidget):
         t = self.theme
         self._boxes.append((box, block))
         fade = QRectF(box.right(), box.top(), tail, box.height())
-        if box.width() < 2.5:  # one of very many: a line is all that can be seen of it
+        if box.width() < NARROW:  # one of very many: a line is all that can be seen of it
             painter.fillRect(box, t.color("ember"))
             return
         if block.state != "planned":

@@ -13,6 +13,7 @@ from chronocast.forecast.band import Band
 from chronocast.forecast.inverse import chance_of
 from chronocast.model.batch.batch import FULL, Batch, NamedRange, Output, Source
 from chronocast.model.batch.extent import Extent, short_time
+from chronocast.model.lookup import once_each
 from chronocast.model.picture.colour import told as colour_told
 from chronocast.model.recipe.layouts import layout_told
 from chronocast.model.recipe.wording import recipe_facts
@@ -167,18 +168,13 @@ def plan_model(
     folders = folders_apart(batch)
     for source in batch.sources:
         ready = prospect.sources.get(source.id) if prospect else None
-        facts, mark, seconds = "looking at it…", "", 0.0
+        facts, mark, seconds, size, words = "looking at it…", "", 0.0, 0, source.path
         frames: tuple[int, ...] = ()
         mine = told_of.get(source.id, [])
         problem = next((told for told in mine if told.blocks), None)
         notes = sum(not told.blocks for told in mine)
         if ready is not None:
-            cut = ready.cut
-            kind = f"{len(cut.picture)} edits" if source.kind == "sequence" else rate_text(cut.rate)
-            silent = "" if cut.sound else " · no sound"
-            frames, mark, seconds = cut.once(_shown)
-            fields = " interlaced" if source.kind == "clip" and _clip_of(ready).interlaced else ""
-            facts = f"{cut.width}×{cut.height} · {kind}{fields} · full, {short_time(seconds)}{silent}"
+            facts, frames, mark, seconds, size, words = _told_of(ready)
         elif problem:
             facts = problem.sentence
         if source.id in folders:
@@ -194,8 +190,8 @@ def plan_model(
                 mark,
                 notes=notes,
                 seconds=seconds,
-                bytes=sum(clip.bytes for clip in ready.facts.values()) if ready else 0,
-                found_by=found_by(source, ready),
+                bytes=size,
+                found_by=words,
             )
         )
         for part in source.ranges:
@@ -260,11 +256,9 @@ def folders_apart(batch: Batch) -> dict[str, str]:
     return found
 
 
-def found_by(source: Source, ready: SourceReady | None) -> str:
+def found_by(ready: SourceReady) -> str:
     """Words that a source is found by besides its name: where it is, what is in it."""
-    words = [source.path]
-    if ready is None:
-        return source.path
+    words = [ready.source.path]
     for path, clip in ready.facts.items():
         words += [
             *PurePosixPath(path).parts[-2:],
@@ -279,6 +273,35 @@ def found_by(source: Source, ready: SourceReady | None) -> str:
         for track in clip.audio:
             words += [track.codec, layout_told(track.layout) or "", track.language, f"{track.sample_rate}"]
     return " ".join(dict.fromkeys(filter(None, words)))
+
+
+class _Told(NamedTuple):
+    """What a source's row says of it: facts, the frames that stand for it and their mark, seconds, bytes, words to find it by."""
+
+    facts: str
+    frames: tuple[int, ...]
+    mark: str
+    seconds: float
+    bytes: int
+    found_by: str
+
+
+@once_each
+def _told_of(ready: SourceReady) -> _Told:
+    cut = ready.cut
+    clip = ready.source.kind == "clip"
+    kind = rate_text(cut.rate) if clip else f"{len(cut.picture)} edits"
+    kind += " interlaced" if clip and _clip_of(ready).interlaced else ""
+    silent = "" if cut.sound else " · no sound"
+    frames, mark, seconds = cut.once(_shown)
+    return _Told(
+        f"{cut.width}×{cut.height} · {kind} · full, {short_time(seconds)}{silent}",
+        frames,
+        mark,
+        seconds,
+        sum(clip.bytes for clip in ready.facts.values()),
+        found_by(ready),
+    )
 
 
 def _clip_of(ready: SourceReady) -> ClipFacts:
@@ -495,10 +518,12 @@ def _cells(
 ) -> Cells:
     longest: dict[str, float] = {}
     largest: dict[str, float] = {}
-    for output in places.values():
-        if item := outlooks.get(output.id):
-            longest[output.recipe] = max(longest.get(output.recipe, 0.001), item.seconds.likely)
-            largest[output.recipe] = max(largest.get(output.recipe, 1.0), item.bytes.likely)
+
+    def measure() -> None:
+        for output in places.values():
+            if item := outlooks.get(output.id):
+                longest[output.recipe] = max(longest.get(output.recipe, 0.001), item.seconds.likely)
+                largest[output.recipe] = max(largest.get(output.recipe, 1.0), item.bytes.likely)
 
     def make(output: Output) -> Cell:
         item, verdict = outlooks.get(output.id), judged.get(output.id)
@@ -512,6 +537,8 @@ def _cells(
                 problem="" if output.held or not forecast else told,
                 own=own_words(output),
             )
+        if not longest:
+            measure()
         return Cell(
             output.id,
             output.held,

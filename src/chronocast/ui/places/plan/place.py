@@ -23,6 +23,7 @@ from PyQt6.QtWidgets import (
 )
 
 from chronocast.forecast.inverse import rounded_down
+from chronocast.forecast.learning.memory import Same
 from chronocast.model.batch.batch import Batch
 from chronocast.model.batch.columns import set_own
 from chronocast.model.batch.edits import hold, remove_source, set_asked
@@ -82,6 +83,7 @@ class PlanPlace(QWidget):
         self.notes: Callable[[], Mapping[tuple[str, int, int], str]] = dict
         self.view: Outlook | None = None
         self.whole: PlanModel | None = None
+        self._shown: tuple[object, ...] = ()
         self.plan: PlanModel | None = None
         self.turned: frozenset[str] = frozenset()
         self.grid = Grid(theme)
@@ -207,7 +209,12 @@ class PlanPlace(QWidget):
             return
         self.batch, self.prospect, self.view = desk.batch, desk.prospect, desk.view
         self.asked.show_asked(desk.batch, desk.asked)
-        self.whole = plan_model(desk.batch, desk.prospect, desk.view, desk.before, self.notes())
+        notes = self.notes()
+        shown = (*map(Same, (desk.batch, desk.prospect, desk.view, desk.before)), notes)
+        if shown == self._shown:
+            return
+        self._shown = shown
+        self.whole = plan_model(desk.batch, desk.prospect, desk.view, desk.before, notes)
         self._arrange()
 
     def _arrange(self) -> None:
