@@ -88,11 +88,33 @@ class World:
         ):
             self.unable.clear()  # what stations couldn't do may be tried again
         said = self.machine.step(event)
+        self.see_ready()
         if isinstance(event, e.Added | e.Amended) and self.taken_in(event.output):
             (self.early.add if event.output.waits else self.early.discard)(event.output.id)
         elif isinstance(event, e.Released):
             self.early -= set(event.outputs)
         self.carry_out(said)
+
+    def see_ready(self) -> None:
+        """What could start is what it is when everything is looked at, whatever has happened since the beginning."""
+        tasks, found = self.machine.tasks, dict[e.TaskId, None]()
+        for name in self.machine.order:
+            tracked = self.machine.outputs[name]
+            if tracked.state in AT_REST or tracked.state == "placing" or name in self.machine.early:
+                continue
+            parts = [tasks[key] for key in tracked.tasks]
+            steps = [tasks[e.TaskId(kind, name)] for kind in ("join", "check")]
+            if any(part.state != "done" for part in parts):
+                for part in sorted(parts, key=lambda part: not part.id.stage.first):
+                    base = tasks.get(tracked.bases.get(part.id, part.id), part)
+                    first = part if base is part or base.state in ("done", "failed") else base
+                    if part.state == "pending" and first.state == "pending":
+                        found[first.id] = None
+            elif left := [step for step in steps if step.state != "done"]:
+                found |= {left[0].id: None} if left[0].state == "pending" else {}
+        for device in ("", "device"):
+            could = self.machine.could_start(device)
+            assert could == [key for key in found if tasks[key].device == device], (could, found)
 
     def taken_in(self, spec: e.OutputSpec) -> bool:
         """Whether it isn't refused."""

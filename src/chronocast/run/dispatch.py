@@ -54,7 +54,7 @@ class Dispatch:
 
     def matched(
         self,
-        wanting: Sequence[Task],
+        wanting: Iterable[Task],
         free: Sequence[str],
         stations: Mapping[str, str],
         planned: bool = True,
@@ -64,7 +64,7 @@ class Dispatch:
         Parameters
         ----------
         wanting
-            What could start.
+            What could start, in order; no more of it is looked at than there are slots for.
         free
             The slots that it could start on.
         stations

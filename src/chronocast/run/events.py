@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Literal
 
@@ -369,6 +370,7 @@ class Task:
 
     ``kept_from`` are stations that can't do it, ``failed_at`` those where it failed: they get it only if no other is free.
     ``only`` are those that may do it, none for all; ``output`` is the first that it is done for.
+    ``users`` are the outputs that it belongs to, whatever their state; ``told`` hears of each when the task's state changes.
     """
 
     id: TaskId
@@ -385,6 +387,14 @@ class Task:
     failed_at: set[str] = field(default_factory=set)
     only: frozenset[str] = frozenset()
     output: str = ""
+    users: dict[str, None] = field(default_factory=dict, repr=False)
+    told: Callable[[str], None] | None = field(default=None, repr=False, compare=False)
+
+    def __setattr__(self, name: str, value: object) -> None:
+        object.__setattr__(self, name, value)
+        if name == "state" and (told := getattr(self, "told", None)) is not None:
+            for output in self.users:
+                told(output)
 
 
 @dataclass
@@ -398,3 +408,9 @@ class Tracked:
     joined: int = 0
     tasks: list[TaskId] = field(default_factory=list)
     bases: dict[TaskId, TaskId] = field(default_factory=dict)
+    told: Callable[[str], None] | None = field(default=None, repr=False, compare=False)
+
+    def __setattr__(self, name: str, value: object) -> None:
+        object.__setattr__(self, name, value)
+        if name == "state" and (told := getattr(self, "told", None)) is not None:
+            told(self.spec.id)

@@ -60,6 +60,7 @@ from chronocast.run.events import (
     Tracked,
     WaitingOver,
 )
+from chronocast.run.ready_tasks import ReadyTasks, steps_of
 
 MOST_FAILURES = 2
 MOST_LOSSES = 5
@@ -79,11 +80,6 @@ TRANSITIONS: dict[State, frozenset[State]] = {
 AT_REST: frozenset[State] = frozenset({"proved", "stopped", "needs you", "held"})
 
 
-def _steps(output: str) -> list[TaskId]:
-    """What is done for an output once its parts are there, in order."""
-    return [TaskId(kind.id, output) for kind in STEPS]
-
-
 class Machine:
     """One run.  ``step`` is the only way to change it."""
 
@@ -95,7 +91,8 @@ class Machine:
         self.stations: dict[str, str] = {}
         self.devices: dict[str, str] = {}
         self._leaving: set[str] = set()
-        self._waiting: set[str] = set()
+        self._ready = ReadyTasks(self.tasks, self.outputs)
+        self._choosy: set[str] = set()
         self._dispatch = Dispatch()
         self.paused = False
         self.stopping = False
@@ -128,8 +125,9 @@ class Machine:
         if self.stopping:
             self._say(Refuse("This run is being stopped."))
             return
-        self.outputs[spec.id] = tracked = Tracked(spec)
+        self.outputs[spec.id] = tracked = Tracked(spec, told=self._ready.touch)
         self.order.append(spec.id)
+        self._ready.add(spec.id)
         self._want(tracked, event.kept)
         if event.proved:
             self._move(tracked, "proved")
@@ -144,15 +142,16 @@ class Machine:
     def _want(self, tracked: Tracked, kept: Iterable[str]) -> None:
         """Enter an output's tasks; those in the stock are done already."""
         have = set(kept)
-        spec = tracked.spec
-        (self._waiting.add if spec.waits else self._waiting.discard)(spec.id)
+        spec, former = tracked.spec, (*tracked.tasks, *tracked.bases.values())
+        self._ready.wait(spec.id, spec.waits)
+        (self._choosy.add if spec.stations else self._choosy.discard)(spec.id)
         tracked.tasks = [
             TaskId((COPY if name in spec.copied else ENCODE).id, name) for name in dict.fromkeys(spec.pieces)
         ]
         if spec.sound:
             tracked.tasks.append(TaskId(SOUND.id, spec.sound))
         for key in tracked.tasks:
-            task = self.tasks.setdefault(key, Task(key))
+            task = self._task(key, spec.id)
             task.device = spec.device if key.kind == ENCODE.id else ""
             if key.name in have and task.state in ("pending", "failed"):
                 task.state = "done"
@@ -164,34 +163,35 @@ class Machine:
             if TaskId(ENCODE.id, piece) in tracked.tasks
         }
         for key in tracked.bases.values():
-            base = self.tasks.setdefault(key, Task(key))
+            base = self._task(key, spec.id)
             if key.name in have and base.state == "pending":
                 base.state = "done"
-        for key in _steps(spec.id):
-            last = self.tasks.setdefault(key, Task(key))
+        for key in steps_of(spec.id):
+            last = self._task(key, spec.id)
             last.failures = last.losses = 0
             if last.state != "running":
                 last.state = "pending"
-        self._limit([*tracked.tasks, *tracked.bases.values(), *_steps(spec.id)])
+        mine = (*tracked.tasks, *tracked.bases.values())
+        for key in set(former).difference(mine):
+            self.tasks[key].users.pop(spec.id, None)
+        self._ready.touch(spec.id)
+        self._limit([*mine, *steps_of(spec.id)])
+
+    def _task(self, key: TaskId, output: str) -> Task:
+        """A task, with one more output that it belongs to."""
+        task = self.tasks.get(key)
+        if task is None:
+            task = self.tasks[key] = Task(key, told=self._ready.touch)
+        task.users[output] = None
+        return task
 
     def _limit(self, keys: Iterable[TaskId]) -> None:
         """Have tasks done only by stations that one of the outputs wanting them is kept to."""
-        limited = any(tracked.spec.stations for tracked in self.outputs.values())
         for key in keys:
             task = self.tasks[key]
-            if limited or task.only:
-                each = [tracked.spec.stations for tracked in self._for(key)]
+            if self._choosy or task.only:
+                each = [self.outputs[name].spec.stations for name in task.users]
                 task.only = frozenset().union(*each) if all(each) else frozenset()
-
-    def _for(self, key: TaskId) -> list[Tracked]:
-        """The outputs that a task belongs to, whatever their state."""
-        if not key.is_part:
-            return [self.outputs[key.name]]
-        return [
-            tracked
-            for tracked in self.outputs.values()
-            if key in tracked.tasks or key in tracked.bases.values()
-        ]
 
     def _amended(self, event: Amended) -> None:
         tracked = self.outputs.get(event.output.id)
@@ -326,21 +326,21 @@ class Machine:
 
     def _distrust_base(self, piece: Task) -> None:
         """A base piece that is no good goes, and what was to be encoded from it is composed by itself."""
-        for tracked in self.outputs.values():
-            if (key := tracked.bases.get(piece.id)) and self.tasks[key].state == "done":
+        for name in piece.users:
+            if (key := self.outputs[name].bases.get(piece.id)) and self.tasks[key].state == "done":
                 self.tasks[key].state = "failed"
                 self._say(DropPiece(key.name))
 
     def _drop_bases(self, keys: Iterable[TaskId]) -> None:
         """Base pieces that no output waits for any more go: they are large."""
-        wanted = {
-            key
-            for tracked in self.outputs.values()
-            if tracked.state not in ("proved", "stopped") or tracked.spec.keeps_bases
-            for key in tracked.bases.values()
-        }
         for key in dict.fromkeys(keys):
-            if key not in wanted and self.tasks[key].state == "done":
+            users = [self.outputs[name] for name in self.tasks[key].users]
+            wanted = any(
+                key in tracked.bases.values()
+                and (tracked.state not in ("proved", "stopped") or tracked.spec.keeps_bases)
+                for tracked in users
+            )
+            if not wanted and self.tasks[key].state == "done":
                 self.tasks[key].state = "pending"
                 self._say(DropPiece(key.name))
 
@@ -386,7 +386,7 @@ class Machine:
         tracked = self.outputs.get(event.output)
         if tracked and tracked.state == "placing":
             self._say(Discard(event.output, tracked.joined))
-            for key in _steps(event.output):
+            for key in steps_of(event.output):
                 self.tasks[key].state = "pending"
             self._move(tracked, "needs you", event.sentence)
             tracked.waits_for = "drive" if event.away else ""
@@ -430,7 +430,9 @@ class Machine:
 
     def _reordered(self, event: OrderAsked) -> None:
         first = [name for name in dict.fromkeys(event.outputs) if name in self.outputs]
-        self.order = first + [name for name in self.order if name not in first]
+        chosen = set(first)
+        self.order = first + [name for name in self.order if name not in chosen]
+        self._ready.order(self.order)
 
     def _guided(self, event: Guided) -> None:
         """Follow another plan; what is under way counts as had."""
@@ -442,7 +444,8 @@ class Machine:
         )
 
     def _released(self, event: Released) -> None:
-        self._waiting -= set(event.outputs)
+        for name in self._ready.early & set(event.outputs):
+            self._ready.wait(name, False)
 
     def _retry(self, event: RetryAsked) -> None:
         for name in event.outputs:
@@ -470,7 +473,7 @@ class Machine:
     def _try_again(self, tracked: Tracked) -> None:
         if self.stopping:
             return  # a run that is being stopped begins nothing any more
-        for key in [*tracked.tasks, *_steps(tracked.spec.id)]:
+        for key in [*tracked.tasks, *steps_of(tracked.spec.id)]:
             task = self.tasks[key]
             task.failures = task.losses = 0
             task.kept_from.clear()
@@ -487,7 +490,7 @@ class Machine:
 
     def _withdraw(self, tracked: Tracked) -> None:
         """Take back an output's steps; their attempts stop and their file goes."""
-        for key in _steps(tracked.spec.id):
+        for key in steps_of(tracked.spec.id):
             task = self.tasks[key]
             self._halt(task)
             if task.state == "done":
@@ -508,17 +511,15 @@ class Machine:
             self._say(Control("stop", task.id, task.attempt, task.slot))
 
     def _wanting(self, key: TaskId) -> list[Tracked]:
-        if not key.is_part:
-            return [self.outputs[key.name]]
-        if key.kind == BASE.id:
-            return [
-                tracked
-                for tracked in self.outputs.values()
-                if any(
-                    base == key and self.tasks[piece].state != "done" for piece, base in tracked.bases.items()
-                )
-            ]
-        return [tracked for tracked in self.outputs.values() if key in tracked.tasks]
+        """The outputs that a task is done for; a base piece only for those that are still to be encoded from it."""
+        users = [self.outputs[name] for name in self.tasks[key].users]
+        if key.kind != BASE.id:
+            return users
+        return [
+            tracked
+            for tracked in users
+            if any(base == key and self.tasks[piece].state != "done" for piece, base in tracked.bases.items())
+        ]
 
     def _current(self, key: TaskId, attempt: int) -> Task | None:
         task = self.tasks.get(key)
@@ -531,57 +532,41 @@ class Machine:
                 self._forget(task.slot)
         task.slot, task.stopping = "", False
 
-    def _ready(self) -> list[TaskId]:
-        """What could start now, in the operator's order."""
-        found: dict[TaskId, None] = {}
-        for name in self.order:
-            tracked = self.outputs[name]
-            if tracked.state in AT_REST or tracked.state == "placing" or name in self._waiting:
-                continue
-            parts = [self.tasks[key] for key in tracked.tasks]
-            if all(task.state == "done" for task in parts):
-                steps = (self.tasks[key] for key in _steps(name))
-                following = next((step for step in steps if step.state != "done"), None)
-                if following is not None and following.state == "pending":
-                    found[following.id] = None
-                    following.output = name
-            else:
-                for task in sorted(parts, key=lambda task: not task.id.stage.first):
-                    next_one = self._begun_with(tracked, task) if task.state == "pending" else None
-                    if next_one is not None and next_one not in found:
-                        found[next_one] = None
-                        self.tasks[next_one].output = name
-        return list(found)
-
-    def _begun_with(self, tracked: Tracked, part: Task) -> TaskId | None:
-        """What a part begins with: its base piece where that is to be made first; None while it is being made."""
-        key = tracked.bases.get(part.id)
-        if key is None or (base := self.tasks[key]).state in ("done", "failed"):
-            return part.id
-        return key if base.state == "pending" else None
-
     def _advance(self) -> None:
         """Start what can start, tell what has changed, end when there is nothing left."""
         offers: dict[str, int] = {}
-        ready = [] if self.paused or self.stopping or self.ended else self._ready()
-        for device in {"", *self.devices.values(), *(task.device for task in self.tasks.values())}:
-            wanting = [task for key in ready if (task := self.tasks[key]).device == device]
+        self._ready.refresh()
+        idle = self.paused or self.stopping or bool(self.ended)
+        for device in {"", *self.devices.values(), *self._ready.counts}:
+            count = 0 if idle else self._ready.counts[device]
             mine = [slot for slot in self.slots if self.devices[slot] == device]
             free = [slot for slot in mine if self.slots[slot] is None]
-            matched = self._dispatch.matched(wanting, free, self.stations)
-            if not matched and len(free) == len(mine):  # a plan that has nobody do anything isn't followed
-                matched = self._dispatch.matched(wanting, free, self.stations, planned=False)
-            for key, slot in matched:
+            for key, slot in (matched := self._matched(device, free, len(mine)) if count else []):
                 self._start(self.tasks[key], slot)
             busy = sum(self.slots[slot] is not None for slot in mine)
-            offers[device] = busy + len(wanting) - len(matched)
-        for tracked in self.outputs.values():
+            offers[device] = busy + count - len(matched)
+        for tracked in self._ready.take_unfollowed():
             self._follow(tracked)
         for device, usable in sorted(offers.items()):
             if usable != self._offered.get(device, -1 if not device else 0):
                 self._offered[device] = usable
                 self._say(Offer(usable, device))
         self._end_if_over()
+
+    def _matched(self, device: str, free: list[str], count: int) -> list[tuple[TaskId, str]]:
+        """What begins on which slot of a kind, of which there are so many."""
+        if not free:
+            return []
+        matched = self._dispatch.matched(self._ready.in_order(device), free, self.stations)
+        if not matched and len(free) == count:  # a plan that has nobody do anything isn't followed
+            wanting = self._ready.in_order(device)
+            matched = self._dispatch.matched(wanting, free, self.stations, planned=False)
+        return matched
+
+    def could_start(self, device: str = "") -> list[TaskId]:
+        """What could start on a kind of slot if one came free, in the operator's order."""
+        self._ready.refresh()
+        return [task.id for task in self._ready.in_order(device)]
 
     def _start(self, task: Task, slot: str) -> None:
         self.attempts += 1
@@ -594,7 +579,7 @@ class Machine:
         """Bring an output's state in line with its tasks."""
         if tracked.state in AT_REST or tracked.state == "placing":
             return
-        steps = [self.tasks[key] for key in _steps(tracked.spec.id)]
+        steps = [self.tasks[key] for key in steps_of(tracked.spec.id)]
         target: State = tracked.state
         begun = next((step for step in steps if step.state != "done"), None)
         if begun is not None and begun.state == "running":
@@ -631,7 +616,7 @@ class Machine:
     @property
     def early(self) -> frozenset[str]:
         """Outputs that may not be begun yet."""
-        return frozenset(self._waiting)
+        return frozenset(self._ready.early)
 
     @property
     def waits_for(self) -> str:
@@ -643,7 +628,7 @@ class Machine:
         left = [name for name, tracked in self.outputs.items() if tracked.state not in AT_REST]
         if left:
             present = frozenset(self.stations.values())
-            kept = [self.outputs[name].spec.stations for name in left if name not in self._waiting]
+            kept = [self.outputs[name].spec.stations for name in left if name not in self._ready.early]
             if not kept:
                 return "time"
             return "station" if all(stations and not stations & present for stations in kept) else "slot"

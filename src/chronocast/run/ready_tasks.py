@@ -1,0 +1,135 @@
+"""What could start now, in the operator's order: worked out anew only for outputs that something has happened to.
+
+Pure, a part of the state machine.  A run of thousands of outputs has tens of
+thousands of tasks, and each event touches a few of them.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator, Mapping
+
+from chronocast.model.stages import STEPS
+from chronocast.run.events import Task, TaskId, Tracked
+
+RESTING = frozenset({"proved", "stopped", "needs you", "held", "placing"})
+"""An output in one of these states has nothing that could start."""
+
+
+def steps_of(output: str) -> list[TaskId]:
+    """What is done for an output once its parts are there, in order."""
+    return [TaskId(kind.id, output) for kind in STEPS]
+
+
+class ReadyTasks:
+    """``ReadyTasks(tasks, outputs)``: ``refresh``, then ``counts`` and ``in_order``.
+
+    ``touched`` are outputs that something has happened to since, ``unfollowed`` those since it was taken last.
+
+    Parameters
+    ----------
+    tasks, outputs
+        Those of the machine, by what they are called.
+    """
+
+    def __init__(self, tasks: Mapping[TaskId, Task], outputs: Mapping[str, Tracked]) -> None:
+        self._tasks, self._outputs = tasks, outputs
+        self.early: set[str] = set()
+        self.touched: set[str] = set()
+        self.unfollowed: set[str] = set()
+        self.counts: Counter[str] = Counter()
+        self._ready: dict[str, list[TaskId]] = {}
+        self._offered: Counter[TaskId] = Counter()
+        self._device_of: dict[TaskId, str] = {}
+        self._order: list[str] = []
+        self._places: dict[str, int] = {}
+        self._first = 0
+        """Nothing could start of any output before this place."""
+
+    def touch(self, output: str) -> None:
+        """Something has happened to an output."""
+        self.touched.add(output)
+        self.unfollowed.add(output)
+
+    def add(self, output: str) -> None:
+        """An output comes to the end of the order."""
+        self._places[output] = len(self._order)
+        self._order.append(output)
+        self.touch(output)
+
+    def order(self, names: list[str]) -> None:
+        """The outputs are in another order."""
+        self._order, self._first = list(names), 0
+        self._places = {name: number for number, name in enumerate(names)}
+
+    def wait(self, output: str, waits: bool) -> None:
+        """An output may not be begun yet, or may."""
+        if (output in self.early) != waits:
+            (self.early.add if waits else self.early.discard)(output)
+            self.touch(output)
+
+    def take_unfollowed(self) -> list[Tracked]:
+        """The outputs that something has happened to since this was asked last, in the order of their coming."""
+        names, self.unfollowed = self.unfollowed, set()
+        return [self._outputs[name] for name in sorted(names, key=self._places.__getitem__)]
+
+    def refresh(self) -> None:
+        """See what could start of the outputs that something has happened to."""
+        while self.touched:
+            name = self.touched.pop()
+            for key in self._ready.pop(name, ()):
+                self._offered[key] -= 1
+                if not self._offered[key]:
+                    del self._offered[key]
+                    self.counts[self._device_of.pop(key)] -= 1
+            ready = list(dict.fromkeys(self._of(self._outputs[name])))
+            for key in ready:
+                self._offered[key] += 1
+                if self._offered[key] == 1:
+                    self._device_of[key] = self._tasks[key].device
+                    self.counts[self._device_of[key]] += 1
+            if ready:
+                self._ready[name] = ready
+                self._first = min(self._first, self._places[name])
+
+    def in_order(self, device: str) -> Iterator[Task]:
+        """What could start on a kind of slot, each once; it is counted with the first output that wants it.
+
+        Parameters
+        ----------
+        device
+            The kind of slot.
+        """
+        seen = set[TaskId]()
+        while self._first < len(self._order) and self._order[self._first] not in self._ready:
+            self._first += 1
+        for place in range(self._first, len(self._order)):
+            name = self._order[place]
+            for key in self._ready.get(name, ()):
+                if key not in seen:
+                    seen.add(key)
+                    task = self._tasks[key]
+                    task.output = name
+                    if task.device == device:
+                        yield task
+
+    def _of(self, tracked: Tracked) -> Iterator[TaskId]:
+        if tracked.state in RESTING or tracked.spec.id in self.early:
+            return
+        parts = [self._tasks[key] for key in tracked.tasks]
+        if all(task.state == "done" for task in parts):
+            steps = (self._tasks[key] for key in steps_of(tracked.spec.id))
+            following = next((step for step in steps if step.state != "done"), None)
+            if following is not None and following.state == "pending":
+                yield following.id
+            return
+        for task in sorted(parts, key=lambda task: not task.id.stage.first):
+            if task.state == "pending" and (begun := self._begun_with(tracked, task)) is not None:
+                yield begun
+
+    def _begun_with(self, tracked: Tracked, part: Task) -> TaskId | None:
+        """What a part begins with: its base piece where that is to be made first; None while it is being made."""
+        key = tracked.bases.get(part.id)
+        if key is None or (base := self._tasks[key]).state in ("done", "failed"):
+            return part.id
+        return key if base.state == "pending" else None
