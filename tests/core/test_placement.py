@@ -36,6 +36,7 @@ from chronocast.preparation.station.helpers import helpers_of, shared_drives
 from chronocast.schedule.bound import lower_bound
 from chronocast.schedule.clock import Traced, simulate
 from chronocast.schedule.closing import closing_bound
+from chronocast.schedule.convoys import in_convoys
 from chronocast.schedule.placement import Evening, Placement, place_evening, place_works
 from chronocast.schedule.pool import FAR, Help, Surprise
 from chronocast.schedule.rehearsal import Happening, Mishaps, hazard_seen
@@ -461,6 +462,37 @@ class Draws(unittest.TestCase):
             found = simulate(alone, {HERE: 2}, 1, helping=one, traced=traced)
             for mine, theirs in zip(found, together, strict=True):
                 self.assertAlmostEqual(float(mine.end[0]), float(theirs.end[draw]), 6)
+
+
+class Convoys(unittest.TestCase):
+    """Thousands of outputs are planned a few together."""
+
+    def test_they_end_when_they_would_one_by_one(self) -> None:
+        dice = np.random.default_rng(5)
+        kinds = ({}, {"stations": frozenset({HERE})}, {"not_before": 200.0})
+        works = [
+            work(f"o{n}", list(dice.lognormal(1, 0.7, 1 + n % 3)), 0.2, **kinds[n // 900 % 3])
+            for n in range(2700)
+        ]
+        there = [far("s0", 2, 1.5)]
+        alone = {item.output: item for item in simulate(works, {HERE: 2}, 1, helping=there)}
+        convoys = in_convoys(works, 300)
+        self.assertLess(len(convoys), 310)
+        self.assertEqual([w.output for c in convoys for w in c.members], [w.output for w in works])
+        placed = place_evening(Evening(works, {HERE: 2}, 1, there))
+        self.assertEqual([item.output for item in placed.finishes], [item.output for item in works])
+        whole = max(float(item.end[0]) for item in alone.values())
+        self.assertLess(abs(float(placed.end[0]) / whole - 1), 0.01)
+        off = [abs(float(item.end[0] - alone[item.output].end[0])) for item in placed.finishes]
+        self.assertLess(max(off), 0.02 * whole)
+        self.assertTrue(all(item.begin[0] <= item.end[0] for item in placed.finishes))
+        self.assertEqual({span.output for span in placed.spans}, {item.output for item in works})
+        tasks = sum(share.tasks for share in placed.shares)
+        self.assertEqual(tasks, sum(len(stage.names) for item in works for stage in item.stages))
+
+    def test_few_are_planned_one_by_one(self) -> None:
+        works = [work(f"o{n}", [1.0]) for n in range(5)]
+        self.assertEqual([len(convoy.members) for convoy in in_convoys(works)], [1] * 5)
 
 
 if __name__ == "__main__":

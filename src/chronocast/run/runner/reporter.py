@@ -99,11 +99,11 @@ class Reporter:
         return self.in_hand.ready[task.name].plan.frames if task.name in self.in_hand.ready else 0
 
     def done_frames(self) -> dict[str, int]:
-        """Pictures of each output that are in the stock or under way."""
+        """Pictures that are in the stock or under way, of each output that is being made: of proved ones it is all."""
         found = {}
         for name, tracked in self.machine.outputs.items():
             ready = self.in_hand.ready.get(name)
-            if ready is None or tracked.state in ("waiting", "stopped"):
+            if ready is None or tracked.state in ("waiting", "stopped", "proved"):
                 continue
             count = 0
             for piece in ready.plan.pieces:

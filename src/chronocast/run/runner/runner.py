@@ -18,6 +18,7 @@ import os
 import time
 from collections.abc import Callable
 from dataclasses import dataclass
+from operator import itemgetter
 from pathlib import Path
 from typing import Any
 
@@ -43,6 +44,7 @@ from chronocast.model.batch.wishes import read_wish
 from chronocast.model.errors import ChronocastError
 from chronocast.model.frozen import FrozenModel
 from chronocast.model.house import Booking, Rank
+from chronocast.model.lookup import find
 from chronocast.model.stages import JOIN
 from chronocast.preparation.forecast.judging import refusals
 from chronocast.preparation.forecast.outlook import Outlook, outlook
@@ -70,6 +72,7 @@ from chronocast.run.runner.results import Results
 from chronocast.run.runner.settling import decide, superseded
 from chronocast.run.runner.watch import Watch
 
+_ID = itemgetter("id")
 log = logging.getLogger("chronocast.runner")
 
 POLL_SECONDS = 0.1
@@ -564,7 +567,7 @@ class Runner:
         assert self.crew is not None
         if task.kind == JOIN.id and await self._goes_on(task, attempt):
             return
-        output = self._for_output(task)
+        output = self.machine.tasks[task].output if task.is_part else task.name
         body = {"task": str(task), "attempt": attempt, "slot": slot, "output": output}
         self.journal.append("started", body)
         self.in_hand.attempts[(str(task), attempt)] = Attempt(
@@ -615,19 +618,6 @@ class Runner:
         for name in superseded(ready) - wanted:
             self.stock.discard(name)
 
-    def _for_output(self, task: e.TaskId) -> str:
-        if not task.is_part:
-            return task.name
-        return next(
-            (
-                name
-                for name in self.machine.order
-                if task in self.machine.outputs[name].tasks
-                and self.machine.outputs[name].state not in ("proved", "stopped", "held")
-            ),
-            "",
-        )
-
     async def _place(self, output: str, attempt: int) -> None:
         ready = self.in_hand.ready[output]
         temporary = self.folders.temporary(ready, attempt)
@@ -637,7 +627,7 @@ class Runner:
             gone = self.folders.gone(ready)
             self.queue.put_nowait(e.PlaceRefused(output, gone or str(error), away=bool(gone)))
             return
-        promised: Answer = next((o for o in self.promised.get("outputs", []) if o["id"] == output), {})
+        promised: Answer = find(self.promised.get("outputs", []), _ID, output) or {}
         self.results.record_made(ready, promised)
         self.queue.put_nowait(e.Placed(output))
 

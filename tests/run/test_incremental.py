@@ -1,0 +1,103 @@
+"""After an edit only what it touched is prepared and forecast anew, and that is just as if all of it were."""
+
+from __future__ import annotations
+
+import tempfile
+import unittest
+from pathlib import Path
+
+from chronocast.forecast.learning.experience import Experience
+from chronocast.journal.documents import load_batch
+from chronocast.journal.workspace import Workspace
+from chronocast.model.batch.batch import FULL, Batch
+from chronocast.model.batch.columns import set_own
+from chronocast.model.batch.edits import add_recipe, fill, hold, remove_source, set_folder
+from chronocast.model.batch.ranges import add_pick, rename_range
+from chronocast.model.time.timing import FrameRange
+from chronocast.preparation.forecast.outlook import Outlook, outlook
+from chronocast.preparation.output.output_ready import Prospect
+from chronocast.preparation.station.this import this_station
+from chronocast.preparation.today import prepared
+from tests.runs import HEAVY, QUICK, RATED, small_batch
+
+
+class Edits(unittest.TestCase):
+    def setUp(self) -> None:
+        self.path = small_batch(Path(tempfile.mkdtemp()) / "films", 3, 60, (QUICK, RATED), first=210)
+        self.workspace = Workspace()
+
+    def edits(self) -> list[Batch]:
+        """A batch through an afternoon."""
+        batches = [load_batch(self.path)]
+
+        def then(batch: Batch) -> None:
+            batches.append(batch)
+
+        first = batches[0].sources[0].id
+        then(fill(batches[-1], [(first, FULL, "quick")], False))
+        then(fill(batches[-1], [(first, FULL, "quick")]))
+        batch, pick = add_pick(batches[-1], first, "Pick", FrameRange(10, 40), ["quick", "rated"])
+        then(batch)
+        then(rename_range(batches[-1], first, pick, "Otters"))
+        then(set_own(batches[-1], [batches[-1].outputs[1].id], {"picture.effort": "slow"}))
+        then(set_folder(batches[-1], "elsewhere"))
+        then(hold(batches[-1], [batches[-1].outputs[2].id], True))
+        then(hold(batches[-1], [batches[-1].outputs[2].id], False))
+        then(add_recipe(batches[-1], HEAVY))
+        then(fill(batches[-1], [(source.id, FULL, "heavy") for source in batches[-1].sources]))
+        then(remove_source(batches[-1], batches[-1].sources[1].id))
+        return batches
+
+    def told(self, prospect: Prospect, view: Outlook) -> list[object]:
+        """All that is said of a batch."""
+        return [
+            [
+                (o.output.id, o.path, o.recipe, o.part, [p.name for p in o.plan.pieces], o.bases)
+                for o in prospect.outputs
+            ],
+            sorted((p.where, p.sentence) for p in prospect.problems),
+            sorted(prospect.refused),
+            [
+                (o.ready.output.id, o.bytes, o.seconds, o.begin, o.finish, o.stages, o.basis)
+                for o in view.outputs
+            ],
+            (view.bytes, view.finish, view.kept_share),
+        ]
+
+    def test_an_afternoon_of_edits_is_told_as_if_each_batch_came_fresh(self) -> None:
+        before: Prospect | None = None
+        known, station = Experience(), this_station(self.workspace)
+        for number, batch in enumerate(self.edits()):
+            before = prepared(batch, self.path, self.workspace, before=before)
+            fresh = prepared(batch, self.path, self.workspace)
+            views = [
+                outlook(prospect, self.workspace.stock, station, experience)
+                for prospect, experience in ((before, known), (fresh, Experience()))
+            ]
+            self.assertEqual(self.told(before, views[0]), self.told(fresh, views[1]), f"edit {number}")
+
+    def test_what_an_edit_did_not_touch_is_the_very_same(self) -> None:
+        batch = load_batch(self.path)
+        known, station = Experience(), this_station(self.workspace)
+        before = prepared(batch, self.path, self.workspace)
+        outlook(before, self.workspace.stock, station, known)
+        cleared = fill(batch, [(batch.sources[0].id, FULL, "quick")], False)
+        after = prepared(cleared, self.path, self.workspace, before=before)
+        self.assertEqual(len(after.outputs), 5)
+        for ready in after.outputs:
+            self.assertIs(ready, before.output(ready.output.id))
+
+    def test_a_piece_that_comes_is_seen_by_the_next_forecast(self) -> None:
+        batch = load_batch(self.path)
+        known, station, stock = Experience(), this_station(self.workspace), self.workspace.stock
+        prospect = prepared(batch, self.path, self.workspace)
+        self.assertEqual(outlook(prospect, stock, station, known).kept_share, 0.0)
+        name = prospect.outputs[0].plan.pieces[0].name
+        temporary = stock.temporary(name, "1")
+        temporary.write_bytes(b"x" * 5000)
+        stock.keep(temporary, name, {})
+        self.assertGreater(outlook(prospect, stock, station, known).kept_share, 0.0)
+
+
+if __name__ == "__main__":
+    unittest.main()
