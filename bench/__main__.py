@@ -28,6 +28,7 @@ NAMES = (
     "faults",
     "placement",
     "promise",
+    "thousands",
 )
 REPORT = Path(__file__).parent.parent / "docs" / "benchmarks.md"
 
