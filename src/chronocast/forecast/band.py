@@ -63,6 +63,18 @@ def draws_for(count: int) -> int:
     return max(FEWEST_DRAWS, min(DRAWS, 2 * round(MOST_CELLS / max(1, count) / 2)))
 
 
+MOST_KNOWN = 2000
+"""So many named causes are remembered: those that many outputs share are asked for again and again."""
+
+
+def _mark(name: str) -> int:
+    """A number for a name, from its first letters."""
+    mark = 0
+    for letter in reversed(name[:64]):
+        mark = (mark * 257 + ord(letter)) & (2**63 - 1)
+    return mark
+
+
 class Chance:
     """Random numbers that are the same each time, so that a forecast doesn't flicker.
 
@@ -72,20 +84,26 @@ class Chance:
 
     def __init__(self, draws: int = DRAWS, seed: int = 20) -> None:
         self.draws, self._seed = draws, seed
+        self._known: dict[str, Draws] = {}
 
     def normal(self, name: str) -> Draws:
         """Standard normal draws for a named cause, shape (draws,), balanced around zero."""
-        mark = sum(ord(c) * 257**n for n, c in enumerate(name[:64])) % (2**63)
-        half = np.random.default_rng((self._seed, mark)).standard_normal(self.draws // 2)
-        return np.concatenate([half, -half])
+        known = self._known.get(name)
+        if known is None:
+            half = np.random.default_rng((self._seed, _mark(name))).standard_normal(self.draws // 2)
+            known = np.concatenate([half, -half])
+            known.setflags(write=False)
+            if len(self._known) < MOST_KNOWN:
+                self._known[name] = known
+        return known
 
     def uniform(self, name: str) -> Draws:
         """Independent draws between 0 and 1, neither included, shape (draws,)."""
-        mark = sum(ord(c) * 257**n for n, c in enumerate(name[:64])) % (2**63)
-        found: Draws = 1.0 - np.random.default_rng((self._seed, mark, 2)).random(self.draws) * (1 - 1e-12)
+        found: Draws = 1.0 - np.random.default_rng((self._seed, _mark(name), 2)).random(self.draws) * (
+            1 - 1e-12
+        )
         return found
 
     def normals(self, name: str, count: int) -> Draws:
         """Independent standard normal draws, shape (count, draws)."""
-        mark = sum(ord(c) * 257**n for n, c in enumerate(name[:64])) % (2**63)
-        return np.random.default_rng((self._seed, mark, 1)).standard_normal((count, self.draws))
+        return np.random.default_rng((self._seed, _mark(name), 1)).standard_normal((count, self.draws))

@@ -49,6 +49,14 @@ def look_band(draws: Draws) -> LookBand:
     return LookBand(float(middle), float(low))
 
 
+def look_bands(rows: Sequence[Draws]) -> list[LookBand]:
+    """The bands of several, a row of draws each."""
+    if not rows:
+        return []
+    low, middle = np.quantile(np.asarray(rows), (0.1, 0.5), axis=1)
+    return [LookBand(float(likely), float(safe)) for likely, safe in zip(middle, low, strict=True)]
+
+
 @dataclass(frozen=True)
 class Looks:
     """How like the original an output looks.

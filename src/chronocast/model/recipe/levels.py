@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from fractions import Fraction
+from functools import lru_cache
 from math import isqrt
 
 from chronocast.model.show import rate_bits_text
@@ -153,6 +154,7 @@ _HEVC_FACTOR = {"main422-10": Fraction(5, 3), "main444-8": Fraction(2), "main444
 """H.265 table A.10, CpbVclFactor ÷ 1000."""
 
 
+@lru_cache(maxsize=256)
 def levels(codec: str, profile: str | None = None, high_tier: bool = False) -> tuple[Level, ...]:
     """The levels of a codec, lowest first, with the bit rates that a profile allows; none where it has no levels.
 

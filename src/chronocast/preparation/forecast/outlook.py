@@ -235,7 +235,8 @@ def _fresh_outputs(
     seconds, cpu_seconds, sizes = (
         bands([getattr(item, what) for item in figures]) for what in ("seconds", "cpu_seconds", "bytes")
     )
-    for row, (ready, ask, *_, saved, looks, _) in enumerate(figures):
+    looks = LooksOutlook.of_several([item.looks for item in figures])
+    for row, (ready, ask, *_, saved, _, _) in enumerate(figures):
         copied = frozenset(copy.name for copy in ask.copies)
         still = {piece.name for piece in ask.open_pieces} | copied
         item = figures[row]
@@ -254,7 +255,7 @@ def _fresh_outputs(
             sound_bytes=float(ask.sound.bytes(ready.plan.seconds)) if ask.sound else 0.0,
             basis=_basis(ask, learned),
             made=ask.made is not None,
-            looks=LooksOutlook.of(looks),
+            looks=looks[row],
             saved_seconds=saved,
             bases_save=ready.bases.saved * composing_pace(ready.film, station, learned),
             draws=np.array([item.seconds, item.bytes], np.float32),

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from chronocast.forecast.band import Band, band, exact
-from chronocast.forecast.picture.quality import LookBand, Looks, look_band
+from chronocast.forecast.picture.quality import LookBand, Looks, look_bands
 from chronocast.model.stages import StageKind
 from chronocast.model.time.timing import format_timecode
 from chronocast.preparation.output.output_ready import OutputReady
@@ -47,9 +47,25 @@ class LooksOutlook:
     @classmethod
     def of(cls, looks: Looks | None) -> LooksOutlook | None:
         """As the forecast has it; None where nothing is said."""
-        if looks is None:
-            return None
-        return cls(look_band(looks.mean), look_band(looks.worst), int(looks.shots.argmin()), looks.measured)
+        return cls.of_several([looks])[0]
+
+    @classmethod
+    def of_several(cls, several: Sequence[Looks | None]) -> list[LooksOutlook | None]:
+        """The same of several outputs at once."""
+        told = [looks for looks in several if looks is not None]
+        bands = zip(
+            look_bands([looks.mean for looks in told]),
+            look_bands([looks.worst for looks in told]),
+            strict=True,
+        )
+        found: list[LooksOutlook | None] = []
+        for looks in several:
+            if looks is None:
+                found.append(None)
+                continue
+            mean, worst = next(bands)
+            found.append(cls(mean, worst, int(looks.shots.argmin()), looks.measured))
+        return found
 
 
 @dataclass(frozen=True)
