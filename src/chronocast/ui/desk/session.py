@@ -108,7 +108,7 @@ class Session(QObject):
         self._watcher.changed.connect(self._file_moved)
         self._again = QTimer(self)
         self._again.setInterval(FRESH_MS)
-        self._again.timeout.connect(self.forecast)
+        self._again.timeout.connect(self._freshen)
         self._again.start()
 
     # What is on the desk
@@ -544,6 +544,11 @@ class Session(QObject):
         """Ask for a fresh forecast."""
         self._preview = None
         self._forecaster.want(self.batch, self.path)
+
+    def _freshen(self) -> None:
+        """Ask for a fresh forecast while nothing happens: of very many outputs seldomer, so that it takes next to nothing."""
+        if not self._forecaster.rests:
+            self.forecast()
 
     def forecast_anew(self) -> None:
         """Ask for a fresh forecast after something new was learned."""

@@ -122,6 +122,10 @@ MANY, SHOWN_SECONDS = 500, 1.0
 """From so many outputs on, a forecast waits so long until the window has shown it, before the next is worked out."""
 
 
+IDLE_SHARE, MOST_REST = 0.01, 300.0
+"""While nothing happens forecasts take no more than this share of a core, and come at least so often, in seconds."""
+
+
 class Forecaster(Worker):
     """``Forecaster(workspace)``: prepares and forecasts the newest batch it was given; older ones are dropped.
 
@@ -154,10 +158,16 @@ class Forecaster(Worker):
         self._planned: Any = None
         self._night_wanted = False
         self._shown = threading.Event()
+        self._took = self._ended = 0.0
 
     def shown(self) -> None:
         """What was told last is shown."""
         self._shown.set()
+
+    @property
+    def rests(self) -> bool:
+        """Whether the last forecast took so much that another, which nobody asks for, is still too much."""
+        return time.monotonic() - self._ended < min(MOST_REST, self._took / IDLE_SHARE)
 
     def want_rehearsal(self) -> None:
         """Ask for the nights of the batch that was forecast last."""
@@ -207,6 +217,7 @@ class Forecaster(Worker):
         from chronocast.preparation.today import learned, outlook_now, prepared, station_for
         from chronocast.ui.lanes.forecast_lanes import lane_data
 
+        begun = time.thread_time()
         before = self._last[0] if self._last else None
         prospect = prepared(batch, path, self._workspace, self._looked, before)
         films = frozenset(item.film for item in prospect.outputs)
@@ -223,6 +234,7 @@ class Forecaster(Worker):
         station = station_for(prospect, self._workspace, load)
         now = Circumstances(self._workspace.stock, station, self._experienced)
         self._last = (prospect, view, now)
+        self._took, self._ended = time.thread_time() - begun, time.monotonic()
         lane_data(view, batch)  # here rather than in the window's own thread
         self._shown.clear()
         self.tell(self.forecast, batch, prospect, view)
