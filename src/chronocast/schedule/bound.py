@@ -167,6 +167,7 @@ class _Totals:
     def of(cls, works: Sequence[Work], sides: Sequence[Side]) -> _Totals:
         """The totals of some work."""
         found, made = cls(), set[str]()
+        quickest_of: dict[WorkClass, float] = {}
         for work in works:
             part, steps, fresh_parts = 0.0, 0.0, False
             for stage in work.stages:
@@ -184,7 +185,9 @@ class _Totals:
                 if total <= 0:
                     continue
                 found.amounts[one] = found.amounts.get(one, 0.0) + total
-                quickest = min((side.slower for side in sides if able(one, side)), default=FAR)
+                if one not in quickest_of:
+                    quickest_of[one] = min((side.slower for side in sides if able(one, side)), default=FAR)
+                quickest = quickest_of[one]
                 if is_part:
                     found.parts[one] = found.parts.get(one, 0.0) + total
                     part, fresh_parts = max(part, float(seconds.max()) * quickest), True

@@ -46,6 +46,8 @@ def closing_bound(works: Sequence[Work], slots: Mapping[str, int], helping: Sequ
     """
     known = lower_bound(works, slots, helping).end
     sides = sides_of(slots, helping)
+    if sum(bool(work.stages) for work in works) > MOST_FILES:
+        return known
     files = _files(works, sides)
     plain = not any(side.windows or side.booked for side in sides)
     if not plain or not 1 < len(files) <= MOST_FILES:

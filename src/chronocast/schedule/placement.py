@@ -157,13 +157,13 @@ def help_of(station: Station, learned: Experience, chance: Chance) -> tuple[Help
 
 def typical(works: Sequence[Work]) -> list[Work]:
     """Work with one draw alone: what each task is likely to take."""
+    draws = [stage.draws for work in works for stage in work.stages]
+    if not draws:
+        return list(works)
+    ends = np.cumsum([len(rows) for rows in draws])[:-1]
+    likely = iter(np.split(np.median(np.concatenate(draws), axis=1, keepdims=True), ends))
     return [
-        replace(
-            work,
-            stages=tuple(
-                replace(stage, draws=np.median(stage.draws, axis=1, keepdims=True)) for stage in work.stages
-            ),
-        )
+        replace(work, stages=tuple(replace(stage, draws=next(likely)) for stage in work.stages))
         for work in works
     ]
 

@@ -26,7 +26,12 @@ from chronocast.model.show import clock_text, percent
 from chronocast.pieces.stock import Stock
 from chronocast.preparation.forecast.judging import Judged, judge_outputs
 from chronocast.preparation.forecast.output_ask import output_ask
-from chronocast.preparation.forecast.output_outlook import LooksOutlook, OutputOutlook, StageOutlook
+from chronocast.preparation.forecast.output_outlook import (
+    ColumnOutlook,
+    LooksOutlook,
+    OutputOutlook,
+    StageOutlook,
+)
 from chronocast.preparation.forecast.placing import can_be_placed, evening, never_placed, together
 from chronocast.preparation.forecast.room_through import rooms_through
 from chronocast.preparation.output.output_ready import OutputReady, Prospect
@@ -117,6 +122,25 @@ class Outlook:
     def calibrated(self) -> bool:
         """Whether the station's pace was measured."""
         return self.station.pace.calibrated
+
+    def of_range(self, source: str, part: str) -> Sequence[OutputOutlook]:
+        """The forecasts of all outputs of one range of a source."""
+        return self._ranges.get((source, part), ())
+
+    @cached_property
+    def _ranges(self) -> Mapping[tuple[str, str], Sequence[OutputOutlook]]:
+        found: dict[tuple[str, str], list[OutputOutlook]] = {}
+        for item in self.outputs:
+            found.setdefault((item.ready.output.source, item.ready.output.range), []).append(item)
+        return found
+
+    @cached_property
+    def columns(self) -> Mapping[str, ColumnOutlook]:
+        """What the outputs of each recipe come to, by its id."""
+        groups: dict[str, list[OutputOutlook]] = {}
+        for item in self.outputs:
+            groups.setdefault(item.ready.output.recipe, []).append(item)
+        return {recipe: ColumnOutlook.of(group) for recipe, group in groups.items()}
 
     def time_after(self, seconds: float) -> datetime:
         """The time by the clock, so long after the forecast was made."""

@@ -148,6 +148,22 @@ class Totals(NamedTuple):
     bytes: Band
 
 
+class ColumnOutlook(NamedTuple):
+    """Outputs of one recipe: how many, what they come to, and the most that one of them takes."""
+
+    files: int
+    totals: Totals
+    longest: float
+    largest: float
+
+    @classmethod
+    def of(cls, outputs: Sequence[OutputOutlook]) -> ColumnOutlook:
+        """Of some outputs."""
+        longest = max((item.seconds.likely for item in outputs), default=0.0)
+        largest = max((item.bytes.likely for item in outputs), default=0.0)
+        return cls(len(outputs), together(outputs), max(0.001, longest), max(1.0, largest))
+
+
 def together(outputs: Sequence[OutputOutlook]) -> Totals:
     """Seconds of work and bytes of several outputs: what they have in common is in error together."""
     drawn = [item.draws for item in outputs if item.draws is not None]

@@ -236,6 +236,7 @@ class Forecaster(Worker):
         self._last = (prospect, view, now)
         self._took, self._ended = time.thread_time() - begun, time.monotonic()
         lane_data(view, batch)  # here rather than in the window's own thread
+        _ = view.columns
         self._shown.clear()
         self.tell(self.forecast, batch, prospect, view)
         if len(view.outputs) > MANY:  # the window has much to show: it is left alone meanwhile

@@ -5,6 +5,7 @@ from __future__ import annotations
 import itertools
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
+from typing import NamedTuple
 
 import numpy as np
 
@@ -54,21 +55,35 @@ def _lane_data(view: Outlook, batch: Batch | None) -> LaneData:
     batch
         What it is of: when its files are wanted.
     """
-    groups, first = _groups(view, view.spans)
+    groups, blocks, order = _of_view(view)
     held = held_back(batch) if batch is not None else ()
-    away = {block.output for block in held}  # also while the forecast is still that of a moment ago
-    return LaneData(
-        groups,
-        view.at,
-        tuple(block for block in _blocks(view, view.spans, first) if block.output not in away),
-        flags=_flags(view, batch) if batch is not None else (),
-        order=tuple(
-            name
-            for name in view.placement.order
-            if (item := view.output(name)) and not item.made and name not in away
-        ),
-        held=held,
-    )
+    if away := {block.output for block in held}:  # also while the forecast is still that of a moment ago
+        blocks = tuple(block for block in blocks if block.output not in away)
+        order = tuple(name for name in order if name not in away)
+    flags = _flags(view, batch) if batch is not None else ()
+    return LaneData(groups, view.at, blocks, flags=flags, order=order, held=held)
+
+
+class _OfView(NamedTuple):
+    """What lanes show of a forecast alone: the stations, what they do, and the outputs in the order of the plan."""
+
+    groups: tuple[LaneGroup, ...]
+    blocks: tuple[Block, ...]
+    order: tuple[str, ...]
+
+
+_views: list[tuple[Outlook, _OfView]] = []
+
+
+def _of_view(view: Outlook) -> _OfView:
+    for of, known in tuple(_views):
+        if of is view:
+            return known
+    groups, first = _groups(view, view.spans)
+    there = (name for name in view.placement.order if (item := view.output(name)) and not item.made)
+    found = _OfView(groups, _blocks(view, view.spans, first), tuple(there))
+    _views[:] = [(view, found), *_views[:1]]
+    return found
 
 
 def held_back(batch: Batch) -> tuple[Block, ...]:
@@ -207,6 +222,8 @@ def _blocks(view: Outlook, spans: Sequence[Span], first: Mapping[str, int]) -> t
 
 def _flags(view: Outlook, batch: Batch) -> tuple[Flag, ...]:
     """When files are wanted, and how likely they are finished by then."""
+    if batch.wanted is None and all(output.wanted is None for output in batch.outputs):
+        return ()
     ends = {item.output: item.end for item in view.placement.finishes}
     wanted: dict[float, list[str]] = {}
     for output in batch.outputs:

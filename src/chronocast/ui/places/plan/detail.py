@@ -61,8 +61,7 @@ def detail(view: Outlook, output: str) -> Detail | None:
         lines += (("exceptions", own),)
     points = tuple(
         Point(o.ready.recipe.title, o.seconds, o.bytes, o is item)
-        for o in view.outputs
-        if (o.ready.output.source, o.ready.output.range) == (ready.output.source, ready.output.range)
+        for o in view.of_range(ready.output.source, ready.output.range)
     )
     stages = tuple((stage.kind.id, stage.seconds.likely) for stage in item.stages)
     return Detail(f"{ready.title} · {ready.recipe.title}", str(ready.path), lines, stages, item.basis, points)

@@ -221,7 +221,7 @@ def plan_model(
     judged = {item.output: item for item in view.judged} if view and batch.cards else {}
     refused = {**(prospect.refused if prospect else {}), **(view.waiting if view else {})}
     filled = {(places[(o.source, o.range)], recipes[o.recipe]): o for o in batch.outputs}
-    cells = _cells(filled, outlooks=outlooks, forecast=bool(view), judged=judged, refused=refused)
+    cells = _cells(filled, view, judged=judged, refused=refused)
     totals = []
     groups: dict[str, list[OutputOutlook]] = {}
     for output in batch.outputs:
@@ -229,7 +229,9 @@ def plan_model(
             groups.setdefault(output.recipe, []).append(item)
     for column in columns:
         group = groups.get(column.recipe, [])
-        work, weight = together(group)
+        known_column = view.columns.get(column.recipe) if view else None
+        whole = known_column is not None and known_column.files == len(group)
+        work, weight = known_column.totals if known_column and whole else together(group)
         totals.append(f"{time_text(work.likely)} · {size_text(weight.likely)}" if group else "")
     known = [*(prospect.problems if prospect else ()), *(view.problems if view else ())]
     blocking = tuple(dict.fromkeys(problem.told for problem in known if problem.blocks))
@@ -502,6 +504,8 @@ class Cells(Mapping[tuple[int, int], Cell]):
 
     def moved(self, rows: Mapping[int, int]) -> Cells:
         """Those of some rows, in new ones."""
+        if all(row == new for row, new in rows.items()) and all(row in rows for row, _ in self.places):
+            return self
         places = {(rows[row], column): output for (row, column), output in self.places.items() if row in rows}
         found = Cells(places, self._make)
         found._made = self._made
@@ -510,20 +514,13 @@ class Cells(Mapping[tuple[int, int], Cell]):
 
 def _cells(
     places: Mapping[tuple[int, int], Output],
+    view: Outlook | None,
     *,
-    outlooks: Mapping[str, OutputOutlook],
-    forecast: bool,
     judged: Mapping[str, Judged],
     refused: Mapping[str, Problem],
 ) -> Cells:
-    longest: dict[str, float] = {}
-    largest: dict[str, float] = {}
-
-    def measure() -> None:
-        for output in places.values():
-            if item := outlooks.get(output.id):
-                longest[output.recipe] = max(longest.get(output.recipe, 0.001), item.seconds.likely)
-                largest[output.recipe] = max(largest.get(output.recipe, 1.0), item.bytes.likely)
+    forecast, columns = view is not None, view.columns if view else {}
+    outlooks = view.by_id if view else {}
 
     def make(output: Output) -> Cell:
         item, verdict = outlooks.get(output.id), judged.get(output.id)
@@ -537,15 +534,14 @@ def _cells(
                 problem="" if output.held or not forecast else told,
                 own=own_words(output),
             )
-        if not longest:
-            measure()
+        column = columns[item.ready.output.recipe]
         return Cell(
             output.id,
             output.held,
             "made" if item.made else time_text(item.seconds.likely),
             size_text(item.bytes.likely),
-            item.seconds.likely / longest[output.recipe],
-            item.bytes.likely / largest[output.recipe],
+            item.seconds.likely / column.longest,
+            item.bytes.likely / column.largest,
             piece_map(item),
             item.made,
             share="" if item.ready.extent.full else item.ready.extent.share_text,
