@@ -29,8 +29,7 @@ WINDOW = """
 import json, os, sys, time
 begin = time.perf_counter()
 from pathlib import Path
-from PyQt6.QtCore import QEventLoop, Qt, QTimer
-from PyQt6.QtTest import QTest
+from PyQt6.QtCore import QEventLoop, QTimer
 from chronocast.model.batch.batch import FULL
 from chronocast.model.batch.edits import fill
 from chronocast.model.garbage import collect_seldom
@@ -49,7 +48,7 @@ session.open()
 def until(what, most=600):
     end = time.perf_counter() + most
     while not what() and time.perf_counter() < end:
-        app.processEvents(QEventLoop.ProcessEventsFlag.AllEvents, 20)
+        loop = QEventLoop(); QTimer.singleShot(10, loop.quit); loop.exec()
 def took(do):
     at = time.perf_counter(); do(); app.processEvents(); return time.perf_counter() - at
 until(lambda: session.view is not None)
