@@ -463,6 +463,8 @@ class Lanes(QWidget):
         fade = QRectF(box.right(), box.top(), tail, box.height())
         if box.width() < NARROW:  # one of very many: a line is all that can be seen of it
             painter.fillRect(box, t.color("ember"))
+            if tail > 0 and block.state == "planned":
+                draw.fading(painter, fade, t.color("ember", 150))
             return
         if block.state != "planned":
             self._paint_past(painter, block, box)
