@@ -264,7 +264,7 @@ class RunView:
         self.tasks = body.get("tasks", {})
         self.paused = bool(body.get("paused"))
         self.waits_for = str(body.get("waits_for", ""))
-        self.finish = body.get("finish", {})
+        self.finish = now["finish"][1] if going and "finish" in now else {}
         self.lanes = now["lanes"][1] if going and "lanes" in now else {}
         moved = float(body.get("moved") or at)
         expects = going and not self.paused and self.waits_for not in ("space", "drive", "resume", *WAITING)

@@ -6,7 +6,6 @@ import time
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
-from chronocast.model.answers import Answer
 from chronocast.model.messages.jobs import PieceJob, SoundJob
 from chronocast.model.stages import HERE
 from chronocast.preparation.output.output_ready import OutputReady
@@ -39,8 +38,7 @@ class InHand:
     so that none is tried for ever.
 
     ``counts`` are frames or samples done of tasks; ``moved`` is when anything
-    last moved (seconds since 1970); ``ended_still`` are attempts that were ended since they stood still;
-    ``finish`` the last forecast, as it is told.
+    last moved (seconds since 1970); ``ended_still`` are attempts that were ended since they stood still.
     """
 
     ready: dict[str, OutputReady] = field(default_factory=dict)
@@ -52,4 +50,3 @@ class InHand:
     piece_room: int = PIECE_BYTES
     moved: float = field(default_factory=time.time)
     ended_still: set[tuple[str, int]] = field(default_factory=set)
-    finish: Answer = field(default_factory=dict)

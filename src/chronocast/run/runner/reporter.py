@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import json
 import logging
 import os
@@ -45,6 +46,8 @@ class Reporter:
     async def report(self) -> None:
         """Say what is in hand, four times a second, while it changes."""
         beat, last, moving = 0.0, "", ""
+        with contextlib.suppress(JournalError):
+            self.journal.set_now({"finish": None})  # what an earlier life foresaw
         while True:
             now = time.time()
             tasks = {
@@ -70,7 +73,6 @@ class Reporter:
                     for name, tracked in self.machine.outputs.items()
                     if tracked.waits_for
                 },
-                "finish": self.in_hand.finish,
             }
             text = json.dumps(body)
             if (counts := json.dumps([tasks, body["outputs"]])) != moving:
@@ -138,7 +140,7 @@ class Reporter:
             took = time.monotonic() - begin
             told(view)
             total = total_json(view)
-            self.in_hand.finish = {
+            finish = {
                 "at": view.at.isoformat(),
                 **total,
                 "room": room_json(view),
@@ -148,7 +150,7 @@ class Reporter:
                     for o in view.outputs
                 },
             }
-            self.journal.set_now({"lanes": lanes_json(view)})
+            self.journal.set_now({"lanes": lanes_json(view), "finish": finish})
             self.journal.append(
                 "outlook",
                 {
