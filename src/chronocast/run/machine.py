@@ -127,7 +127,7 @@ class Machine:
             return
         self.outputs[spec.id] = tracked = Tracked(spec, told=self._ready.touch)
         self.order.append(spec.id)
-        self._ready.add(spec.id)
+        self._ready.enter(spec.id)
         self._want(tracked, event.kept)
         if event.proved:
             self._move(tracked, "proved")

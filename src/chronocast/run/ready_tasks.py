@@ -51,8 +51,8 @@ class ReadyTasks:
         self.touched.add(output)
         self.unfollowed.add(output)
 
-    def add(self, output: str) -> None:
-        """An output comes to the end of the order."""
+    def enter(self, output: str) -> None:
+        """An output comes to the end of the order of work."""
         self._places[output] = len(self._order)
         self._order.append(output)
         self.touch(output)
