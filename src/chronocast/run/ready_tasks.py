@@ -46,10 +46,10 @@ class ReadyTasks:
         self._first = 0
         """Nothing could start of any output before this place."""
 
-    def touch(self, output: str) -> None:
-        """Something has happened to an output."""
-        self.touched.add(output)
-        self.unfollowed.add(output)
+    def touch(self, name: str) -> None:
+        """Something has happened to an output of that name."""
+        self.touched.add(name)
+        self.unfollowed.add(name)
 
     def enter(self, output: str) -> None:
         """An output comes to the end of the order of work."""
