@@ -18,6 +18,7 @@ from chronocast.journal.places import config_folder
 from chronocast.model.batch.batch import Batch
 from chronocast.run.client import last_run
 from chronocast.run.moving import move_batch
+from chronocast.run.runner_lock import runner_lives
 from chronocast.ui.commands import CHECK, PLAN, RUN
 from chronocast.ui.widgets.finder import Finder
 from tests.footage import clip, counted, counters
@@ -123,6 +124,7 @@ class Evening(unittest.TestCase):
         runs = last_run(self.path)
         assert runs is not None
         moved = self.folder / "archive" / "evening.batch.json"
+        desk.until(lambda: not runner_lives(runs), "the runner to leave")
         move_batch(made, self.path, moved)
         self.assertEqual((last_run(moved) or moved).name, runs.name, "runs go with it")
         self.assertIsNone(last_run(self.path))

@@ -9,9 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 Draws = NDArray[np.float64]
-DRAWS, FEWEST_DRAWS = 400, 100
-MOST_CELLS = 400_000
-"""Outputs times draws, beyond which a forecast is worked out with fewer draws."""
+DRAWS = 400
+FEWER_DRAWS = ((2000, 100), (1000, 200))
+"""Beyond so many outputs a forecast is worked out with so many draws: steps, so that an edit seldom changes them."""
 Z90 = 1.2815515655446004
 
 
@@ -60,7 +60,7 @@ def draws_for(count: int) -> int:
     count
         How many outputs.
     """
-    return max(FEWEST_DRAWS, min(DRAWS, 2 * round(MOST_CELLS / max(1, count) / 2)))
+    return next((draws for most, draws in FEWER_DRAWS if count > most), DRAWS)
 
 
 MOST_KNOWN = 2000

@@ -41,7 +41,9 @@ def move_batch(batch: Batch, path: Path, target: Path) -> None:
         finally:
             opened.close()
         ended = bool(view.outcome)
-        if view.lives and not ended:
+        if view.lives and ended:  # it may still write
+            raise ChronocastError("A run of this batch is just ending.", "Try again in a moment.")
+        if view.lives:
             raise ChronocastError("A run of this batch goes on.", "Stop it, or wait until it has ended.")
     old, new = path.absolute().parent, target.absolute().parent
     try:

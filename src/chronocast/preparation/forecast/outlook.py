@@ -218,31 +218,20 @@ def _outputs(
     figures: Sequence[_Figures], finishes: Sequence[Finish], station: Station, learned: Experience
 ) -> tuple[OutputOutlook, ...]:
     """The outputs' forecasts: those of which nothing but the finish has changed as they were."""
-    memory, found = learned.memory, list[OutputOutlook | None]()
-    for item in figures:
-        asked = (
-            Same(item.ready),
-            Same(item.ask),
-            Same(item.row),
-            Same(item.looks),
-            station.load,
-            station.pace,
-        )
-        found.append(memory.recall("outlook of " + item.ask.id, asked))
-    fresh = [item for item, known in zip(figures, found, strict=True) if known is None]
-    anew = iter(_fresh_outputs(fresh, station, learned))
-    for number, item in enumerate(figures):
-        if found[number] is None:
-            found[number] = told = next(anew)
-            asked = (
-                Same(item.ready),
-                Same(item.ask),
-                Same(item.row),
-                Same(item.looks),
-                station.load,
-                station.pace,
-            )
-            memory.keep("outlook of " + item.ask.id, asked, told, most=1)
+    memory = learned.memory
+    questions = [
+        (*map(Same, (item.ready, item.ask, item.row, item.looks)), station.load, station.pace)
+        for item in figures
+    ]
+    found: list[OutputOutlook | None] = [
+        memory.recall("outlook of " + item.ask.id, asked)
+        for item, asked in zip(figures, questions, strict=True)
+    ]
+    fresh = [number for number, known in enumerate(found) if known is None]
+    anew = _fresh_outputs([figures[number] for number in fresh], station, learned)
+    for number, told in zip(fresh, anew, strict=True):
+        found[number] = told
+        memory.keep("outlook of " + figures[number].ask.id, questions[number], told, most=1)
     begins, ends = bands([item.begin for item in finishes]), bands([item.end for item in finishes])
     return tuple(
         replace(known, begin=begin, finish=end)

@@ -564,6 +564,7 @@ class Session(QObject):
             self._forecaster.want(batch, self.path)
 
     def _forecast(self, batch: Batch, prospect: Prospect, view: Outlook) -> None:
+        QTimer.singleShot(0, self._forecaster.shown)  # when all that follows from it is drawn
         if batch == self._preview:
             self.previewed.emit(batch, prospect, view)
             return
@@ -573,7 +574,6 @@ class Session(QObject):
         desk.prospect, desk.view = prospect, view
         desk.busy = "" if desk.busy.startswith("Looking at sources") else desk.busy
         self._touch("forecast", "words")
-        QTimer.singleShot(0, self._forecaster.shown)
         if not (self.going or self.ahead.going):
             self.proxies.by_themselves(list(prospect.sources.values()))
 

@@ -23,30 +23,8 @@ from chronocast.ui.lanes.data import Block, Flag, LaneData, LaneGroup, Mishap
 MOST_FLAGS = 40
 
 
-_known: list[tuple[Outlook, Batch | None, LaneData]] = []
-"""What was worked out last: the forecast's own thread does so before the window asks."""
-
-
 def lane_data(view: Outlook, batch: Batch | None = None) -> LaneData:
     """What every slot does and when, by the forecast: a row for each, with one thing at a time.
-
-    Parameters
-    ----------
-    view
-        The forecast.
-    batch
-        What it is of: when its files are wanted.
-    """
-    for of_view, of_batch, known in tuple(_known):
-        if of_view is view and of_batch is batch:
-            return known
-    found = _lane_data(view, batch)
-    _known[:] = [(view, batch, found), *_known[:1]]
-    return found
-
-
-def _lane_data(view: Outlook, batch: Batch | None) -> LaneData:
-    """The same, worked out.
 
     Parameters
     ----------
@@ -73,6 +51,7 @@ class _OfView(NamedTuple):
 
 
 _views: list[tuple[Outlook, _OfView]] = []
+"""What was worked out last: the forecast's own thread does so before the window asks."""
 
 
 def _of_view(view: Outlook) -> _OfView:

@@ -204,6 +204,7 @@ class RangePlace(QWidget):
             self.standing.source, self.trial, self.standing.live = source, None, None
             self.pictures.loaded = self.framing.live = None
             self.preview.emit(None)
+            self.parts.name.clear()  # what was typed for the marks of another source
         self.standing.part = DRAFT if part == FULL and not output and source in self.drafts else part
         self.standing.output = output
         self.refresh()
