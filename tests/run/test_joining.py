@@ -13,6 +13,7 @@ import unittest
 from collections.abc import Awaitable, Callable
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
 from chronocast import __version__
 from chronocast.crew import contract as c
@@ -40,6 +41,7 @@ from chronocast.crew.house.session import Session
 from chronocast.crew.house.shared_paths import NotShared, as_here, as_shared
 from chronocast.crew.house.station import Station
 from chronocast.crew.house.told_events import as_event
+from chronocast.crew.local.crew import LocalCrew
 from chronocast.journal.house import HouseStore
 from chronocast.model.house import Root, StationTold
 from tests.house import Rig, certify, house
@@ -335,6 +337,61 @@ class Inside(Within):
             finally:
                 Station._session = answers  # type: ignore[method-assign]
                 rig.tasks["Plover"].cancel()
+
+        self.within(work)
+
+    def test_a_start_that_doesn_t_come_through_costs_no_attempt_and_begins_once(self) -> None:
+        """Else a station that went is begun on again and again, until a task was lost too often to be tried once more."""
+        for answered in (False, True):  # the words are lost, or the station's answer is
+
+            async def work(rig: Rig, answered: bool = answered) -> None:
+                crew = await rig.crew(self.folder)
+                ears, ask, tries = Listener(crew), crew.line.ask, []
+                begun: list[str] = []
+                begins = LocalCrew.start
+
+                async def counted(own: LocalCrew, slot: str, task: str, *words: Any, **more: Any) -> None:
+                    begun.append(task)
+                    await begins(own, slot, task, *words, **more)
+
+                async def cut(what: str, *words: Any, **more: Any) -> dict[str, Any]:
+                    if more.get("verb") != "start" or len(tries) >= 4:
+                        return await ask(what, *words, **more)
+                    tries.append(what)
+                    if answered:
+                        await ask(what, *words, **more)
+                    return {"away": "Plover isn't in the house now."}
+
+                await crew.offer(1)
+                (slot,) = await ears.slots(1)
+                with (
+                    mock.patch.object(crew.line, "ask", cut),
+                    mock.patch.object(LocalCrew, "start", counted),
+                    mock.patch("chronocast.crew.house.house_crew.AGAIN_SECONDS", 0.01),
+                ):
+                    await crew.start(slot, "encode:a", 1, job(self.folder, "a", 400))
+                    told = await ears.until(lambda e: isinstance(e, c.Finished | c.AttemptFailed))
+                self.assertIsInstance(told, c.Finished, told)
+                self.assertEqual((len(tries), begun), (4, ["encode:a"]))
+
+            self.within(work)
+            self.folder = Path(tempfile.mkdtemp())
+
+    def test_a_station_lost_before_it_could_be_told_takes_what_it_was_given_along_once(self) -> None:
+        async def work(rig: Rig) -> None:
+            crew = await rig.crew(self.folder)
+            ears = Listener(crew)
+            await crew.offer(1)
+            (slot,) = await ears.slots(1)
+            away = mock.AsyncMock(return_value={"away": "Plover isn't in the house now."})
+            with (
+                mock.patch.object(crew.line, "ask", away),
+                mock.patch("chronocast.crew.house.house_crew.AWAY_SECONDS", 2.0),
+            ):
+                await crew.start(slot, "encode:a", 1, job(self.folder, "a", 10))
+                told = await ears.until(lambda e: isinstance(e, c.StationGone | c.AttemptFailed))
+                self.assertEqual(told, c.StationGone("Plover", (slot,)))
+                self.assertEqual(crew.signs(), {})
 
         self.within(work)
 

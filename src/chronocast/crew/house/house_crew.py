@@ -47,6 +47,7 @@ GONE_SECONDS, AWAY_SECONDS = 20.0, 8.0
 SEEN_SECONDS = 5.0
 """A file that a station wrote may be seen here so much later, on shared storage."""
 SHUT_SECONDS = 0.3
+AGAIN_SECONDS = 0.5
 CONTROL_SECONDS = 3.0
 """A station that doesn't answer holds the runner up no longer than that."""
 Key = tuple[str, int]
@@ -366,10 +367,13 @@ class HouseCrew:
             "job": shared.model_dump(mode="json"),
             "fresh": fresh,
         }
-        answer = await self._say(station, "start", body)
-        if answer is None or answer.get("unknown"):
-            self._fail(station, key, "lost", f"{name} could not be told.")
-        elif why := answer.get("elsewhere"):
+        while (answer := await self._say(station, "start", body)) is None or answer.get("unknown"):
+            # whether it is gone is found out by listening; its slot given back now would be begun on again and
+            # again, until the task had been lost too often
+            await asyncio.sleep(AGAIN_SECONDS)
+            if station.gone or key not in station.in_hand:
+                return
+        if why := answer.get("elsewhere"):
             self._fail(station, key, "elsewhere", f"{name}: {why}")
         elif why := answer.get("shut"):
             await asyncio.sleep(SHUT_SECONDS)  # its slots come back meanwhile

@@ -59,6 +59,7 @@ class Session:
         self.in_hand: dict[tuple[str, int], Job] = {}
         self.frozen: set[tuple[str, int]] = set()
         self.shut = False
+        self._begun: set[tuple[str, int]] = set()
         self.share: int | None = None
         self.rank: Rank = "as others"
         self.served = 0.0
@@ -166,6 +167,8 @@ class Session:
     async def _start(self, body: dict[str, Any]) -> dict[str, Any]:
         job = read_job.validate_python(body["job"])
         slot, key = str(body["slot"]), (str(body["task"])[:200], int(body["attempt"]))
+        if key in self._begun:  # said again, since our answer wasn't heard
+            return {}
         try:
             here = await asyncio.to_thread(moved, job, lambda path: as_here(path, self.roots))
         except NotShared as error:
@@ -181,6 +184,7 @@ class Session:
         if self.copies is not None:
             here = await asyncio.to_thread(self.copies.used, here)
         self.in_hand[key] = here
+        self._begun.add(key)
         self.frozen.discard(key)
         await self.crew.start(slot, *key, here, fresh=bool(body.get("fresh")))
         return {}
