@@ -77,8 +77,8 @@ class House(unittest.TestCase):
         raise AssertionError(f"{names} never came: {found}")
 
     def begin(self, clips: int = 2) -> Path:
+        self.first = House.number  # no clip of another test: its pieces would be there already
         House.number += clips
-        self.first = House.number
         folder = self.house.shared / f"films {self.first}"
         self.path = small_batch(
             folder, clips, FRAMES, (HEAVY,), size=(256, 144), first=self.first, sound=False
