@@ -29,6 +29,7 @@ NAMES = (
     "placement",
     "promise",
     "thousands",
+    "straight",
 )
 REPORT = Path(__file__).parent.parent / "docs" / "benchmarks.md"
 

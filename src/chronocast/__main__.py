@@ -51,6 +51,10 @@ def _main() -> None:
         and (Path(words[0]).suffix or Path(words[0]).is_file())
     )
     if words and not batch:
+        if words[0] == "render":  # a runner loads beside the command line
+            from chronocast.run.waiting import have_a_runner_wait
+
+            have_a_runner_wait()
         from chronocast.cli.app import main as command_line
 
         command_line()

@@ -11,6 +11,8 @@ import unittest
 from collections.abc import AsyncIterator, Awaitable, Callable
 from pathlib import Path
 
+import psutil
+
 import tests.house
 from chronocast.crew import contract as c
 from chronocast.crew.local.crew import SPINNING_SECONDS, Hand, LocalCrew
@@ -154,9 +156,7 @@ class Contract:
             (slot,) = await ears.slots(1)
             await crew.start(slot, "encode:a", 1, job(self.folder, "a", 4000))
             await ears.until(lambda e: isinstance(e, c.Progressed))
-            (pid,) = [
-                int(p) for p in Path(f"/proc/{os.getpid()}/task/{os.getpid()}/children").read_text().split()
-            ]
+            (pid,) = (child.pid for born in psutil.Process().children() for child in born.children())
             for verb, frozen in (
                 ("freeze", True),
                 ("freeze", True),
@@ -185,9 +185,7 @@ class Contract:
             (slot,) = await ears.slots(1)
             await crew.start(slot, "encode:a", 1, job(self.folder, "a", 4000))
             await ears.until(lambda e: isinstance(e, c.Progressed))
-            (pid,) = [
-                int(p) for p in Path(f"/proc/{os.getpid()}/task/{os.getpid()}/children").read_text().split()
-            ]
+            (pid,) = (child.pid for born in psutil.Process().children() for child in born.children())
             os.kill(pid, 9)
             gave = await ears.until(lambda e: isinstance(e, c.AttemptFailed))
             assert isinstance(gave, c.AttemptFailed)
@@ -229,6 +227,24 @@ class OfThisMachine(Contract, unittest.TestCase):
             yield crew
         finally:
             await crew.close()
+
+    def test_a_nursery_that_is_killed_costs_what_is_in_hand_only(self) -> None:
+        async def killed(crew: c.Crew, ears: Listener) -> None:
+            await crew.offer(1)
+            (slot,) = await ears.slots(1)
+            await crew.start(slot, "encode:a", 1, job(self.folder, "a", 4000))
+            await ears.until(lambda e: isinstance(e, c.Progressed))
+            (nursery,) = psutil.Process().children()
+            (child,) = nursery.children()
+            nursery.kill()
+            gave = await ears.until(lambda e: isinstance(e, c.AttemptFailed))
+            assert isinstance(gave, c.AttemptFailed)
+            self.assertEqual(gave.fault, "lost")
+            child.wait(5)  # it doesn't go on by itself
+            await crew.start(slot, "encode:a", 2, job(self.folder, "a", 10))
+            self.assertIsInstance(await ears.until(lambda e: isinstance(e, c.Finished)), c.Finished)
+
+        self.with_crew(killed)
 
     def test_a_child_that_talks_rubbish_costs_its_attempt_only(self) -> None:
         async def rubbish(crew: c.Crew, ears: Listener) -> None:

@@ -18,6 +18,7 @@ from chronocast.model.batch.batch import Batch
 from chronocast.model.errors import ChronocastError
 from chronocast.run.lease import Leased, take_lease
 from chronocast.run.runner_lock import lock_path, runner_lives, taken
+from chronocast.run.waiting import RUNNER, given
 
 
 class RunError(ChronocastError):
@@ -63,8 +64,10 @@ def start_runner(journal: Path) -> None:
         ):
             if not taken(lock):
                 raise RunError("This run has a runner already.", "Follow it, or stop it first.")
+            if given(journal, lock.fileno(), log.fileno()):
+                return
             subprocess.Popen(
-                [sys.executable, "-m", "chronocast.run.runner", str(journal), str(lock.fileno())],
+                [sys.executable, "-m", RUNNER, str(journal), str(lock.fileno())],
                 stdin=subprocess.DEVNULL,
                 stdout=log,
                 stderr=log,
@@ -268,7 +271,7 @@ def _end_runner(journal: Path) -> None:
     try:
         pid = int(lock_path(journal).read_text())
         process = psutil.Process(pid)
-        if str(journal) not in process.cmdline():
+        if str(lock_path(journal)) not in [file.path for file in process.open_files()]:
             raise RunError("The runner can't be found on this machine.", "Stop it where it runs.")
         process.terminate()
         try:

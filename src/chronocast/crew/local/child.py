@@ -1,8 +1,8 @@
 """The encoder child: one process a slot, one job at a time, kept warm.
 
 It reads jobs as JSON lines on standard input and answers with JSON lines on
-standard output.  It dies with its parent, runs at low priority, and writes
-what it began and finished to an append-only log of its own.
+standard output.  It is forked by a nursery and dies with it, runs at low
+priority, and writes what it began and finished to an append-only log of its own.
 """
 
 from __future__ import annotations
@@ -94,13 +94,20 @@ def fault_of(error: BaseException) -> FaultTold:
     return FaultTold("encode", f"The work failed: {error}.")
 
 
-def main() -> None:
-    """Do jobs until standard input ends."""
-    parent = int(sys.argv[1])
+def serve(parent: int, log_path: Path | None) -> None:
+    """Do jobs until standard input ends.
+
+    Parameters
+    ----------
+    parent
+        The process that this one leaves with.
+    log_path
+        Where what is done is written down.
+    """
     die_with_parent(parent)
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     os.nice(10)
-    log = ChildLog(Path(sys.argv[2]) if len(sys.argv) > 2 and sys.argv[2] else None)
+    log = ChildLog(log_path)
     from chronocast.crew.local.work import Worker
     from chronocast.model.messages.jobs import read_job
 
@@ -143,7 +150,3 @@ def main() -> None:
             read_bytes=read_so_far() - read,
             memory_bytes=resource.getrusage(resource.RUSAGE_SELF).ru_maxrss * 1024,
         )
-
-
-if __name__ == "__main__":
-    main()

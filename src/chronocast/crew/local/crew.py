@@ -12,7 +12,6 @@ import json
 import logging
 import os
 import signal
-import sys
 import time
 from collections import Counter
 from collections.abc import AsyncIterator, Mapping
@@ -22,6 +21,7 @@ from typing import Any, Literal
 import psutil
 
 from chronocast.crew.contract import AttemptFailed, CrewEvent, Finished, Granted, Progressed, Returned
+from chronocast.crew.local.nursery import nursery
 from chronocast.journal.locks import Lock
 from chronocast.model.messages.jobs import Job
 from chronocast.model.stages import ENCODE, HERE
@@ -33,36 +33,58 @@ KILL_AFTER_SECONDS = 5.0
 
 
 class Child:
-    """One encoder child."""
+    """One encoder child, spoken to by a socket."""
 
-    def __init__(self, process: asyncio.subprocess.Process) -> None:
-        self.process = process
+    def __init__(
+        self, pid: int, reader: asyncio.StreamReader, writer: asyncio.StreamWriter, end: asyncio.Task[int]
+    ) -> None:
+        self.pid, self.reader, self.writer, self._end = pid, reader, writer, end
         self.jobs_done = 0
         self.frozen = False
         self.ready = False
 
     @classmethod
-    async def begin(cls, command: list[str], said: Path) -> Child:
+    async def begin(cls, order: dict[str, Any], said: Path) -> Child:
         """Start a child; what it says on standard error goes to a file."""
-        with open(said, "wb") as stderr:
-            process = await asyncio.create_subprocess_exec(
-                *command,
-                stdin=asyncio.subprocess.PIPE,
-                stdout=asyncio.subprocess.PIPE,
-                stderr=stderr,
-                limit=2**24,
-            )
-        return cls(process)
+        born = await asyncio.to_thread(nursery().bear, order, said)
+        end = asyncio.create_task(_exit_code(*await asyncio.open_connection(sock=born.status)))
+        reader, writer = await asyncio.open_connection(sock=born.stream, limit=2**24)
+        return cls(born.pid, reader, writer, end)
 
     def signal(self, number: int) -> None:
         """Send it a signal, if it lives."""
-        with contextlib.suppress(ProcessLookupError):
-            self.process.send_signal(number)
+        if self.alive:
+            with contextlib.suppress(ProcessLookupError):
+                os.kill(self.pid, number)
+
+    async def order(self, line: str) -> None:
+        """Give it a line of standard input.
+
+        Raises
+        ------
+        ConnectionError
+            It has ended.
+        """
+        self.writer.write(line.encode())
+        await self.writer.drain()
+
+    async def ended(self) -> int:
+        """Wait for its end: its exit code, or less than nothing for a signal."""
+        code = await asyncio.shield(self._end)
+        self.writer.close()
+        return code
 
     @property
     def alive(self) -> bool:
-        """Whether its process has not ended."""
-        return self.process.returncode is None
+        """Whether its process has not ended, as far as is known."""
+        return not self._end.done()
+
+
+async def _exit_code(status: asyncio.StreamReader, other_way: asyncio.StreamWriter) -> int:
+    """What a nursery tells of a child's end; where it went before that, its children were killed with it."""
+    told = await status.read()
+    other_way.close()
+    return int(told or -signal.SIGKILL)
 
 
 SPINNING_SECONDS = 600.0
@@ -101,7 +123,7 @@ class Hand:
         """
         if self.child is not None and self.child.alive:
             with contextlib.suppress(psutil.Error):
-                times = psutil.Process(self.child.process.pid).cpu_times()
+                times = psutil.Process(self.child.pid).cpu_times()
                 if times.user + times.system > self.cpu_seconds + 0.01 or self.child.frozen:
                     self.cpu_seconds, self.moved = times.user + times.system, time.monotonic()
         now = time.monotonic()
@@ -122,8 +144,7 @@ class LocalCrew:
         child_command: list[str] | None = None,
         devices: Mapping[str, int] | None = None,
     ) -> None:
-        own = [sys.executable, "-m", "chronocast.crew.local.child", str(os.getpid()), str(child_log or "")]
-        self._command = child_command or own
+        self._child = {"command": child_command} if child_command else {"log": str(child_log or "")}
         count = machine_slots() if slots is None else slots
         self._hands = [Hand(n, Lock(folder / f"slot-{n}.lock")) for n in range(count)]
         for device, sessions in (
@@ -240,7 +261,7 @@ class LocalCrew:
         for hand in self._hands:
             if hand.child and hand.child.alive:
                 hand.child.signal(signal.SIGKILL)
-                await hand.child.process.wait()
+                await hand.child.ended()
             hand.lock.free()
 
     @property
@@ -319,7 +340,7 @@ class LocalCrew:
     async def _warm(self, hand: Hand) -> None:
         async with hand.warming:
             if hand.child is None or not hand.child.alive:
-                hand.child = await Child.begin(self._command, hand.said)
+                hand.child = await Child.begin(self._child, hand.said)
 
     async def _work(self, hand: Hand, task: str, attempt: int, job: Job, fresh: bool) -> None:
         try:
@@ -341,27 +362,26 @@ class LocalCrew:
     ) -> Finished | AttemptFailed:
         if fresh and hand.child is not None and hand.child.jobs_done:
             hand.child.signal(signal.SIGKILL)
-            await hand.child.process.wait()
+            await hand.child.ended()
             hand.child = None
         await self._warm(hand)
         if hand.stopping:
             return AttemptFailed(task, attempt, "stopped", "It was stopped.")
         child = hand.child
-        assert child and child.process.stdin and child.process.stdout
+        assert child
         child.jobs_done += 1
         order = {"job": job.model_dump(mode="json"), "attempt": attempt}
         try:
-            child.process.stdin.write((json.dumps(order) + "\n").encode())
-            await child.process.stdin.drain()
-        except (BrokenPipeError, ConnectionResetError):
+            await child.order(json.dumps(order) + "\n")
+        except ConnectionError:
             return await self._gone(hand, task, attempt)
-        while line := await child.process.stdout.readline():
+        while line := await self._line_of(child):
             try:
                 report = json.loads(line)
                 what = report["what"]
             except (ValueError, KeyError, TypeError):
                 child.signal(signal.SIGKILL)
-                await child.process.wait()
+                await child.ended()
                 hand.child = None
                 return AttemptFailed(
                     task,
@@ -401,11 +421,18 @@ class LocalCrew:
                 )
         return await self._gone(hand, task, attempt)
 
+    @staticmethod
+    async def _line_of(child: Child) -> bytes:
+        """What a child says next; nothing if it has ended."""
+        with contextlib.suppress(ConnectionError):
+            return await child.reader.readline()
+        return b""
+
     async def _gone(self, hand: Hand, task: str, attempt: int) -> AttemptFailed:
         """The child died: what it said last."""
         child, hand.child = hand.child, None
         assert child is not None
-        code = await child.process.wait()
+        code = await child.ended()
         said = ""
         with contextlib.suppress(OSError):
             said = hand.said.read_text(errors="replace")[-2000:]

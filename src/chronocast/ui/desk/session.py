@@ -24,6 +24,7 @@ from chronocast.preparation.output.output_ready import Prospect
 from chronocast.preparation.recut import Recut, Relinked, changed_sources, compare, search_in, take
 from chronocast.preparation.source.gather import gather
 from chronocast.run.view import RunView
+from chronocast.run.waiting import have_a_runner_wait, let_it_leave
 from chronocast.ui.desk.ahead import AheadWork
 from chronocast.ui.desk.desk import Desk
 from chronocast.ui.desk.house_watch import HouseWatch
@@ -36,6 +37,8 @@ if TYPE_CHECKING:
     from chronocast.preparation.stock_keeping import StockKnown
 
 log = logging.getLogger(__name__)
+RUNNER_AFTER_MS = 4000
+"""A forecast that has been looked at for so long is likely to be rendered."""
 AGAIN_MS = 10 * 60_000
 """How long after a busy minute this machine is measured again."""
 FRESH_MS = 30_000
@@ -106,6 +109,8 @@ class Session(QObject):
         self._follower.seen.connect(self._seen)
         self._watcher = FileWatcher(self.desk.path, self)
         self._watcher.changed.connect(self._file_moved)
+        self._soon = QTimer(self, singleShot=True, interval=RUNNER_AFTER_MS)
+        self._soon.timeout.connect(self._have_a_runner_wait)
         self._again = QTimer(self)
         self._again.setInterval(FRESH_MS)
         self._again.timeout.connect(self._freshen)
@@ -179,6 +184,8 @@ class Session(QObject):
         if self._measuring is not None:
             self._measuring.end()
         self._again.stop()
+        self._soon.stop()
+        let_it_leave()
         self.ahead.stop()
         self.proxies.stop()
         self._closed = True
@@ -576,6 +583,13 @@ class Session(QObject):
         self._touch("forecast", "words")
         if not (self.going or self.ahead.going):
             self.proxies.by_themselves(list(prospect.sources.values()))
+        if batch.outputs and not self.going:
+            self._soon.start()
+
+    def _have_a_runner_wait(self) -> None:
+        """Somebody who looks at a forecast for so long may begin: then it begins at once."""
+        if not self.going:
+            errand(have_a_runner_wait, lambda _: None, self.trouble.emit)
 
     def _answered(self, batch: Batch, asked: Asked) -> None:
         if batch == self.batch:
