@@ -35,7 +35,7 @@ SIZE, SECONDS, PAIRS = (1280, 720), 25, 5
 RECIPES: tuple[tuple[Recipe, str], ...] = (
     (recipe("h.264", "h264", SIZE, "mp4", mode="quality", quality=21), "1.0 ×"),
     (recipe("hevc", "hevc", SIZE, "mp4", mode="quality", quality=24, effort="fast"), "1.0 ×"),
-    (recipe("prores", "prores", SIZE, grade="Standard"), "0.85 ×"),
+    (recipe("prores", "prores", SIZE, grade="standard"), "0.85 ×"),
     (recipe("ffv1", "ffv1", SIZE, "mkv"), "0.85 ×"),
 )
 CLI = (sys.executable, "-m", "chronocast")
@@ -69,11 +69,11 @@ def film_of(folder: Path, footage: Path, seconds: int, first: int = 0) -> Path:
     path = folder / f"film {first}.mp4"
 
     def pictures() -> Iterator[NDArray[np.uint8]]:
-        left = seconds * RATE
+        left = int(seconds * RATE)
         for scene in (*SCENES[first:5], *SCENES[:first]):
             with av.open(str(footage / scene.file)) as clip:
-                for picture in islice(clip.decode(video=0), int(min(left, scene.frames))):
-                    yield picture.reformat(*SIZE, format="rgb24").to_ndarray()
+                for picture in islice(clip.decode(video=0), min(left, scene.frames)):
+                    yield np.asarray(picture.reformat(*SIZE, format="rgb24").to_ndarray(), np.uint8)
             left -= min(left, scene.frames)
 
     write_footage(str(path), pictures(), RATE, quality=18, form=Format(options={"preset": "fast"}))

@@ -54,7 +54,11 @@ def cut_around(
 
 
 def cut(
-    spans: Sequence[PictureSpan], rate: Rate, multiple: int = 1, scenes: Scenes = NONE
+    spans: Sequence[PictureSpan],
+    rate: Rate,
+    multiple: int = 1,
+    scenes: Scenes = NONE,
+    seconds: int = LONG_SECONDS,
 ) -> tuple[FrameRange, ...]:
     """Pieces of an output whose first frame is 0: at edits, and about every 8 s of *source* inside long takes.
 
@@ -76,10 +80,12 @@ def cut(
         Frames that boundaries are multiples of.
     scenes
         Where scenes begin, by the path of their film.
+    seconds
+        How far apart boundaries are inside a take.
     """
     if not spans:
         return ()
-    grid, shortest = max(1, round(LONG_SECONDS * rate)), max(1, round(SHORT_SECONDS * rate))
+    grid, shortest = max(1, round(seconds * rate)), max(1, round(SHORT_SECONDS * rate))
     marks: list[int] = []
     for span in spans:
         empty = not any(layer.media for layer in span.layers)

@@ -18,6 +18,7 @@ import traceback
 from pathlib import Path
 from typing import Any, NamedTuple
 
+from chronocast.model.stages import CHECK
 from chronocast.preparation.station.children import die_with_parent
 
 
@@ -51,6 +52,12 @@ def read_so_far() -> int:
             return int(told.readline().partition(":")[2])
     except (OSError, ValueError):
         return 0
+
+
+def cpu_so_far(kind: str) -> float:
+    """Seconds of the processor that this process has used; for a check those of the processes that shared it as well."""
+    shared = resource.getrusage(resource.RUSAGE_CHILDREN) if kind == CHECK.id else None
+    return time.process_time() + (shared.ru_utime + shared.ru_stime if shared else 0.0)
 
 
 class FaultTold(NamedTuple):
@@ -117,9 +124,9 @@ def serve(parent: int, log_path: Path | None) -> None:
         order = json.loads(line)
         job, attempt = read_job.validate_python(order["job"]), int(order["attempt"])
         log.write(what="start", kind=job.kind, name=job.name, attempt=attempt)
-        begin, cpu, read = time.monotonic(), time.process_time(), read_so_far()
+        begin, cpu, read = time.monotonic(), cpu_so_far(job.kind), read_so_far()
         try:
-            result = worker.do(job, attempt)
+            result = worker.do(job, attempt, int(order.get("hands", 1)))
         except Exception as error:
             fault, sentence = fault_of(error)
             pictures = getattr(error, "pictures", None)
@@ -146,7 +153,7 @@ def serve(parent: int, log_path: Path | None) -> None:
             attempt=attempt,
             result=result,
             wall_seconds=time.monotonic() - begin,
-            cpu_seconds=time.process_time() - cpu,
+            cpu_seconds=cpu_so_far(job.kind) - cpu,
             read_bytes=read_so_far() - read,
             memory_bytes=resource.getrusage(resource.RUSAGE_SELF).ru_maxrss * 1024,
         )

@@ -30,6 +30,8 @@ from chronocast.preparation.station.this import machine_slots
 log = logging.getLogger(__name__)
 POLL_SECONDS = 0.1
 KILL_AFTER_SECONDS = 5.0
+MOST_HANDS = 8
+"""Processes that share one check."""
 
 
 class Child:
@@ -52,10 +54,10 @@ class Child:
         return cls(born.pid, reader, writer, end)
 
     def signal(self, number: int) -> None:
-        """Send it a signal, if it lives."""
+        """Send it and what it has begun a signal, if it lives."""
         if self.alive:
             with contextlib.suppress(ProcessLookupError):
-                os.kill(self.pid, number)
+                os.killpg(self.pid, number)
 
     async def order(self, line: str) -> None:
         """Give it a line of standard input.
@@ -370,7 +372,7 @@ class LocalCrew:
         child = hand.child
         assert child
         child.jobs_done += 1
-        order = {"job": job.model_dump(mode="json"), "attempt": attempt}
+        order = {"job": job.model_dump(mode="json"), "attempt": attempt, "hands": self._hands_for(hand)}
         try:
             await child.order(json.dumps(order) + "\n")
         except ConnectionError:
@@ -420,6 +422,15 @@ class LocalCrew:
                     str(report.get("detail", "")),
                 )
         return await self._gone(hand, task, attempt)
+
+    def _hands_for(self, hand: Hand) -> int:
+        """How many processes may share what can be shared: as many as stand idle now, and two in any case.
+
+        The last thing that is done would leave every slot but one unused; the system shares out the rest.
+        """
+        mine = [other for other in self._hands if not other.device]
+        idle = sum(not other.task for other in mine if other is not hand)
+        return min(MOST_HANDS, len(mine), max(2, 1 + idle))
 
     @staticmethod
     async def _line_of(child: Child) -> bytes:

@@ -167,6 +167,8 @@ class _Forking:
         else:
             if not pid:
                 self._become(json.loads(message), handles)
+            with contextlib.suppress(OSError):
+                os.setpgid(pid, pid)  # as it does itself: whoever is first
             self._statuses[pid] = handles[STATUS]
             self._line.send(json.dumps({"pid": pid}).encode())
         os.close(handles[STREAM])
@@ -178,6 +180,7 @@ class _Forking:
         code = 1
         try:
             parent = os.getppid()
+            os.setpgid(0, 0)  # it is frozen and stopped with all that it begins
             signal.set_wakeup_fd(-1)
             signal.signal(signal.SIGCHLD, signal.SIG_DFL)
             for place, handle in ((STREAM, 0), (STREAM, 1), (ERRORS, 2)):

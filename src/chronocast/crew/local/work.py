@@ -62,6 +62,7 @@ class Worker:
         FilterGraph.threads = 1  # a slot has one core
         self._say = say
         self._last = 0.0
+        self._hands = 1
         self._doers: dict[str, Callable[[Any, Callable[..., None]], Answer]] = {
             BASE.id: self._encode,
             ENCODE.id: self._encode,
@@ -71,8 +72,19 @@ class Worker:
             CHECK.id: self._check,
         }
 
-    def do(self, job: Job, attempt: int) -> Answer:
-        """Carry out one job; its result."""
+    def do(self, job: Job, attempt: int, hands: int = 1) -> Answer:
+        """Carry out one job; its result.
+
+        Parameters
+        ----------
+        job
+            The job.
+        attempt
+            The attempt's number.
+        hands
+            How many processes may be at it.
+        """
+        self._hands = hands
 
         def progress(count: int, _picture: Any = None) -> None:
             if time.monotonic() - self._last >= PROGRESS_SECONDS:
@@ -153,9 +165,8 @@ class Worker:
     def _join(job: JoinJob, _: Callable[..., None]) -> Answer:
         return {"bytes": join(job)}
 
-    @staticmethod
-    def _check(job: CheckJob, progress: Callable[..., None]) -> Answer:
-        checks, size = proved_checks(job.target, Expected(**job.expected), progress)
+    def _check(self, job: CheckJob, progress: Callable[..., None]) -> Answer:
+        checks, size = proved_checks(job.target, Expected(**job.expected), progress, self._hands)
         return {"checks": [asdict(check) for check in checks], "bytes": size}
 
     @staticmethod

@@ -11,7 +11,7 @@ def told(asked: Asked) -> Told:
 
 
 ENCODERS = (
-    Encoder("ffv1", told, 0.85, proved=True),
+    Encoder("ffv1", told, 0.85, proved=True, threads=2),
     Encoder("jpeg2000", lambda _: Told({"pred": "dwt53"}), 4.0, proved=True),
     Encoder("qtrle", work=0.36, proved=True),
 )

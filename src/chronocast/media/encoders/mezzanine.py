@@ -21,4 +21,4 @@ def _profile(asked: Asked) -> str:
     return grade.profile
 
 
-ENCODERS = (Encoder("dnxhd", told, 0.5), Encoder("cfhd", told_by_quality, 0.3))
+ENCODERS = (Encoder("dnxhd", told, 0.5, threads=2), Encoder("cfhd", told_by_quality, 0.3))

@@ -23,6 +23,6 @@ def told_to_ks(asked: Asked) -> Told:
 
 
 ENCODERS = (
-    Encoder("prores_aw", told, 0.42, larger=1.18, alpha=False, tags_frames=True),
-    Encoder("prores_ks", told_to_ks, 2.4, tags_frames=True),
+    Encoder("prores_aw", told, 0.42, larger=1.18, alpha=False, tags_frames=True, threads=2),
+    Encoder("prores_ks", told_to_ks, 2.4, tags_frames=True, threads=2),
 )

@@ -14,7 +14,8 @@ def told(asked: Asked) -> Told:
         "log-level=none",
         "info=0",
         f"pools={asked.threads}",
-        f"frame-threads={min(asked.threads, 2)}",
+        # at a rate the next picture is begun before the last one's size is known, so the rate is met less well
+        f"frame-threads={1 if picture.steering.rated else min(asked.threads, 2)}",
     ]
     if picture.peak:
         params.append(f"vbv-init={asked.fullness:g}")
@@ -35,5 +36,6 @@ ENCODERS = (
         {"fast": 1.8, "medium": 2.0, "slow": 5.5},
         library="libx265",
         light=("x265-params", "master-display", "max-cll"),
+        threads=2,
     ),
 )

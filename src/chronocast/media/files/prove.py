@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 import os
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
@@ -10,13 +9,10 @@ from fractions import Fraction
 from typing import Any
 
 import av
-import numpy as np
 
-from chronocast.media.bitstream.registry import bare_packets
 from chronocast.media.errors import NotMedia
-from chronocast.media.files.sound import HEARD
+from chronocast.media.files.reading import Part, Reading, Share, Wanted
 from chronocast.media.filter_graph import Filter, FilterGraph
-from chronocast.media.picture.compose import picture_digest
 from chronocast.media.source.inspect import timecode_of
 from chronocast.media.source.opening import listening, opened
 from chronocast.model.paths import real_path
@@ -74,6 +70,10 @@ class Found:
     judged_at: Fraction = Fraction(0)
 
 
+WHOLE = Share(0, 1)
+"""All of a file."""
+
+
 def _tags(video: av.VideoStream) -> Colour:
     context = video.codec_context
     return read_tags(
@@ -91,6 +91,8 @@ def prove(
     runs: Sequence[int] = (),
     packet_runs: Sequence[int] = (),
     rate: Fraction | None = None,
+    share: Share = WHOLE,
+    others: Callable[[], Sequence[Part]] = tuple,
 ) -> Found:
     """Decode every picture and every sample of a file; of a folder, every image in it.
 
@@ -117,6 +119,10 @@ def prove(
         Packets of each stretch a digest is made of, as they are in the file.
     rate
         Frames a second that were asked for; the file's own if none.
+    share
+        What of it is decoded here, where other processes decode the rest.
+    others
+        Gives what those found, when they have.
 
     Raises
     ------
@@ -126,13 +132,49 @@ def prove(
     path = real_path(path)
     if os.path.isdir(path):
         return _prove_images(path, progress)
-    reading = _Reading(luma, runs, rate, packet_runs)
+    reading = Reading(Wanted(luma, runs, packet_runs), share)
     with listening(everywhere=True) as told, opened(path) as container:
         reading.read(container, progress)
-        found = replace(reading.found(container), bytes=os.path.getsize(path))
+        found, sound_seconds = _described(container)
+    part = reading.part
+    part.complaints += told
     if loudness and found.sound_codec:
         found = replace(found, **_loudness(path))
-    return replace(found, complaints=(*reading.complaints, *told))
+    for other in others():
+        part.take(other)
+    found = replace(
+        found,
+        bytes=os.path.getsize(path),
+        complaints=tuple(part.complaints),
+        **_heard(part, found, sound_seconds),
+    )
+    return replace(found, **_seen(part, rate or found.rate, runs)) if found.video_codec else found
+
+
+def read_share(path: str, progress: Callable[[int], None] | None, wanted: Wanted, share: Share) -> Part:
+    """Decode a share of a file's pictures for who proves it.
+
+    Parameters
+    ----------
+    path
+        The file's.
+    progress
+        Told now and then how far it is.
+    wanted
+        What is looked for besides.
+    share
+        Which of it.
+
+    Raises
+    ------
+    NotMedia
+        It can't be opened at all.
+    """
+    reading = Reading(wanted, share)
+    with listening(everywhere=True) as told, opened(real_path(path)) as container:
+        reading.read(container, progress)
+    reading.part.complaints += told
+    return reading.part
 
 
 _ORDERS = {2: "top first", 3: "bottom first", 4: "top first", 5: "bottom first"}
@@ -144,179 +186,72 @@ def _rate(video: av.VideoStream) -> Fraction:
     return Fraction(video.average_rate or video.base_rate or video.guessed_rate or 0)
 
 
-class PacketDigests:
-    """``PacketDigests(runs)``: digests of so many packets each, one after another, as they are in every container."""
+def _described(container: av.container.InputContainer) -> tuple[Found, Fraction | None]:
+    """What a file is, as it says itself and its decoders found; and how long its sound is, if it says so."""
+    videos, audios = container.streams.video, container.streams.audio
+    found, seconds = Found(container.format.name, 0), None
+    if videos:
+        video = videos[0]
+        context = video.codec_context
+        found = replace(
+            found,
+            width=context.width,
+            height=context.height,
+            rate=_rate(video),
+            video_codec=context.codec.canonical_name,
+            colour=_tags(video),
+            field_order=_ORDERS.get(int(context.field_order or 0), ""),
+            profile=str(context.profile or ""),
+            level=int(context.level or 0),
+            pixel_format=context.pix_fmt or "",
+            shape=Fraction(video.sample_aspect_ratio or 1) or Fraction(1),
+            timecode=timecode_of(container),
+        )
+    if audios:
+        audio = audios[0]
+        if audio.duration and audio.time_base and container.format.name not in ("mpegts", "ogg", "mp3"):
+            seconds = audio.duration * audio.time_base
+        found = replace(
+            found,
+            sound_codec=audio.codec_context.codec.canonical_name,
+            sample_rate=audio.rate,
+            channels=audio.codec_context.channels,
+            languages=tuple(stream.metadata.get("language", "") for stream in audios),
+            layouts=tuple(
+                known_layout(stream.codec_context.layout.name, stream.codec_context.channels)
+                for stream in audios
+            ),
+        )
+    return found, seconds
 
-    def __init__(self, runs: Sequence[int]) -> None:
-        self._runs, self._count = list(runs), 0
-        self._digest = hashlib.blake2b(digest_size=16)
-        self._bare: Callable[[bytes], bytes] | None = None
-        self.found: list[str] = []
 
-    def see(self, packet: av.Packet[Any]) -> None:
-        """The next packet of the pictures."""
-        if not self._runs:
-            return
-        if self._bare is None:
-            context = packet.stream.codec_context
-            self._bare = bare_packets(context.codec.canonical_name, bytes(context.extradata or b""))
-        self._digest.update(self._bare(bytes(packet)))
-        self._count += 1
-        if self._count == self._runs[0]:
-            self._runs.pop(0)
-            self.found.append(self._digest.hexdigest())
-            self._digest, self._count = hashlib.blake2b(digest_size=16), 0
+def _seen(part: Part, rate: Fraction, runs: Sequence[int]) -> dict[str, Any]:
+    """What its pictures turned out to be."""
+    return {
+        "frames": part.frames,
+        "uneven": part.uneven(rate),
+        "judged_at": rate,
+        "picture_sizes": tuple(part.sizes),
+        "fields": part.fields,
+        "digests": part.digests(runs),
+        "packet_digests": tuple(part.packet_digests),
+        "luma": part.luma,
+    }
 
 
-class _Reading:
-    """A file being decoded from its beginning to its end."""
-
-    def __init__(
-        self,
-        luma: bool,
-        runs: Sequence[int] = (),
-        rate: Fraction | None = None,
-        packet_runs: Sequence[int] = (),
-    ) -> None:
-        self._packets = PacketDigests(packet_runs)
-        self._rate = rate
-        self._runs = list(runs)
-        self._digest = hashlib.blake2b(digest_size=16)
-        self._in_run = 0
-        self.digests: list[str] = []
-        self.onset: Fraction | None = None
-        self.complaints: list[str] = []
-        self.frames = self.uneven = self.fields = 0
-        self.peak, self.first = 0.0, None
-        self.sizes: list[int] = []
-        self.heard: dict[int, int] = {}
-        self.sound_end = Fraction(0)
-        self.luma = [1 << 16, -1] if luma else None
-
-    first: Fraction | None
-
-    def read(self, container: av.container.InputContainer, progress: Callable[[int], None] | None) -> None:
-        """Everything in it."""
-        videos, audios = container.streams.video, container.streams.audio
-        video = videos[0] if videos else None
-        rate = self._rate or (_rate(video) if video else Fraction(0))
-        self.heard = {stream.index: 0 for stream in audios}
-        main = audios[0].index if audios else -1
-        try:
-            for packet in container.demux([*([video] if video else []), *audios]):
-                if packet.size and video is not None and packet.stream.index == video.index:
-                    self.sizes.append(packet.size)
-                    self._packets.see(packet)
-                try:
-                    decoded = packet.decode()
-                except av.error.FFmpegError as error:
-                    self.complaints.append(
-                        f"{packet.stream.type} after {self.frames} pictures: {error.strerror}"
-                    )
-                    continue
-                for frame in decoded:
-                    if isinstance(frame, av.VideoFrame):
-                        self._picture(frame, rate)
-                        if progress:
-                            progress(self.frames)
-                    elif isinstance(frame, av.AudioFrame):
-                        self._sound(frame, packet.stream.index, main)
-        except av.error.FFmpegError as error:
-            self.complaints.append(f"after {self.frames} pictures: {error.strerror}")
-
-    def _picture(self, frame: av.VideoFrame, rate: Fraction) -> None:
-        self.frames += 1
-        self.fields += frame.interlaced_frame
-        if self._runs:
-            self._digest.update(picture_digest(frame))
-            self._in_run += 1
-            if self._in_run == self._runs[0]:
-                self._runs.pop(0)
-                self.digests.append(self._digest.hexdigest())
-                self._digest, self._in_run = hashlib.blake2b(digest_size=16), 0
-        now = (frame.pts or 0) * Fraction(frame.time_base or 1)
-        if self.first is None:
-            self.first = now
-        clock = Fraction(frame.time_base or 1)
-        # both this picture's time and the first one's were rounded to the clock, each by at most half of it
-        if rate and abs(now - self.first - (self.frames - 1) / rate) > clock + Fraction(1, 100_000):
-            self.uneven += 1
-        if self.luma is not None and frame.format.name.startswith(("yuv", "gray", "nv12")):
-            kind = np.uint8 if frame.format.components[0].bits == 8 else np.uint16
-            plane = frame.planes[0]
-            lines = np.frombuffer(memoryview(plane), kind).reshape(plane.height, -1)[:, : frame.width]
-            self.luma = [min(self.luma[0], int(lines.min())), max(self.luma[1], int(lines.max()))]
-
-    def _sound(self, frame: av.AudioFrame, track: int, main: int) -> None:
-        self.heard[track] += frame.samples
-        block = frame.to_ndarray()
-        scale = float(2 ** (8 * block.dtype.itemsize - 1)) if block.dtype.kind == "i" else 1.0
-        loud = np.abs(block.astype(np.float64)) / scale
-        self.peak = max(self.peak, float(loud.max(initial=0.0)))
-        if self.onset is None and track == main and frame.pts is not None and frame.time_base:
-            if not frame.format.is_planar:
-                loud = loud.reshape(-1, max(1, len(frame.layout.channels))).T
-            if (heard := loud.max(axis=0) > HEARD).any():
-                self.onset = frame.pts * frame.time_base + Fraction(int(heard.argmax()), frame.sample_rate)
-        if track == main and frame.pts is not None and frame.time_base:
-            self.sound_end = frame.pts * frame.time_base + Fraction(frame.samples, frame.sample_rate)
-
-    def found(self, container: av.container.InputContainer) -> Found:
-        """What there was."""
-        videos, audios = container.streams.video, container.streams.audio
-        found = Found(container.format.name, 0)
-        if videos:
-            video = videos[0]
-            context = video.codec_context
-            found = replace(
-                found,
-                frames=self.frames,
-                width=context.width,
-                height=context.height,
-                rate=_rate(video),
-                uneven=self.uneven,
-                judged_at=self._rate or _rate(video),
-                video_codec=context.codec.canonical_name,
-                colour=_tags(video),
-                picture_sizes=tuple(self.sizes),
-                fields=self.fields,
-                field_order=_ORDERS.get(int(context.field_order or 0), ""),
-                profile=str(context.profile or ""),
-                level=int(context.level or 0),
-                pixel_format=context.pix_fmt or "",
-                shape=Fraction(video.sample_aspect_ratio or 1) or Fraction(1),
-                digests=tuple(self.digests),
-                packet_digests=tuple(self._packets.found),
-                timecode=timecode_of(container),
-                luma=(self.luma[0], self.luma[1]) if self.luma and self.luma[1] >= 0 else None,
-            )
-        if audios:
-            audio = audios[0]
-            told = (
-                audio.duration and audio.time_base and container.format.name not in ("mpegts", "ogg", "mp3")
-            )
-            said = (
-                audio.duration * audio.time_base
-                if told and audio.duration and audio.time_base
-                else self.sound_end - (self.first or 0)
-            )
-            found = replace(
-                found,
-                sound_codec=audio.codec_context.codec.canonical_name,
-                sound_samples=self.heard[audio.index],
-                sample_rate=audio.rate,
-                channels=audio.codec_context.channels,
-                sound_peak=self.peak,
-                said_samples=round(said * audio.rate),
-                track_samples=tuple(self.heard.values()),
-                languages=tuple(stream.metadata.get("language", "") for stream in audios),
-                layouts=tuple(
-                    known_layout(stream.codec_context.layout.name, stream.codec_context.channels)
-                    for stream in audios
-                ),
-                onset=float(self.onset - (self.first or 0)) if self.onset is not None else None,
-            )
-        return found
+def _heard(part: Part, found: Found, seconds: Fraction | None) -> dict[str, Any]:
+    """What its sound turned out to be; ``seconds`` is how long the file says that it is."""
+    if not part.heard:
+        return {}
+    first = part.first or 0
+    samples = tuple(part.heard.values())
+    return {
+        "sound_samples": samples[0],
+        "sound_peak": part.peak,
+        "said_samples": round((part.sound_end - first if seconds is None else seconds) * found.sample_rate),
+        "track_samples": samples,
+        "onset": None if part.onset is None else float(part.onset - first),
+    }
 
 
 def _loudness(path: str) -> dict[str, Any]:

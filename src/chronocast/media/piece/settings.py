@@ -81,7 +81,7 @@ def encoder_settings(
         working = "" if working == sampling.pixel_format else working
         working = sampling.working if sampling.working.startswith("gbr") or not sampling.working else working
     encoder = ENCODERS[encoder_of(recipe)]
-    threads = 1 if width * height <= 1920 * 1080 else 4
+    threads = encoder.threads if width * height <= 1920 * 1080 else max(4, encoder.threads)
     told = encoder.told(Asked(recipe, rate, threads, quality, fullness, set_number))
     options = told.options
     if encoder.light and any(light):

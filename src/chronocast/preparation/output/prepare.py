@@ -35,6 +35,7 @@ from chronocast.pieces.rounds import Rounds
 from chronocast.preparation.output.bases import with_bases
 from chronocast.preparation.output.output_ready import OutputReady, Planned, Prospect
 from chronocast.preparation.output.routed import RouteTaken, routed
+from chronocast.preparation.output.tail import with_halves
 from chronocast.preparation.problem import Problem
 from chronocast.preparation.source.drawn import with_proxies
 from chronocast.preparation.source.ready import notices, ready_source
@@ -117,6 +118,8 @@ def prepare(
     station = this_station(workspace, run="" if alone else None)
     _plan_outputs(prospect, workspace.rounds, station, known)
     prospect.outputs = with_bases(prospect.outputs, workspace.stock, prospect.memory)
+    slots = station.slots + sum(helper.slots for helper in station.helpers)
+    prospect.outputs = with_halves(prospect.outputs, workspace.stock, slots, prospect.memory)
     return prospect
 
 
