@@ -99,11 +99,11 @@ class Desk:
         shutil.rmtree(self.home, ignore_errors=True)
         shutil.rmtree(self.folder / "out", ignore_errors=True)
         shutil.copytree(self.looked_at, self.home)
-        begin = time.perf_counter()
+        self.begun, begin = time.time(), time.perf_counter()
         subprocess.run([*CLI, "render", str(self.path)], check=True, capture_output=True)
         return time.perf_counter() - begin
 
-    def spent(self, begun: float) -> dict[str, float]:
+    def spent(self) -> dict[str, float]:
         """Where the last turn's seconds went, in order."""
         journal = latest_run(self.home / "state", self.path)
         assert journal is not None
@@ -112,7 +112,7 @@ class Desk:
         starts = [r.time for r in records if r.kind == "started" and r.body["task"].startswith("encode:")]
         ends = [(r.body["task"].partition(":")[0], r.time) for r in records if r.kind == "finished"]
         last = {kind: max(at for k, at in ends if k == kind) for kind in dict.fromkeys(k for k, _ in ends)}
-        at = [begun, min(starts), last["encode"], last["join"], last["check"], records[-1].time]
+        at = [self.begun, min(starts), last["encode"], last["join"], last["check"], records[-1].time]
         names = ("start", "encoding", "joining", "proof", "ending")
         return {name: later - earlier for name, (earlier, later) in zip(names, pairwise(at), strict=True)}
 
@@ -161,9 +161,8 @@ def paired(desk: Desk, pairs: int, plain: bool = True) -> tuple[list[float], lis
     for number in range(pairs):
         first = number % 2 == 0  # neither is always the one that comes second
         straight = desk.straight(plain) if first else 0.0
-        begun = time.time()
         ours = desk.render()
-        spent.append(desk.spent(begun))
+        spent.append(desk.spent())
         found.append((straight or desk.straight(plain)) / ours)
     return found, spent
 

@@ -11,11 +11,11 @@ from typing import TYPE_CHECKING, Annotated, Any, NoReturn
 import typer
 
 from chronocast.journal.places import config_folder, data_folder, state_folder
-from chronocast.journal.workspace import Workspace
 from chronocast.model.errors import ChronocastError
 
 if TYPE_CHECKING:
     from chronocast.journal.documents import BatchFile
+    from chronocast.journal.workspace import Workspace
     from chronocast.model.batch.batch import Batch
 
 BatchPath = Annotated[Path, typer.Argument(help="A batch file, NAME.batch.json.", metavar="BATCH")]
@@ -69,6 +69,8 @@ def save(batch: Batch, path: Path) -> None:
 
 @cache
 def _workspace(data: Path, state: Path, config: Path) -> Workspace:
+    from chronocast.journal.workspace import Workspace
+
     return Workspace(data, state, config)
 
 

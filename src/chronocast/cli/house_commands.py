@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import asyncio
 import atexit
 import contextlib
 import logging
@@ -36,6 +35,7 @@ def until_stopped(work: Coroutine[Any, Any, None]) -> None:
     work
         What is done.
     """
+    import asyncio
 
     async def go() -> None:
         task = asyncio.ensure_future(work)

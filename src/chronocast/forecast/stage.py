@@ -28,6 +28,8 @@ class Stage:
         The shared drive that it reads and writes; "" where that is no matter.
     carried
         Seconds that each task has the whole drive for itself, shape (tasks,).
+    hands
+        How many slots a task can keep at work where nothing else wants them.
     """
 
     kind: StageKind
@@ -36,6 +38,7 @@ class Stage:
     draws: Draws
     drive: str = ""
     carried: Draws | None = None
+    hands: int = 1
 
     @property
     def seconds(self) -> Draws:

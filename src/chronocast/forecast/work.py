@@ -169,6 +169,16 @@ def bits_pace(pace: str) -> BitsPace:
     return BitsPace(*SECONDS_BY_BITS.get(pace.split(" ")[0], SECONDS_BY_BITS[""]))
 
 
+def threads_of(pace: str) -> int:
+    """How many threads an encode has of its own, as its pace's name says.
+
+    >>> threads_of("libx265 fast 2 by pixels"), threads_of("utvideo base by pixels")
+    (2, 1)
+    """
+    told = pace.split(" ")[2:3]
+    return int(told[0]) if told and told[0].isdigit() else 1
+
+
 def base_pace(encoder: str) -> str:
     """What base pieces share experience of seconds with."""
     return f"{encoder} base by pixels"
@@ -449,7 +459,8 @@ def stages_of(
             longest = np.argsort(-seconds.mean(axis=1), kind="stable")  # the last to end is then a short one
             names = tuple(pieces[output].pieces[number].name for number in longest)
             where = device_place(station.id, pieces[output].device)
-            found[output].append(Stage(ENCODE, where, names, seconds[longest]))
+            hands = 1 if pieces[output].device else threads_of(pieces[output].pieces[0].pace)
+            found[output].append(Stage(ENCODE, where, names, seconds[longest], hands=hands))
     shared_copies = np.exp(SHARED_SD * chance.normal("station"))
     for ask in others:
         if ask.copies:
@@ -467,5 +478,6 @@ def stages_of(
         for ask, seconds in zip(wanted, price(wanted, station.pace), strict=True):
             name = ask.sound if kind is SOUND else ask.output
             took = (seconds * shared[ask.drive])[None, :]
-            found.setdefault(ask.output, []).append(Stage(kind, station.id, (name,), took))
+            hands = station.slots if kind is CHECK else 1
+            found.setdefault(ask.output, []).append(Stage(kind, station.id, (name,), took, hands=hands))
     return {output: tuple(stages) for output, stages in found.items()}

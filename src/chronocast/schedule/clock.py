@@ -17,6 +17,7 @@ import numpy as np
 
 from chronocast.forecast.band import Band
 from chronocast.forecast.stage import Stage, Work
+from chronocast.schedule.idle_slots import IdleSlots
 from chronocast.schedule.pool import FAR, Draws, Help, Numbers, Pool, Surprise, Taken
 
 MOST_TAKEN = 3000
@@ -137,6 +138,11 @@ class _Clock:
         self.draws = draws
         self.made: dict[str, Draws] = {}
         self.traced = Traced()
+        self.idle = {
+            place: IdleSlots(pool.sides[0].slots)
+            for place, pool in self.pools.items()
+            if len(pool.sides) == 1 and pool.own and not pool.timed and not pool.surprises
+        }
         self.left = sum(len(stage.names) for work in works for stage in work.stages)
         self.alone = min(self.left, ALONE)
         self.together = max(1, round(self.left / MOST_TAKEN))
@@ -176,6 +182,8 @@ class _Clock:
         taken = pool.take(seconds, ready, only, (stage.drive, carried))
         if carried:
             taken = self._carry(pool, taken, stage.drive, carried)
+        if idle := self.idle.get(stage.station):
+            idle.note(taken.begin, taken.end, stage.hands)
         self._fronts.clear()
         self.left -= count
         side, number = pool.sides[int(taken.station[0])] if pool.sides else NOBODY, int(taken.slot[0])
@@ -221,6 +229,27 @@ class _Clock:
             item.ready = np.maximum(item.ready, ready)
         self._opened(item)
         self.make_steps()
+
+    def end_sooner(self) -> None:
+        """Have the slots that stand idle at the end help with what is still being made."""
+        for place, idle in self.idle.items():
+            mine = [finish for finish in self.finished.values() if finish.station == place]
+            if idle.since is not None:
+                mine = [finish for finish in mine if (finish.end > idle.since).any()]
+            moments = idle.sooner([moment for finish in mine for moment in (finish.begin, finish.end)])
+            for number, finish in enumerate(mine):
+                begin, end = moments[2 * number], moments[2 * number + 1]
+                self.finished[finish.output] = replace(finish, begin=begin, end=end)
+            spans = [span for span in self.traced.spans if span.station == place]
+            if self.draws == 1 and spans:
+                told = idle.sooner(
+                    [np.array([moment]) for span in spans for moment in (span.begin, span.end)]
+                )
+                others = [span for span in self.traced.spans if span.station != place]
+                self.traced.spans = others + [
+                    replace(span, begin=float(told[2 * n][0]), end=float(told[2 * n + 1][0]))
+                    for n, span in enumerate(spans)
+                ]
 
     def _opened(self, item: _Open) -> None:
         """Have an output wait for its next step, or be finished."""
@@ -336,6 +365,7 @@ def simulate(
     for work in clock.in_time(works):
         clock.make_parts(work)
     clock.make_steps(all_of_them=True)
+    clock.end_sooner()
     if traced is not None:
         traced.spans += clock.traced.spans
         traced.tasks += clock.traced.tasks

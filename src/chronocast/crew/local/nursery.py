@@ -1,8 +1,9 @@
 """The nursery: a process that has loaded all that an encoder child needs, and forks one in a moment.
 
-``python -m chronocast.crew.local.nursery SOCKET`` serves the process that
-began it, one request a message, and leaves when that process does.  It does
-nothing else and has one thread only, so what it forks is whole.
+It serves the process that began it, one request a message, and leaves when
+that process does.  It does nothing else and has one thread only, so what it
+forks is whole.  Whoever has no threads either can fork it; else it is
+``python -m chronocast.crew.local.nursery SOCKET``.
 """
 
 from __future__ import annotations
@@ -18,6 +19,7 @@ import subprocess
 import sys
 import threading
 from functools import cache
+from importlib import import_module
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -35,23 +37,39 @@ class Born(NamedTuple):
 
 
 class Nursery:
-    """A nursery of this process's own; begun when it is first asked, or ``begin`` is called."""
+    """A nursery of this process's own; begun when it is first asked, unless it was forked before."""
 
     def __init__(self) -> None:
         self._one_by_one = threading.Lock()
         self._line: socket.socket | None = None
         self._process: subprocess.Popen[bytes] | None = None
+        self._forked = 0
 
-    def begin(self) -> None:
-        """Have it load, beside whatever is done here meanwhile.
+    def fork(self) -> None:
+        """Fork it off this process, which has no threads: what is loaded here needn't be loaded there.
 
         Raises
         ------
         OSError
             No process can be started.
         """
-        with self._one_by_one:
-            self._begun()
+        load()
+        line, its = socket.socketpair(socket.AF_UNIX, socket.SOCK_SEQPACKET)
+        try:
+            self._forked = os.fork()
+        except OSError:
+            line.close()
+            its.close()
+            raise
+        if not self._forked:
+            try:
+                os.closerange(3, its.fileno())
+                os.closerange(its.fileno() + 1, os.sysconf("SC_OPEN_MAX"))
+                serve(its)
+            finally:
+                os._exit(0)
+        its.close()
+        self._line = line
 
     def bear(self, order: dict[str, Any], said: Path) -> Born:
         """Have it fork a child; this waits until it has loaded.
@@ -123,6 +141,12 @@ class Nursery:
         if self._process is not None:
             self._process.kill()
             self._process.wait()
+            self._process = None
+        if self._forked:
+            with contextlib.suppress(OSError):
+                os.kill(self._forked, signal.SIGKILL)
+                os.waitpid(self._forked, 0)
+            self._forked = 0
 
 
 @cache
@@ -156,7 +180,10 @@ class _Forking:
 
     def _take(self) -> bool:
         """Carry out a request; False if nobody asks any more."""
-        message, handles, _, _ = socket.recv_fds(self._line, MESSAGE_BYTES, 3)
+        try:
+            message, handles, _, _ = socket.recv_fds(self._line, MESSAGE_BYTES, 3)
+        except ConnectionResetError:
+            return False
         if not message:
             return False
         try:
@@ -225,17 +252,26 @@ class _Forking:
             os.close(handle)
 
 
+def load() -> None:
+    """Load all that a child needs."""
+    for name in ("chronocast.crew.local.child", "chronocast.crew.local.work"):
+        import_module(name)
+
+
+def serve(line: socket.socket) -> None:
+    """Fork what is asked for, until nobody asks any more."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    gc.freeze()  # what is loaded stays: children share it as it lies in memory
+    _Forking(line).serve()
+
+
 def main() -> None:
     """Load, then fork what is asked for."""
-    signal.signal(signal.SIGINT, signal.SIG_IGN)
-    line = socket.socket(fileno=int(sys.argv[1]))
-    from chronocast.crew.local import child, work
     from chronocast.model.garbage import collect_seldom
 
     collect_seldom()
-    gc.freeze()  # what is loaded stays: children share it as it lies in memory
-    assert child and work
-    _Forking(line).serve()
+    load()
+    serve(socket.socket(fileno=int(sys.argv[1])))
 
 
 if __name__ == "__main__":

@@ -48,31 +48,32 @@ async def carry_through(path: Path) -> int:
 
 
 def load() -> None:
-    """Load what a runner is made of, and have the crew's nursery load beside it."""
-    with contextlib.suppress(OSError):  # the first attempt says why no process can be started
-        nursery().begin()
+    """Load what a runner is made of, and fork the nursery of its crew while there are no threads."""
     import_module("chronocast.run.runner.runner")
+    with contextlib.suppress(OSError):  # the first attempt says why no process can be started
+        nursery().fork()
 
 
 def main() -> None:
     """Take the journal's lock and carry its run through; nothing is done if another runner has it."""
     collect_seldom()
     handle = int(sys.argv[2]) if len(sys.argv) > 2 else None
-    if sys.argv[1] == "--wait":
+    path = Path(sys.argv[1])
+    waits = sys.argv[1] == "--wait"
+    if waits:
         assert handle is not None
         load()
         try:
             path, handle = wait_for_run(handle)
         except EOFError:
             return
-    else:
-        path = Path(sys.argv[1])
     logging.basicConfig(level=logging.INFO, format="%(asctime)s %(name)s %(levelname)s %(message)s")
     lock = hold_lock(path, handle)
     if lock is None:
         log.info("another runner has this journal")
         sys.exit(0)
-    load()
+    if not waits:
+        load()
     sys.exit(asyncio.run(carry_through(path)))
 
 

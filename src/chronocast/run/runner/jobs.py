@@ -11,6 +11,7 @@ from chronocast.model.paths import path_text
 from chronocast.model.stages import BASE, CHECK, COPY, ENCODE, HERE, JOIN, SOUND
 from chronocast.pieces.base_pieces import base_bytes
 from chronocast.pieces.stock import Stock
+from chronocast.preparation.forecast.outlook import Outlook
 from chronocast.preparation.output.expectation import expected_file
 from chronocast.preparation.output.output_ready import OutputReady
 from chronocast.preparation.station.drives import need_room
@@ -40,6 +41,7 @@ class Jobs:
         own_name: str = "",
     ) -> None:
         self.own_name = own_name
+        self.expected: dict[str, float] = {}
         self.in_hand, self.stock, self.folders, self.reserve = in_hand, stock, folders, reserve
         self._make = {
             BASE.id: self._part,
@@ -61,10 +63,21 @@ class Jobs:
         if ready.plan.sound:
             self.in_hand.jobs[TaskId(SOUND.id, ready.plan.sound.name)] = ready.plan.sound
 
+    def expect(self, view: Outlook) -> None:
+        """Begin pieces in the order of a forecast from now on."""
+        encodes = (stage for work in view.evening.works for stage in work.stages if stage.kind is ENCODE)
+        self.expected = {
+            name: float(mean)
+            for stage in encodes
+            for name, mean in zip(stage.names, stage.draws.mean(axis=1), strict=True)
+        }
+
     def spec(self, ready: OutputReady, held: bool) -> tuple[OutputSpec, frozenset[str]]:
         """An output as the machine must know it, and which of its parts are in the stock."""
         sound = ready.plan.sound.name if ready.plan.sound else None
         costs = {piece.name: ready.cost(piece) for piece in ready.plan.pieces}
+        if all(name in self.expected for name in costs):
+            costs = self.expected
         # the longest first, as the forecast has it: the last to end is then a short one
         pieces = tuple(sorted(wanted_pieces(ready), key=lambda name: -costs.get(name, 0.0)))
         bases = tuple((name, ready.base_of[name].name) for name in pieces if name in ready.base_of)

@@ -288,6 +288,7 @@ class Runner:
         first = await asyncio.to_thread(self.outlook)
         await asyncio.to_thread(note_needs, self.batch_path, self.prospect.outputs, self.workspace)
         self.refused_by_cards = refusals(first.judged)
+        self.jobs.expect(first)
         if not self.promised:
             self.promised = as_json(first)
             self.journal.append("forecast", self.promised)
