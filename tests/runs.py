@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
-import os
 import time
 from collections.abc import Callable
 from pathlib import Path
+
+import psutil
 
 from chronocast.journal.documents import save_batch
 from chronocast.journal.places import state_folder
@@ -123,14 +125,7 @@ def gone(pid: int) -> bool:
 
 
 def children_of(pid: int) -> list[int]:
-    """Encoder children of a process."""
-    found = []
-    for entry in os.listdir("/proc"):
-        if entry.isdigit():
-            try:
-                with open(f"/proc/{entry}/stat") as file:
-                    if int(file.read().rsplit(")", 1)[1].split()[1]) == pid:
-                        found.append(int(entry))
-            except OSError:
-                continue
-    return found
+    """Encoder children of a runner or a station: its nursery has them."""
+    with contextlib.suppress(psutil.NoSuchProcess):
+        return [child.pid for nursery in psutil.Process(pid).children() for child in nursery.children()]
+    return []

@@ -103,6 +103,7 @@ class Hands:
         while len(self._parts) < len(self._lines):
             self._hear(PROGRESS_SECONDS)
             self._tell()
+        self._tell()
         return self._parts
 
     def _tell(self) -> None:
@@ -124,4 +125,5 @@ class Hands:
                 self._lines[line] = said
             else:
                 self._parts.append(said)
+                self._lines[line] = said.frames
                 line.close()
