@@ -204,6 +204,24 @@ class Tasks(unittest.TestCase):
                 self.assertEqual(there.read_text(), "precious", command)
         self.assertTrue(desk.session.path.exists())
 
+    def test_a_moved_batch_keeps_its_films_and_what_can_be_undone(self) -> None:
+        desk = self.desk(clips=1)
+        before = desk.session.batch
+        desk.click_cell(0, 1)
+        desk.key(Qt.Key.Key_Space)
+        desk.until(lambda: len(desk.session.batch.outputs) == 1, "one output less")
+        there = Path(tempfile.mkdtemp()) / "archive" / "tuesday.batch.json"
+        with mock.patch.object(QFileDialog, "getSaveFileName", return_value=(str(there), "")):
+            desk.window.commands.by_id["batch.move"].trigger()
+        desk.until(lambda: desk.now.session.path == there, "the window to go with it")
+        moved = desk.now.session
+        self.assertFalse(self.path.exists())
+        desk.until(lambda: moved.view is not None and len(moved.view.outputs) == 1, "its films to be found")
+        desk.key(Qt.Key.Key_Z, CTRL, desk.now)
+        desk.until(lambda: len(moved.batch.outputs) == 2, "what was undone")
+        desk.until(lambda: moved.view is not None and len(moved.view.outputs) == 2, "its film to be found")
+        self.assertEqual(moved.batch.outputs, before.outputs)
+
     def test_a_window_that_is_closed_is_freed(self) -> None:
         desk = self.desk(clips=1)
         window = weakref.ref(desk.window)

@@ -26,6 +26,7 @@ from chronocast import __version__
 from chronocast.journal.documents import BATCH_ENDING
 from chronocast.journal.places import config_folder
 from chronocast.model.batch.columns import add_card
+from chronocast.model.batch.edits import History
 from chronocast.model.cards.card import ReceiverCard
 from chronocast.model.errors import ChronocastError
 from chronocast.run.view import RunView
@@ -240,6 +241,7 @@ class Window(QMainWindow):
             lambda: session.compare_with_disk(self.batch_actions.show_differences)
         )
         self.batch_actions.batch_asked.connect(self._take_session)
+        self.batch_actions.batch_moved.connect(self._take_session)
         for part in (
             self.batch_actions,
             self.run_actions,
@@ -479,10 +481,12 @@ class Window(QMainWindow):
         self.go_to(RECIPE)
         self.recipe_place.open_recipe(recipe, kind)
 
-    def _take_session(self, path: Path | None) -> None:
-        """Another window on another batch; this one closes once that one is there."""
+    def _take_session(self, path: Path | None, history: History | None = None) -> None:
+        """Another window on another batch, or on this one elsewhere; this window closes once that one is there."""
         try:
             session = Session(path, workspace=self.session.workspace)
+            if history is not None:
+                session.desk.remember(history)
         except (ChronocastError, OSError) as error:
             self.notice.tell_trouble(str(error))
             return

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any, Literal, NamedTuple, TypedDict, Unpack
@@ -315,6 +315,13 @@ class History:
         self.after.clear()
         self.now = batch
         return True
+
+    def through(self, change: Callable[[Batch], Batch]) -> History:
+        """The same steps of batches that all went through a change."""
+        before, after = (
+            [(what, change(batch)) for what, batch in steps] for steps in (self.before, self.after)
+        )
+        return History(change(self.now), before, after)
 
     def undo(self) -> str | None:
         """Go back one step; what was undone, or None."""

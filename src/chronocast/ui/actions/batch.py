@@ -13,6 +13,7 @@ from chronocast.journal.documents import BATCH_ENDING, save_batch
 from chronocast.journal.settings import load_settings, save_settings
 from chronocast.model.batch.batch import portable, resolve
 from chronocast.model.batch.edits import accept_media, set_folder
+from chronocast.model.batch.moving import as_from
 from chronocast.model.errors import ChronocastError
 from chronocast.model.recipe.typed import parse_bytes
 from chronocast.model.show import size_text
@@ -35,12 +36,14 @@ def _with_ending(name: str) -> Path:
 class BatchActions(QObject):
     """``BatchActions(session, theme, window)``.  ``said`` and ``trouble`` are sentences; ``batch_asked`` another batch.
 
-    ``batch_asked`` brings the path of a batch to open, or None for a new one.
+    ``batch_asked`` brings the path of a batch to open, or None for a new one; ``batch_moved`` that of the batch
+    itself, whose file was moved, and its history there.
     """
 
     said = pyqtSignal(str)
     trouble = pyqtSignal(str)
     batch_asked = pyqtSignal(object)
+    batch_moved = pyqtSignal(object, object)
 
     def __init__(self, session: Session, theme: Theme, window: QWidget) -> None:
         super().__init__(window)
@@ -139,12 +142,14 @@ class BatchActions(QObject):
             return
         from chronocast.run.moving import move_batch
 
+        old, new = session.path.absolute().parent, path.absolute().parent
         try:
+            session.desk.save()  # what was just edited isn't written to the old place later
             move_batch(session.batch, session.path, path)
         except ChronocastError as error:
             self.trouble.emit(str(error))
             return
-        self.batch_asked.emit(path)
+        self.batch_moved.emit(path, session.desk.history.through(lambda batch: as_from(batch, old, new)))
 
     def open_target(self) -> None:
         """Open the folder that files go to, in the desktop's own way."""

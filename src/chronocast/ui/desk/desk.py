@@ -115,6 +115,11 @@ class Desk:
             self.before = None
         return what or ""
 
+    def remember(self, history: History) -> None:
+        """Take the steps that led to this batch before its file was moved, if they did."""
+        if history.now == self.batch:
+            self.history = history
+
     def bring_in(self, gathered: Batch) -> list[str]:
         """Take the sources of a batch that isn't here yet; the new sources' ids, an edit if there are any."""
         merged, new = merge_sources(self.batch, gathered.sources)
