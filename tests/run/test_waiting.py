@@ -28,7 +28,7 @@ class Waiting(unittest.TestCase):
     def tearDown(self) -> None:
         let_it_leave()
 
-    def test_it_takes_the_next_run_and_carries_it_through(self) -> None:
+    def test_it_takes_the_next_runs_and_carries_them_through(self) -> None:
         path = small_batch(folder(), 1, 60, (QUICK,))
         have_a_runner_wait()
         (pid,) = waiting()
@@ -37,6 +37,11 @@ class Waiting(unittest.TestCase):
         view = wait(journal, over)
         self.assertEqual(view.outcome, "done", view.sentence)
         self.assertEqual(last_run(path), journal)
+        other = small_batch(folder(), 1, 55, (QUICK,))
+        self.assertEqual(
+            wait(begin_run(load_batch(other), other), over).outcome, "done", "and the one after it"
+        )
+        self.assertEqual(waiting(), {pid})
 
     def test_a_run_that_it_took_is_stopped_like_any(self) -> None:
         path = small_batch(folder(), 1, 800, (HEAVY,))

@@ -1,16 +1,19 @@
-"""A runner's process that has loaded before it is known what it runs, so that a run begins at once.
+"""A process that has loaded what a runner is made of before it is known what is run, so that a run begins at once.
 
-It leaves with the process that began it, unless it was given a run.
+It forks a runner for each run that it is given, and leaves with the process
+that began it.  The runners stay.
 """
 
 from __future__ import annotations
 
 import contextlib
 import os
+import signal
 import socket
 import subprocess
 import sys
 from pathlib import Path
+from typing import NamedTuple
 
 PATH_BYTES = 8192
 LOADING_SECONDS = 20.0
@@ -19,7 +22,7 @@ RUNNER = "chronocast.run.runner"
 
 
 class WaitingRunner:
-    """A process that waits to be given a journal.
+    """A process that waits to be given journals.
 
     Raises
     ------
@@ -57,19 +60,22 @@ class WaitingRunner:
         log
             Where it says what it does: an open file.
         """
-        with self._line:
-            if self._places != dict(os.environ):
-                return False  # it would look for everything in other folders
-            try:
-                self._line.settimeout(LOADING_SECONDS)
-                socket.send_fds(self._line, [os.fsencode(journal)], [lock, log])
-                if self._line.recv(PATH_BYTES):
-                    return True
-            except OSError:
-                pass
-            self._process.kill()  # or it might take the run after all, beside another
-            self._process.wait()
-            return False
+        try:
+            self._line.settimeout(LOADING_SECONDS)
+            socket.send_fds(self._line, [os.fsencode(journal)], [lock, log])
+            if self._line.recv(PATH_BYTES):
+                return True
+        except OSError:
+            pass
+        self.leave()
+        self._process.kill()  # or it might take the run after all, beside another
+        self._process.wait()
+        return False
+
+    @property
+    def knows(self) -> bool:
+        """Whether it would look for everything in the folders that hold now."""
+        return self._places == dict(os.environ)
 
     def leave(self) -> None:
         """Have it leave: nothing is begun."""
@@ -79,11 +85,16 @@ class WaitingRunner:
 _waiting: list[WaitingRunner] = []
 
 
-def have_a_runner_wait() -> None:
-    """Have a runner load now for the next run that this process begins; without one a run begins as well, later."""
-    if not _waiting:
-        with contextlib.suppress(OSError):
-            _waiting.append(WaitingRunner())
+def have_a_runner_wait() -> bool:
+    """Have a runner load now for the runs that this process begins; False if one waits already, or none can.
+
+    Without one a run begins as well, later.
+    """
+    if _waiting:
+        return False
+    with contextlib.suppress(OSError):
+        _waiting.append(WaitingRunner())
+    return bool(_waiting)
 
 
 def let_it_leave() -> None:
@@ -104,26 +115,47 @@ def given(journal: Path, lock: int, log: int) -> bool:
     log
         Where it says what it does: an open file.
     """
-    return bool(_waiting) and _waiting.pop().take(journal, lock, log)
+    for waiting in [item for item in _waiting if item.knows]:
+        if waiting.take(journal, lock, log):
+            return True
+        _waiting.remove(waiting)
+    return False
 
 
-def wait_for_run(handle: int) -> tuple[Path, int]:
-    """As a runner that waits: the journal and its lock's open file, when they come.
+class Given(NamedTuple):
+    """A run that a waiting runner was given: its journal, and the open file of its lock."""
 
-    What it says goes to the log that comes with them.
+    journal: Path
+    lock: int
 
-    Raises
-    ------
-    EOFError
-        Nobody will give it a run.
+
+def wait_for_runs(handle: int) -> Given | None:
+    """As a process that waits: fork for each run that comes.  Returns in the fork, which is its runner; None in the end.
+
+    What the runner says goes to the log that came with the run.
+
+    Parameters
+    ----------
+    handle
+        The socket by which runs come.
     """
+    signal.signal(signal.SIGCHLD, signal.SIG_IGN)  # nobody waits for the runners
     with socket.socket(fileno=handle) as line:
-        message, handles, _, _ = socket.recv_fds(line, PATH_BYTES, 2)
-        if not message:
-            raise EOFError
-        lock, log = handles
-        os.dup2(log, 1)
-        os.dup2(log, 2)
-        os.close(log)
-        line.send(b"taken")
-    return Path(os.fsdecode(message)), lock
+        while True:
+            try:
+                message, handles, _, _ = socket.recv_fds(line, PATH_BYTES, 2)
+            except OSError:
+                return None
+            if not message:
+                return None
+            lock, log = handles
+            if not os.fork():
+                signal.signal(signal.SIGCHLD, signal.SIG_DFL)
+                os.setsid()
+                os.dup2(log, 1)
+                os.dup2(log, 2)
+                os.close(log)
+                line.send(b"taken")
+                return Given(Path(os.fsdecode(message)), lock)
+            os.close(lock)
+            os.close(log)

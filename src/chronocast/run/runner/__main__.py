@@ -1,7 +1,7 @@
 """Carry the run of a journal through, as a process of its own.
 
-``python -m chronocast.run.runner JOURNAL [LOCK]`` does at once what it is told to; ``--wait SOCKET`` loads, and is told
-later.
+``python -m chronocast.run.runner JOURNAL [LOCK]`` does at once what it is told to; ``--wait SOCKET`` loads, and forks a
+runner for each run that it is told of.
 """
 
 from __future__ import annotations
@@ -14,13 +14,14 @@ import sys
 from importlib import import_module
 from pathlib import Path
 
-from chronocast.crew.local.nursery import nursery
+from chronocast.crew.local.nursery import load, nursery
 from chronocast.model.garbage import collect_seldom
 from chronocast.run.runner_lock import hold_lock
-from chronocast.run.waiting import wait_for_run
+from chronocast.run.waiting import wait_for_runs
 
 log = logging.getLogger("chronocast.runner")
 
+RUNNER_MODULE = "chronocast.run.runner.runner"
 STATUS = {"done": 0, "needs you": 1, "stopped": 130, "left": 0}
 """What the process ends with, by the run's outcome."""
 
@@ -47,33 +48,28 @@ async def carry_through(path: Path) -> int:
     return STATUS.get(outcome, 1)
 
 
-def load() -> None:
-    """Load what a runner is made of, and fork the nursery of its crew while there are no threads."""
-    import_module("chronocast.run.runner.runner")
-    with contextlib.suppress(OSError):  # the first attempt says why no process can be started
-        nursery().fork()
-
-
 def main() -> None:
-    """Take the journal's lock and carry its run through; nothing is done if another runner has it."""
+    """Take a journal's lock and carry its run through; nothing is done if another runner has it."""
     collect_seldom()
-    handle = int(sys.argv[2]) if len(sys.argv) > 2 else None
-    path = Path(sys.argv[1])
-    waits = sys.argv[1] == "--wait"
-    if waits:
+    told, handle = sys.argv[1], int(sys.argv[2]) if len(sys.argv) > 2 else None
+    if told == "--wait":
         assert handle is not None
+        import_module(RUNNER_MODULE)
         load()
-        try:
-            path, handle = wait_for_run(handle)
-        except EOFError:
+        given = wait_for_runs(handle)
+        if given is None:
             return
+        path, handle = given
+    else:
+        path = Path(told)
     logging.basicConfig(level=logging.INFO, format="%(asctime)s %(name)s %(levelname)s %(message)s")
     lock = hold_lock(path, handle)
     if lock is None:
         log.info("another runner has this journal")
         sys.exit(0)
-    if not waits:
-        load()
+    import_module(RUNNER_MODULE)
+    with contextlib.suppress(OSError):  # the first attempt says why no process can be started
+        nursery().fork()  # while there are no threads
     sys.exit(asyncio.run(carry_through(path)))
 
 

@@ -109,6 +109,7 @@ class Session(QObject):
         self._follower.seen.connect(self._seen)
         self._watcher = FileWatcher(self.desk.path, self)
         self._watcher.changed.connect(self._file_moved)
+        self._runner_waits = False
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
         self._soon.setInterval(RUNNER_AFTER_MS)
@@ -187,7 +188,8 @@ class Session(QObject):
             self._measuring.end()
         self._again.stop()
         self._soon.stop()
-        let_it_leave()
+        if self._runner_waits:
+            let_it_leave()
         self.ahead.stop()
         self.proxies.stop()
         self._closed = True
@@ -590,8 +592,14 @@ class Session(QObject):
 
     def _have_a_runner_wait(self) -> None:
         """Somebody who looks at a forecast for so long may begin: then it begins at once."""
+
+        def begun(by_us: bool) -> None:
+            self._runner_waits = self._runner_waits or by_us
+            if by_us and self._closed:
+                let_it_leave()
+
         if not self.going:
-            errand(have_a_runner_wait, lambda _: None, self.trouble.emit)
+            errand(have_a_runner_wait, begun, self.trouble.emit)
 
     def _answered(self, batch: Batch, asked: Asked) -> None:
         if batch == self.batch:
