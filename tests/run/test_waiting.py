@@ -20,8 +20,12 @@ from tests.runs import HEAVY, QUICK, gone, over, small_batch, wait
 
 def waiting() -> set[int]:
     """Runners of this process that wait, and their nurseries."""
-    mine = psutil.Process().children(recursive=True)
-    return {process.pid for process in mine if process.is_running() and RUNNER in process.cmdline()}
+    found = set[int]()
+    for process in psutil.Process().children(recursive=True):
+        with contextlib.suppress(psutil.Error):  # of another test, and just leaving
+            if RUNNER in process.cmdline():
+                found.add(process.pid)
+    return found
 
 
 class Waiting(unittest.TestCase):
