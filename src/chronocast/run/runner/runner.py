@@ -16,7 +16,6 @@ import json
 import logging
 import os
 import time
-from collections.abc import Callable
 from dataclasses import dataclass
 from operator import itemgetter
 from pathlib import Path
@@ -31,41 +30,34 @@ from chronocast.deliver.place import (
     measured,
     place,
 )
-from chronocast.forecast.learning.experience import Experience
 from chronocast.journal.database import JournalError
-from chronocast.journal.ledger import Ledger, MadeFile
 from chronocast.journal.locks import Lock
 from chronocast.journal.runs import Record, Request, RunJournal
 from chronocast.journal.workspace import Workspace
 from chronocast.model.answers import Answer
 from chronocast.model.batch.batch import Batch, read_batch
-from chronocast.model.batch.edits import in_order, set_asked
-from chronocast.model.batch.wishes import read_wish
 from chronocast.model.errors import ChronocastError
 from chronocast.model.frozen import FrozenModel
-from chronocast.model.house import Booking, Rank
+from chronocast.model.house import Rank
 from chronocast.model.lookup import find
 from chronocast.model.stages import JOIN
-from chronocast.preparation.forecast.judging import refusals
-from chronocast.preparation.forecast.outlook import Outlook, outlook
+from chronocast.preparation.forecast.outlook import Outlook
 from chronocast.preparation.forecast.outlook_json import as_json
 from chronocast.preparation.output.output_ready import OutputReady, Prospect
-from chronocast.preparation.output.prepare import prepare
 from chronocast.preparation.station.devices import device_sessions, devices_known
 from chronocast.preparation.station.drives import NoRoom
-from chronocast.preparation.station.load import LoadMeter
-from chronocast.preparation.station.this import house_name, machine_slots, this_station
+from chronocast.preparation.station.this import house_name
 from chronocast.preparation.stock_keeping import keep_to_limit
-from chronocast.preparation.today import learned_from, made_record, note_needs
 from chronocast.run import events as e
 from chronocast.run.lease import Leased, take_lease
 from chronocast.run.machine import MOST_FAILURES, Machine
 from chronocast.run.runner.folders import Folders
 from chronocast.run.runner.grace import Grace
-from chronocast.run.runner.helpers import bookings_of, crew_with_house, hear_first, plan_of, run_id
+from chronocast.run.runner.helpers import crew_with_house, hear_first, plan_of, run_id
 from chronocast.run.runner.in_hand import Attempt, InHand
 from chronocast.run.runner.jobs import Jobs
 from chronocast.run.runner.own_errors import own_error
+from chronocast.run.runner.prepared_batch import PreparedBatch
 from chronocast.run.runner.recovery import tidy
 from chronocast.run.runner.reporter import Reporter
 from chronocast.run.runner.results import Results
@@ -122,34 +114,24 @@ class Runner:
         self.journal = journal
         self.machine = Machine()
         self.workspace = workspace or Workspace()
-        self.stock, self.store, self.rounds = (
-            self.workspace.stock,
-            self.workspace.facts,
-            self.workspace.rounds,
-        )
-        self.ledger: Ledger | None = None
+        self.stock, self.rounds = self.workspace.stock, self.workspace.rounds
+        self.work = PreparedBatch(self.workspace)
         self.child_log = self.workspace.child_log
         self.queue: asyncio.Queue[e.Event | Request | DeviceAbsent | None] = asyncio.Queue()
         self.in_hand = InHand()
         self.grace = Grace(self.in_hand)
         self.unready: dict[str, str] = {}
-        self.refused_by_cards: dict[str, str] = {}
         self.promised: dict[str, Any] = {}
         self.options = Options()
-        self.batch = Batch()
-        self.batch_path = Path()
-        self.prospect = Prospect(self.batch, Path(), Path())
-        self.folders = Folders(self.batch_path)
+        self.folders = Folders(self.work.path)
         self.jobs = Jobs(self.in_hand, self.stock, self.folders)
-        self.results = Results(self.in_hand, self.folders, journal, self.workspace, self.ledger)
+        self.results = Results(self.in_hand, self.folders, journal, self.workspace, None)
         self.crew = crew
-        self.bookings: tuple[Booking, ...] = ()
         self.leaving = False
         self.lease: Lock | None = None
         self.seen_requests: set[int] = set()
         self.stop_asked = False
         self.reporter = Reporter(journal, self.machine, self.in_hand)
-        self.meter: LoadMeter | None = None
 
     # Beginning
 
@@ -163,24 +145,32 @@ class Runner:
         if ended is not None:
             return str(ended.body["outcome"])
         self.options = Options.model_validate(begin.body["options"])
-        self.batch = read_batch(json.dumps(begin.body["batch"]))
-        self.batch_path = Path(begin.body["path"])
-        self.folders = Folders(self.batch_path)
+        hub = self.options.hub
+        self.work = PreparedBatch(
+            self.workspace,
+            read_batch(json.dumps(begin.body["batch"])),
+            Path(begin.body["path"]),
+            hub,
+            run_id(self.journal) if hub else "",
+            self.options.rank,
+            self.options.slots,
+        )
+        self.folders = Folders(self.work.path)
         self.jobs = Jobs(
             self.in_hand,
             self.stock,
             self.folders,
             not self.options.any_room,
-            house_name(self.workspace) if self.options.hub else "",
+            house_name(self.workspace) if hub else "",
         )
-        self.results = Results(self.in_hand, self.folders, self.journal, self.workspace, self.ledger)
+        self.results = Results(self.in_hand, self.folders, self.journal, self.workspace, None)
         self.reporter.beat()
         if len(records) > 1:  # it had a runner before, which has been gone for so long
             self.journal.append(
                 "taken up", {"gone_seconds": round(max(0.0, time.time() - records[-1].time), 1)}
             )
         try:
-            self.lease = take_lease(self.batch_path)
+            self.lease = take_lease(self.work.path)
         except Leased as error:
             self._end("needs you", str(error))
             return "needs you"
@@ -248,16 +238,14 @@ class Runner:
 
     def _tidy_stock(self) -> None:
         """Nothing waits for the pieces of what is proved; the stock keeps the size that was set for it."""
-        proved = {name for name, tracked in self.machine.outputs.items() if tracked.state == "proved"}
-        waiting = [item for item in self.prospect.outputs if item.output.id not in proved]
-        note_needs(self.batch_path, waiting, self.workspace)
+        self.work.needed(self._proved)
         if freed := keep_to_limit(self.workspace):
             self.journal.append("tidied", {"bytes": freed})
 
     async def _prepare(self, records: list[Record]) -> None:
         """Look at the batch, forecast it, bring every output into the machine."""
         with contextlib.suppress(ChronocastError):
-            self.ledger = self.results.ledger = self.workspace.open_ledger()
+            self.work.ledger = self.results.ledger = self.workspace.open_ledger()
         self.machine.attempts = max(
             (int(r.body["attempt"]) for r in records if r.kind == "started"), default=0
         )  # attempts of an earlier life never count
@@ -271,8 +259,8 @@ class Runner:
             elif record.kind == "output ready" and record.body.get("drive"):
                 self.folders.drives[Path(record.body["path"]).parent] = Path(record.body["drive"])
         await asyncio.to_thread(hear_first, self.options.hub, self.workspace)
-        self.prospect = await asyncio.to_thread(self._prepared, self.batch, self._still_wanted)
-        await asyncio.to_thread(tidy, self.prospect, self.stock, self.child_log, self.folders.mark)
+        await asyncio.to_thread(self.work.prepare, self._still_wanted)
+        await asyncio.to_thread(tidy, self.work.prospect, self.stock, self.child_log, self.folders.mark)
         if self.crew is None:
             sessions = device_sessions(devices_known(self.workspace))
             own = LocalCrew(self.workspace.slots_folder, self.options.slots, self.child_log, devices=sessions)
@@ -281,19 +269,19 @@ class Runner:
                 self.options.hub,
                 self.journal,
                 self.workspace,
-                booked=lambda: self.bookings,
-                devices=self.prospect.devices,
+                booked=lambda: self.work.bookings,
+                devices=self.work.prospect.devices,
                 rank=self.options.rank,
             )
         first = await asyncio.to_thread(self.outlook)
-        await asyncio.to_thread(note_needs, self.batch_path, self.prospect.outputs, self.workspace)
-        self.refused_by_cards = refusals(first.judged)
+        await asyncio.to_thread(self.work.needed)
+        self.work.judge(first)
         self.jobs.expect(first)
         if not self.promised:
             self.promised = as_json(first)
             self.journal.append("forecast", self.promised)
-        for identifier in [output.id for output in self.batch.outputs]:
-            await self._admit(identifier, self.prospect)
+        for identifier in [output.id for output in self.work.batch.outputs]:
+            await self._admit(identifier, self.work.prospect)
         for record in records:
             if record.kind == "request" and record.body["kind"] != "retry":
                 await self._obey(record.body["kind"], record.body["body"])
@@ -304,11 +292,6 @@ class Runner:
         """Have the machine follow the plan of a forecast."""
         if plan := plan_of(view):
             self.queue.put_nowait(plan)
-
-    def _prepared(self, batch: Batch, progress: Callable[[int, int], None] | None = None) -> Prospect:
-        """A batch prepared with the devices that this run can use."""
-        alone = not self.options.hub
-        return prepare(batch, self.batch_path.parent, self.workspace, progress, alone=alone)
 
     def _still_wanted(self, _done: int, _total: int) -> None:
         """Called for each source that was looked at: leave preparing if the run was stopped meanwhile.
@@ -327,15 +310,10 @@ class Runner:
         assert output is not None
         ready = prospect.output(identifier)
         if ready is None:
-            blocking = (p for p in prospect.problems if p.blocks and p.source == output.source)
-            found = next((p for p in blocking if p.output in ("", identifier)), None)
-            found = prospect.refused.get(identifier, found)
-            self._unready(
-                identifier, f"{found.sentence} {found.remedy}".strip() if found else "It can't be prepared."
-            )
+            self._unready(identifier, self.work.why_not(identifier, prospect))
             return
-        made = self.made(ready)
-        if not made and (refusal := self.refused_by_cards.get(identifier)):
+        made = self.work.made(ready)
+        if not made and (refusal := self.work.refused_by_cards.get(identifier)):
             self._unready(identifier, refusal)
             return
         try:
@@ -413,37 +391,28 @@ class Runner:
     def _has_device(self, family: str) -> bool:
         """Whether a kind of device can be used by this run, as far as it is known: a station of the house may come yet."""
         assert self.crew is not None
-        there = any(tried.family == family and tried.at for tried in self.prospect.devices)
+        there = any(tried.family == family and tried.at for tried in self.work.prospect.devices)
         return there or bool(self.crew.sessions().get(family))
 
+    @property
+    def _proved(self) -> frozenset[str]:
+        """Outputs that are proved."""
+        return frozenset(name for name, item in self.machine.outputs.items() if item.state == "proved")
+
     def outlook(self) -> Outlook:
-        """The forecast of what is left, from the stock, the ledger and the pace."""
-        known = Experience()
-        with contextlib.suppress(JournalError):
-            films = {item.film for item in self.prospect.outputs}
-            known = learned_from(self.ledger, films) if self.ledger else known
+        """The forecast of what is left."""
         if self.in_hand.ready:
-            proved = {name for name, tracked in self.machine.outputs.items() if tracked.state == "proved"}
+            proved = self._proved
             paths = {name: item.path for name, item in self.in_hand.ready.items() if name in proved}
         else:
-            paths = {item.output.id: item.path for item in self.prospect.outputs if self.made(item)}
-        made = {name: measured(path).bytes for name, path in paths.items() if path.exists()}
-        self.meter = self.meter or LoadMeter(self.options.slots or machine_slots())
-        run = run_id(self.journal) if self.options.hub else ""
-        station = this_station(
-            self.workspace, self.options.slots, self.meter.read(), run=run, rank=self.options.rank
+            paths = {item.output.id: item.path for item in self.work.prospect.outputs if self.work.made(item)}
+        return self.work.outlook(
+            {name: measured(path).bytes for name, path in paths.items() if path.exists()}
         )
-        view = outlook(self.prospect, self.stock, station, known, made)
-        self.bookings = bookings_of(view, run, self.batch.title, self.options.rank)
-        return view
 
     def _unready(self, identifier: str, sentence: str) -> None:
         self.unready[identifier] = sentence
         self.journal.append("output", {"id": identifier, "state": "needs you", "reason": sentence})
-
-    def made(self, ready: OutputReady) -> MadeFile | None:
-        """The record of the very same file, if it is where it was and unchanged since it was proved."""
-        return made_record(ready, self.ledger) if self.ledger else None
 
     # Going on
 
@@ -490,9 +459,9 @@ class Runner:
             ChronocastError, OSError
         ):  # not noted, it is tried once more: its files need somebody
             await asyncio.to_thread(self.workspace.devices.leave_alone, family, until, why)
-        self.prospect = await asyncio.to_thread(self._prepared, self.batch)
+        await asyncio.to_thread(self.work.prepare)
         for name, tracked in self.machine.outputs.items():
-            before, now = self.in_hand.ready[name], self.prospect.output(name)
+            before, now = self.in_hand.ready[name], self.work.prospect.output(name)
             over = tracked.state in ("placing", "proved", "stopped", "checking", "joining")
             if before.device != family or over or now is None:
                 continue
@@ -592,9 +561,7 @@ class Runner:
             return False
         decided = await asyncio.to_thread(decide, ready, self.stock, self.rounds)
         self.in_hand.ready[join.name] = decided.ready
-        self.prospect.outputs = [
-            decided.ready if item.output.id == join.name else item for item in self.prospect.outputs
-        ]
+        self.work.replace(decided.ready)
         if decided.sentence:
             number = len(decided.ready.rounds.tried) if decided.ready.rounds else 0
             self.journal.append(
@@ -695,11 +662,10 @@ class Runner:
         elif kind == "hold":
             await self._step(e.HoldAsked(outputs, bool(body.get("held", True))))
         elif kind == "order":
-            self._reorder(outputs)
+            self.work.reorder(outputs)
             await self._step(e.OrderAsked(outputs))
         elif kind == "wish":
-            self.batch = set_asked(self.batch, wish=read_wish(str(body.get("wish", ""))))
-            self.prospect.batch = self.batch  # the next forecast's plan is by it
+            self.work.wish(str(body.get("wish", "")))
         elif kind == "retry":
             await self._retry(outputs, bool(body.get("replace")))
         elif kind == "add":
@@ -707,13 +673,6 @@ class Runner:
         else:
             return f"“{kind}” is nothing a run can do."
         return ""
-
-    def _reorder(self, outputs: tuple[str, ...]) -> None:
-        """From now on outputs are made in the operator's order, with these first; forecasts go by it as well."""
-        self.batch = in_order(self.batch, outputs).model_copy(update={"wish": "order"})
-        place = {output.id: number for number, output in enumerate(self.batch.outputs)}
-        self.prospect.outputs.sort(key=lambda item: place[item.output.id])
-        self.prospect.batch = self.batch
 
     def _stop_unready(self, outputs: tuple[str, ...]) -> None:
         """Say that outputs which couldn't be prepared are stopped, too."""
@@ -725,11 +684,11 @@ class Runner:
         """Try outputs again that need somebody, or all; ``replace``: files of the same name may be replaced now."""
         if replace:
             self.options = self.options.model_copy(update={"replace": True})
-        self.prospect = await asyncio.to_thread(self._prepared, self.batch)
-        self.refused_by_cards = refusals((await asyncio.to_thread(self.outlook)).judged)
+        await asyncio.to_thread(self.work.prepare)
+        self.work.judge(await asyncio.to_thread(self.outlook))
         for name in outputs or tuple(self.unready):
             if name in self.unready:
-                await self._admit(name, self.prospect)
+                await self._admit(name, self.work.prospect)
         await self._step(e.RetryAsked(outputs or tuple(self.machine.outputs)))
 
     async def _add(self, batch: Batch, outputs: tuple[str, ...]) -> str:
@@ -737,13 +696,13 @@ class Runner:
         missing = [name for name in outputs if batch.output(name) is None]
         if missing or not outputs:
             return f"The batch has no output “{missing[0]}”." if missing else "No output was named."
-        prospect = await asyncio.to_thread(self._prepared, batch)
+        prospect = await asyncio.to_thread(self.work.prepared, batch)
         for name in outputs:
             present = self.machine.outputs.get(name)
             if present and present.state in ("placing", "proved", "stopped"):
                 return f"The output “{name}” is {present.state} and can't be changed any more."
-        self.batch, self.prospect = batch, prospect
-        self.refused_by_cards = refusals((await asyncio.to_thread(self.outlook)).judged)
+        self.work.batch, self.work.prospect = batch, prospect
+        self.work.judge(await asyncio.to_thread(self.outlook))
         for name in outputs:
             await self._admit(name, prospect, amended=name in self.machine.outputs)
         return ""
