@@ -9,6 +9,7 @@ import unittest
 from dataclasses import asdict, replace
 from fractions import Fraction
 from pathlib import Path
+from unittest import mock
 
 from chronocast.crew.local.proof import proved_checks
 from chronocast.media.files.footage import Format, write_footage
@@ -68,6 +69,12 @@ class Shared(unittest.TestCase):
         self.assertEqual([check for check in checks if not check.ok], [])
         self.assertEqual(size, path.stat().st_size)
         self.assertEqual(told[-1], FRAMES)
+
+    def test_one_process_does_it_where_no_more_can_be_begun(self) -> None:
+        path = film("mp4")
+        with mock.patch("os.fork", side_effect=BlockingIOError(11, "no more processes")):
+            checks, _ = proved_checks(str(path), expected(path), hands=2)
+        self.assertEqual([check for check in checks if not check.ok], [])
 
     def test_damage_is_found_whoever_meets_it(self) -> None:
         path = film("mp4")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import multiprocessing
 import os
 import time
@@ -16,6 +17,7 @@ from chronocast.media.files.reading import Part, Share, Wanted
 from chronocast.model.errors import ChronocastError
 from chronocast.preparation.station.children import die_with_parent
 
+log = logging.getLogger(__name__)
 PROGRESS_SECONDS = 0.2
 
 
@@ -52,37 +54,50 @@ class Hands:
     wanted
         What is looked for besides.
     count
-        How many processes decode it, this one included.
+        How many processes decode it, this one included; one, where no others can be begun.
     progress
         Told now and then how many pictures all of them have decoded.
     """
 
     def __init__(self, path: str, wanted: Wanted, count: int, progress: Callable[[int], None] | None) -> None:
-        self._path, self._wanted, self._count = path, wanted, count
+        self._path, self._wanted, self.count = path, wanted, count
         self._progress, self._own, self._told = progress, 0, 0.0
         self._lines: dict[Connection, int] = {}
         self._processes: list[multiprocessing.process.BaseProcess] = []
         self._parts: list[Part] = []
 
     def __enter__(self) -> Self:
-        fork = multiprocessing.get_context("fork")
-        for number in range(1, self._count):
-            ours, its = fork.Pipe(duplex=False)
-            asked = (its, os.getpid(), self._path, self._wanted, Share(number, self._count))
-            process = fork.Process(target=_decode, args=asked, daemon=True)
-            process.start()
-            its.close()
-            self._lines[ours] = 0
-            self._processes.append(process)
+        try:
+            for number in range(1, self.count):
+                self._begin(number)
+        except OSError as error:  # the system has no more processes to give: one can do it
+            log.warning("a file is decoded by one process: %s", error)
+            self._end()
+            self.count = 1
         return self
 
-    def __exit__(self, kind: type[BaseException] | None, *_: BaseException | TracebackType | None) -> None:
+    def _begin(self, number: int) -> None:
+        fork = multiprocessing.get_context("fork")
+        ours, its = fork.Pipe(duplex=False)
+        with its:
+            self._lines[ours] = 0
+            asked = (its, os.getpid(), self._path, self._wanted, Share(number, self.count))
+            process = fork.Process(target=_decode, args=asked, daemon=True)
+            process.start()
+            self._processes.append(process)
+
+    def _end(self) -> None:
+        """End the others, whatever they do."""
         for process in self._processes:
-            if kind is not None:
-                process.kill()
+            process.kill()
             process.join()
         for line in self._lines:
             line.close()
+        self._processes.clear()
+        self._lines.clear()
+
+    def __exit__(self, *_: BaseException | type[BaseException] | TracebackType | None) -> None:
+        self._end()
 
     def progressed(self, count: int) -> None:
         """This process has decoded so many pictures."""

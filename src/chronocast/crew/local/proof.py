@@ -79,7 +79,7 @@ def _found(
             runs=runs,
             packet_runs=[frames for frames, _ in expected.copied],
             rate=parse_rate(expected.rate),
-            share=Share(0, hands),
+            share=Share(0, others.count),
             others=others.found,
         )
 
