@@ -31,7 +31,7 @@ from chronocast.media.files.footage import Format, write_footage
 from chronocast.model.recipe.recipe import Recipe
 from chronocast.preparation.today import prepared
 
-SIZE, SECONDS, PAIRS = (1280, 720), 25, 5
+SIZE, SECONDS, PAIRS = (1280, 720), 25, 3
 RECIPES: tuple[tuple[Recipe, str], ...] = (
     (recipe("h.264", "h264", SIZE, "mp4", mode="quality", quality=21), "1.0 ×"),
     (recipe("hevc", "hevc", SIZE, "mp4", mode="quality", quality=24, effort="fast"), "1.0 ×"),
