@@ -338,7 +338,9 @@ def picture_digest(picture: av.VideoFrame) -> bytes:
         lines = np.frombuffer(memoryview(plane), np.uint8).reshape(plane.height, plane.line_size)[:, :width]
         if layout.name in ("bgr0", "rgb0"):
             lines = np.delete(lines.reshape(plane.height, -1, 4), 3, axis=2).reshape(plane.height, -1)
-        total.update(np.ascontiguousarray(lines).reshape(-1).data)  # as it lies in memory, where nothing pads its lines
+        total.update(
+            np.ascontiguousarray(lines).reshape(-1).data
+        )  # as it lies in memory, where nothing pads its lines
     return total.digest()
 
 
