@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import os
 import unittest
-from dataclasses import replace
+from unittest import mock
 
 import numpy as np
 from hypothesis import given
@@ -16,15 +17,12 @@ from chronocast.media.source.inspect import inspect_clip
 from chronocast.model.stages import CHECK, ENCODE, HERE
 from chronocast.model.time.timing import FrameRange
 from chronocast.pieces.halves import halves, worth_halving
-from chronocast.pieces.plan import OutputPlan, plan_output
-from chronocast.pieces.stock import Stock
-from chronocast.preparation.output.output_ready import OutputReady
+from chronocast.pieces.plan import plan_output
 from chronocast.preparation.output.prepare import prepare
-from chronocast.preparation.output.tail import with_halves
 from chronocast.schedule.clock import simulate
 from chronocast.timeline.layout import clip_cut_list
 from tests.footage import clip, folder
-from tests.runs import HEAVY, small_batch
+from tests.runs import HEAVY, QUICK, small_batch
 
 costs = st.lists(st.floats(1, 500), min_size=1, max_size=12)
 
@@ -76,39 +74,24 @@ class Halving(unittest.TestCase):
 
 
 class Planned(unittest.TestCase):
-    def setUp(self) -> None:
-        self.path = small_batch(folder(), 1, 650, (HEAVY,), size=(256, 144), sound=False)
-        self.workspace = Workspace()
-        ready = prepare(load_batch(self.path), self.path.parent, self.workspace).outputs
-        self.ready = [replace(ready[0], plan=self._whole(ready[0]))]
-        self.stock = Stock(folder())
-
-    @staticmethod
-    def _whole(ready: OutputReady) -> OutputPlan:
-        """Its plan with no piece halved."""
-        return ready.source.plan(ready.part, ready.recipe, ready.output.framing, None)
-
-    def test_a_file_is_the_same_file_whatever_of_it_is_halved(self) -> None:
-        made = {slots: with_halves(self.ready, self.stock, slots)[0] for slots in (1, 2, 16)}
-        self.assertEqual(len({ready.digest for ready in made.values()}), 1)
-        self.assertEqual({sum(p.frames for p in ready.plan.pieces) for ready in made.values()}, {650})
-        known = {p.name for ready in (made[1], made[16]) for p in ready.plan.pieces}
-        self.assertLessEqual({p.name for p in made[2].plan.pieces}, known, "whole or halved, nothing between")
-        self.assertGreater(len(made[16].plan.pieces), len(made[2].plan.pieces))
-        self.assertEqual(len(made[1].plan.pieces), len(self.ready[0].plan.pieces))
-
-    def test_what_was_made_of_a_piece_is_used_whether_that_was_all_or_halves(self) -> None:
-        wide = with_halves(self.ready, self.stock, 16)[0]
-        for piece in wide.plan.pieces:
-            place = self.stock.temporary(piece.name, "1")
+    def test_the_pieces_of_a_film_are_the_same_whatever_the_slots_and_whatever_is_made(self) -> None:
+        path = small_batch(folder(), 1, 650, (HEAVY, QUICK), size=(256, 144), sound=False)
+        found = []
+        for slots in ("1", "2", "16"):
+            with mock.patch.dict(os.environ, CHRONOCAST_SLOTS=slots):
+                workspace = Workspace()
+                ready = prepare(load_batch(path), path.parent, workspace).outputs
+                found.append([piece.name for item in ready for piece in item.plan.pieces])
+            piece = ready[0].plan.pieces[-1]
+            place = workspace.stock.temporary(piece.name, "1")
             place.write_bytes(b"made")
-            self.stock.keep(place, piece.name, {})
-        self.assertEqual(with_halves(self.ready, self.stock, 1)[0].plan.pieces, wide.plan.pieces)
-        whole = self.ready[0].plan.pieces[0]
-        place = self.stock.temporary(whole.name, "1")
-        place.write_bytes(b"made")
-        self.stock.keep(place, whole.name, {})
-        self.assertIn(whole, with_halves(self.ready, self.stock, 16)[0].plan.pieces)
+            workspace.stock.keep(place, piece.name, {})
+        self.assertEqual(found[0], found[1])
+        self.assertEqual(found[0], found[2])
+        heavy, quick = ([piece.frames for piece in item.plan.pieces] for item in ready)
+        self.assertEqual(heavy, quick, "recipes of one source are cut alike")
+        self.assertEqual(sum(heavy), 650)
+        self.assertEqual(len(heavy), 5, "of four one is cut")
 
 
 def work(name: str, seconds: list[float], hands: int, check: float = 0.0, draws: int = 1) -> Work:

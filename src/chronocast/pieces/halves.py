@@ -1,7 +1,8 @@
-"""Pieces cut once more, so that what is left at the end of a run can be shared by all slots.
+"""Pieces cut once more, so that the end of an output can be shared by all slots.
 
-Where a piece would be cut follows from what it shows, so that every station
-knows the same halves by the same names; whether it is cut depends on the run.
+Where a piece is cut follows from what it shows, and whether it is from how
+long the pieces of its output are: every station knows the same halves by the
+same names.
 """
 
 from __future__ import annotations

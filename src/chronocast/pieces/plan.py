@@ -29,8 +29,7 @@ class OutputPlan:
     """The pieces of one output in order, and its sound.  Targets are still empty.
 
     Sound only has no ``settings`` and no pieces.  ``shown`` names what each piece shows, whatever quality
-    was found for it; ``halved_from`` names the pieces as they would be if none were halved for the end of a run, where
-    one is; ``quality`` is the common one of an output in two passes.  ``why_encoded`` is why pictures
+    was found for it; ``quality`` is the common one of an output in two passes.  ``why_encoded`` is why pictures
     that could be copied aren't, "" where nothing is to be said.
     """
 
@@ -44,12 +43,6 @@ class OutputPlan:
     shown: tuple[str, ...] = ()
     quality: float | None = None
     why_encoded: str = ""
-    halved_from: tuple[str, ...] = ()
-
-    @property
-    def names(self) -> tuple[str, ...]:
-        """Its pieces' names, whatever of them is halved: what the file shows and how follows from them."""
-        return self.halved_from or tuple(piece.name for piece in self.pieces)
 
     @property
     def duration(self) -> Duration:

@@ -59,8 +59,8 @@ def compare(batch: Batch, folder: Path, workspace: Workspace, sources: list[str]
         if output.source not in sources:
             continue
         before, after = old.output(output.id), new.output(output.id)
-        names = set(before.plan.names) if before else set()
-        made = after.plan.names if after else ()
+        names = {piece.name for piece in before.plan.pieces} if before else set()
+        made = [piece.name for piece in after.plan.pieces] if after else []
         owner = batch.source(output.source)
         problem = (
             ""

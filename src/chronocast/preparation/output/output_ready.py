@@ -111,7 +111,7 @@ class OutputReady:
         """What the file is made of: the same digest means the same file."""
         return digest(
             {
-                "pieces": list(self.plan.names),
+                "pieces": [piece.name for piece in self.plan.pieces],
                 "sound": self.plan.sound.name if self.plan.sound else None,
                 "container": self.recipe.container,
                 "title": self.title,

@@ -117,9 +117,8 @@ def prepare(
     known = before.planned if before is not None and before.folder == folder else {}
     station = this_station(workspace, run="" if alone else None)
     _plan_outputs(prospect, workspace.rounds, station, known)
+    prospect.outputs = with_halves(prospect.outputs, prospect.memory)
     prospect.outputs = with_bases(prospect.outputs, workspace.stock, prospect.memory)
-    slots = station.slots + sum(helper.slots for helper in station.helpers)
-    prospect.outputs = with_halves(prospect.outputs, workspace.stock, slots, prospect.memory)
     return prospect
 
 
