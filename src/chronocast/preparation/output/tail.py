@@ -9,10 +9,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import replace
+from functools import lru_cache
 
 from chronocast.forecast.learning.memory import Memory, Same
 from chronocast.model.messages.jobs import PieceJob
 from chronocast.model.stages import ENCODE
+from chronocast.pieces.cut import SHORT_SECONDS
 from chronocast.pieces.halves import halves, worth_halving
 from chronocast.pieces.plan import OutputPlan
 from chronocast.preparation.output.output_ready import OutputReady
@@ -48,16 +50,20 @@ def with_halves(outputs: Sequence[OutputReady], memory: Memory | None = None) ->
     return found
 
 
+@lru_cache(4096)  # films of one length are many
+def _chosen(costs: tuple[float, ...], can: tuple[bool, ...]) -> tuple[int, ...]:
+    return tuple(worth_halving(costs, can, AT_ONCE))
+
+
 def _with(ready: OutputReady) -> OutputReady:
-    scenes = {path: clip.scenes for path, clip in ready.source.facts.items()}
     pieces = ready.plan.pieces
-    parts = [halves(piece, scenes) if piece.kind == ENCODE.id else (piece,) for piece in pieces]
+    shortest = 2 * SHORT_SECONDS * float(ready.plan.rate)
     # by frames alone: recipes of one source are then cut alike, and can share base pieces
-    costs = [float(piece.frames) for piece in pieces]
-    chosen = worth_halving(costs, [len(part) > 1 for part in parts], AT_ONCE)
-    if not chosen:
-        return ready
-    return replace(ready, plan=_cut(ready.plan, {number: parts[number] for number in chosen}))
+    costs = tuple(float(piece.frames) for piece in pieces)
+    can = tuple(piece.kind == ENCODE.id and piece.frames >= shortest for piece in pieces)
+    scenes = {path: clip.scenes for path, clip in ready.source.facts.items()}
+    cut = {number: halves(pieces[number], scenes) for number in _chosen(costs, can)}
+    return replace(ready, plan=_cut(ready.plan, cut)) if cut else ready
 
 
 def _cut(plan: OutputPlan, cut: dict[int, tuple[PieceJob, ...]]) -> OutputPlan:
