@@ -28,6 +28,10 @@ TWICE = Recipe(
 )
 
 
+EACH = 5
+"""Pieces of each film: of three the two long ones are cut in two."""
+
+
 class Ahead(unittest.TestCase):
     path: ClassVar[Path]
     batch: ClassVar[Batch]
@@ -45,16 +49,17 @@ class Ahead(unittest.TestCase):
 
     def test_1_what_is_made_ahead_is_told_in_order_and_within_a_budget(self) -> None:
         whole = self.plan()
-        self.assertEqual((len(whole.pieces), whole.searched), (6, 2))
+        self.assertEqual((len(whole.pieces), whole.searched), (2 * EACH, 2))
         self.assertEqual(
-            [probe.ready.output.id for probe in whole.pieces], ["clip-0-quick"] * 3 + ["clip-1-quick"] * 3
+            [probe.ready.output.id for probe in whole.pieces],
+            ["clip-0-quick"] * EACH + ["clip-1-quick"] * EACH,
         )
         self.assertIn("2 files in two passes can't be made ahead", whole.told)
-        self.assertIn("6 pieces ahead take about", whole.told)
+        self.assertIn(f"{2 * EACH} pieces ahead take about", whole.told)
         self.assertLess(whole.left, self.view().finish.likely)
         self.assertEqual({p.ready.output.id for p in self.plan("clip-1-quick").pieces}, {"clip-1-quick"})
         few = self.plan(seconds=whole.seconds / 2)
-        self.assertTrue(0 < len(few.pieces) < 6)
+        self.assertTrue(0 < len(few.pieces) < 2 * EACH)
         self.assertLessEqual(few.seconds, whole.seconds / 2 + 1e-9)
 
     def test_2_stopped_in_the_middle_what_is_finished_is_kept_and_nothing_else_lies_about(self) -> None:
@@ -62,21 +67,21 @@ class Ahead(unittest.TestCase):
         made = carry_out_probes(
             plan.pieces, Workspace(), lambda done, _all: told.append(done), lambda: len(told) >= 2
         )
-        self.assertTrue(2 <= made < 6, made)
+        self.assertTrue(2 <= made < 2 * EACH, made)
         stock = Workspace().stock
         kept = [probe.piece.name for probe in plan.pieces if stock.size(probe.piece.name)]
         self.assertEqual(len(kept), made)
         self.assertEqual(list(stock.folder.glob("??/.*part*")), [])
-        self.assertEqual(len(self.plan().pieces), 6 - made)
+        self.assertEqual(len(self.plan().pieces), 2 * EACH - made)
         self.assertTrue(all(stock.whole(name) for name in kept))
 
     def test_3_the_run_takes_what_was_made_ahead(self) -> None:
         left = self.plan()
         self.assertEqual(carry_out_probes(left.pieces, Workspace()), len(left.pieces))
         self.assertIn("Nothing is left to be encoded ahead.", self.plan().told)
-        self.assertTrue(all(item.looks and item.looks.measured == 3 for item in self.view().outputs[::2]))
+        self.assertTrue(all(item.looks and item.looks.measured == EACH for item in self.view().outputs[::2]))
         twice = [output.id for output in self.batch.outputs if output.recipe == "twice"]
         run = render(hold(self.batch, twice, True), self.path)
         quick = [run.outputs[f"clip-{n}-quick"] for n in range(2)]
-        self.assertEqual([(o.state, o.encoded, o.kept) for o in quick], [("proved", 0, 3)] * 2)
+        self.assertEqual([(o.state, o.encoded, o.kept) for o in quick], [("proved", 0, EACH)] * 2)
         self.assertEqual(self.plan().pieces, ())
