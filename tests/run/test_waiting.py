@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import os
+import signal
 import time
 import unittest
 from unittest import mock
@@ -13,6 +14,7 @@ import psutil
 from chronocast.crew.local.nursery import Nursery
 from chronocast.journal.documents import load_batch
 from chronocast.run.client import begin_run, last_run, stop_run
+from chronocast.run.runner_lock import lock_path
 from chronocast.run.waiting import RUNNER, WaitingRunner, have_a_runner_wait, let_it_leave
 from tests.footage import folder
 from tests.runs import HEAVY, QUICK, gone, over, small_batch, wait
@@ -56,6 +58,17 @@ class Waiting(unittest.TestCase):
         have_a_runner_wait()
         journal = begin_run(load_batch(path), path)
         self.assertIn("Stopped", stop_run(journal))
+
+    def test_a_runner_that_stands_still_is_ended_where_its_folder_is_a_link(self) -> None:
+        path, place = small_batch(folder(), 1, 800, (HEAVY,)), folder()
+        (place / "state").mkdir()
+        (place / "link").symlink_to(place / "state")
+        with mock.patch.dict(os.environ, CHRONOCAST_STATE=str(place / "link")):
+            journal = begin_run(load_batch(path), path)
+            pid = int(wait(journal, lambda view: bool(view.outputs)) and lock_path(journal).read_text())
+            os.kill(pid, signal.SIGSTOP)
+            self.assertIn("Stopped", stop_run(journal, 0.3))
+            self.assertTrue(gone(pid))
 
     def test_one_that_was_killed_costs_nothing(self) -> None:
         path = small_batch(folder(), 1, 60, (QUICK,))

@@ -271,7 +271,7 @@ def _end_runner(journal: Path) -> None:
     try:
         pid = int(lock_path(journal).read_text())
         process = psutil.Process(pid)
-        if str(lock_path(journal)) not in [file.path for file in process.open_files()]:
+        if str(lock_path(journal).resolve()) not in [file.path for file in process.open_files()]:
             raise RunError("The runner can't be found on this machine.", "Stop it where it runs.")
         process.terminate()
         try:

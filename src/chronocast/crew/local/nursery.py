@@ -63,8 +63,7 @@ class Nursery:
             raise
         if not self._forked:
             try:
-                os.closerange(3, its.fileno())
-                os.closerange(its.fileno() + 1, os.sysconf("SC_OPEN_MAX"))
+                _close_all_but(its.fileno())
                 serve(its)
             finally:
                 os._exit(0)
@@ -155,6 +154,13 @@ def nursery() -> Nursery:
     return Nursery()
 
 
+def _close_all_but(kept: int = 2) -> None:
+    """Close every open file above the standard ones but one: a lock that stays open stays taken."""
+    most = max((int(name) for name in os.listdir("/proc/self/fd")), default=2)
+    os.closerange(3, kept)
+    os.closerange(max(3, kept + 1), most + 1)
+
+
 class _Forking:
     """The nursery's own side."""
 
@@ -212,14 +218,7 @@ class _Forking:
             signal.signal(signal.SIGCHLD, signal.SIG_DFL)
             for place, handle in ((STREAM, 0), (STREAM, 1), (ERRORS, 2)):
                 os.dup2(handles[place], handle)
-            for handle in (
-                *handles,
-                *self._statuses.values(),
-                self._woken,
-                self._waking,
-                self._line.fileno(),
-            ):
-                os.close(handle)
+            _close_all_but()
             if command := order.get("command"):
                 os.execvp(command[0], command)
             from chronocast.crew.local.child import serve
