@@ -30,7 +30,7 @@ async def carry_through(path: Path) -> int:
     """Carry a run through; the status that the process ends with."""
     from chronocast.journal.runs import RunJournal
     from chronocast.model.errors import ChronocastError
-    from chronocast.run.runner.own_errors import own_error
+    from chronocast.run.runner.helpers import own_error
     from chronocast.run.runner.runner import Runner
 
     journal = RunJournal(path)

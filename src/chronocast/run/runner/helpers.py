@@ -176,3 +176,8 @@ def keep_paces(house: House, workspace: Workspace) -> None:
         if told.pace and workspace.paces.of(told.name) != (pace := pace_of(told)):
             when = datetime.now().astimezone().isoformat(timespec="seconds")
             workspace.paces.keep(pace, measured=when, machine="as it told the house", station=told.name)
+
+
+def own_error(error: BaseException, doing: str) -> str:
+    """An error of our own as a sentence: what was being done, what came in the way, where the detail is."""
+    return f"The runner failed at {doing} ({type(error).__name__}: {error}). Its log has the detail."
