@@ -61,13 +61,17 @@ class Shared(unittest.TestCase):
                 with self.subTest(ending=ending, count=count):
                     found = shared(path, count)
                     # a decoder that begins in an open group may complain: then one process has the last word
-                    self.assertEqual(asdict(replace(found, complaints=())), asdict(alone))
+                    self.assertEqual(asdict(replace(found, complaints=(), processes=1)), asdict(alone))
+                    self.assertEqual(found.processes, count)
 
     def test_processes_of_their_own_prove_a_file_and_say_how_far_they_are(self) -> None:
         path, told = film("open.mp4"), list[int]()
         checks, size = proved_checks(str(path), expected(path), told.append, hands=2)
         self.assertEqual([check for check in checks if not check.ok], [])
         self.assertEqual(size, path.stat().st_size)
+        path = film("mp4")
+        checks, _ = proved_checks(str(path), expected(path), hands=2)
+        self.assertEqual(checks[0].proof, "2 fresh processes decoded it all between them")
         self.assertEqual(told[-1], FRAMES)
 
     def test_one_process_does_it_where_no_more_can_be_begun(self) -> None:

@@ -30,7 +30,9 @@ def judge(found: Found, expected: Expected) -> list[Check]:
             not found.complaints,
             "no complaint of any decoder",
             "; ".join(found.complaints[:3]) or "no complaint",
-            "a fresh process decoded it all",
+            "a fresh process decoded it all"
+            if found.processes == 1
+            else f"{found.processes} fresh processes decoded it all between them",
         ),
     ]
     there = expected.container in found.container.split(",")

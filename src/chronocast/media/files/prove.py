@@ -30,6 +30,7 @@ class Found:
     ``judged_at`` is the rate that ``uneven`` was counted at.  ``shape`` is the aspect of its pixels, ``timecode`` of its first frame, ``layouts`` of its sound tracks;
     ``onset`` the second after its first picture at which sound is first heard; ``digests`` are of runs of
     pictures, as long as they were asked for.
+    ``processes`` is how many decoded it between them.
     ``luma`` is the least and the greatest brightness code, in the stream's own depth, where it was asked for.
     """
 
@@ -68,6 +69,7 @@ class Found:
     digests: tuple[str, ...] = ()
     packet_digests: tuple[str, ...] = ()
     judged_at: Fraction = Fraction(0)
+    processes: int = 1
 
 
 WHOLE = Share(0, 1)
@@ -144,6 +146,7 @@ def prove(
         part.take(other)
     found = replace(
         found,
+        processes=share.of,
         bytes=os.path.getsize(path),
         complaints=tuple(part.complaints),
         **_heard(part, found, sound_seconds),

@@ -481,7 +481,7 @@ class RunPlace(QWidget):
             told = [f"{check.name}: {check.found}" for check in (wrong or row.checks)]
             more = f" · and {len(told) - MOST_CHECKS} more, in Check" if len(told) > MOST_CHECKS else ""
             self.needs.setText(
-                f"{good} of {len(row.checks)} checks proved, decoded in a fresh process\n"
+                f"{good} of {len(row.checks)} checks proved, all of it decoded afresh\n"
                 f"{' · '.join(told[:MOST_CHECKS])}{more}"
             )
         else:
