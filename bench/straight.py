@@ -168,7 +168,7 @@ def paired(desk: Desk, pairs: int, plain: bool = True) -> tuple[list[float], lis
 
 
 def measure(folder: Path) -> list[tuple[str, str, str]]:
-    """Four codecs one by one; eight outputs at once; two recipes of one film."""
+    """Four codecs one by one; eight outputs at once, of four films by two recipes."""
     rows = []
     footage = copy_demo(folder).parent / "footage"
     (folder / "short").mkdir()
