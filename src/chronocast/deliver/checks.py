@@ -32,7 +32,7 @@ def judge(found: Found, expected: Expected) -> list[Check]:
             "; ".join(found.complaints[:3]) or "no complaint",
             "a fresh process decoded it all"
             if found.processes == 1
-            else f"{found.processes} fresh processes decoded it all between them",
+            else f"{found.processes} fresh processes decoded it",
         ),
     ]
     there = expected.container in found.container.split(",")
