@@ -7,8 +7,8 @@ import time
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 
+from chronocast.journal.batches.runs import RunJournal
 from chronocast.journal.documents import save_batch
-from chronocast.journal.runs import RunJournal
 from chronocast.model.batch.batch import FULL, Batch
 from chronocast.model.batch.edits import add_recipe, add_source, fill
 from chronocast.model.recipe.recipe import FrameSize, PictureRecipe, RateControl, Recipe

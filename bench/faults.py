@@ -27,9 +27,9 @@ from tests.footage import counters
 from chronocast.crew.house.observer import look_once
 from chronocast.demo.counter import draw
 from chronocast.demo.house import StandIn, StandInHouse
+from chronocast.journal.batches.runs import RunJournal
 from chronocast.journal.documents import save_batch, save_json
 from chronocast.journal.places import config_folder
-from chronocast.journal.runs import RunJournal
 from chronocast.journal.workspace import Workspace
 from chronocast.media.files.footage import write_footage
 from chronocast.model.batch.batch import FULL, Batch

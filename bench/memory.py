@@ -11,8 +11,8 @@ from pathlib import Path
 import psutil
 
 from chronocast.demo.copy import copy_demo
+from chronocast.journal.batches.runs import RunJournal
 from chronocast.journal.documents import load_batch, save_batch
-from chronocast.journal.runs import RunJournal
 from chronocast.model.batch.batch import FULL
 from chronocast.model.batch.edits import add_recipe, fill
 from chronocast.model.recipe.recipe import FrameSize, PictureRecipe, RateControl, Recipe

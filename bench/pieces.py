@@ -16,8 +16,8 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from chronocast.journal.batches.runs import RunJournal
 from chronocast.journal.documents import save_batch
-from chronocast.journal.runs import RunJournal
 from chronocast.journal.workspace import Workspace
 from chronocast.media.files.footage import Format, write_footage
 from chronocast.media.piece.encode import encode_piece

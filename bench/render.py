@@ -12,9 +12,9 @@ from statistics import median
 
 from chronocast.demo.clips import RATE, SCENES
 from chronocast.demo.copy import copy_demo
+from chronocast.journal.batches.runs import RunJournal
 from chronocast.journal.documents import load_batch, save_batch
 from chronocast.journal.places import state_folder
-from chronocast.journal.runs import RunJournal
 from chronocast.journal.workspace import Workspace
 from chronocast.model.batch.batch import FULL, Batch
 from chronocast.model.batch.edits import add_recipe, add_source, fill

@@ -25,7 +25,7 @@ from numpy.typing import NDArray
 from bench.encodes import batch_of, recipe, use_home
 from chronocast.demo.clips import RATE, SCENES
 from chronocast.demo.copy import copy_demo
-from chronocast.journal.runs import RunJournal, latest_run
+from chronocast.journal.batches.runs import RunJournal, latest_run
 from chronocast.journal.workspace import Workspace
 from chronocast.media.files.footage import Format, write_footage
 from chronocast.model.recipe.recipe import Recipe

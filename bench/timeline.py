@@ -19,7 +19,7 @@ FILES, EDITS = 500, 5000
 _OPEN = """
 import sys, time
 from pathlib import Path
-from chronocast.journal.facts import FactsStore
+from chronocast.journal.films.facts import FactsStore
 from chronocast.model.batch.batch import Source
 from chronocast.preparation.source.ready import ready_source
 begin = time.perf_counter()

@@ -10,9 +10,9 @@ from pathlib import Path
 
 import psutil
 
+from chronocast.journal.batches.runs import RunJournal
 from chronocast.journal.documents import save_batch
 from chronocast.journal.places import state_folder
-from chronocast.journal.runs import RunJournal
 from chronocast.model.batch.batch import FULL, Batch
 from chronocast.model.batch.edits import add_recipe, add_source, fill
 from chronocast.model.recipe.recipe import FrameSize, PictureRecipe, RateControl, Recipe, SoundRecipe

@@ -17,8 +17,8 @@ from chronocast.forecast.learning.conformal import Outcome, as_it_was, widened, 
 from chronocast.forecast.learning.experience import PieceFact, learn_from
 from chronocast.forecast.learning.film_seen import FilmSeen
 from chronocast.forecast.picture.content import Character, Row, factors, learned
-from chronocast.journal.ledger import NEWEST, Ledger, MadeFile
-from chronocast.journal.runs import RunJournal
+from chronocast.journal.batches.runs import RunJournal
+from chronocast.journal.station.ledger import NEWEST, Ledger, MadeFile
 from chronocast.journal.workspace import Workspace
 from chronocast.model.stages import HERE
 from chronocast.preparation.today import learned as learned_now

@@ -31,8 +31,8 @@ from chronocast.forecast.stage import Stage, Work
 from chronocast.forecast.station import SUPPLIED_PACE, Load, Pace, Station
 from chronocast.forecast.work import PRICES, EncodeAsk, PieceAsk, encode_belief, piece_seconds
 from chronocast.journal.documents import save_json
-from chronocast.journal.ledger import Ledger
-from chronocast.journal.paces import PaceStore
+from chronocast.journal.station.ledger import Ledger
+from chronocast.journal.station.paces import PaceStore
 from chronocast.media.encoders.registry import ENCODERS
 from chronocast.model.messages.jobs import CheckJob, JoinJob, PieceJob, SoundJob
 from chronocast.model.recipe.recipe import PictureRecipe, RateControl

@@ -17,7 +17,7 @@ from hypothesis import strategies as st
 from pydantic import ValidationError
 
 from chronocast import __version__
-from chronocast.cli.station_commands import read_hours
+from chronocast.cli.house.stations import read_hours
 from chronocast.crew.house.copies import SourceCopies
 from chronocast.forecast.stage import Stage, Work
 from chronocast.forecast.station import device_place

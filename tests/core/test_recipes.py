@@ -29,11 +29,11 @@ from chronocast.model.batch.edits import add_recipe, add_source, fill
 from chronocast.model.batch.exceptions import differences, effective, leaves, with_values
 from chronocast.model.cards.card import ReceiverCard
 from chronocast.model.errors import ChronocastError, ModelError
-from chronocast.model.recipe.codecs import PICTURE, SOUND
-from chronocast.model.recipe.containers import CONTAINERS, holding
 from chronocast.model.recipe.contradictions import conflicts, level_conflicts, unavailable
-from chronocast.model.recipe.level_codes import level_code, level_name
-from chronocast.model.recipe.levels import broken, least_level, level_of, levels
+from chronocast.model.recipe.formats.codecs import PICTURE, SOUND
+from chronocast.model.recipe.formats.containers import CONTAINERS, holding
+from chronocast.model.recipe.formats.level_codes import level_code, level_name
+from chronocast.model.recipe.formats.levels import broken, least_level, level_of, levels
 from chronocast.model.recipe.nearest import as_the_source, picture_codec, sound_codec
 from chronocast.model.recipe.recipe import PictureRecipe, RateControl, Recipe, SoundRecipe
 from chronocast.model.recipe.recipe_file import read_recipe, recipe_schema, write_recipe

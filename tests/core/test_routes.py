@@ -13,7 +13,7 @@ from chronocast.forecast.station import Station
 from chronocast.media.encoders.registry import ENCODERS
 from chronocast.media.piece.settings import sampling_of
 from chronocast.model.device import TriedEncoder
-from chronocast.model.recipe.codecs import PICTURE
+from chronocast.model.recipe.formats.codecs import PICTURE
 from chronocast.model.recipe.recipe import PictureRecipe, Recipe
 from chronocast.model.recipe.routes import RULES, Wanted, hardware_route, refusals
 from chronocast.preparation.output.routed import routed

@@ -10,7 +10,7 @@ from typing import Any
 
 import opentimelineio as otio
 
-from chronocast.journal.facts import FactsStore
+from chronocast.journal.films.facts import FactsStore
 from chronocast.media.files.footage import Format, write_footage
 from chronocast.model.batch.batch import Source
 from chronocast.model.source.cutlist import CutList

@@ -12,11 +12,11 @@ import av
 import numpy as np
 
 from chronocast.media.piece.here import is_here
-from chronocast.model.recipe.codecs import PICTURE
-from chronocast.model.recipe.containers import CONTAINERS
 from chronocast.model.recipe.contradictions import conflicts, level_conflicts, profile_reasons, usual_profile
-from chronocast.model.recipe.languages import own_code
-from chronocast.model.recipe.levels import levels
+from chronocast.model.recipe.formats.codecs import PICTURE
+from chronocast.model.recipe.formats.containers import CONTAINERS
+from chronocast.model.recipe.formats.languages import own_code
+from chronocast.model.recipe.formats.levels import levels
 from chronocast.model.recipe.recipe import (
     FrameSize,
     PictureRecipe,

@@ -13,7 +13,7 @@ import numpy as np
 import opentimelineio as otio
 
 from chronocast.demo.counter import read
-from chronocast.journal.facts import FactsStore
+from chronocast.journal.films.facts import FactsStore
 from chronocast.media.files.footage import Format, write_footage
 from chronocast.media.picture.layers import piece_pictures
 from chronocast.media.piece.encode import encode_piece

@@ -21,7 +21,7 @@ from chronocast.media.source.inspect import inspect_clip
 from chronocast.model.batch.batch import FULL, Batch
 from chronocast.model.batch.edits import accept_media, add_recipe, add_source, fill
 from chronocast.model.picture.colour import same_look
-from chronocast.model.recipe.layouts import layout_told
+from chronocast.model.recipe.formats.layouts import layout_told
 from chronocast.model.recipe.recipe import PictureRecipe, RateControl, Recipe, SoundRecipe
 from chronocast.model.recipe.supplied import supplied
 from chronocast.model.source.facts import ClipFacts

@@ -13,9 +13,9 @@ from pathlib import Path
 
 from chronocast.crew.house.observer import look_once
 from chronocast.demo.house import StandIn, StandInHouse
+from chronocast.journal.batches.runs import RunJournal
 from chronocast.journal.documents import load_batch, save_json
 from chronocast.journal.places import config_folder
-from chronocast.journal.runs import RunJournal
 from chronocast.journal.workspace import Workspace
 from chronocast.model.house import House as HouseKnown
 from chronocast.model.house import Root

@@ -42,7 +42,7 @@ from chronocast.crew.house.shared_paths import NotShared, as_here, as_shared
 from chronocast.crew.house.station import Station
 from chronocast.crew.house.told_events import as_event
 from chronocast.crew.local.crew import LocalCrew
-from chronocast.journal.house import HouseStore
+from chronocast.journal.station.house import HouseStore
 from chronocast.model.house import Root, StationTold
 from tests.house import Rig, certify, house
 from tests.run.test_crew import Listener, job

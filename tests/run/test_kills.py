@@ -12,8 +12,8 @@ import unittest
 from collections import Counter
 from pathlib import Path
 
+from chronocast.journal.batches.runs import Record, RunJournal
 from chronocast.journal.documents import load_batch
-from chronocast.journal.runs import Record, RunJournal
 from chronocast.run.client import ask, begin_run, last_run
 from chronocast.run.runner_lock import runner_lives
 from tests.footage import counters

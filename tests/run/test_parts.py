@@ -12,8 +12,8 @@ from chronocast.crew.contract import AttemptFailed, Finished
 from chronocast.deliver.place import FolderGone
 from chronocast.forecast.learning.experience import learn_from
 from chronocast.forecast.work import stage_belief
+from chronocast.journal.batches.runs import RunJournal
 from chronocast.journal.documents import load_batch
-from chronocast.journal.runs import RunJournal
 from chronocast.journal.workspace import Workspace
 from chronocast.media.errors import DamagedPicture
 from chronocast.model.messages.jobs import CheckJob, JoinJob, PieceJob, SoundJob

@@ -15,9 +15,9 @@ import av
 import numpy as np
 from numpy.typing import NDArray
 
+from chronocast.journal.batches.runs import RunJournal
 from chronocast.journal.documents import load_batch, save_batch
 from chronocast.journal.places import data_folder
-from chronocast.journal.runs import RunJournal
 from chronocast.journal.workspace import Workspace
 from chronocast.media.files.footage import write_footage
 from chronocast.model.batch.columns import add_card, set_card

@@ -14,9 +14,9 @@ from pathlib import Path
 from sqlalchemy import create_engine, text
 
 from chronocast.crew.local.crew import LocalCrew
+from chronocast.journal.batches.runs import RunJournal
 from chronocast.journal.documents import load_batch, save_batch
 from chronocast.journal.places import data_folder
-from chronocast.journal.runs import RunJournal
 from chronocast.pieces.stock import Stock
 from chronocast.run.client import begin_run
 from chronocast.run.runner.runner import Runner

@@ -18,8 +18,8 @@ from typing import Any
 from unittest import mock
 
 from chronocast.crew import contract as c
+from chronocast.journal.batches.runs import RunJournal
 from chronocast.journal.documents import load_batch, save_batch
-from chronocast.journal.runs import RunJournal
 from chronocast.model.batch.edits import add_source, fill
 from chronocast.run.client import RunError, ask, begin_run, stop_run
 from chronocast.run.runner import watch

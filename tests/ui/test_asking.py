@@ -14,8 +14,8 @@ from PyQt6.QtWidgets import QApplication
 from chronocast.forecast.band import Band
 from chronocast.journal.documents import load_batch
 from chronocast.preparation.forecast.outlook import Outlook
-from chronocast.ui.places.plan.plot_model import Kept, Plot, Point, dragged
-from chronocast.ui.places.plan.trial_box import TrialBox
+from chronocast.ui.places.plan.panel.plot_model import Kept, Plot, Point, dragged
+from chronocast.ui.places.plan.panel.trial_box import TrialBox
 from tests.runs import QUICK, RATED, small_batch
 from tests.ui.hands import Desk
 

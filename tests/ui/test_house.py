@@ -12,7 +12,7 @@ from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QApplication, QInputDialog, QMessageBox
 
 from chronocast.forecast.learning.experience import PieceFact
-from chronocast.journal.ledger import MadeFile
+from chronocast.journal.station.ledger import MadeFile
 from chronocast.journal.workspace import Workspace
 from chronocast.ui.commands import HOUSE
 from tests.runs import small_batch

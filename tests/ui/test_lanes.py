@@ -16,8 +16,8 @@ from PyQt6.QtWidgets import QApplication
 
 from chronocast import __version__
 from chronocast.journal.documents import load_batch, save_batch, save_json
-from chronocast.journal.house import HouseStore
 from chronocast.journal.places import config_folder
+from chronocast.journal.station.house import HouseStore
 from chronocast.journal.workspace import Workspace
 from chronocast.media.piece.here import libraries_version
 from chronocast.model.batch.edits import want_outputs

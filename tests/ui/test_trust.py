@@ -18,9 +18,9 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QMessageBox, QPushButton
 
 from chronocast.forecast.station import Pace
-from chronocast.journal import facts as facts_room
 from chronocast.journal.documents import BatchFile, ChangedOnDisk, load_batch, save_batch
-from chronocast.journal.facts import FactsStore
+from chronocast.journal.films import facts as facts_room
+from chronocast.journal.films.facts import FactsStore
 from chronocast.journal.workspace import Workspace
 from chronocast.media.errors import NotMedia
 from chronocast.model.batch.batch import FULL, Batch
@@ -112,7 +112,7 @@ class Lives(unittest.TestCase):
             self.assertEqual("ended unexpectedly" in done.stdout, careful)
 
     def test_one_record_that_makes_no_sense_is_said_and_the_rest_goes_on(self) -> None:
-        from chronocast.journal.runs import RunJournal, new_run_path
+        from chronocast.journal.batches.runs import RunJournal, new_run_path
 
         path = small_batch(Path(tempfile.mkdtemp()) / "films", 1, 30)
         journal = RunJournal(new_run_path(Path(os.environ["CHRONOCAST_STATE"]), path))

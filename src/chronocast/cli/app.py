@@ -11,16 +11,16 @@ import typer
 
 from chronocast import __version__
 from chronocast.cli.answers import NEEDS_YOU, WRONG_USE, BatchPath, Json, complain, load, put, workspace
-from chronocast.cli.batch_edits import batch_edits
-from chronocast.cli.cell_commands import cell_commands
-from chronocast.cli.forecast_commands import forecast_commands
-from chronocast.cli.house_commands import begin_demo_house, house, hub_app, wait_for_the_end
-from chronocast.cli.ledger_commands import ledger_app
-from chronocast.cli.proxy_commands import proxies_app
-from chronocast.cli.range_commands import frame_outputs, ranges_app
-from chronocast.cli.recipe_commands import cards_app, recipes_app
-from chronocast.cli.station_commands import station_app
-from chronocast.cli.stock_commands import stock_app
+from chronocast.cli.batch.cells import cell_commands
+from chronocast.cli.batch.edits import batch_edits
+from chronocast.cli.batch.range_commands import frame_outputs, ranges_app
+from chronocast.cli.forecast.commands import forecast_commands
+from chronocast.cli.forecast.ledger import ledger_app
+from chronocast.cli.house.house import begin_demo_house, house, hub_app, wait_for_the_end
+from chronocast.cli.house.stations import station_app
+from chronocast.cli.kept.proxies import proxies_app
+from chronocast.cli.kept.recipes import cards_app, recipes_app
+from chronocast.cli.kept.stock import stock_app
 from chronocast.model.errors import ChronocastError
 
 app = typer.Typer(
@@ -148,7 +148,7 @@ def batch_new(
     json_: Json = False,
 ) -> None:
     """Make a batch: every source × every recipe."""
-    from chronocast.cli.making import make_batch
+    from chronocast.cli.batch.making import make_batch
 
     try:
         batch, refused = make_batch(
@@ -188,7 +188,7 @@ def batch_names(
     json_: Json = False,
 ) -> None:
     """How files are named: say or change the pattern; every name is listed."""
-    from chronocast.cli.making import name_files
+    from chronocast.cli.batch.making import name_files
 
     try:
         files = name_files(load(batch), batch, pattern, edition, look)
@@ -214,7 +214,7 @@ def batch_relink(
     json_: Json = False,
 ) -> None:
     """Find missing media: by name, fingerprint, timecode and length. What is found stays relinked."""
-    from chronocast.cli.cutting import relink_batch
+    from chronocast.cli.batch.cutting import relink_batch
 
     try:
         done = relink_batch(load(batch), batch, search or [], source, name)
@@ -241,7 +241,7 @@ def batch_take(
     json_: Json = False,
 ) -> None:
     """Take the new cut of sequences that changed on disk; says which outputs and pieces change."""
-    from chronocast.cli.cutting import take_cuts
+    from chronocast.cli.batch.cutting import take_cuts
 
     try:
         done = take_cuts(load(batch), batch, source or [], look)

@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from chronocast.cli.answers import workspace
-from chronocast.journal.facts import FactsStore
+from chronocast.journal.films.facts import FactsStore
 from chronocast.model.batch.batch import Source
 from chronocast.model.errors import ChronocastError
 from chronocast.model.paths import path_text, shown

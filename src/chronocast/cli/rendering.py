@@ -10,7 +10,7 @@ from datetime import datetime
 from pathlib import Path
 from typing import Any
 
-from chronocast.journal.runs import RunJournal
+from chronocast.journal.batches.runs import RunJournal
 from chronocast.model.show import clock_text, size_text, time_text
 from chronocast.run.client import RunError, stop_run
 from chronocast.run.runner_lock import runner_lives

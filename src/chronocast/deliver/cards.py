@@ -8,9 +8,9 @@ from chronocast.media.files.prove import Found
 from chronocast.model.cards.card import ReceiverCard
 from chronocast.model.cards.fits import Amount, Offer, headroom, judge
 from chronocast.model.messages.check import Check, Expected
-from chronocast.model.recipe.codecs import PICTURE
-from chronocast.model.recipe.layouts import USUAL
-from chronocast.model.recipe.level_codes import level_name
+from chronocast.model.recipe.formats.codecs import PICTURE
+from chronocast.model.recipe.formats.layouts import USUAL
+from chronocast.model.recipe.formats.level_codes import level_name
 
 _OURS = {codec.stream_name: codec.id for codec in PICTURE.values()}
 _SOUNDS = {"pcm_s16le": "pcm", "pcm_s24le": "pcm", "pcm_s16be": "pcm", "pcm_s24be": "pcm"}

@@ -10,10 +10,10 @@ from chronocast.media.files.prove import Found
 from chronocast.model.cards.bucket import Bucket, run_through
 from chronocast.model.messages.check import Check, Expected
 from chronocast.model.picture.colour import same_tags, told
-from chronocast.model.recipe.codecs import PICTURE
-from chronocast.model.recipe.languages import own_code
-from chronocast.model.recipe.layouts import layout_told
-from chronocast.model.recipe.level_codes import level_code
+from chronocast.model.recipe.formats.codecs import PICTURE
+from chronocast.model.recipe.formats.languages import own_code
+from chronocast.model.recipe.formats.layouts import layout_told
+from chronocast.model.recipe.formats.level_codes import level_code
 from chronocast.model.show import rate_bits_text, size_text
 from chronocast.model.time.timing import parse_rate, rate_text
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from chronocast.model.recipe.codec import SoundCodec
+from chronocast.model.recipe.formats.codec import SoundCodec
 
 
 def sound_bits(

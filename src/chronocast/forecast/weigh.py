@@ -10,7 +10,7 @@ from chronocast.forecast.composing import BLEND_SHARE, MOTION_SHARE, READ_OTHER
 from chronocast.forecast.picture.priors import size_prior
 from chronocast.forecast.sound import sound_bits
 from chronocast.media.encoders.registry import ENCODERS
-from chronocast.model.recipe.codecs import SOUND
+from chronocast.model.recipe.formats.codecs import SOUND
 from chronocast.model.recipe.recipe import CHANNELS, Recipe, frame_size
 from chronocast.model.time.timing import Rate, parse_rate
 

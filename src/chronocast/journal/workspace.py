@@ -7,20 +7,20 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from chronocast.journal.devices import DeviceStore
-from chronocast.journal.facts import FactsStore
-from chronocast.journal.house import HouseStore
+from chronocast.journal.batches.needs import NeedsStore
+from chronocast.journal.batches.rounds_store import RoundsStore
+from chronocast.journal.films.facts import FactsStore
+from chronocast.journal.films.proxies import ProxyStore
 from chronocast.journal.library import Library
-from chronocast.journal.needs import NeedsStore
-from chronocast.journal.paces import PaceStore
 from chronocast.journal.places import config_folder, data_folder, state_folder
-from chronocast.journal.proxies import ProxyStore
-from chronocast.journal.rounds_store import RoundsStore
 from chronocast.journal.settings import Kept, kept_place
+from chronocast.journal.station.devices import DeviceStore
+from chronocast.journal.station.house import HouseStore
+from chronocast.journal.station.paces import PaceStore
 from chronocast.pieces.stock import Stock
 
 if TYPE_CHECKING:
-    from chronocast.journal.ledger import Ledger
+    from chronocast.journal.station.ledger import Ledger
 
 
 class Workspace:
@@ -73,7 +73,7 @@ class Workspace:
         """
         # their library takes a third of a second to import
         from chronocast.journal.database import DamagedDatabase
-        from chronocast.journal.ledger import Ledger
+        from chronocast.journal.station.ledger import Ledger
 
         path = self.data / "ledger.sqlite"
         try:
@@ -89,7 +89,7 @@ class Workspace:
         JournalError
             It can't be moved or written.
         """
-        from chronocast.journal.ledger_rescue import rescue_ledger
+        from chronocast.journal.station.ledger_rescue import rescue_ledger
 
         return rescue_ledger(self.data / "ledger.sqlite", self.state)
 

@@ -14,8 +14,8 @@ from collections.abc import Iterator, Mapping
 from chronocast.model.messages.jobs import PieceJob, SoundJob
 from chronocast.model.picture.colour import read_tags, same_tags
 from chronocast.model.picture.weight import ALL
-from chronocast.model.recipe.codec import Grade, PictureCodec
-from chronocast.model.recipe.level_codes import level_code
+from chronocast.model.recipe.formats.codec import Grade, PictureCodec
+from chronocast.model.recipe.formats.level_codes import level_code
 from chronocast.model.recipe.recipe import PictureRecipe, Recipe
 from chronocast.model.source.cutlist import Layer
 from chronocast.model.source.facts import ClipFacts, GroupFacts

@@ -8,11 +8,11 @@ from chronocast.media.piece.here import library_version
 from chronocast.media.piece.sound import sound_encoder
 from chronocast.model.errors import ModelError
 from chronocast.model.messages.jobs import SoundJob
-from chronocast.model.recipe.codec import SoundCodec
-from chronocast.model.recipe.codecs import SOUND
-from chronocast.model.recipe.containers import CONTAINERS
-from chronocast.model.recipe.languages import own_code
-from chronocast.model.recipe.layouts import USUAL, channels_of, known_layout
+from chronocast.model.recipe.formats.codec import SoundCodec
+from chronocast.model.recipe.formats.codecs import SOUND
+from chronocast.model.recipe.formats.containers import CONTAINERS
+from chronocast.model.recipe.formats.languages import own_code
+from chronocast.model.recipe.formats.layouts import USUAL, channels_of, known_layout
 from chronocast.model.recipe.recipe import Recipe, SoundRecipe
 from chronocast.model.source.cutlist import CutList
 from chronocast.model.source.origin import SoundOrigin

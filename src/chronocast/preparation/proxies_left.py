@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-from chronocast.journal.proxies import ProxyStore
+from chronocast.journal.films.proxies import ProxyStore
 from chronocast.media.source.images import fingerprint_of
 from chronocast.model.errors import ChronocastError
 from chronocast.model.show import counted, size_text

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
-from chronocast.journal.facts import FactsStore
+from chronocast.journal.films.facts import FactsStore
 from chronocast.model.batch.batch import FULL, Batch
 from chronocast.model.batch.extent import Extent
 from chronocast.model.batch.ranges import checked

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
-from chronocast.journal.facts import FactsStore
+from chronocast.journal.films.facts import FactsStore
 from chronocast.journal.workspace import Workspace
 from chronocast.model.batch.batch import Batch, Source, portable, resolve
 from chronocast.model.errors import ChronocastError

@@ -12,8 +12,8 @@ from chronocast.deliver.place import measured
 from chronocast.forecast.learning.conformal import Widths, width_factor
 from chronocast.forecast.learning.experience import Experience, learn_from
 from chronocast.forecast.station import Load, Station
-from chronocast.journal.batch_key import batch_key
-from chronocast.journal.ledger import Ledger, MadeFile
+from chronocast.journal.batches.batch_key import batch_key
+from chronocast.journal.station.ledger import Ledger, MadeFile
 from chronocast.journal.workspace import Workspace
 from chronocast.model.batch.batch import Batch
 from chronocast.model.errors import ChronocastError, ModelError

@@ -109,7 +109,7 @@ class Looker:
 
     def stills(self, source: str, moving: bool) -> Any:
         """What gives a source's pictures: jumps come sooner with one thread, playing is faster with several."""
-        from chronocast.journal.proxies import ProxyStore
+        from chronocast.journal.films.proxies import ProxyStore
         from chronocast.journal.settings import kept_place
         from chronocast.media.viewing.stills import LookingReaders, Stills
 

@@ -10,9 +10,9 @@ import time
 from pathlib import Path
 from typing import Any
 
+from chronocast.journal.batches.runs import RequestAnswer
 from chronocast.journal.locks import Lock
 from chronocast.journal.places import state_folder
-from chronocast.journal.runs import RequestAnswer
 from chronocast.journal.workspace import Workspace
 from chronocast.model.batch.batch import Batch
 from chronocast.model.errors import ChronocastError
@@ -83,7 +83,7 @@ def start_runner(journal: Path) -> None:
 
 def last_run(batch_path: Path) -> Path | None:
     """The newest run of a batch, whether it goes on or has ended."""
-    from chronocast.journal.runs import latest_run
+    from chronocast.journal.batches.runs import latest_run
 
     return latest_run(state_folder(), batch_path)
 
@@ -109,7 +109,7 @@ def begin_run(batch: Batch, batch_path: Path, options: dict[str, Any] | None = N
     JournalError
         The journal can't be written.
     """
-    from chronocast.journal.runs import runs_folder
+    from chronocast.journal.batches.runs import runs_folder
 
     if not batch.outputs:
         raise RunError("This batch asks for no outputs yet.", "Fill a cell of the grid first.")
@@ -123,8 +123,8 @@ def begin_run(batch: Batch, batch_path: Path, options: dict[str, Any] | None = N
 
 
 def _begin(batch: Batch, batch_path: Path, options: dict[str, Any]) -> Path:
+    from chronocast.journal.batches.runs import RunJournal, new_run_path
     from chronocast.journal.database import JournalError
-    from chronocast.journal.runs import RunJournal, new_run_path
 
     before = last_run(batch_path)
     snapshot = batch.model_dump(mode="json")
@@ -201,7 +201,7 @@ def ask(
     RunError
         Nobody answered.
     """
-    from chronocast.journal.runs import RunJournal
+    from chronocast.journal.batches.runs import RunJournal
 
     if not runner_lives(journal):
         raise RunError("That run is not going on.", "Begin it again.")
@@ -236,7 +236,7 @@ def stop_run(journal: Path, wait_seconds: float = STOP_SECONDS) -> str:
     RunError
         There is no such run, or its runner can't be ended from here.
     """
-    from chronocast.journal.runs import RunJournal
+    from chronocast.journal.batches.runs import RunJournal
 
     with RunJournal(journal) as opened:
         if any(record.kind == "ended" for record in opened.records()):

@@ -5,9 +5,9 @@ from __future__ import annotations
 import contextlib
 from pathlib import Path
 
+from chronocast.journal.batches.runs import RunJournal, runs_folder
 from chronocast.journal.documents import save_batch
 from chronocast.journal.places import state_folder
-from chronocast.journal.runs import RunJournal, runs_folder
 from chronocast.model.batch.batch import Batch
 from chronocast.model.batch.moving import as_from
 from chronocast.model.errors import ChronocastError

@@ -6,7 +6,7 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
-from chronocast.journal.runs import RunJournal
+from chronocast.journal.batches.runs import RunJournal
 from chronocast.model.batch.batch import Batch
 from chronocast.run.client import begin_run, last_run, stop_run
 from chronocast.run.runner_lock import runner_lives

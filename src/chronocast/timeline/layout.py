@@ -12,7 +12,7 @@ from chronocast.model.errors import TimecodeError
 from chronocast.model.picture.colour import BT709, RGB_MATRIX, Colour, assumed, high_range, read_tags
 from chronocast.model.picture.geometry import PictureSize
 from chronocast.model.picture.terms import Scan
-from chronocast.model.recipe.layouts import known_layout
+from chronocast.model.recipe.formats.layouts import known_layout
 from chronocast.model.source.cutlist import (
     CutList,
     Fade,

@@ -24,7 +24,7 @@ from chronocast.forecast.composing import read_share
 from chronocast.forecast.picture.measured import FRAME_WORK
 from chronocast.forecast.station import Pace
 from chronocast.forecast.work import PIECE_WORK, bits_pace
-from chronocast.journal.paces import PaceStore
+from chronocast.journal.station.paces import PaceStore
 from chronocast.journal.workspace import Workspace
 from chronocast.media.files.footage import write_footage
 from chronocast.media.piece.settings import encoder_settings

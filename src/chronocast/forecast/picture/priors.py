@@ -14,7 +14,7 @@ from chronocast.forecast.picture.measured import (
     SIZE_POWER,
     USUAL_PIXELS,
 )
-from chronocast.model.recipe.codec import PictureCodec, Typical
+from chronocast.model.recipe.formats.codec import PictureCodec, Typical
 from chronocast.model.recipe.recipe import PictureRecipe
 
 

@@ -14,7 +14,7 @@ from chronocast.media.copy.whole import copy_whole
 from chronocast.media.errors import JoinFailed
 from chronocast.media.source.readers import Readers
 from chronocast.model.messages.jobs import PieceJob
-from chronocast.model.recipe.codecs import PICTURE
+from chronocast.model.recipe.formats.codecs import PICTURE
 
 _NOT_OURS = (errno.ENOSPC, errno.EDQUOT, errno.EACCES, errno.EROFS)
 

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from chronocast.media.filter_graph import FilterGraph
 from chronocast.media.picture.convert import field_first
 from chronocast.model.picture.colour import BT709, Colour
-from chronocast.model.recipe.layouts import USUAL
+from chronocast.model.recipe.formats.layouts import USUAL
 
 
 @dataclass(frozen=True)

@@ -19,9 +19,9 @@ from chronocast.media.files.sums import file_sum
 from chronocast.media.source.opening import opened
 from chronocast.model.messages.jobs import JoinJob
 from chronocast.model.paths import real_path
-from chronocast.model.recipe.codecs import PICTURE
-from chronocast.model.recipe.containers import CONTAINERS, IMAGE_EXTENSIONS
-from chronocast.model.recipe.languages import written_code
+from chronocast.model.recipe.formats.codecs import PICTURE
+from chronocast.model.recipe.formats.containers import CONTAINERS, IMAGE_EXTENSIONS
+from chronocast.model.recipe.formats.languages import written_code
 from chronocast.model.time.timing import Duration
 
 

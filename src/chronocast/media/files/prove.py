@@ -17,7 +17,7 @@ from chronocast.media.source.inspect import timecode_of
 from chronocast.media.source.opening import listening, opened
 from chronocast.model.paths import real_path
 from chronocast.model.picture.colour import UNTAGGED, Colour, read_tags
-from chronocast.model.recipe.layouts import known_layout
+from chronocast.model.recipe.formats.layouts import known_layout
 
 
 @dataclass(frozen=True)

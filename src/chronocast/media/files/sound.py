@@ -21,7 +21,7 @@ from chronocast.media.source.index import scan
 from chronocast.media.source.opening import opened
 from chronocast.model.messages.jobs import SoundJob
 from chronocast.model.paths import shown
-from chronocast.model.recipe.layouts import channels_of
+from chronocast.model.recipe.formats.layouts import channels_of
 from chronocast.model.source.cutlist import Fade, SoundSpan
 
 Block = NDArray[np.float32]

@@ -10,8 +10,8 @@ from chronocast.media.encoders.registry import ENCODERS
 from chronocast.media.piece.here import encoder_of
 from chronocast.model.messages.jobs import EncoderSettings
 from chronocast.model.picture.colour import Colour
-from chronocast.model.recipe.codec import Sampling
-from chronocast.model.recipe.codecs import PICTURE
+from chronocast.model.recipe.formats.codec import Sampling
+from chronocast.model.recipe.formats.codecs import PICTURE
 from chronocast.model.recipe.recipe import PictureRecipe
 from chronocast.model.time.timing import Rate
 

@@ -12,7 +12,7 @@ from pydantic import Field, ValidationError, field_validator, model_validator
 from chronocast.model.document_reading import explain, read_object
 from chronocast.model.errors import ModelError
 from chronocast.model.picture.terms import Scan
-from chronocast.model.recipe.levels import levels
+from chronocast.model.recipe.formats.levels import levels
 from chronocast.model.recipe.recipe import ContainerId, Document, Identifier, PictureCodecId, SoundCodecId
 from chronocast.model.time.timing import parse_rate
 

@@ -8,9 +8,9 @@ from fractions import Fraction
 from typing import Literal, NamedTuple
 
 from chronocast.model.cards.card import Limits, ReceiverCard, fits_name
-from chronocast.model.recipe.codecs import PICTURE, SOUND
-from chronocast.model.recipe.containers import CONTAINERS
-from chronocast.model.recipe.levels import least_level, levels
+from chronocast.model.recipe.formats.codecs import PICTURE, SOUND
+from chronocast.model.recipe.formats.containers import CONTAINERS
+from chronocast.model.recipe.formats.levels import least_level, levels
 from chronocast.model.show import rate_bits_text, size_text, time_text
 from chronocast.model.time.timing import parse_rate, rate_text
 

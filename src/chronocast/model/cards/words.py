@@ -6,8 +6,8 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 from chronocast.model.cards.card import Limits
-from chronocast.model.recipe.codecs import PICTURE, SOUND
-from chronocast.model.recipe.containers import CONTAINERS
+from chronocast.model.recipe.formats.codecs import PICTURE, SOUND
+from chronocast.model.recipe.formats.containers import CONTAINERS
 from chronocast.model.show import rate_bits_text, size_text, time_text
 
 

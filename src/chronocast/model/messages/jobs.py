@@ -15,7 +15,7 @@ from chronocast.model.frozen import FrozenModel
 from chronocast.model.paths import FilePath
 from chronocast.model.picture.colour import Colour
 from chronocast.model.picture.geometry import View
-from chronocast.model.recipe.layouts import USUAL
+from chronocast.model.recipe.formats.layouts import USUAL
 from chronocast.model.source.cutlist import MediaRef, PictureSpan, SoundSpan
 from chronocast.model.stages import STAGES, StageKind
 

@@ -6,7 +6,7 @@ from fractions import Fraction
 from typing import Any
 
 from chronocast.model.picture.geometry import View
-from chronocast.model.recipe.containers import CONTAINERS
+from chronocast.model.recipe.formats.containers import CONTAINERS
 from chronocast.model.recipe.recipe import PictureRecipe, Recipe
 from chronocast.model.source.origin import Origin
 

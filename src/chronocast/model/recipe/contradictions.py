@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from chronocast.model.recipe.codec import Sampling
-from chronocast.model.recipe.codecs import PICTURE, SOUND
-from chronocast.model.recipe.containers import CONTAINERS, holding
-from chronocast.model.recipe.levels import broken, least_level, level_of, levels
-from chronocast.model.recipe.rate_controls import RATE_CONTROLS
+from chronocast.model.recipe.formats.codec import Sampling
+from chronocast.model.recipe.formats.codecs import PICTURE, SOUND
+from chronocast.model.recipe.formats.containers import CONTAINERS, holding
+from chronocast.model.recipe.formats.levels import broken, least_level, level_of, levels
+from chronocast.model.recipe.formats.rate_controls import RATE_CONTROLS
 from chronocast.model.recipe.recipe import CHANNELS, PictureRecipe, Recipe, SoundRecipe
 from chronocast.model.show import rate_bits_text
 from chronocast.model.time.timing import Rate, rate_text

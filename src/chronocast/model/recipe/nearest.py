@@ -5,9 +5,9 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from chronocast.model.errors import ModelError
-from chronocast.model.recipe.codec import PictureCodec, SoundCodec
-from chronocast.model.recipe.codecs import PICTURE, SOUND
-from chronocast.model.recipe.containers import CONTAINERS, holding
+from chronocast.model.recipe.formats.codec import PictureCodec, SoundCodec
+from chronocast.model.recipe.formats.codecs import PICTURE, SOUND
+from chronocast.model.recipe.formats.containers import CONTAINERS, holding
 from chronocast.model.recipe.recipe import PictureRecipe, RateControl, Recipe, SoundRecipe
 from chronocast.model.recipe.wording import telling_name
 from chronocast.model.source.facts import ClipFacts

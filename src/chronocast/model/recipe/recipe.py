@@ -25,10 +25,16 @@ from chronocast.model.errors import ModelError
 from chronocast.model.lookup import once_each
 from chronocast.model.picture.geometry import PictureSize
 from chronocast.model.picture.terms import Scan
-from chronocast.model.recipe.codec import PictureCodec
-from chronocast.model.recipe.codecs import PICTURE, SOUND
-from chronocast.model.recipe.containers import CONTAINERS
-from chronocast.model.recipe.rate_controls import GRADED, LOSSLESS, RATE_CONTROLS, Mode, RateControlKind
+from chronocast.model.recipe.formats.codec import PictureCodec
+from chronocast.model.recipe.formats.codecs import PICTURE, SOUND
+from chronocast.model.recipe.formats.containers import CONTAINERS
+from chronocast.model.recipe.formats.rate_controls import (
+    GRADED,
+    LOSSLESS,
+    RATE_CONTROLS,
+    Mode,
+    RateControlKind,
+)
 from chronocast.model.time.timing import parse_rate
 
 Identifier = Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9._-]{0,63}$")]

@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from typing import NamedTuple
 
 from chronocast.model.device import TriedEncoder
-from chronocast.model.recipe.codec import Sampling
+from chronocast.model.recipe.formats.codec import Sampling
 from chronocast.model.recipe.recipe import PictureRecipe
 
 LEAST = (160, 128)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Literal, TypedDict
 
-from chronocast.model.recipe.rate_controls import Mode
+from chronocast.model.recipe.formats.rate_controls import Mode
 from chronocast.model.recipe.recipe import (
     FrameSize,
     PictureRecipe,

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import Any
 
-from chronocast.model.recipe.codecs import PICTURE, SOUND
-from chronocast.model.recipe.containers import CONTAINERS
-from chronocast.model.recipe.rate_controls import GRADED, LOSSLESS
+from chronocast.model.recipe.formats.codecs import PICTURE, SOUND
+from chronocast.model.recipe.formats.containers import CONTAINERS
+from chronocast.model.recipe.formats.rate_controls import GRADED, LOSSLESS
 from chronocast.model.recipe.recipe import PictureRecipe, Recipe, SoundRecipe
 from chronocast.model.show import rate_bits_text
 

@@ -15,7 +15,7 @@ from chronocast.preparation.output.output_ready import OutputReady
 from chronocast.preparation.output.why_nothing_kept import why_nothing_kept
 
 if TYPE_CHECKING:  # its library takes long to import
-    from chronocast.journal.ledger import MadeFile
+    from chronocast.journal.station.ledger import MadeFile
 
 
 @dataclass(frozen=True)

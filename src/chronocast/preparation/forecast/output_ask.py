@@ -12,8 +12,8 @@ from chronocast.forecast.work import BASE_READING, COMPOSING, CopyAsk, PieceAsk,
 from chronocast.media.copy.seams import BESIDE, HEAD, WHOLE
 from chronocast.media.encoders.registry import ENCODERS
 from chronocast.model.messages.jobs import MEASURED, PieceJob, SoundJob
-from chronocast.model.recipe.codecs import SOUND
-from chronocast.model.recipe.layouts import channels_of
+from chronocast.model.recipe.formats.codecs import SOUND
+from chronocast.model.recipe.formats.layouts import channels_of
 from chronocast.pieces.base_pieces import base_bytes
 from chronocast.pieces.stock import Stock
 from chronocast.preparation.output.output_ready import OutputReady

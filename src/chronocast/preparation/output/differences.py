@@ -12,9 +12,9 @@ from chronocast.model.messages.jobs import SoundJob
 from chronocast.model.picture.colour import high_range, same_look
 from chronocast.model.picture.colour import told as colour_told
 from chronocast.model.picture.geometry import place
-from chronocast.model.recipe.codecs import SOUND
-from chronocast.model.recipe.containers import CONTAINERS
-from chronocast.model.recipe.layouts import channels_of, layout_told
+from chronocast.model.recipe.formats.codecs import SOUND
+from chronocast.model.recipe.formats.containers import CONTAINERS
+from chronocast.model.recipe.formats.layouts import channels_of, layout_told
 from chronocast.model.source.clip_changes import changes
 from chronocast.model.source.origin import Origin
 from chronocast.model.source.wording import pixels_told

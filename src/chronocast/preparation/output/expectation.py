@@ -10,9 +10,9 @@ from chronocast.model.messages.check import Expected
 from chronocast.model.messages.jobs import SoundJob
 from chronocast.model.paths import path_text
 from chronocast.model.picture.geometry import PictureSize
-from chronocast.model.recipe.codecs import SOUND
-from chronocast.model.recipe.containers import CONTAINERS
-from chronocast.model.recipe.layouts import channels_of
+from chronocast.model.recipe.formats.codecs import SOUND
+from chronocast.model.recipe.formats.containers import CONTAINERS
+from chronocast.model.recipe.formats.layouts import channels_of
 from chronocast.model.recipe.recipe import Recipe
 from chronocast.model.time.timing import Duration
 from chronocast.preparation.output.differences import differences_from_source

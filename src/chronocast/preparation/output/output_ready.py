@@ -23,7 +23,7 @@ from chronocast.model.cards.bucket import Bucket
 from chronocast.model.cards.card import ReceiverCard
 from chronocast.model.device import TriedEncoder
 from chronocast.model.messages.jobs import PieceJob
-from chronocast.model.recipe.containers import CONTAINERS
+from chronocast.model.recipe.formats.containers import CONTAINERS
 from chronocast.model.recipe.recipe import Recipe
 from chronocast.model.source.origin import samples_of
 from chronocast.model.stages import BASE

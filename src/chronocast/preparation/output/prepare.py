@@ -13,8 +13,8 @@ from typing import NamedTuple
 from chronocast.deliver.names import proposed_stems, unlike
 from chronocast.forecast.learning.memory import Same
 from chronocast.forecast.station import Station
-from chronocast.journal.facts import FactsStore
-from chronocast.journal.rounds_store import RoundsStore
+from chronocast.journal.batches.rounds_store import RoundsStore
+from chronocast.journal.films.facts import FactsStore
 from chronocast.journal.workspace import Workspace
 from chronocast.media.errors import DAMAGE_REMEDY
 from chronocast.media.piece.here import know_devices
@@ -25,8 +25,8 @@ from chronocast.model.errors import ChronocastError
 from chronocast.model.house import within
 from chronocast.model.paths import path_text, real_path
 from chronocast.model.recipe.as_source import definite
-from chronocast.model.recipe.containers import extension
 from chronocast.model.recipe.contradictions import conflicts, level_conflicts, rate_conflicts
+from chronocast.model.recipe.formats.containers import extension
 from chronocast.model.recipe.recipe import Recipe
 from chronocast.model.time.timing import FrameRange
 from chronocast.pieces.name import digest

@@ -12,7 +12,7 @@ from chronocast.model.recipe.wording import label_of, say
 from chronocast.preparation.output.output_ready import OutputReady
 
 if TYPE_CHECKING:  # its library takes long to import
-    from chronocast.journal.ledger import MadeFile
+    from chronocast.journal.station.ledger import MadeFile
 
 SHOWN = 3
 

@@ -6,8 +6,8 @@ from collections.abc import Callable, Mapping
 from dataclasses import replace
 from fractions import Fraction
 
-from chronocast.journal.facts import FactsStore
-from chronocast.journal.proxies import ProxyStore
+from chronocast.journal.films.facts import FactsStore
+from chronocast.journal.films.proxies import ProxyStore
 from chronocast.model.errors import ChronocastError
 from chronocast.model.source.cutlist import CutList, Layer
 from chronocast.model.source.facts import ClipFacts

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Literal, NamedTuple, cast
 
-from chronocast.journal.facts import FactsStore
+from chronocast.journal.films.facts import FactsStore
 from chronocast.media.source.images import is_numbered
 from chronocast.model.batch.batch import Batch, Source, portable
 from chronocast.model.batch.edits import add_source

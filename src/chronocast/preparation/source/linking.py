@@ -9,7 +9,7 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from chronocast.journal.facts import FactsStore
+from chronocast.journal.films.facts import FactsStore
 from chronocast.media.errors import NotMedia
 from chronocast.media.source.images import is_there
 from chronocast.model.batch.batch import Source, resolve

@@ -7,7 +7,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import NamedTuple
 
-from chronocast.journal.facts import FactsStore
+from chronocast.journal.films.facts import FactsStore
 from chronocast.media.errors import DAMAGE_REMEDY
 from chronocast.model.batch.batch import Source, resolve
 from chronocast.model.paths import path_text, shown

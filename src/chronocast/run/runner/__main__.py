@@ -28,7 +28,7 @@ STATUS = {"done": 0, "needs you": 1, "stopped": 130, "left": 0}
 
 async def carry_through(path: Path) -> int:
     """Carry a run through; the status that the process ends with."""
-    from chronocast.journal.runs import RunJournal
+    from chronocast.journal.batches.runs import RunJournal
     from chronocast.model.errors import ChronocastError
     from chronocast.run.runner.helpers import own_error
     from chronocast.run.runner.runner import Runner

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from chronocast.deliver.place import FolderGone, PlaceError, existing_folder, make_folder, mount_point
-from chronocast.journal.batch_key import batch_key
+from chronocast.journal.batches.batch_key import batch_key
 from chronocast.media.source.images import is_there
 from chronocast.model.paths import real_path
 from chronocast.preparation.output.output_ready import OutputReady

@@ -10,8 +10,8 @@ from datetime import datetime
 
 from chronocast.crew.contract import Crew
 from chronocast.crew.local.crew import LocalCrew
+from chronocast.journal.batches.runs import RunJournal
 from chronocast.journal.database import JournalError
-from chronocast.journal.runs import RunJournal
 from chronocast.journal.workspace import Workspace
 from chronocast.model.device import TriedEncoder
 from chronocast.model.errors import ChronocastError

@@ -13,7 +13,7 @@ from chronocast.forecast.learning.experience import PieceFact
 from chronocast.forecast.outputs import other_ask
 from chronocast.forecast.station import Pace
 from chronocast.forecast.work import PRICES, stage_pace, stage_price
-from chronocast.journal.ledger import Ledger
+from chronocast.journal.station.ledger import Ledger
 from chronocast.journal.workspace import Workspace
 from chronocast.media.errors import DAMAGE_REMEDY, DamagedPicture
 from chronocast.model.errors import ChronocastError

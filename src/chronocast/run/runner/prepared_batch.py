@@ -9,7 +9,7 @@ from pathlib import Path
 
 from chronocast.forecast.learning.experience import Experience
 from chronocast.journal.database import JournalError
-from chronocast.journal.ledger import Ledger, MadeFile
+from chronocast.journal.station.ledger import Ledger, MadeFile
 from chronocast.journal.workspace import Workspace
 from chronocast.model.batch.batch import Batch
 from chronocast.model.batch.edits import in_order, set_asked

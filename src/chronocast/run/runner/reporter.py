@@ -12,8 +12,8 @@ import time
 from collections.abc import Callable
 from typing import Any
 
+from chronocast.journal.batches.runs import RunJournal
 from chronocast.journal.database import JournalError
-from chronocast.journal.runs import RunJournal
 from chronocast.model.errors import ChronocastError
 from chronocast.model.messages.jobs import PieceJob, SoundJob
 from chronocast.preparation.forecast.outlook import Outlook

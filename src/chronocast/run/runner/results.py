@@ -13,9 +13,9 @@ from typing import Any
 from chronocast.crew import contract as c
 from chronocast.deliver.place import measured
 from chronocast.forecast.learning.experience import PieceFact
+from chronocast.journal.batches.runs import RunJournal
 from chronocast.journal.database import JournalError
-from chronocast.journal.ledger import Ledger, MadeFile
-from chronocast.journal.runs import RunJournal
+from chronocast.journal.station.ledger import Ledger, MadeFile
 from chronocast.journal.workspace import Workspace
 from chronocast.media.errors import DamagedPicture
 from chronocast.model.answers import Answer

@@ -30,9 +30,9 @@ from chronocast.deliver.place import (
     measured,
     place,
 )
+from chronocast.journal.batches.runs import Record, Request, RunJournal
 from chronocast.journal.database import JournalError
 from chronocast.journal.locks import Lock
-from chronocast.journal.runs import Record, Request, RunJournal
 from chronocast.journal.workspace import Workspace
 from chronocast.model.answers import Answer
 from chronocast.model.batch.batch import Batch, read_batch

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from chronocast.forecast.container import container_bytes
-from chronocast.journal.rounds_store import RoundsStore
+from chronocast.journal.batches.rounds_store import RoundsStore
 from chronocast.media.piece.settings import FULLNESS
 from chronocast.model.cards.bucket import overruns
 from chronocast.model.show import rate_bits_text

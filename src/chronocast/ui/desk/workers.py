@@ -310,7 +310,7 @@ class Follower(Worker):
 
     def _follow(self, path: Path) -> None:
         """Until another run is to be followed."""
-        from chronocast.journal.runs import RunJournal
+        from chronocast.journal.batches.runs import RunJournal
         from chronocast.run.runner_lock import runner_lives
         from chronocast.run.view import RunView
 

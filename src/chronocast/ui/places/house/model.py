@@ -15,7 +15,7 @@ from chronocast.forecast.learning.conformal import Outcome
 from chronocast.forecast.learning.experience import StationSeen
 from chronocast.forecast.work import BASE_READING, COMPOSING
 from chronocast.model.device import TriedDecoder, TriedEncoder
-from chronocast.model.recipe.codecs import PICTURE
+from chronocast.model.recipe.formats.codecs import PICTURE
 from chronocast.model.recipe.routes import DEPTHS
 from chronocast.model.show import counted, db_text, percent, size_text, time_text
 

@@ -7,7 +7,7 @@ from datetime import datetime
 from typing import NamedTuple
 
 from chronocast.model.house import House, StationAway, StationTold
-from chronocast.model.recipe.codecs import PICTURE
+from chronocast.model.recipe.formats.codecs import PICTURE
 from chronocast.model.show import clock_text, counted, size_text, time_text
 
 MANNERS = {

@@ -15,7 +15,7 @@ from chronocast.model.batch.batch import FULL, Batch, NamedRange, Output, Source
 from chronocast.model.batch.extent import Extent, short_time
 from chronocast.model.lookup import once_each
 from chronocast.model.picture.colour import told as colour_told
-from chronocast.model.recipe.layouts import layout_told
+from chronocast.model.recipe.formats.layouts import layout_told
 from chronocast.model.recipe.wording import recipe_facts
 from chronocast.model.show import clock_text, counted, percent, rate_bits_text, size_text, time_text
 from chronocast.model.source.cutlist import CutList
@@ -31,7 +31,7 @@ from chronocast.preparation.output.output_ready import Prospect
 from chronocast.preparation.problem import Problem
 from chronocast.preparation.recut import Recut
 from chronocast.preparation.source.source_ready import SourceReady
-from chronocast.ui.places.plan.detail import own_words
+from chronocast.ui.places.plan.panel.detail import own_words
 
 
 @dataclass(frozen=True)

@@ -20,7 +20,7 @@ from chronocast.deliver.names import proposed_stems, unlike
 from chronocast.model.batch.batch import Batch
 from chronocast.model.batch.naming import TOKENS, USUAL, read_pattern
 from chronocast.model.errors import ModelError
-from chronocast.model.recipe.containers import extension
+from chronocast.model.recipe.formats.containers import extension
 from chronocast.ui.theme import Theme, font
 from chronocast.ui.widgets.decision import decision, size_box
 from chronocast.ui.widgets.table import Col, RowsTable

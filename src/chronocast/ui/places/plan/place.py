@@ -40,18 +40,18 @@ from chronocast.ui.lanes.lanes import Lanes
 from chronocast.ui.places.place import Touched
 from chronocast.ui.places.plan.asked_fields import AskedFields
 from chronocast.ui.places.plan.columns import PlanColumns
-from chronocast.ui.places.plan.detail import detail
 from chronocast.ui.places.plan.find_bar import FindBar
 from chronocast.ui.places.plan.grid import Grid
-from chronocast.ui.places.plan.lane_desk import LaneDesk
-from chronocast.ui.places.plan.lane_strip import LaneStrip
+from chronocast.ui.places.plan.lanes.lane_desk import LaneDesk
+from chronocast.ui.places.plan.lanes.lane_strip import LaneStrip
+from chronocast.ui.places.plan.lanes.plan_bar import PlanBar
 from chronocast.ui.places.plan.model import PlanModel, arranged, plan_model, source_sheet
-from chronocast.ui.places.plan.panel import ForecastPanel
-from chronocast.ui.places.plan.plan_bar import PlanBar
-from chronocast.ui.places.plan.plot_model import Kept, Plot, kept_of, moment_of
+from chronocast.ui.places.plan.panel.detail import detail
+from chronocast.ui.places.plan.panel.panel import ForecastPanel
+from chronocast.ui.places.plan.panel.plot_model import Kept, Plot, kept_of, moment_of
+from chronocast.ui.places.plan.panel.trial_box import TrialBox
 from chronocast.ui.places.plan.source_panel import SourcePanel
 from chronocast.ui.places.plan.strips import StripMaker
-from chronocast.ui.places.plan.trial_box import TrialBox
 from chronocast.ui.theme import Theme, font
 from chronocast.ui.widgets.table import stand_on
 

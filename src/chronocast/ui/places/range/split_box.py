@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
 from chronocast.deliver.names import proposed_stems, unlike
 from chronocast.model.batch.batch import Batch
 from chronocast.model.batch.extent import short_time
-from chronocast.model.recipe.containers import extension
+from chronocast.model.recipe.formats.containers import extension
 from chronocast.model.source.shown_clips import Shot
 from chronocast.ui.places.range.model import RangeSheet
 from chronocast.ui.theme import Theme, font, scale

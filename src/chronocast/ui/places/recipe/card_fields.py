@@ -12,8 +12,8 @@ from pydantic import ValidationError
 from chronocast.model.cards.card import Limits, ReceiverCard
 from chronocast.model.document_reading import explain
 from chronocast.model.errors import ModelError
-from chronocast.model.recipe.codecs import PICTURE, SOUND
-from chronocast.model.recipe.containers import CONTAINERS
+from chronocast.model.recipe.formats.codecs import PICTURE, SOUND
+from chronocast.model.recipe.formats.containers import CONTAINERS
 from chronocast.model.recipe.typed import parse_bits, parse_bytes
 from chronocast.model.show import rate_bits_text, size_text
 

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from chronocast.model.batch.exceptions import differences
-from chronocast.model.recipe.containers import ending_told
 from chronocast.model.recipe.contradictions import (
     level_conflicts,
     rate_conflicts,
 )
+from chronocast.model.recipe.formats.containers import ending_told
 from chronocast.model.recipe.recipe import Recipe, frame_size
 from chronocast.model.recipe.wording import label_of, say
 from chronocast.model.time.timing import parse_rate

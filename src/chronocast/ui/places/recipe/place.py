@@ -30,7 +30,7 @@ from chronocast.model.batch.columns import (
 from chronocast.model.batch.edits import add_recipe
 from chronocast.model.batch.exceptions import with_values
 from chronocast.model.errors import ChronocastError, ModelError
-from chronocast.model.recipe.containers import extension
+from chronocast.model.recipe.formats.containers import extension
 from chronocast.model.recipe.wording import label_of, recipe_facts, say, telling_name
 from chronocast.model.show import rate_bits_text, size_text, time_text
 from chronocast.preparation.forecast.judging import Judged

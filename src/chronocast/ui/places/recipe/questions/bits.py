@@ -10,8 +10,8 @@ from chronocast.model.recipe.contradictions import (
     unavailable,
     usual_profile,
 )
-from chronocast.model.recipe.levels import broken, levels
-from chronocast.model.recipe.rate_controls import RATE_CONTROLS
+from chronocast.model.recipe.formats.levels import broken, levels
+from chronocast.model.recipe.formats.rate_controls import RATE_CONTROLS
 from chronocast.model.recipe.recipe import frame_size
 from chronocast.model.show import rate_bits_text
 from chronocast.model.time.timing import parse_rate

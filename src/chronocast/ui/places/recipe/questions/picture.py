@@ -7,8 +7,8 @@ from typing import Any
 
 from chronocast.media.piece.settings import sampling_of
 from chronocast.model.batch.columns import MIXED, common
-from chronocast.model.recipe.codecs import PICTURE
-from chronocast.model.recipe.containers import CONTAINERS, IMAGE_EXTENSIONS
+from chronocast.model.recipe.formats.codecs import PICTURE
+from chronocast.model.recipe.formats.containers import CONTAINERS, IMAGE_EXTENSIONS
 from chronocast.model.recipe.recipe import frame_size
 from chronocast.model.recipe.routes import Wanted, hardware_route
 from chronocast.pieces.copying import GRADED, GROUPED

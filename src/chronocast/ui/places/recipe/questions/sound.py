@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from chronocast.model.recipe.codecs import SOUND
-from chronocast.model.recipe.containers import CONTAINERS
+from chronocast.model.recipe.formats.codecs import SOUND
+from chronocast.model.recipe.formats.containers import CONTAINERS
 from chronocast.model.show import rate_bits_text
 from chronocast.ui.places.recipe.settings import (
     Group,

@@ -7,7 +7,7 @@ whether a recipe agrees with this table is said by ``contradictions.py``.
 from __future__ import annotations
 
 from chronocast.model.picture.terms import Scan
-from chronocast.model.recipe.codec import (
+from chronocast.model.recipe.formats.codec import (
     Grade,
     PictureCodec,
     QualityScale,

@@ -17,7 +17,7 @@ from typing import Any, NamedTuple, Self
 from sqlalchemy import Column, Float, Integer, MetaData, String, Table, Text, insert, select, update
 from sqlalchemy.dialects.sqlite import insert as upsert
 
-from chronocast.journal.batch_key import batch_key
+from chronocast.journal.batches.batch_key import batch_key
 from chronocast.journal.database import connected, open_database
 from chronocast.model.paths import FileMark
 

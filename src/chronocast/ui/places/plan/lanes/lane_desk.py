@@ -31,8 +31,8 @@ from chronocast.ui.desk.session import Session
 from chronocast.ui.lanes.data import Drop
 from chronocast.ui.lanes.forecast_lanes import lane_data, night_lanes
 from chronocast.ui.lanes.lanes import Lanes
-from chronocast.ui.places.plan.plan_bar import PlanBar
-from chronocast.ui.places.plan.plan_words import PlanTold, plan_told
+from chronocast.ui.places.plan.lanes.plan_bar import PlanBar
+from chronocast.ui.places.plan.lanes.plan_words import PlanTold, plan_told
 
 NIGHT_MS, STEP_MS = 9000, 40
 """A night goes by in so long."""

@@ -6,7 +6,7 @@ from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from chronocast.ui.lanes.lanes import Lanes
-from chronocast.ui.places.plan.plan_bar import PlanBar
+from chronocast.ui.places.plan.lanes.plan_bar import PlanBar
 from chronocast.ui.theme import scale
 
 FOLDED = 56

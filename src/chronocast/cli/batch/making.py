@@ -8,13 +8,13 @@ from pathlib import Path
 from chronocast.cli.answers import save, workspace
 from chronocast.deliver.names import proposed_stems, unlike
 from chronocast.journal.documents import BATCH_ENDING, save_batch
-from chronocast.journal.facts import FactsStore
+from chronocast.journal.films.facts import FactsStore
 from chronocast.journal.library import needed_recipe
 from chronocast.model.batch.batch import FULL, Batch, NamedRange, portable
 from chronocast.model.batch.edits import add_recipe, fill, identifier
 from chronocast.model.batch.naming import read_pattern
 from chronocast.model.errors import ModelError
-from chronocast.model.recipe.containers import extension
+from chronocast.model.recipe.formats.containers import extension
 from chronocast.model.time.timing import Rate, parse_rate, parse_timecode
 from chronocast.preparation.source.gather import Gathered, gather
 from chronocast.preparation.source.ready import ready_source

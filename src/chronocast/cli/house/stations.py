@@ -13,7 +13,7 @@ from typing import Annotated
 import typer
 
 from chronocast.cli.answers import NEEDS_YOU, WRONG_USE, Json, complain, put, workspace
-from chronocast.cli.house_commands import until_stopped
+from chronocast.cli.house.house import until_stopped
 from chronocast.model.calendar import DAYS, Calendar, OpenHours
 from chronocast.model.errors import ChronocastError
 from chronocast.model.house import Belonging, Root

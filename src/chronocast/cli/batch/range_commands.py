@@ -43,7 +43,7 @@ def ranges_list(
     json_: Json = False,
 ) -> None:
     """Every range with its length and its share of the whole."""
-    from chronocast.cli.ranging import as_json, list_ranges, print_ranges
+    from chronocast.cli.batch.ranging import as_json, list_ranges, print_ranges
 
     try:
         found = list_ranges(load(batch), batch, source or [], look)
@@ -67,7 +67,7 @@ def ranges_add(
     recipe: Recipes = None,
 ) -> None:
     """One more range of a source."""
-    from chronocast.cli.ranging import add, list_ranges, print_ranges
+    from chronocast.cli.batch.ranging import add, list_ranges, print_ranges
 
     try:
         made, identifier = add(
@@ -81,7 +81,7 @@ def ranges_add(
 @ranges_app.command("marked")
 def ranges_marked(batch: BatchPath, source: SourceId, recipe: Recipes = None) -> None:
     """Take what a source marks of itself (chapters, markers that last, its in and out) as ranges."""
-    from chronocast.cli.ranging import list_ranges, marked, print_ranges
+    from chronocast.cli.batch.ranging import list_ranges, marked, print_ranges
 
     try:
         made, names = marked(load(batch), batch, source, recipe or [])
@@ -100,7 +100,7 @@ def ranges_set(
     name: Annotated[str, typer.Option(help="Another name.")] = "",
 ) -> None:
     """Other ends, or another name, for a range."""
-    from chronocast.cli.ranging import change, list_ranges, print_ranges
+    from chronocast.cli.batch.ranging import change, list_ranges, print_ranges
 
     try:
         made = change(load(batch), batch, source, part=part, first=first, last=last, name=name)
@@ -112,7 +112,7 @@ def ranges_set(
 @ranges_app.command("mend")
 def ranges_mend(batch: BatchPath, source: SourceId, part: RangeId) -> None:
     """Leave out black, repeated or foreign pictures at the ends of a range."""
-    from chronocast.cli.ranging import mend
+    from chronocast.cli.batch.ranging import mend
 
     try:
         told = mend(load(batch), batch, source, part)
@@ -126,7 +126,7 @@ def ranges_mend(batch: BatchPath, source: SourceId, part: RangeId) -> None:
 @ranges_app.command("remove")
 def ranges_remove(batch: BatchPath, source: SourceId, part: RangeId) -> None:
     """Remove a range, and what was to be made of it."""
-    from chronocast.cli.ranging import remove
+    from chronocast.cli.batch.ranging import remove
 
     try:
         remove(load(batch), batch, source, part)
@@ -143,7 +143,7 @@ def ranges_clips(
     look: Annotated[bool, typer.Option("--look", help="Only say which files it would make.")] = False,
 ) -> None:
     """One file for each clip of a sequence instead of, or beside, one of the whole."""
-    from chronocast.cli.ranging import for_each_clip
+    from chronocast.cli.batch.ranging import for_each_clip
     from chronocast.preparation.output.prepare import prepare
 
     try:
@@ -191,7 +191,7 @@ def frame_outputs(
     json_: Json = False,
 ) -> None:
     """Say how outputs are framed, and what becomes of their pictures."""
-    from chronocast.cli.ranging import frame
+    from chronocast.cli.batch.ranging import frame
 
     try:
         said = frame(

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from chronocast.cli.answers import save, workspace
-from chronocast.journal.facts import FactsStore
+from chronocast.journal.films.facts import FactsStore
 from chronocast.journal.library import needed_recipe
 from chronocast.model.batch.batch import Batch, Framing
 from chronocast.model.batch.edits import WithNew

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from typing import Literal, NamedTuple
 
 from chronocast.model.picture.terms import Scan
-from chronocast.model.recipe.rate_controls import Mode
+from chronocast.model.recipe.formats.rate_controls import Mode
 from chronocast.model.time.timing import Rate
 
 

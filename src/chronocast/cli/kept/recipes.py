@@ -31,7 +31,7 @@ def _need(name: str) -> Any:
 @recipes_app.command("list")
 def recipes_list(json_: Json = False) -> None:
     """Saved recipes, and what each is for."""
-    from chronocast.model.recipe.containers import ending_told
+    from chronocast.model.recipe.formats.containers import ending_told
 
     library = workspace().library
     recipes, favourite = library.recipes(), library.favourite
@@ -237,8 +237,8 @@ def recipes_schema() -> None:
 @recipes_app.command("formats")
 def recipes_formats(json_: Json = False) -> None:
     """What goes with what: containers, picture and sound codecs, rate controls."""
-    from chronocast.model.recipe.codecs import PICTURE, SOUND
-    from chronocast.model.recipe.containers import CONTAINERS
+    from chronocast.model.recipe.formats.codecs import PICTURE, SOUND
+    from chronocast.model.recipe.formats.containers import CONTAINERS
 
     if json_:
         put(

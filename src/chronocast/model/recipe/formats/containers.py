@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from chronocast.model.recipe.codecs import MPEG2_RATES, PICTURE, SOUND
+from chronocast.model.recipe.formats.codecs import MPEG2_RATES, PICTURE, SOUND
 from chronocast.model.time.timing import Rate
 
 

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from chronocast.cli.answers import save, workspace
-from chronocast.journal.facts import FactsStore
+from chronocast.journal.films.facts import FactsStore
 from chronocast.model.batch.batch import Batch, Source
 from chronocast.model.errors import ModelError
 from chronocast.preparation.output.prepare import prepare

@@ -57,13 +57,13 @@ def forecast(
     ] = None,
 ) -> None:
     """What a batch will take: seconds, bytes, finish by the clock, room, and what it is asked to keep. Nothing is encoded."""
-    from chronocast.cli import forecasting, planning
+    from chronocast.cli.forecast import planning, tables
 
     loaded = load(batch)
     know_house(workspace())
     try:
-        told = forecasting.forecast_batch(loaded, batch)
-        about = forecasting.about(told, loaded, ways) if ways else None
+        told = tables.forecast_batch(loaded, batch)
+        about = tables.about(told, loaded, ways) if ways else None
         nights = None
         if rehearse or lose or visit:
             nights = planning.rehearse_batch(told.view, lose or [], visit or [])
@@ -85,7 +85,7 @@ def forecast(
             {
                 **as_json(view),
                 "asked": told.asked.as_json(),
-                **(forecasting.about_json(about) if about else {}),
+                **(tables.about_json(about) if about else {}),
                 **({"plan": planning.plan_json(view)} if plan else {}),
                 **({"rehearsal": planning.rehearsal_json(nights, view)} if nights else {}),
             }
@@ -96,11 +96,11 @@ def forecast(
         if nights:
             planning.print_rehearsal(nights, view)
     elif about is not None:
-        forecasting.print_ways(about.ways)
+        tables.print_ways(about.ways)
         for _, line in about.lines:
             sys.stdout.write(f"  {line}\n")
     else:
-        forecasting.print_forecast(loaded, told)
+        tables.print_forecast(loaded, told)
     if any(problem.blocks for problem in view.problems) or any(not room.fits for room in view.room):
         raise typer.Exit(NEEDS_YOU)
 
@@ -124,7 +124,7 @@ def trial(
     json_: Json = False,
 ) -> None:
     """Try a few seconds of an output: its hardest, its easiest and a chosen moment, really encoded and measured."""
-    from chronocast.cli.trying import print_trial, trial_json, try_output
+    from chronocast.cli.forecast.trying import print_trial, trial_json, try_output
 
     loaded = load(batch)
     try:
@@ -220,7 +220,7 @@ def probe(
     json_: Json = False,
 ) -> None:
     """Sharpen the forecast: encode a few pieces ahead, of what is in doubt most. They are kept, so no work is lost."""
-    from chronocast.cli.forecasting import probe_batch
+    from chronocast.cli.forecast.tables import probe_batch
 
     loaded = load(batch)
     try:
@@ -266,7 +266,7 @@ def ahead(
     json_: Json = False,
 ) -> None:
     """Encode pieces ahead while nobody waits. They are kept; Ctrl-C stops at any time and keeps what is done."""
-    from chronocast.cli.forecasting import render_ahead
+    from chronocast.cli.forecast.tables import render_ahead
 
     loaded = load(batch)
     try:
@@ -301,7 +301,7 @@ def routes(
     json_: Json = False,
 ) -> None:
     """Hardware against software: a few pieces of each file encoded both ways, and compared. They are kept."""
-    from chronocast.cli.forecasting import routes_compared
+    from chronocast.cli.forecast.tables import routes_compared
 
     loaded = load(batch)
     try:

@@ -8,10 +8,10 @@ from pathlib import Path
 from typing import Any
 
 from chronocast.forecast.learning.experience import PieceFact
+from chronocast.journal.batches.runs import RunJournal
 from chronocast.journal.database import JournalError
-from chronocast.journal.ledger import Ledger, MadeFile
 from chronocast.journal.locks import Lock
-from chronocast.journal.runs import RunJournal
+from chronocast.journal.station.ledger import Ledger, MadeFile
 
 log = logging.getLogger(__name__)
 

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 from chronocast.model.batch.batch import Batch
 from chronocast.model.batch.wishes import WISHES, Wish
 from chronocast.preparation.forecast.outlook import Outlook
-from chronocast.ui.places.plan.plan_words import PlanTold, plan_told
+from chronocast.ui.places.plan.lanes.plan_words import PlanTold, plan_told
 from chronocast.ui.theme import font
 from chronocast.ui.widgets.short_label import ShortLabel
 

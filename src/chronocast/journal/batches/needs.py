@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection
 from pathlib import Path
 
-from chronocast.journal.batch_key import batch_key
+from chronocast.journal.batches.batch_key import batch_key
 from chronocast.journal.documents import load_json, save_json
 
 VERSION = 1

@@ -15,8 +15,8 @@ from typing import Any, NamedTuple
 import psutil
 
 from chronocast.journal.documents import DocumentError, load_json, save_json
+from chronocast.journal.films.timelines import TimelineStore
 from chronocast.journal.recent import Recent
-from chronocast.journal.timelines import TimelineStore
 from chronocast.media.errors import NotMedia
 from chronocast.media.source.damage import look_through, stretches
 from chronocast.media.source.images import is_numbered, stamp
@@ -190,7 +190,7 @@ def inspected_apart(path: str) -> ClipFacts:
     NotMedia
         Nothing in it can be used, or it brings that process down.
     """
-    command = [sys.executable, "-m", "chronocast.journal.facts", path]
+    command = [sys.executable, "-m", "chronocast.journal.films.facts", path]
     try:
         done = subprocess.run(command, capture_output=True, stdin=subprocess.DEVNULL, timeout=APART_SECONDS)
         told = json.loads(done.stdout.decode() or "{}")

@@ -63,7 +63,7 @@ def set_cells(
     clear: Annotated[bool, typer.Option("--clear", help="Take all their exceptions away.")] = False,
 ) -> None:
     """Exceptions: what some outputs say otherwise than their recipe."""
-    from chronocast.cli.recipe_commands import _values
+    from chronocast.cli.kept.recipes import _values
     from chronocast.model.batch.columns import clear_own, exceptions, set_own
 
     def change(loaded: Any) -> Any:

@@ -10,8 +10,8 @@ from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from chronocast.model.show import time_text
 from chronocast.model.stages import STAGES
-from chronocast.ui.places.plan.detail import Detail
-from chronocast.ui.places.plan.plot import WaysPlot
+from chronocast.ui.places.plan.panel.detail import Detail
+from chronocast.ui.places.plan.panel.plot import WaysPlot
 from chronocast.ui.theme import Theme, font, scale
 from chronocast.ui.widgets import draw
 

@@ -13,7 +13,7 @@ from chronocast.preparation.forecast.output_outlook import OutputOutlook, poores
 from chronocast.preparation.forecast.treatments import bases_told, treatments, why_encoded
 from chronocast.preparation.output.differences import differences_from_source
 from chronocast.preparation.output.output_ready import OutputReady
-from chronocast.ui.places.plan.plot_model import Point
+from chronocast.ui.places.plan.panel.plot_model import Point
 
 
 @dataclass(frozen=True)

@@ -23,7 +23,7 @@ from chronocast.model.show import size_text, time_text
 from chronocast.preparation.asked.candidates import Candidate
 from chronocast.preparation.asked.forecast_table import ways_csv
 from chronocast.preparation.forecast.outlook import Outlook
-from chronocast.ui.places.plan.plot_model import (
+from chronocast.ui.places.plan.panel.plot_model import (
     Kept,
     LineName,
     Plot,

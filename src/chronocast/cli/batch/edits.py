@@ -10,7 +10,7 @@ from typing import Annotated, Any
 import typer
 
 from chronocast.cli.answers import NEEDS_YOU, WRONG_USE, BatchPath, complain, load, save, workspace
-from chronocast.cli.cell_commands import Outputs, chosen_outputs, edit_batch
+from chronocast.cli.batch.cells import Outputs, chosen_outputs, edit_batch
 from chronocast.model.errors import ChronocastError, ModelError
 from chronocast.model.show import counted
 

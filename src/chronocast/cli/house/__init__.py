@@ -1,0 +1,1 @@
+"""This machine as a station, and the house it belongs to, from the command line."""

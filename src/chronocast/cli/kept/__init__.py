@@ -1,0 +1,1 @@
+"""What is kept on this machine, from the command line: pieces, proxies, recipes, cards."""

@@ -1,0 +1,1 @@
+"""What is kept of media: facts, timelines as they were read, proxies."""

@@ -1,0 +1,1 @@
+"""The lanes of *Plan* and the line above them: when, and on which station."""
