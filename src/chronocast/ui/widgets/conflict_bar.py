@@ -6,6 +6,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 
 from chronocast.ui.theme import Theme
+from chronocast.ui.widgets.alert import Alert
 
 
 class ConflictBar(QWidget):
@@ -40,6 +41,7 @@ class ConflictBar(QWidget):
         self.setStyleSheet(
             f"#conflict {{ background: {theme.raised}; border-left: 4px solid {theme.rust}; }} QLabel {{ color: {theme.text}; }}"
         )
+        self.alert = Alert(self)
         self.hide()
 
     def show_conflict(self, name: str, conflict: bool) -> None:
@@ -47,4 +49,7 @@ class ConflictBar(QWidget):
         words = f"{name} was changed on disk by another window or a command. Nothing is written over it until you decide."
         self.words.setText(words)
         self.setAccessibleName(words)
+        appears = conflict and not self.isVisible()
         self.setVisible(conflict)
+        if appears:
+            self.alert.say(words)

@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
 
 from chronocast.model.show import counted
 from chronocast.ui.theme import Theme, font, scale
+from chronocast.ui.widgets.alert import Alert
 
 log = logging.getLogger(__name__)
 ROWS = 5
@@ -58,6 +59,7 @@ class LeftOut(QWidget):
             f"#left_out {{ background: {theme.raised}; border-left: 4px solid {theme.lichen}; }} "
             f"QListWidget {{ background: transparent; color: {theme.text}; }} QLabel {{ color: {theme.text}; }}"
         )
+        self.alert = Alert(self)
         self.hide()
 
     def add(self, lines: Iterable[str]) -> None:
@@ -68,11 +70,11 @@ class LeftOut(QWidget):
         lines
             Each with its reason.
         """
-        for line in lines:
-            if line not in self.lines:
-                log.warning("left out: %s", line)
-                self.lines.append(line)
-                self.list.addItem(line)
+        new = [line for line in dict.fromkeys(lines) if line not in self.lines]
+        for line in new:
+            log.warning("left out: %s", line)
+            self.lines.append(line)
+            self.list.addItem(line)
         if not self.lines:
             return
         told = f"{counted(len(self.lines), 'thing')} left out of what was brought in"
@@ -81,6 +83,8 @@ class LeftOut(QWidget):
         row = max(24, self.list.sizeHintForRow(0))
         self.list.setFixedHeight(round(min(len(self.lines), ROWS) * (row + 2) + 6 * scale()))
         self.show()
+        if new:
+            self.alert.say(f"{told}. {' '.join(new[:ROWS])}")
 
     def forget(self) -> None:
         """It was read."""

@@ -8,6 +8,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel, QWidget
 
 from chronocast.ui.theme import Theme
+from chronocast.ui.widgets.alert import Alert
 from chronocast.ui.widgets.later import Later
 
 log = logging.getLogger(__name__)
@@ -29,6 +30,7 @@ class NoticeBar(QLabel):
         self.setWordWrap(True)
         self.setContentsMargins(16, 7, 16, 7)
         self.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.alert = Alert(self)
         self.hide()
         self._hide_later = Later(PASSING_MS, self.hide, self)
 
@@ -62,6 +64,7 @@ class NoticeBar(QLabel):
             f"background: {t.raised}; border-left: 4px solid {getattr(t, role)}; color: {t.text};"
         )
         self.show()
+        self.alert.say(sentence)
         self._hide_later.stop()
         if milliseconds:
             self._hide_later.start(milliseconds)
