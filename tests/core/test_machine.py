@@ -283,11 +283,15 @@ class World:
             for station in ("here", "there")
             if self.choices.below(3)
         )
-        self.feed(
-            e.Guided(
-                self.choices.some(OUTPUTS, 5) if self.choices.below(2) else (), ("there", "here"), shares
-            )
-        )
+        order = self.choices.some(OUTPUTS, 5) if self.choices.below(2) else ()
+        finale = self.choices.some(OUTPUTS, 3) if self.choices.below(2) else ()
+        parts = {
+            key.name: None
+            for name in finale
+            if name in self.machine.outputs
+            for key in self.machine.outputs[name].tasks
+        }
+        self.feed(e.Guided(order, ("there", "here"), shares, finale, tuple(reversed(parts))))
 
     def stop(self) -> None:
         self.feed(e.StopAsked(() if self.choices.below(4) == 0 else self.choices.some(OUTPUTS, 2)))

@@ -208,7 +208,10 @@ class Plans(unittest.TestCase):
     def test_the_operator_s_order_stands_unless_another_wish_is_better(self) -> None:
         works = [work("short", [1.0]), work("long", [30.0]), work("middle", [5.0])]
         self.assertEqual(plan(works).order, ("short", "long", "middle"))
-        self.assertEqual(plan(works, 2, wish="finish").order[0], "long")
+        last = [work("short", [5.0]), work("middle", [5.0]), work("long", [30.0])]
+        self.assertLess(
+            float(plan(last, 2, wish="finish").end[0]), float(plan(last, 2).end[0]), "long is begun at once"
+        )
         due = {"short": 1000.0, "long": 1000.0, "middle": 7.0}
         found = plan(works, wish="in time", wanted=due)
         self.assertEqual(found.order[0], "middle")
@@ -238,6 +241,18 @@ class Plans(unittest.TestCase):
         self.assertLess(float(best.end[0]), float(by_order.end[0]))
         bound = lower_bound(works, {HERE: 1}, there).end
         self.assertLessEqual(float(best.end[0]), bound * 1.1)
+
+    def test_the_last_of_a_few_files_are_made_side_by_side_where_that_ends_all_sooner(self) -> None:
+        dice = np.random.default_rng(11)
+        works = [work(f"o{n}", list(np.exp(dice.normal(2, 0.6, 20))), 16.0) for n in range(10)]
+        there = [far(f"s{n}", 4, 1 + n * 0.5) for n in range(4)]
+        found = plan(works, 4, there, "finish")
+        self.assertGreater(len(found.finale), 1)
+        self.assertLess(float(found.end[0]), closing_bound(works, {HERE: 4}, there) * 1.1)
+        self.assertEqual(found.finale, found.order[-len(found.finale) :])
+        names = {name for item in works if item.output in found.finale for name in item.stages[0].names}
+        self.assertEqual(set(found.parts), names)
+        self.assertEqual(plan(works, 4, there).finale, (), "the operator's order is kept as it is")
 
     def test_of_hundreds_of_outputs_the_plan_is_within_one_percent_of_the_bound(self) -> None:
         dice = np.random.default_rng(3)

@@ -162,6 +162,21 @@ class Asked(Story):
             self.done("encode", name.partition(":")[2])
         self.assertEqual(list(self.running()), ["join:film"], "what the lost one was to have is done here")
 
+    def test_the_last_files_of_a_plan_are_made_side_by_side_the_longest_pieces_first(self) -> None:
+        self.machine = Machine()
+        self.add("first", "f")
+        self.add("one", "a-long", "a-short")
+        self.add("two", "b-longer", "b-middle")
+        parts = ("b-longer", "a-long", "b-middle", "a-short")
+        self.tell(e.Guided(order=("first", "one", "two"), finale=("one", "two"), parts=parts))
+        self.slots(1)
+        self.done("encode", "f")
+        self.prove("first")
+        for name in parts[:3]:
+            self.assertEqual(list(self.running()), [f"encode:{name}"])
+            self.done("encode", name)
+        self.assertEqual(list(self.running()), ["join:two"], "a step of what is whole goes before pieces")
+
     def test_the_first_in_order_gets_what_comes_free(self) -> None:
         for name in ("one", "two", "three"):
             self.add(name, f"{name}-a", f"{name}-b")

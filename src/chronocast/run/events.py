@@ -221,12 +221,15 @@ class TaskShare:
 class Guided:
     """A new plan: outputs in this order (none: as it is), stations the quickest first, what each is to have of what.
 
-    What a plan says nothing of anybody may do.
+    What a plan says nothing of anybody may do.  ``finale`` are outputs that are made side by side: their parts are
+    begun in the order of ``parts``, whichever of them they are of.
     """
 
     order: tuple[str, ...] = ()
     stations: tuple[str, ...] = ()
     shares: tuple[TaskShare, ...] = ()
+    finale: tuple[str, ...] = ()
+    parts: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)

@@ -438,6 +438,7 @@ class Machine:
         """Follow another plan; what is under way counts as had."""
         if event.order:
             self._reordered(OrderAsked(event.order))
+        self._ready.side_by_side(event.finale, event.parts)
         running = [task for task in self.tasks.values() if task.state == "running"]
         self._dispatch.follow(
             event, [(task, self.stations[task.slot]) for task in running if task.slot in self.stations]

@@ -7,7 +7,7 @@ thousands of tasks, and each event touches a few of them.
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 
 from chronocast.model.stages import STEPS
 from chronocast.run.events import Task, TaskId, Tracked
@@ -43,6 +43,8 @@ class ReadyTasks:
         self._device_of: dict[TaskId, str] = {}
         self._order: list[str] = []
         self._places: dict[str, int] = {}
+        self._finale: frozenset[str] = frozenset()
+        self._ranks: dict[str, int] = {}
         self._first = 0
         """Nothing could start of any output before this place."""
 
@@ -61,6 +63,19 @@ class ReadyTasks:
         """The outputs are in another order."""
         self._order, self._first = list(names), 0
         self._places = {name: number for number, name in enumerate(names)}
+
+    def side_by_side(self, outputs: Iterable[str], parts: Iterable[str]) -> None:
+        """Some outputs are made at once: where the first of them comes in the order, all their parts do.
+
+        Parameters
+        ----------
+        outputs
+            They, or none.
+        parts
+            The names of their parts in the order in which those are begun.
+        """
+        self._finale = frozenset(outputs)
+        self._ranks = {name: number for number, name in reversed(list(enumerate(parts)))}
 
     def wait(self, output: str, waits: bool) -> None:
         """An output may not be begun yet, or may."""
@@ -103,15 +118,34 @@ class ReadyTasks:
         seen = set[TaskId]()
         while self._first < len(self._order) and self._order[self._first] not in self._ready:
             self._first += 1
+        for name, key in self._in_turn():
+            if key not in seen:
+                seen.add(key)
+                task = self._tasks[key]
+                task.output = name
+                if task.device == device:
+                    yield task
+
+    def _in_turn(self) -> Iterator[tuple[str, TaskId]]:
+        """What could start, each with its output: one output's after the other's, those of the finale by the plan."""
+        came = False
         for place in range(self._first, len(self._order)):
             name = self._order[place]
-            for key in self._ready.get(name, ()):
-                if key not in seen:
-                    seen.add(key)
-                    task = self._tasks[key]
-                    task.output = name
-                    if task.device == device:
-                        yield task
+            if name not in self._finale:
+                yield from ((name, key) for key in self._ready.get(name, ()))
+            elif not came:
+                came = True
+                finale = [
+                    (other, key)
+                    for other in self._order[place:]
+                    if other in self._finale
+                    for key in self._ready.get(other, ())
+                ]
+                yield from sorted(finale, key=lambda item: self._rank(item[1]))
+
+    def _rank(self, key: TaskId) -> tuple[bool, int]:
+        """Steps before parts; parts that the plan doesn't name last."""
+        return key.is_part, self._ranks.get(key.name, len(self._ranks))
 
     def _of(self, tracked: Tracked) -> Iterator[TaskId]:
         if tracked.state in RESTING or tracked.spec.id in self.early:

@@ -67,8 +67,22 @@ class WorkClass:
     here: bool
 
 
-Guide = Mapping[WorkClass, frozenset[str]]
-"""Which stations are used for what, of those that could be."""
+@dataclass(frozen=True)
+class Guide:
+    """What a plan adds to the order of the outputs.
+
+    Parameters
+    ----------
+    uses
+        Which stations are used for what, of those that could be; all of those for what it doesn't name.
+    finale
+        Outputs, the last of the order, that are made side by side: their parts are begun by length, the longest
+        first, whichever output they are of.  Their steps then come at about the same time, so that more slots have
+        something to do until the end.
+    """
+
+    uses: Mapping[WorkClass, frozenset[str]] = field(default_factory=dict)
+    finale: frozenset[str] = frozenset()
 
 
 def class_of(work: Work, stage: Stage) -> WorkClass:
@@ -129,7 +143,7 @@ class _Clock:
         surprises: Sequence[Surprise],
         guide: Guide | None,
     ) -> None:
-        self.guide = guide or {}
+        self.guide = guide or Guide()
         helped = {item.place: 0 for item in helping}
         self.pools = {
             place: Pool(place, count, draws, [item for item in helping if item.place == place], surprises)
@@ -206,29 +220,49 @@ class _Clock:
         return replace(taken, end=end)
 
     def _allowed(self, one: WorkClass, pool: Pool) -> Numbers | None:
-        stations = self.guide.get(one, one.stations)
+        stations = self.guide.uses.get(one, one.stations)
         return pool.allowed(stations, one.here) if one.here or stations else None
 
-    def make_parts(self, work: Work) -> None:
-        """Give an output's parts their time; those that an earlier output makes too are waited for."""
-        item = _Open(work, None, np.zeros(self.draws))
-        ready = np.full(self.draws, work.not_before) if work.not_before > 0 else None
-        parts = [stage for stage in work.stages if stage.kind.of == "part"]
+    def make_parts(self, works: Sequence[Work]) -> None:
+        """Give the parts of an output their time, or of several side by side; those that an earlier one makes too are waited for."""
+        items = [_Open(work, None, np.full(self.draws, work.not_before)) for work in works]
         few = self.together == 1
-        for stage in sorted(parts, key=lambda stage: not stage.kind.first):
-            for rows, seconds in self._grouped(stage):
-                if few:
-                    self.make_steps()
-                begin, end, where = self.take(work, stage, seconds, ready, rows)
-                self.made.update({stage.names[row]: end for row in rows})
-                if item.begin is None:
-                    item.begin, (item.station, item.slot) = begin, where
-            for name in dict.fromkeys(stage.names):
-                item.ready = np.maximum(item.ready, self.made[name])
-        if ready is not None:
-            item.ready = np.maximum(item.ready, ready)
-        self._opened(item)
+        for number, stage, rows in self._parts_in_order(works):
+            work, item = works[number], items[number]
+            rows = [row for row in rows if stage.names[row] not in self.made]
+            if not rows:
+                continue
+            if few:
+                self.make_steps()
+            ready = item.ready if work.not_before > 0 else None
+            seconds = stage.draws[rows[0]] if len(rows) == 1 else stage.draws[rows].sum(axis=0)
+            begin, end, where = self.take(work, stage, seconds, ready, rows)
+            self.made.update({stage.names[row]: end for row in rows})
+            if item.begin is None:
+                item.begin, (item.station, item.slot) = begin, where
+        for work, item in zip(works, items, strict=True):
+            for stage in work.stages:
+                if stage.kind.of == "part":
+                    for name in dict.fromkeys(stage.names):
+                        item.ready = np.maximum(item.ready, self.made[name])
+            self._opened(item)
         self.make_steps()
+
+    def _parts_in_order(self, works: Sequence[Work]) -> list[tuple[int, Stage, list[int]]]:
+        """Parts of outputs in the order in which they are begun, each with its output's number, its stage and rows.
+
+        Those of one output are as they were given, base pieces first; those of several by length.
+        """
+        found = [
+            (number, stage, rows)
+            for number, work in enumerate(works)
+            for stage in sorted(work.stages, key=lambda stage: not stage.kind.first)
+            if stage.kind.of == "part"
+            for rows in self._grouped(stage)
+        ]
+        if len(works) > 1:
+            found.sort(key=lambda part: (not part[1].kind.first, -float(part[1].draws[part[2]].mean())))
+        return found
 
     def end_sooner(self) -> None:
         """Have the slots that stand idle at the end help with what is still being made."""
@@ -318,15 +352,27 @@ class _Clock:
     def _is_due(self, work: Work) -> bool:
         return bool(work.stages) and work.not_before <= self._frontier(class_of(work, work.stages[0]))
 
-    def _grouped(self, stage: Stage) -> Iterator[tuple[list[int], Draws]]:
-        """A stage's tasks that aren't made yet, one by one; a few together where there are very many."""
+    def _grouped(self, stage: Stage) -> Iterator[list[int]]:
+        """Rows of a stage's tasks that aren't made yet, one by one; a few together where there are very many."""
         first = {name: row for row, name in reversed(list(enumerate(stage.names))) if name not in self.made}
-        rows = sorted(first.values())
+        rows, left = sorted(first.values()), self.left
         while rows:
-            count = self.together if self.left > self.alone else 1
+            count = self.together if left > self.alone else 1
             chunk, rows = rows[:count], rows[count:]
-            seconds = stage.draws[chunk[0]] if len(chunk) == 1 else stage.draws[chunk].sum(axis=0)
-            yield chunk, seconds
+            left -= len(chunk)
+            yield chunk
+
+    def side_by_side(self, works: Sequence[Work]) -> Iterator[list[Work]]:
+        """Works as they are made: one after the other, those of the plan's finale at once when the last of them has come."""
+        finale: list[Work] = []
+        count = sum(work.output in self.guide.finale and not work.not_before for work in works)
+        for work in self.in_time(works):
+            if work.output not in self.guide.finale or work.not_before:
+                yield [work]
+                continue
+            finale.append(work)
+            if len(finale) == count:
+                yield finale
 
 
 def simulate(
@@ -362,8 +408,8 @@ def simulate(
         Which stations are used for what, of those that could be.
     """
     clock = _Clock(works, slots, draws, helping=helping, surprises=surprises, guide=guide)
-    for work in clock.in_time(works):
-        clock.make_parts(work)
+    for group in clock.side_by_side(works):
+        clock.make_parts(group)
     clock.make_steps(all_of_them=True)
     clock.end_sooner()
     if traced is not None:

@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from typing import NamedTuple
 
 import numpy as np
 
@@ -37,6 +38,12 @@ HELP_SD = 0.12
 """Error of another station's pace against this one's (one standard deviation of the log)."""
 MOST_TRIED = 3000
 """With more tasks than that, one order is tried and no other."""
+FINALES = (2, 3, 4, 6, 8, 12)
+"""So many of the last outputs are tried side by side."""
+ORDERS_WITH_FINALE, FEW_TASKS = 2, 600
+"""So many orders are tried with them; one where there are more tasks than that."""
+AS_EARLY = 1.005
+"""Of plans that end as early as that, the one is taken whose outputs are finished earlier on the whole."""
 
 
 @dataclass(frozen=True)
@@ -55,6 +62,10 @@ class Placement:
         What the slots do in a typical draw.
     shares
         How many tasks of each output each station gets.
+    finale
+        The last outputs, where they are made side by side.
+    parts
+        The names of their parts, in the order in which those are begun.
     """
 
     wish: Wish
@@ -62,6 +73,8 @@ class Placement:
     finishes: tuple[Finish, ...]
     spans: tuple[Span, ...] = ()
     shares: tuple[Share, ...] = ()
+    finale: tuple[str, ...] = ()
+    parts: tuple[str, ...] = ()
 
     @property
     def end(self) -> Draws:
@@ -246,6 +259,8 @@ def place_evening(evening: Evening, wish: Wish = "order") -> Placement:
     )
     if planned.draws > 1 and works:
         traced = traced_draw(works, planned.slots, planned.helping, typical_draw(found), planned.guide)
+    together = planned.guide.finale if planned.guide else frozenset()
+    finale = [work for work in planned.works if work.output in together]
     by_output = {one.output: one for item in found for one in convoys[item.output].finishes(item)}
     return Placement(
         wish,
@@ -253,7 +268,21 @@ def place_evening(evening: Evening, wish: Wish = "order") -> Placement:
         tuple(by_output[work.output] for work in evening.works),
         tuple(one for span in merged(traced.spans) for one in convoys[span.output].spans(span)),
         tuple(one for share in traced.shares for one in convoys[share.output].shares(share)),
+        tuple(work.output for work in finale),
+        tuple(_by_length(finale)),
     )
+
+
+def _by_length(works: Sequence[Work]) -> list[str]:
+    """The parts of outputs that are made side by side in the order in which they are begun, as the clock has it."""
+    found = [
+        (not stage.kind.first, -float(mean), name)
+        for work in works
+        for stage in work.stages
+        if stage.kind.of == "part"
+        for name, mean in zip(stage.names, stage.draws.mean(axis=1), strict=True)
+    ]
+    return [name for *_, name in sorted(found, key=lambda part: part[:2])]
 
 
 def in_best_order(evening: Evening, wish: Wish) -> Evening:
@@ -292,23 +321,57 @@ def _best(evening: Evening, wish: Wish) -> tuple[list[int], Guide | None]:
         due = [wanted.get(work.output, FAR) for work in works]
         amounts = [float(work.seconds(1)[0]) / max(1e-9, speed) for work in alone]
         tries = [(_in_time(due, amounts), None), (sorted(whole, key=lambda n: due[n]), None), (whole, None)]
-    if sum(len(stage.names) for work in works for stage in work.stages) > MOST_TRIED:
+    tasks = sum(len(stage.names) for work in works for stage in work.stages)
+    if tasks > MOST_TRIED:
         tries = tries[:1]
     if len(tries) == 1:
         return tries[0]
 
-    def worth(order: list[int], how: Guide | None) -> tuple[float, float]:
-        ends = simulate([alone[n] for n in order], slots, 1, helping=there, guide=how)
-        late = sum(float(item.end[0]) > wanted.get(item.output, FAR) for item in ends)
-        end = max(float(item.end[0]) for item in ends)
-        return (late, end) if wish == "in time" else (end, late)
+    def tried(order: list[int], how: Guide | None) -> _Try:
+        found = simulate([alone[n] for n in order], slots, 1, helping=there, guide=how)
+        ends = [float(item.end[0]) for item in found]
+        late = sum(end > wanted.get(item.output, FAR) for item, end in zip(found, ends, strict=True))
+        return _Try(order, how, max(ends), sum(ends) / len(ends), late)
 
-    return min(tries, key=lambda item: worth(*item))
+    results = [tried(order, how) for order, how in tries]
+    if wish == "in time":
+        best = min(results, key=lambda one: (one.late, one.end))
+    else:
+        orders = ORDERS_WITH_FINALE if tasks <= FEW_TASKS else 1
+        likely = sorted(results, key=lambda one: (one.end, one.late))[:orders]
+        results += [
+            tried(one.order, _with_finale(one.guide, one.order, works, size))
+            for one in likely
+            for size in FINALES
+            if size <= len(works)
+        ]
+        earliest = min(one.end for one in results)
+        best = min(
+            (one for one in results if one.end <= earliest * AS_EARLY), key=lambda one: (one.mean, one.end)
+        )
+    return best.order, best.guide
+
+
+class _Try(NamedTuple):
+    """An order and a guide, and what came of them: the end, the mean end of an output, how many are late."""
+
+    order: list[int]
+    guide: Guide | None
+    end: float
+    mean: float
+    late: int
+
+
+def _with_finale(guide: Guide | None, order: Sequence[int], works: Sequence[Work], size: int) -> Guide:
+    """A guide by which so many of the last outputs are made side by side."""
+    last = [works[n].output for n in order if works[n].stages and not works[n].not_before][-size:]
+    return replace(guide or Guide(), finale=frozenset(last))
 
 
 def _guide(bound: Bound) -> Guide | None:
     """Which stations the best plan uses for what; None where it says nothing."""
-    return {one: stations for one, stations in bound.uses.items() if stations} or None
+    uses = {one: stations for one, stations in bound.uses.items() if stations}
+    return Guide(uses) if uses else None
 
 
 def _tail(work: Work) -> float:

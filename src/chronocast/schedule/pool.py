@@ -120,10 +120,10 @@ class Pool:
         self.sides = [*sides, *(item for item in helping if item.slots)]
         self.rows = np.arange(draws)
         most = max((side.slots for side in self.sides), default=0)
-        self.free = np.full((draws, len(self.sides), most), FAR)
+        self.free = np.full((most, draws, len(self.sides)), FAR)
         self.slower = np.ones((draws, len(self.sides))) if len(self.sides) > self.own else None
         for number, side in enumerate(self.sides):
-            self.free[:, number, : side.slots] = side.booked
+            self.free[: side.slots, :, number] = side.booked
             if self.slower is not None:
                 self.slower[:, number] = side.slower
         self.typical = 0.0
@@ -137,10 +137,10 @@ class Pool:
                     self.opens[number, window], self.shuts[number, window] = begin, end
             for number, side in enumerate(self.sides):
                 for slot in range(side.slots):
-                    self.free[:, number, slot] = self._opened(
-                        np.full(draws, number), self.free[:, number, slot]
+                    self.free[slot, :, number] = self._opened(
+                        np.full(draws, number), self.free[slot, :, number]
                     )
-        self.first = self.free.min(axis=2) if most else np.full((draws, 0), FAR)
+        self.first = self.free.min(axis=0) if most else np.full((draws, 0), FAR)
         found = {
             number: [item for item in surprises if item.station in (side.name, HERE)]
             for number, side in enumerate(self.sides)
@@ -214,8 +214,8 @@ class Pool:
         """Have slots come free at a moment, within their station's hours."""
         if self.timed:
             moment = self._opened(stations, moment)
-        self.free[rows, stations, slots] = moment
-        self.first[rows, stations] = self.free[rows, stations].min(axis=1)
+        self.free[slots, rows, stations] = moment
+        self.first[rows, stations] = self.free[:, rows, stations].min(axis=0)
 
     def _opened(self, stations: Numbers, moment: Draws) -> Draws:
         """The first moment from then on at which stations are open."""
@@ -251,11 +251,11 @@ class Pool:
 
     def _slot(self, station: Numbers, begin: Draws, waited: bool) -> Numbers:
         """Of a station's slots that are free by then the one that came free last: the others stay for other tasks."""
-        free = self.free[self.rows, station]
+        free = self.free[:, self.rows, station]
         if not waited:
-            slot: Numbers = free.argmin(axis=1)
+            slot: Numbers = free.argmin(axis=0)
         else:
-            slot = np.where(free <= begin[:, None], free, -1.0).argmax(axis=1)
+            slot = np.where(free <= begin, free, -1.0).argmax(axis=0)
         return slot
 
     def _within_hours(
@@ -298,8 +298,8 @@ class Pool:
 
     def _send_home(self, stations: Numbers, rows: Numbers) -> None:
         """Have slots that come free just before their station shuts wait for its next hours."""
-        slots = self.free[rows, stations].argmin(axis=1)
-        free = self.free[rows, stations, slots]
+        slots = self.free[:, rows, stations].argmin(axis=0)
+        free = self.free[slots, rows, stations]
         window = np.minimum((self.shuts[stations] <= free[:, None]).sum(axis=1), self.shuts.shape[1] - 1)
         closes = self.shuts[stations, window]
         short = np.full(len(rows), self.typical)

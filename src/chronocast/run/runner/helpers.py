@@ -76,7 +76,13 @@ def plan_of(view: Outlook) -> Guided | None:
         TaskShare(share.output, share.of == "part", share.station, share.tasks) for share in placement.shares
     )
     order = placement.order if placement.wish != "order" else ()
-    return Guided(order, tuple(name for _, name in quickest), shares if station.helpers else ())
+    return Guided(
+        order,
+        tuple(name for _, name in quickest),
+        shares if station.helpers else (),
+        placement.finale,
+        placement.parts,
+    )
 
 
 def crew_with_house(
