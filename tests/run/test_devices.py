@@ -16,7 +16,7 @@ from unittest import mock
 
 import av
 
-from chronocast.crew.local.device_trials import devices_tried, try_encoders
+from chronocast.crew.local.device_trials import DeviceTrials, devices_tried
 from chronocast.journal.documents import load_batch
 from chronocast.journal.workspace import Workspace
 from chronocast.media.device_trial import try_encoder
@@ -163,9 +163,9 @@ class Devices(unittest.TestCase):
         hung = ("h264_standin",)
         with (
             self.device(hang_after=2),
-            mock.patch.object(sys.modules[try_encoders.__module__], "hardware_encoders", return_value=hung),
+            mock.patch.object(sys.modules[DeviceTrials.__module__], "hardware_encoders", return_value=hung),
         ):
-            (found,) = try_encoders(seconds=3)
+            ((found,), _) = DeviceTrials(seconds=3).carry_out()
             self.assertIn("it hangs in its driver: ended after 3 seconds", found.why_not)
 
     def test_a_program_outside_the_libraries_is_fed_by_a_pipe(self) -> None:

@@ -62,7 +62,7 @@ def try_encoder(encoder: Encoder, driver: str = "") -> TriedEncoder:
     found = TriedEncoder(
         encoder=encoder.name, family=on.family, codec=on.codec, driver=driver, stand_in=on.stand_in
     )
-    if missing := _missing(encoder):
+    if missing := ("none is plugged in" if on.stand_in and not driver else _missing(encoder)):
         return found.model_copy(update={"why_not": missing})
     with tempfile.TemporaryDirectory(prefix="chronocast-device-") as folder:
         why, formats = "", []
@@ -100,49 +100,56 @@ def decoder_families() -> tuple[str, ...]:
     return tuple(hwdevices_available())
 
 
-def try_decoder(family: str) -> TriedDecoder:
+def film_to_decode(path: str) -> None:
+    """Write the film by which decoding is tried.
+
+    Parameters
+    ----------
+    path
+        Where.
+    """
+    settings = EncoderSettings(
+        encoder="libx264", options={"preset": "veryfast", "crf": "20"}, colour=(1, 1, 1, 1)
+    )
+    encode_pictures(
+        _pictures("yuv420p", DECODED_SIZE, DECODED),
+        path,
+        RATE,
+        width=DECODED_SIZE[0],
+        height=DECODED_SIZE[1],
+        settings=settings,
+    )
+
+
+def try_decoder(family: str, film: str) -> TriedDecoder:
     """What decoding by a kind of device does here: the same pictures as the processor's, and how quickly.
 
     Parameters
     ----------
     family
         By the libraries' name.
+    film
+        What is decoded.
     """
-    with tempfile.TemporaryDirectory(prefix="chronocast-device-") as folder:
-        film = str(Path(folder) / "film.mp4")
-        settings = EncoderSettings(
-            encoder="libx264", options={"preset": "veryfast", "crf": "20"}, colour=(1, 1, 1, 1)
-        )
-        encode_pictures(
-            _pictures("yuv420p", DECODED_SIZE, DECODED),
-            film,
-            RATE,
-            width=DECODED_SIZE[0],
-            height=DECODED_SIZE[1],
-            settings=settings,
-        )
-        return _tried_with(family, film)
-
-
-def _tried_with(family: str, film: str) -> TriedDecoder:
     found = TriedDecoder(family=family)
     begin = time.perf_counter()
-    plain = _decoded(film, None)
-    middle = time.perf_counter()
     sentence, made = "", list[bytes]()
     with listening() as said:
         try:
             made = _decoded(film, HWAccel(device_type=family, allow_software_fallback=False))
         except (av.error.FFmpegError, RuntimeError, ValueError, OSError) as error:
             sentence = str(error)
-    took = time.perf_counter() - middle
+    took = time.perf_counter() - begin
     if sentence:
         whole = " ".join([*said, sentence])
         why = next((words for part, words in REASONS if part in whole), "")
         none = "Operation not permitted" in whole or "no stream is compatible" in whole
         return found.model_copy(update={"why_not": why or ("no device, or no driver" if none else sentence)})
+    begin = time.perf_counter()
+    plain = _decoded(film, None)
+    alone = time.perf_counter() - begin
     return found.model_copy(
-        update={"exact": made == plain, "times_quicker": round((middle - begin) / max(1e-6, took), 2)}
+        update={"exact": made == plain, "times_quicker": round(alone / max(1e-6, took), 2)}
     )
 
 

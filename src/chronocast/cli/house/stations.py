@@ -225,14 +225,14 @@ def station_encoders(
 
     They are tried the first time, when a library or a driver is another, and when asked.
     """
-    from chronocast.crew.local.device_trials import devices_tried
+    from chronocast.crew.local.device_trials import DeviceTrials, devices_tried
 
     def say(name: str) -> None:
         if not json_ and sys.stderr.isatty():
             sys.stderr.write(f"\r\x1b[Ktrying {name} …")
             sys.stderr.flush()
 
-    found = devices_tried(workspace(), again=again, say=say)
+    found = devices_tried(workspace(), again=again, trials=DeviceTrials(say))
     if not json_ and sys.stderr.isatty():
         sys.stderr.write("\r\x1b[K")
     if json_:

@@ -83,6 +83,7 @@ class Session(QObject):
         self._conflict_told = False
         self._preview: Batch | None = None
         self._measuring: Any = None
+        self._trying: Any = None
         self._closed = False
         self._forecaster = Forecaster(self.workspace, self)
         self._forecaster.forecast.connect(self._forecast)
@@ -186,6 +187,8 @@ class Session(QObject):
         """Tell the threads to leave; nobody waits for one that is at a slow drive.  A run goes on by itself."""
         if self._measuring is not None:
             self._measuring.end()
+        if self._trying is not None:
+            self._trying.end()
         self._again.stop()
         self._soon.stop()
         if self._runner_waits:
@@ -292,17 +295,23 @@ class Session(QObject):
 
     def try_encoders(self, done: Callable[[], None]) -> None:
         """Try this machine's hardware encoders, each in a process of its own; then forecast anew."""
-        from chronocast.crew.local.device_trials import devices_tried
+        from chronocast.crew.local.device_trials import DeviceTrials, devices_tried
 
-        space = self.workspace
+        if self._trying is not None:
+            return
+        space, self._trying = self.workspace, (trials := DeviceTrials())
+
+        def work() -> None:
+            try:
+                devices_tried(space, again=True, trials=trials)
+            finally:
+                self._trying = None
 
         def over(_: object) -> None:
             done()
             self.forecast_anew()
 
-        self._wait_for(
-            "Trying this machine's hardware encoders…", lambda: devices_tried(space, again=True), over
-        )
+        self._wait_for("Trying this machine's hardware encoders…", work, over)
 
     def probe(self) -> None:
         """Encode a few pieces ahead, of what is in doubt most: the forecast becomes sharper, and they are kept."""
