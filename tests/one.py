@@ -15,6 +15,8 @@ from pathlib import Path
 
 from hypothesis import HealthCheck, settings
 
+from tests.bearer import bear_runners
+
 
 def leave_nothing_running(state: str) -> None:
     """End runners that a failed test left behind, or they would slow down the others."""
@@ -54,19 +56,6 @@ class Timed(unittest.TextTestResult):
             self.stream.writeln(f"      {seconds:.1f} s")
 
 
-def keep_a_runner_waiting() -> None:
-    """Have the runs of this process begun as those of a desktop that has been open for a while: loading takes seconds."""
-    from chronocast.run import client, waiting
-
-    begin = client.start_runner
-
-    def start_runner(journal: Path) -> None:
-        waiting.have_a_runner_wait()
-        begin(journal)
-
-    client.start_runner = start_runner
-
-
 def main(name: str) -> None:
     faulthandler.enable()
     with tempfile.TemporaryDirectory(prefix="chronocast-test-", ignore_cleanup_errors=True) as folder:
@@ -78,7 +67,8 @@ def main(name: str) -> None:
         # machines are noisy: how long drawing an example took says nothing about the code
         settings.register_profile("noisy", deadline=None, suppress_health_check=[HealthCheck.too_slow])
         settings.load_profile("noisy")
-        keep_a_runner_waiting()
+        if name != "tests.run.test_waiting":  # which is about how they come to be in use
+            bear_runners()
         suite = unittest.defaultTestLoader.loadTestsFromName(name)
         result = unittest.TextTestRunner(stream=sys.stderr, verbosity=2, resultclass=Timed).run(suite)
         leave_nothing_running(os.environ["CHRONOCAST_STATE"])

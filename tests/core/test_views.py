@@ -15,7 +15,7 @@ from chronocast.model.batch.ranges import add_range
 from chronocast.model.time.timing import FrameRange
 from chronocast.run.view import RunView
 from chronocast.ui.places.plan.model import arranged, difference, plan_model
-from chronocast.ui.places.run.model import run_model
+from chronocast.ui.places.run.model import places_told, run_model
 
 
 @dataclass
@@ -97,6 +97,32 @@ class Run(unittest.TestCase):
         self.assertEqual((shown.done, shown.share, shown.ended), ("1 of 1", 1.0, True))
         self.assertIn("every file proved", shown.finished_more)
         self.assertTrue(shown.rows[0].checks)
+
+    def test_the_piece_map_says_which_station_made_what(self) -> None:
+        records = story([time.time() + n for n in range(8)])[:4]
+        records[2].body["map"] = [
+            ("aa", 25, "encode"),
+            ("bb", 25, "encode"),
+            ("cc", 25, "encode"),
+            ("dd", 25, "kept"),
+        ]
+        for number, (piece, slot) in enumerate(
+            (("aa", "Plover/here-0"), ("bb", "Plover/here-1"), ("cc", "here-0"))
+        ):
+            body = {"task": f"encode:{piece}", "attempt": number}
+            records += [
+                Said(5 + 2 * number, records[-1].time, "started", {**body, "slot": slot, "output": "o"}),
+                Said(6 + 2 * number, records[-1].time + 1, "finished", {**body, "output": "", "result": {}}),
+            ]
+        under_way = {"tasks": {"encode:cc": {"count": 5, "total": 25, "slot": "here-0", "output": "o"}}}
+        view = RunView().fold(records[:-1]).see({"tasks": (time.time(), under_way)}, lives=True)
+        (row,) = run_model(view, time.time()).rows
+        self.assertEqual(
+            [(run.place, run.pieces, run.done) for run in row.pieces],
+            [("Plover", 2, 1.0), ("here", 1, 0.2), ("", 1, 1.0)],
+        )
+        self.assertEqual(places_told(row.pieces), "1 piece here, 2 at Plover")
+        self.assertEqual(places_told(row.pieces[1:]), "", "nothing to say where all are made here")
 
     def test_a_failure_says_where_what_it_cost_and_what_is_done_about_it(self) -> None:
         now = time.time()

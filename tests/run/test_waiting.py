@@ -65,7 +65,8 @@ class Waiting(unittest.TestCase):
         (place / "link").symlink_to(place / "state")
         with mock.patch.dict(os.environ, CHRONOCAST_STATE=str(place / "link")):
             journal = begin_run(load_batch(path), path)
-            pid = int(wait(journal, lambda view: bool(view.outputs)) and lock_path(journal).read_text())
+            wait(journal, lambda view: view.tasks)
+            pid = int(lock_path(journal).read_text())
             os.kill(pid, signal.SIGSTOP)
             self.assertIn("Stopped", stop_run(journal, 0.3))
             self.assertTrue(gone(pid))

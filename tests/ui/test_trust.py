@@ -37,10 +37,10 @@ from tests.runs import QUICK, RATED, small_batch
 from tests.ui.hands import Desk
 
 
-def visit(batch: Path, last: str = "") -> subprocess.CompletedProcess[str]:
+def visit(batch: Path, last: str = "", stay_ms: int = 700) -> subprocess.CompletedProcess[str]:
     """The desktop in a process of its own; what became of it."""
     return subprocess.run(
-        [sys.executable, "-m", "tests.ui.visit", str(batch), last],
+        [sys.executable, "-m", "tests.ui.visit", str(batch), last, str(stay_ms)],
         capture_output=True,
         text=True,
         timeout=300,
@@ -89,7 +89,7 @@ class Lives(unittest.TestCase):
             "QTimer.singleShot(1800, lambda: print([str(w.session.path) for w in QApplication.topLevelWidgets() "
             "if isinstance(w, Window) and w.isVisible()], flush=True))\n"
         )
-        done = visit(one, drop)
+        done = visit(one, drop, 2600)
         self.lived(done)
         self.assertIn(f"['{two}']", done.stdout)
 

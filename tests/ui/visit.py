@@ -28,8 +28,8 @@ def steps(window: Window) -> list[Callable[[], object]]:
     return found
 
 
-def main(path: str, last: str = "") -> int:
-    """Exit status 0 if the window lived through it; ``last`` is a statement carried out in it at the end."""
+def main(path: str, last: str = "", stay_ms: str = "700") -> int:
+    """Exit status 0 if the window lived through it; ``last`` is a statement carried out in it at the end, when it stays so long."""
 
     def begin() -> None:
         windows = [w for w in QApplication.topLevelWidgets() if isinstance(w, Window)]
@@ -47,7 +47,7 @@ def main(path: str, last: str = "") -> int:
             if last:
                 QTimer.singleShot(0, lambda: exec(last, {"window": window, "sys": sys}))
             QTimer.singleShot(
-                2600 if last else 1200,
+                int(stay_ms),
                 lambda: (print("visited", flush=True), QApplication.closeAllWindows(), QApplication.quit()),
             )
 

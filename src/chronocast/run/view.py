@@ -194,7 +194,7 @@ def place_of(slot: str) -> tuple[str, int]:
 class RunView:
     """A run: outputs in the operator's order, what is going on, how it ended; ``house`` is what was said of it last.
 
-    ``stand_ins`` are stations that only stand in for workstations.
+    ``stand_ins`` are stations that only stand in for workstations; ``pieces_done`` says where each piece was made.
     """
 
     batch: dict[str, Any] = field(default_factory=dict)
@@ -214,7 +214,7 @@ class RunView:
     last: int = 0
     time: float = 0.0
     asked_order: list[str] = field(default_factory=list)
-    pieces_done: set[str] = field(default_factory=set)
+    pieces_done: dict[str, str] = field(default_factory=dict)
     troubles: list[str] = field(default_factory=list)
     worked: list[Stretch] = field(default_factory=list)
     lanes: dict[str, Any] = field(default_factory=dict)
@@ -488,11 +488,11 @@ def _failed(view: RunView, record: AnyRecord) -> None:
 
 
 def _finished(view: RunView, record: AnyRecord) -> None:
-    _worked(view, record, good=True)
+    worked = _worked(view, record, good=True)
     if record.body["output"]:
         view.output(record.body["output"]).spent += float(record.body.get("cpu_seconds", 0.0))
     if record.body["task"].startswith(PIECES):
-        view.pieces_done.add(shown_name(record.body["task"].partition(":")[2]))
+        view.pieces_done[shown_name(record.body["task"].partition(":")[2])] = worked.place if worked else ""
     if record.body["task"].startswith(PIECES) and record.body["output"]:
         output = view.output(record.body["output"])
         if record.body["result"].get("copied"):

@@ -9,7 +9,8 @@ from pathlib import Path
 from typing import NamedTuple
 
 from chronocast.model.show import clock_text, counted, db_text, size_text, time_text
-from chronocast.run.view import PIECES, WAITS, Condition, OutputView, RunView, shown_name
+from chronocast.model.stages import HERE
+from chronocast.run.view import PIECES, WAITS, Condition, OutputView, RunView, place_of, shown_name
 
 GOING = ("waiting", "rendering", "joining", "checking", "placing")
 
@@ -44,30 +45,60 @@ def picture_told(output: OutputView) -> PictureTold | None:
 
 
 class PieceRun(NamedTuple):
-    """Neighbouring pieces of an output that stand alike: their share of it, how they are treated, how much of them is done."""
+    """Neighbouring pieces of an output that stand alike: their share of it, how they are treated, how much of them is done.
+
+    ``place`` is the station that makes or made them, or its device; "" for none yet.
+    """
 
     share: float
     treatment: str
     done: float
+    place: str = ""
+    pieces: int = 1
+
+    @property
+    def elsewhere(self) -> bool:
+        """Whether another station makes them."""
+        return bool(self.place) and not self.place.startswith(HERE)
 
 
 def piece_runs(view: RunView, output: OutputView) -> tuple[PieceRun, ...]:
     """The piece map of an output as it fills in."""
     under_way = {
-        shown_name(task.partition(":")[2]): told["count"] / max(1, told["total"])
+        shown_name(task.partition(":")[2]): (told["count"] / max(1, told["total"]), place_of(told["slot"])[0])
         for task, told in view.tasks.items()
         if task.startswith(PIECES)
     }
     whole = sum(frames for _, frames, _ in output.map)
     found: list[PieceRun] = []
     for name, frames, treatment in output.map:
-        done = 1.0 if treatment == "kept" or name in view.pieces_done else min(1.0, under_way.get(name, 0.0))
-        run = PieceRun(frames / max(1, whole), treatment, done)
+        done, place = under_way.get(name, (0.0, ""))
+        if treatment == "kept" or name in view.pieces_done:
+            done, place = 1.0, view.pieces_done.get(name, "")
+        run = PieceRun(frames / max(1, whole), treatment, min(1.0, done), place)
         last = found[-1] if found else None
-        if last and last.treatment == treatment and last.done == done and done in (0.0, 1.0):
-            run = PieceRun(found.pop().share + run.share, treatment, done)
+        if last and last[1:4] == run[1:4] and run.done in (0.0, 1.0):
+            run = run._replace(share=last.share + run.share, pieces=last.pieces + 1)
+            found.pop()
         found.append(run)
     return tuple(found)
+
+
+def places_told(pieces: Sequence[PieceRun]) -> str:
+    """Where the pieces of an output are made, in a few words; "" where all are made on this machine."""
+    if not any(run.elsewhere for run in pieces):
+        return ""
+    counts: dict[str, int] = {}
+    for run in pieces:
+        if run.place:
+            counts[run.place] = counts.get(run.place, 0) + run.pieces
+    first, *others = sorted(counts.items(), key=lambda item: (not item[0].startswith(HERE), item[0]))
+    told = [f"{counted(first[1], 'piece')} {_at(first[0])}", *(f"{n} {_at(place)}" for place, n in others)]
+    return ", ".join(told)
+
+
+def _at(place: str) -> str:
+    return place if place.startswith(HERE) else f"at {place}"
 
 
 class FanMoment(NamedTuple):

@@ -18,7 +18,7 @@ from chronocast.ui.lanes.lanes import Lanes
 from chronocast.ui.lanes.run_lanes import run_lanes
 from chronocast.ui.places.place import Touched
 from chronocast.ui.places.run.fan import FanChart
-from chronocast.ui.places.run.model import RunModel, RunRow, run_model
+from chronocast.ui.places.run.model import RunModel, RunRow, places_told, run_model
 from chronocast.ui.places.run.seen import SeenPair
 from chronocast.ui.theme import Theme, font, scale
 from chronocast.ui.widgets import draw
@@ -122,6 +122,13 @@ def _paint_pieces(painter: QPainter, bar: QRectF, row: RunRow, t: Theme) -> None
             painter.fillRect(done, t.color(still, 150))
         else:
             draw.encoded(painter, done, t)
+        if run.elsewhere:  # made at another station: a line over it
+            painter.fillRect(QRectF(box.left(), box.top() - 4, box.width() - 1, 2), t.color("text"))
+
+
+def progress_words(row: RunRow) -> str:
+    """How far it is, and where its pieces are made."""
+    return row.reason or ", ".join(filter(None, (f"{row.share:.0%}", places_told(row.pieces))))
 
 
 def paint_promised(what: int, painter: QPainter, box: QRectF, row: RunRow, t: Theme) -> None:
@@ -142,7 +149,7 @@ def promised_words(what: int, row: RunRow) -> str:
 COLUMNS = (
     Col("output", lambda r: f"{r.title}, {r.recipe}", 0.28, paint_title),
     Col("state", lambda r: r.state, 0.12, paint_state),
-    Col("done", lambda r: r.reason or f"{r.share:.0%}", 0.24, paint_progress),
+    Col("done", progress_words, 0.24, paint_progress),
     Col("processor time", partial(promised_words, 0), 0.13, partial(paint_promised, 0), right=True),
     Col("size", partial(promised_words, 1), 0.12, partial(paint_promised, 1), right=True),
     Col("finish", partial(promised_words, 2), 0.11, partial(paint_promised, 2), right=True),
