@@ -492,7 +492,9 @@ class RunPlace(QWidget):
                 f"{' · '.join(told[:MOST_CHECKS])}{more}"
             )
         else:
-            others = "\n".join([*row.failures[:2], *(run.needs[:3] if run else ())])
+            made = places_told(row.pieces)
+            marked = [f"Made so far: {made} (the line over a piece: at another station)."] if made else []
+            others = "\n".join([*marked, *row.failures[:2], *(run.needs[:3] if run else ())])
             self.needs.setText(f"{row.title} · {row.recipe}: {row.state}\n{others}".strip())
 
     def _pause_or_go_on(self) -> None:
