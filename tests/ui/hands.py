@@ -55,8 +55,12 @@ class Desk:
     @property
     def now(self) -> Window:
         """The window on screen (a change of theme makes it anew)."""
-        found = [w for w in QApplication.topLevelWidgets() if isinstance(w, Window) and w.isVisible()]
-        return found[-1]
+        return self.windows[-1]
+
+    @property
+    def windows(self) -> list[Window]:
+        """All windows on screen."""
+        return [w for w in QApplication.topLevelWidgets() if isinstance(w, Window) and w.isVisible()]
 
     def key(
         self,

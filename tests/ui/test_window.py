@@ -248,10 +248,11 @@ class Tasks(unittest.TestCase):
         desk.key(Qt.Key.Key_T, CTRL | SHIFT, desk.now)
         desk.until(lambda: desk.now.theme.name == "Paper", "the other theme")
         before = desk.now.headline.sizeHint().height()
-        desk.key(Qt.Key.Key_Plus, CTRL, desk.now)
-        desk.until(lambda: desk.now.headline.sizeHint().height() > before, "larger text")
-        desk.key(Qt.Key.Key_Minus, CTRL, desk.now)
-        desk.until(lambda: desk.now.headline.sizeHint().height() == before, "the text as it was")
+        for key, larger in ((Qt.Key.Key_Plus, True), (Qt.Key.Key_Minus, False)):
+            last = desk.now
+            desk.key(key, CTRL, last)
+            desk.until(lambda last=last: desk.windows != [last] and len(desk.windows) == 1, "another window")
+            self.assertEqual(desk.now.headline.sizeHint().height() > before, larger)
         desk.key(Qt.Key.Key_K, CTRL, desk.now)
         finder = QApplication.activePopupWidget()
         assert isinstance(finder, Finder)

@@ -119,8 +119,10 @@ def set_scale(value: float) -> None:
 
 
 def apply(app: QApplication, theme: Theme) -> None:
-    """Give the application a theme."""
-    app.setStyle("Fusion")
+    """Give the application a theme: its style, font and colours; what a window adds is its ``sheet``."""
+    if not app.property("styled"):  # to set it again takes a while, and changes nothing
+        app.setStyle("Fusion")
+        app.setProperty("styled", True)
     app.setFont(font(14))
     palette = QPalette()
     role = QPalette.ColorRole
@@ -146,10 +148,10 @@ def apply(app: QApplication, theme: Theme) -> None:
     for name in (role.WindowText, role.Text, role.ButtonText):
         palette.setColor(QPalette.ColorGroup.Disabled, name, QColor(theme.quiet))
     app.setPalette(palette)
-    app.setStyleSheet(_sheet(theme))
 
 
-def _sheet(t: Theme) -> str:
+def sheet(t: Theme) -> str:
+    """The style sheet of a window.  Not the application's: that would be worked out anew for every part of every window."""
     return f"""
     QWidget {{ color: {t.text}; }}
     QMainWindow, QDialog {{ background: {t.ground}; }}

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Callable
+from collections.abc import Callable, Generator
 from functools import partial
 from pathlib import Path
 
@@ -67,11 +67,12 @@ def settings() -> QSettings:
 
 
 class Window(QMainWindow):
-    """``Window(session, theme)``."""
+    """``Window(session, theme)``; with ``later`` it is filled when ``show_all`` is called."""
 
-    def __init__(self, session: Session, theme: Theme) -> None:
+    def __init__(self, session: Session, theme: Theme, *, later: bool = False) -> None:
         super().__init__()
         self.session, self.theme = session, theme
+        self.setStyleSheet(themes.sheet(theme))
         self.resize(1280, 800)
         if kept := settings().value("window"):
             self.restoreGeometry(kept)
@@ -112,6 +113,7 @@ class Window(QMainWindow):
         self._clock.timeout.connect(self._tick)
         self._clock.start(1000)
         self._retired = False
+        self._steps: Generator[bool, None, None] | None = None
         self._heard = (
             (session.changed, self._show_desk),
             (session.run_begun, self._run_begun),
@@ -129,6 +131,11 @@ class Window(QMainWindow):
         for signal, slot in self._heard:
             signal.connect(slot)
         self._connect_parts()
+        if not later:
+            self.show_all()
+
+    def show_all(self) -> None:
+        """Show everything that the session holds."""
         self._show_desk(ALL)
         self.go_to(PLAN)
 
@@ -517,14 +524,35 @@ class Window(QMainWindow):
         kept = settings()
         kept.setValue("theme", theme.name.lower())
         kept.setValue("text", themes.scale())
-        window = Window(self.session, theme)
-        window.setGeometry(self.geometry())
-        window.show()
-        for name, place in window.places.items():
-            place.take_over(self.places[name])
-        window.left_out.add(self.left_out.lines)
-        window.go_to(self.place)
-        _windows.append(window)
+        self._steps = steps = self._made_anew(theme)
+
+        def go_on() -> None:
+            if self._steps is not steps or not self.isVisible():  # made anew twice, or closed meanwhile
+                steps.close()
+            elif next(steps, False):
+                QTimer.singleShot(0, go_on)
+
+        QTimer.singleShot(0, go_on)
+
+    def _made_anew(self, theme: Theme) -> Generator[bool, None, None]:
+        """Another window takes the place of this one: step by step, so that nothing stands still meanwhile."""
+        window, handed_over = Window(self.session, theme, later=True), False
+        try:
+            yield True
+            window.show_all()
+            yield True
+            window.setGeometry(self.geometry())
+            for name, place in window.places.items():
+                place.take_over(self.places[name])
+            window.left_out.add(self.left_out.lines)
+            window.go_to(self.place)
+            window.show()
+            _windows.append(window)
+            handed_over = True
+            yield True
+        finally:
+            if not handed_over:
+                window.deleteLater()
         for signal, slot in self._heard:
             signal.disconnect(slot)
         self._retired = True

@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import partial
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import (
     QButtonGroup,
     QGridLayout,
@@ -208,15 +208,22 @@ class HousePlace(QWidget):
 
     def enter(self) -> None:
         """Read what the ledger has, elsewhere, and take the keyboard."""
-        if self.plot is None:  # the library of plots is brought in when it is first wanted
-            from chronocast.ui.places.house.facts_plot import FactsPlot
-
-            self.plot = FactsPlot(self.theme)
-            self.plot.trouble.connect(self.trouble)
-            self.room.addWidget(self.plot)
+        if self.plot is None:
+            QTimer.singleShot(0, self._make_plot)  # once the place itself is seen
         self.paces.setFocus()
         self.session.read_station(self.show_station)
         self.session.read_stock(self.show_stock)
+
+    def _make_plot(self) -> None:
+        """Bring in the library of plots, which most openings of the desktop never need."""
+        from chronocast.ui.places.house.facts_plot import FactsPlot
+
+        if self.plot is None:
+            self.plot = FactsPlot(self.theme)
+            self.plot.trouble.connect(self.trouble)
+            self.room.addWidget(self.plot)
+            if self.model is not None:
+                self._show_facts()
 
     def leave(self) -> None:
         """Nothing goes on in it."""
