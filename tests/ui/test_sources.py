@@ -65,7 +65,7 @@ class Sources(unittest.TestCase):
             self.assertIn(told, lines)
         self.assertIn("4 things left out", bar.words.text())
         desk.window.other_theme()
-        desk.settle()
+        desk.until(lambda: len(desk.windows) == 1 and desk.now is not desk.window, "the other theme")
         bar = desk.now.left_out
         self.assertEqual(len(bar.lines), 4, "it outlives a change of theme")
         desk.click(bar.dismiss)

@@ -214,6 +214,7 @@ class _Shooter:
         window.go_to(PLAN)
         self.settle()
         window.other_theme()
+        self.until("the other theme", lambda: bool(_windows) and _windows[-1] is not window)
         paper = _windows[-1]
         self.until("the filmstrips", lambda: strips_in_sight(paper), 60)
         self.settle()
@@ -231,6 +232,7 @@ class _Shooter:
         self.settle()
         self.shoot(paper, "check-paper")
         paper.other_theme()
+        self.until("the first theme", lambda: _windows[-1] is not paper)
         ink = _windows[-1]
         self.fill_a_drive(ink)
         ink.close()
