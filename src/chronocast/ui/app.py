@@ -10,7 +10,6 @@ import os
 import signal
 import sys
 import time
-from importlib import import_module
 from pathlib import Path
 
 from PyQt6.QtCore import QTimer
@@ -20,13 +19,11 @@ from chronocast.journal.places import state_folder
 from chronocast.model.errors import ChronocastError
 from chronocast.ui import theme as themes
 from chronocast.ui.desk.session import Session
-from chronocast.ui.desk.workers import errand, wait_for_errands
+from chronocast.ui.desk.workers import wait_for_errands
 from chronocast.ui.guard import Guard, leave_process
 from chronocast.ui.heartbeat import Heartbeat, wanted
 from chronocast.ui.window import Window, settings
 
-LOADING_MS = 3_000
-"""So long after the window was opened what other places need is loaded."""
 SWITCH_SECONDS = 0.0005
 """A thread that works on a forecast gives way to the interface after so long: by the usual 5 ms, at each of the many calls
 that an event takes, a window stood still for seconds while thousands of outputs were planned."""
@@ -90,7 +87,6 @@ def main(path: str | None) -> int:
     window.show()
     session.open()
     QTimer.singleShot(Opening.SETTLED_MS, opening.end)
-    QTimer.singleShot(LOADING_MS, lambda: errand(load_ahead, lambda _: None, logging.info))
     heart = Heartbeat(app) if wanted() else None
     QTimer.singleShot(2500, lambda: _calibrate_once(window))
     signal.signal(signal.SIGINT, lambda *_: app.quit())
@@ -101,13 +97,6 @@ def main(path: str | None) -> int:
     if heart is not None:
         logging.info("99 of 100 beats came within %.0f ms", heart.percentile(0.99) * 1000)
     return leave_process(status)
-
-
-def load_ahead() -> None:
-    """Load what takes a moment and is wanted later, elsewhere: plots of *House*, and sound."""
-    for name in ("chronocast.ui.places.house.facts_plot", "PyQt6.QtMultimedia"):
-        with contextlib.suppress(ImportError):  # told where it is wanted
-            import_module(name)
 
 
 def say_trouble(sentence: str) -> None:
