@@ -9,11 +9,18 @@ from __future__ import annotations
 
 import hashlib
 import json
-from typing import Any
+from collections.abc import Mapping
+from operator import is_, itemgetter
+from types import MappingProxyType
+from typing import Any, cast
+
+from pydantic import TypeAdapter
 
 from chronocast.model.messages.jobs import PieceJob, SoundJob
+from chronocast.model.source.cutlist import PictureSpan
 
 FORMAT_VERSION = 3
+NOTHING: Mapping[str, object] = MappingProxyType({})
 _HEARD: dict[str, Any] = {"__all__": {"media": {"path"}}}
 PICTURE_LABELS: dict[str, Any] = {
     "name": True,
@@ -37,8 +44,7 @@ SOUND_LABELS: dict[str, Any] = {
 """The same of a sound's job; the languages of tracks are written when the file is joined."""
 
 
-def _canonical(value: Any) -> str:
-    return json.dumps(value, sort_keys=True, separators=(",", ":"), ensure_ascii=True)
+_canonical = json.JSONEncoder(sort_keys=True, separators=(",", ":"), ensure_ascii=True).encode
 
 
 def _digest_of(text: str) -> str:
@@ -58,6 +64,8 @@ def _name(job: PieceJob | SoundJob, labels: dict[str, Any], library: str) -> str
 
 _SPANS = "\0spans"
 _OTHERS = [name for name in PieceJob.model_fields if name not in (*PICTURE_LABELS, "spans")]
+_others_of = itemgetter(*_OTHERS)
+_SPANS_TYPE = TypeAdapter(tuple[PictureSpan, ...])
 
 
 class PieceNamer:
@@ -67,10 +75,10 @@ class PieceNamer:
     """
 
     def __init__(self) -> None:
-        self._last: tuple[PieceJob, str] | None = None
+        self._last: tuple[object, ...] = ()
         self._around: tuple[str, str] = ("", "")
 
-    def name(self, job: PieceJob, library: str) -> str:
+    def name(self, job: PieceJob, library: str, changed: Mapping[str, object] = NOTHING) -> str:
         """The name of a piece.
 
         Parameters
@@ -79,23 +87,31 @@ class PieceNamer:
             The piece's.
         library
             The version of its encoder's library.
+        changed
+            Fields in which the piece's job is another than this one.
         """
-        last = self._last
-        if (
-            last is None
-            or last[1] != library
-            or any(getattr(job, name) is not getattr(last[0], name) for name in _OTHERS)
-        ):
-            said = job.model_dump(
+        fields = {**job.__dict__, **changed}
+        others = (library, *_others_of(fields))
+        if len(others) != len(self._last) or not all(map(is_, others, self._last)):
+            said = job.model_copy(update=dict(changed)).model_dump(
                 mode="json", exclude={**PICTURE_LABELS, "spans": True}, exclude_defaults=True
             )
-            whole = {"format": FORMAT_VERSION, "what": job.kind, "library": library, **said, "spans": _SPANS}
+            whole = {
+                "format": FORMAT_VERSION,
+                "what": fields["kind"],
+                "library": library,
+                **said,
+                "spans": _SPANS,
+            }
             before, _, after = _canonical(whole).partition(_canonical(_SPANS))
-            self._last, self._around = (job, library), (before, after)
-        spans = job.model_dump(
-            mode="json", include={"spans"}, exclude={"spans": PICTURE_LABELS["spans"]}, exclude_defaults=True
+            self._last, self._around = others, (before, after)
+        spans = _SPANS_TYPE.dump_python(
+            cast("tuple[PictureSpan, ...]", fields["spans"]),
+            mode="json",
+            exclude=PICTURE_LABELS["spans"],
+            exclude_defaults=True,
         )
-        return _digest_of(_canonical(spans["spans"]).join(self._around))
+        return _digest_of(_canonical(spans).join(self._around))
 
 
 def piece_name(job: PieceJob, library: str) -> str:

@@ -5,7 +5,8 @@ from __future__ import annotations
 import re
 from bisect import bisect_left, bisect_right
 from collections.abc import Callable, Mapping
-from typing import NamedTuple
+from functools import partial
+from typing import Any, NamedTuple
 
 from chronocast.media.piece.here import library_version
 from chronocast.media.piece.settings import FULLNESS
@@ -73,11 +74,14 @@ def picture_pieces(
     """
     starts = [span.start for span in whole.spans]
 
-    def job_of(piece: FrameRange) -> PieceJob:
+    def shown_in(piece: FrameRange) -> dict[str, Any]:
         first, last = bisect_right(starts, piece.start) - 1, bisect_left(starts, piece.stop)
         both = ((span, span.range.intersect(piece)) for span in whole.spans[max(0, first) : last])
         parts = tuple(span.part(part, piece.start) for span, part in both if part)
-        return whole.model_copy(update={"view": whole.view.later(piece.start), "spans": parts})
+        return {"view": whole.view.later(piece.start), "spans": parts}
+
+    def job_of(piece: FrameRange) -> PieceJob:
+        return whole.model_copy(update=shown_in(piece))
 
     groups = group_copies(whole.spans, picture, facts, job_of)
     settings = whole.settings
@@ -95,9 +99,9 @@ def picture_pieces(
     jobs, shown, why = list[PieceJob](), list[str](), groups.why
     scenes = {path: clip.scenes for path, clip in facts.items()}
     for piece in cut_around(whole.spans, moments, groups.runs, 2 if settings.woven else 1, scenes):
-        job, content = job_of(piece), ""
+        own, content = shown_in(piece), ""
         if decided:
-            content = namer_of_shown.name(job.model_copy(update={"settings": unrated}), library)
+            content = namer_of_shown.name(whole, library, {**own, "settings": unrated})
             steps, full = (
                 (rounds.eased.get(content, 0), rounds.begun.get(content, FULLNESS))
                 if rounds
@@ -106,18 +110,18 @@ def picture_pieces(
             its = None if quality is None else (rounds.quality_of(content) if rounds else quality) + steps
             if steps or full != FULLNESS or its != quality:
                 made = eased_by(picture, steps) if steps else picture
-                job = job.model_copy(update={"settings": told(made, quality=its, fullness=full)})
-        reason = _reason(job, piece, groups, picture, facts)
+                own["settings"] = told(made, quality=its, fullness=full)
+        reason = _reason(partial(job_of, piece), piece, groups, picture, facts)
         why = why or reason
         if may and not reason:
-            job = job.model_copy(update={"kind": "copy", "sets_moved": groups.moved.get(piece, 0)})
-        jobs.append(job.model_copy(update={"name": namer.name(job, library)}))
+            own |= {"kind": "copy", "sets_moved": groups.moved.get(piece, 0)}
+        jobs.append(whole.model_copy(update={**own, "name": namer.name(whole, library, own)}))
         shown.append(content)
     return PicturePieces(tuple(jobs), tuple(shown), settings, why)
 
 
 def _reason(
-    job: PieceJob,
+    job: Callable[[], PieceJob],
     piece: FrameRange,
     groups: GroupCopies,
     picture: PictureRecipe,
@@ -125,7 +129,7 @@ def _reason(
 ) -> str:
     """Why a piece that could be copied isn't; "" where it is, and where nobody would expect it."""
     if picture.kind.id in GRADED:
-        return why_encoded(job, picture, facts)
+        return why_encoded(job(), picture, facts)
     if not may_copy(picture):
         return ""
     return "" if piece in groups.runs else groups.why or AROUND_CUTS
