@@ -247,12 +247,13 @@ class Plans(unittest.TestCase):
         works = [work(f"o{n}", list(np.exp(dice.normal(2, 0.6, 20))), 16.0) for n in range(10)]
         there = [far(f"s{n}", 4, 1 + n * 0.5) for n in range(4)]
         found = plan(works, 4, there, "finish")
-        self.assertGreater(len(found.finale), 1)
+        finale = found.guide.finale
+        self.assertGreater(len(finale), 1)
         self.assertLess(float(found.end[0]), closing_bound(works, {HERE: 4}, there) * 1.1)
-        self.assertEqual(found.finale, found.order[-len(found.finale) :])
-        names = {name for item in works if item.output in found.finale for name in item.stages[0].names}
-        self.assertEqual(set(found.parts), names)
-        self.assertEqual(plan(works, 4, there).finale, (), "the operator's order is kept as it is")
+        self.assertEqual(finale, found.order[-len(finale) :])
+        names = {name for item in works if item.output in finale for name in item.stages[0].names}
+        self.assertEqual(set(found.guide.parts), names)
+        self.assertEqual(plan(works, 4, there).guide.finale, (), "the operator's order is kept as it is")
 
     def test_of_hundreds_of_outputs_the_plan_is_within_one_percent_of_the_bound(self) -> None:
         dice = np.random.default_rng(3)

@@ -34,6 +34,8 @@ bar, left_out = NoticeBar(INK), LeftOut(INK)
 column.addWidget(bar); column.addWidget(left_out); window.show()
 QTimer.singleShot(1500, lambda: bar.tell("It is saved."))
 QTimer.singleShot(2000, lambda: bar.tell("It is saved."))
+QTimer.singleShot(2200, bar.hide)
+QTimer.singleShot(2350, lambda: bar.tell("It is undone."))
 QTimer.singleShot(2500, lambda: left_out.add(["reef.txt: no film"]))
 QTimer.singleShot(3500, app.quit)
 app.exec()
@@ -99,7 +101,12 @@ class Notices(unittest.TestCase):
         heard = json.loads(done.stdout.splitlines()[-1])
         self.assertEqual(
             [words for role, words in heard if role == ALERT],
-            ["It is saved.", "It is saved.", "1 thing left out of what was brought in. reef.txt: no film"],
+            [
+                "It is saved.",
+                "It is saved.",
+                "It is undone.",
+                "1 thing left out of what was brought in. reef.txt: no film",
+            ],
             done.stderr,
         )
 

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import heapq
 from collections import Counter
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Literal
 
@@ -76,13 +76,15 @@ class Guide:
     uses
         Which stations are used for what, of those that could be; all of those for what it doesn't name.
     finale
-        Outputs, the last of the order, that are made side by side: their parts are begun by length, the longest
-        first, whichever output they are of.  Their steps then come at about the same time, so that more slots have
-        something to do until the end.
+        Outputs, the last of the order, that are made side by side.  Their steps then come at about the same time, so
+        that more slots have something to do until the end.
+    parts
+        The names of their parts in the order in which those are begun, whichever output they are of.
     """
 
     uses: Mapping[WorkClass, frozenset[str]] = field(default_factory=dict)
-    finale: frozenset[str] = frozenset()
+    finale: tuple[str, ...] = ()
+    parts: tuple[str, ...] = ()
 
 
 def class_of(work: Work, stage: Stage) -> WorkClass:
@@ -144,6 +146,7 @@ class _Clock:
         guide: Guide | None,
     ) -> None:
         self.guide = guide or Guide()
+        self.ranks = {name: number for number, name in reversed(list(enumerate(self.guide.parts)))}
         helped = {item.place: 0 for item in helping}
         self.pools = {
             place: Pool(place, count, draws, [item for item in helping if item.place == place], surprises)
@@ -225,7 +228,7 @@ class _Clock:
 
     def make_parts(self, works: Sequence[Work]) -> None:
         """Give the parts of an output their time, or of several side by side; those that an earlier one makes too are waited for."""
-        items = [_Open(work, None, np.full(self.draws, work.not_before)) for work in works]
+        items = [_Open(work, None, np.full(self.draws, max(0.0, work.not_before))) for work in works]
         few = self.together == 1
         for number, stage, rows in self._parts_in_order(works):
             work, item = works[number], items[number]
@@ -248,21 +251,21 @@ class _Clock:
             self._opened(item)
         self.make_steps()
 
-    def _parts_in_order(self, works: Sequence[Work]) -> list[tuple[int, Stage, list[int]]]:
+    def _parts_in_order(self, works: Sequence[Work]) -> Iterable[tuple[int, Stage, list[int]]]:
         """Parts of outputs in the order in which they are begun, each with its output's number, its stage and rows.
 
-        Those of one output are as they were given, base pieces first; those of several by length.
+        Those of one output are as they were given, base pieces first; those of several as the plan has them.
         """
-        found = [
+        found = (
             (number, stage, rows)
             for number, work in enumerate(works)
             for stage in sorted(work.stages, key=lambda stage: not stage.kind.first)
             if stage.kind.of == "part"
             for rows in self._grouped(stage)
-        ]
-        if len(works) > 1:
-            found.sort(key=lambda part: (not part[1].kind.first, -float(part[1].draws[part[2]].mean())))
-        return found
+        )
+        if len(works) == 1:
+            return found
+        return sorted(found, key=lambda part: self.ranks.get(part[1].names[part[2][0]], len(self.ranks)))
 
     def end_sooner(self) -> None:
         """Have the slots that stand idle at the end help with what is still being made."""
@@ -355,11 +358,10 @@ class _Clock:
     def _grouped(self, stage: Stage) -> Iterator[list[int]]:
         """Rows of a stage's tasks that aren't made yet, one by one; a few together where there are very many."""
         first = {name: row for row, name in reversed(list(enumerate(stage.names))) if name not in self.made}
-        rows, left = sorted(first.values()), self.left
+        rows = sorted(first.values())
         while rows:
-            count = self.together if left > self.alone else 1
+            count = self.together if self.left > self.alone else 1
             chunk, rows = rows[:count], rows[count:]
-            left -= len(chunk)
             yield chunk
 
     def side_by_side(self, works: Sequence[Work]) -> Iterator[list[Work]]:

@@ -62,10 +62,8 @@ class Placement:
         What the slots do in a typical draw.
     shares
         How many tasks of each output each station gets.
-    finale
-        The last outputs, where they are made side by side.
-    parts
-        The names of their parts, in the order in which those are begun.
+    guide
+        What it adds to the order.
     """
 
     wish: Wish
@@ -73,8 +71,7 @@ class Placement:
     finishes: tuple[Finish, ...]
     spans: tuple[Span, ...] = ()
     shares: tuple[Share, ...] = ()
-    finale: tuple[str, ...] = ()
-    parts: tuple[str, ...] = ()
+    guide: Guide = field(default_factory=Guide)
 
     @property
     def end(self) -> Draws:
@@ -259,8 +256,6 @@ def place_evening(evening: Evening, wish: Wish = "order") -> Placement:
     )
     if planned.draws > 1 and works:
         traced = traced_draw(works, planned.slots, planned.helping, typical_draw(found), planned.guide)
-    together = planned.guide.finale if planned.guide else frozenset()
-    finale = [work for work in planned.works if work.output in together]
     by_output = {one.output: one for item in found for one in convoys[item.output].finishes(item)}
     return Placement(
         wish,
@@ -268,13 +263,12 @@ def place_evening(evening: Evening, wish: Wish = "order") -> Placement:
         tuple(by_output[work.output] for work in evening.works),
         tuple(one for span in merged(traced.spans) for one in convoys[span.output].spans(span)),
         tuple(one for share in traced.shares for one in convoys[share.output].shares(share)),
-        tuple(work.output for work in finale),
-        tuple(_by_length(finale)),
+        planned.guide or Guide(),
     )
 
 
 def _by_length(works: Sequence[Work]) -> list[str]:
-    """The parts of outputs that are made side by side in the order in which they are begun, as the clock has it."""
+    """The parts of outputs that are made side by side, base pieces first, then the longest first."""
     found = [
         (not stage.kind.first, -float(mean), name)
         for work in works
@@ -340,7 +334,7 @@ def _best(evening: Evening, wish: Wish) -> tuple[list[int], Guide | None]:
         orders = ORDERS_WITH_FINALE if tasks <= FEW_TASKS else 1
         likely = sorted(results, key=lambda one: (one.end, one.late))[:orders]
         results += [
-            tried(one.order, _with_finale(one.guide, one.order, works, size))
+            tried(one.order, _with_finale(one.guide, one.order, alone, size))
             for one in likely
             for size in FINALES
             if size <= len(works)
@@ -364,8 +358,9 @@ class _Try(NamedTuple):
 
 def _with_finale(guide: Guide | None, order: Sequence[int], works: Sequence[Work], size: int) -> Guide:
     """A guide by which so many of the last outputs are made side by side."""
-    last = [works[n].output for n in order if works[n].stages and not works[n].not_before][-size:]
-    return replace(guide or Guide(), finale=frozenset(last))
+    last = [works[n] for n in order if works[n].stages and not works[n].not_before][-size:]
+    finale = tuple(work.output for work in last)
+    return replace(guide or Guide(), finale=finale, parts=tuple(_by_length(last)))
 
 
 def _guide(bound: Bound) -> Guide | None:

@@ -98,7 +98,7 @@ def print_plan(view: Outlook) -> None:
             f"{mark} {WISHES[answer.wish].name:13} all {_clock(view, answer.end.likely)} "
             f"(safe {_clock(view, answer.end.safe)}), the first {_clock(view, answer.first.likely)}{in_time}\n"
         )
-    if finale := view.placement.finale:
+    if finale := view.placement.guide.finale:
         names = ", ".join(item.ready.path.name for name in finale if (item := view.output(name)))
         put(f"  Made side by side at the end, so that slots don't stand idle: {names}.\n")
     bound = soonest(view)
@@ -120,7 +120,7 @@ def plan_json(view: Outlook) -> Answer:
     return {
         "wish": view.placement.wish,
         "order": list(view.placement.order),
-        "side_by_side": list(view.placement.finale),
+        "side_by_side": list(view.placement.guide.finale),
         "wishes": [_wish_json(view, answer) for answer in wishes_compared(view)],
         "no_sooner_than": _iso(view, soonest(view)),
         "would_help": [_lever_json(lever) for lever in levers(view)],

@@ -6,6 +6,7 @@ device: loading takes longer than most trials.
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
 import selectors
@@ -74,31 +75,33 @@ class DeviceTrials:
         """Leave it; what wasn't tried yet counts for nothing."""
         with self._one_by_one:
             self.ended = True
-            if self._process is not None:
+            if self._process is not None and self._process.poll() is None:
                 _end_tree(self._process.pid)
 
     def _found(self, groups: Sequence[Sequence[str]]) -> dict[str, dict[str, Any]]:
         """What became of each, by its name: what was found, or the trouble with it."""
         words = [sys.executable, "-m", "chronocast.crew.local.device_trials", str(self._seconds)]
-        with self._one_by_one:
-            if self.ended:
-                return {}
-            self._process = subprocess.Popen(
-                [*words, *(",".join(names) for names in groups)],
-                stdin=subprocess.DEVNULL,
-                stdout=subprocess.PIPE,
-                stderr=subprocess.DEVNULL,
-                text=True,
-            )
         found: dict[str, dict[str, Any]] = {}
-        with self._process as process:
-            assert process.stdout is not None
-            for line in process.stdout:
-                told = json.loads(line)
-                if told.get("begun"):
-                    self._say(told["name"])
-                else:
-                    found[told["name"]] = told
+        with tempfile.TemporaryDirectory(prefix="chronocast-device-") as folder:  # ours: they may be killed
+            with self._one_by_one:
+                if self.ended:
+                    return {}
+                self._process = subprocess.Popen(
+                    [*words, *(",".join(names) for names in groups)],
+                    stdin=subprocess.DEVNULL,
+                    stdout=subprocess.PIPE,
+                    stderr=subprocess.DEVNULL,
+                    text=True,
+                    env={**os.environ, "TMPDIR": folder},
+                )
+            with self._process as process:
+                assert process.stdout is not None
+                for line in process.stdout:
+                    told = json.loads(line)
+                    if told.get("begun"):
+                        self._say(told["name"])
+                    else:
+                        found[told["name"]] = told
         return found
 
 
@@ -124,12 +127,11 @@ def _end_tree(pid: int) -> None:
     """End a process and all that it began."""
     import psutil
 
-    try:
+    with contextlib.suppress(psutil.NoSuchProcess):
         top = psutil.Process(pid)
         for process in (*top.children(recursive=True), top):
-            process.kill()
-    except psutil.NoSuchProcess:
-        return
+            with contextlib.suppress(psutil.NoSuchProcess):  # just ended by itself
+                process.kill()
 
 
 def devices_tried(
@@ -239,9 +241,8 @@ def main() -> None:
     collect_seldom()
     signal.signal(signal.SIGINT, signal.SIG_DFL)
     groups = [names.split(",") for names in sys.argv[2:]]
-    with tempfile.TemporaryDirectory(prefix="chronocast-device-") as folder:
-        film = str(Path(folder) / "film.mp4")
-        _Trials(float(sys.argv[1]), film).carry_out(groups)
+    film = str(Path(tempfile.gettempdir()) / "film.mp4")
+    _Trials(float(sys.argv[1]), film).carry_out(groups)
 
 
 if __name__ == "__main__":

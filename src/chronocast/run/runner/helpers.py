@@ -80,8 +80,8 @@ def plan_of(view: Outlook) -> Guided | None:
         order,
         tuple(name for _, name in quickest),
         shares if station.helpers else (),
-        placement.finale,
-        placement.parts,
+        placement.guide.finale,
+        placement.guide.parts,
     )
 
 

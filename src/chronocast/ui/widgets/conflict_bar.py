@@ -49,7 +49,6 @@ class ConflictBar(QWidget):
         words = f"{name} was changed on disk by another window or a command. Nothing is written over it until you decide."
         self.words.setText(words)
         self.setAccessibleName(words)
-        appears = conflict and not self.isVisible()
-        self.setVisible(conflict)
-        if appears:
+        if conflict and self.isHidden():
             self.alert.say(words)
+        self.setVisible(conflict)

@@ -82,9 +82,9 @@ class LeftOut(QWidget):
         self.setAccessibleName(told)
         row = max(24, self.list.sizeHintForRow(0))
         self.list.setFixedHeight(round(min(len(self.lines), ROWS) * (row + 2) + 6 * scale()))
-        self.show()
         if new:
             self.alert.say(f"{told}. {' '.join(new[:ROWS])}")
+        self.show()
 
     def forget(self) -> None:
         """It was read."""

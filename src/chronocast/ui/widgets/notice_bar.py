@@ -63,8 +63,8 @@ class NoticeBar(QLabel):
         self.setStyleSheet(
             f"background: {t.raised}; border-left: 4px solid {getattr(t, role)}; color: {t.text};"
         )
+        self.alert.say(sentence)  # first: as the bar appears, what it said last would be read out again
         self.show()
-        self.alert.say(sentence)
         self._hide_later.stop()
         if milliseconds:
             self._hide_later.start(milliseconds)
