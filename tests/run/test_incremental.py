@@ -5,6 +5,7 @@ from __future__ import annotations
 import tempfile
 import unittest
 from pathlib import Path
+from unittest import mock
 
 from chronocast.forecast.learning.experience import Experience
 from chronocast.journal.documents import load_batch
@@ -18,6 +19,7 @@ from chronocast.preparation.forecast.outlook import Outlook, outlook
 from chronocast.preparation.output.output_ready import Prospect
 from chronocast.preparation.station.this import this_station
 from chronocast.preparation.today import prepared
+from chronocast.preparation.touched import Touched, forecast_touched
 from tests.runs import HEAVY, QUICK, RATED, small_batch
 
 
@@ -75,6 +77,41 @@ class Edits(unittest.TestCase):
                 for prospect, experience in ((before, known), (fresh, Experience()))
             ]
             self.assertEqual(self.told(before, views[0]), self.told(fresh, views[1]), f"edit {number}")
+
+    def test_what_an_edit_touched_is_told_at_once_as_it_is_when_all_is_worked_out(self) -> None:
+        known, station, last, told = Experience(), this_station(self.workspace), None, 0
+        for number, batch in enumerate(self.edits()):
+            fresh = prepared(batch, self.path, self.workspace)
+            view = outlook(fresh, self.workspace.stock, station, Experience())
+            if last is not None:
+                with mock.patch("chronocast.preparation.touched.MANY", new=0):
+                    quick = forecast_touched(batch, self.path, self.workspace, last, known)
+                if quick is not None:
+                    told += 1
+                    self.assertFalse(quick.view.settled)
+                    self.assert_alike(quick, Touched(fresh, view), f"edit {number}")
+            last = Touched(fresh, view)
+        self.assertGreaterEqual(told, 9)
+
+    def assert_alike(self, quick: Touched, whole: Touched, edit: str) -> None:
+        """All but when things are made."""
+
+        def each(view: Outlook) -> list[object]:
+            return [(o.ready.output.id, o.bytes, o.seconds, o.stages, o.basis) for o in view.outputs]
+
+        self.assertEqual(self.told(*quick)[:3], self.told(*whole)[:3], edit)
+        self.assertEqual(each(quick.view), each(whole.view), edit)
+        for what in ("bytes", "seconds", "kept_share"):
+            one, other = getattr(quick.view, what), getattr(whole.view, what)
+            if what != "kept_share":
+                one, other = one.likely, other.likely
+            self.assertAlmostEqual(one, other, delta=1e-3 + other * 1e-5, msg=f"{edit}: {what}")
+        rooms = [[room.needs.likely for room in view.room] for view in (quick.view, whole.view)]
+        for one, other in zip(*rooms, strict=True):
+            self.assertAlmostEqual(one, other, delta=other * 0.1 + 1e4, msg=f"{edit}: room")
+        self.assertAlmostEqual(
+            quick.view.finish.likely, whole.view.finish.likely, delta=whole.view.finish.likely * 0.5 + 0.5
+        )
 
     def test_what_an_edit_did_not_touch_is_the_very_same(self) -> None:
         batch = load_batch(self.path)

@@ -9,6 +9,7 @@ from collections.abc import Iterable
 from chronocast.model.batch.batch import Batch, Output
 from chronocast.model.batch.exceptions import effective
 from chronocast.model.batch.naming import read_pattern
+from chronocast.model.pauses import pause
 
 LONGEST_BYTES = 200
 
@@ -35,6 +36,7 @@ def proposed_stems(batch: Batch, wanted: Iterable[Output]) -> list[str]:
     ranges = {(source.id, part.id): part.name for source in batch.sources for part in source.ranges}
     found = []
     for output in wanted:
+        pause()
         values = {
             "source": sources[output.source].name,
             "range": ranges.get((output.source, output.range), ""),
@@ -55,6 +57,7 @@ def unlike(stems: Iterable[tuple[str, str] | tuple[str, str, str]]) -> list[str]
     taken: set[tuple[str, str]] = set()
     names = []
     for stem, extension, *folders in stems:
+        pause()
         folder = folders[0] if folders else ""
         name, number = stem + extension, 2
         while (folder, name.casefold()) in taken:

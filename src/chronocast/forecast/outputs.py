@@ -20,6 +20,7 @@ from chronocast.forecast.sound import sound_bytes
 from chronocast.forecast.stage import Work
 from chronocast.forecast.station import Station
 from chronocast.forecast.work import CopyAsk, EncodeAsk, OtherAsk, PieceAsk, piece_seconds, stages_of
+from chronocast.model.pauses import pause
 
 
 @dataclass(frozen=True)
@@ -278,10 +279,10 @@ def forecast_outputs(
         Whether the next forecast of most of these outputs comes soon: then only what an edit touched is worked out.
     """
     pictures = picture_draws(asks, chance, learned)
-    rows = [
-        _remembered(ask, drawn, station, learned=learned, chance=chance)
-        for ask, drawn in zip(asks, pictures, strict=True)
-    ]
+    rows = []
+    for ask, drawn in zip(asks, pictures, strict=True):
+        pause()
+        rows.append(_remembered(ask, drawn, station, learned=learned, chance=chance))
     if missing := [number for number, row in enumerate(rows) if row is None]:
         fresh = _worked_out(
             [asks[n] for n in missing], pictures[missing], station, learned=learned, chance=chance

@@ -15,6 +15,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from chronocast.forecast.stage import Work
+from chronocast.model.pauses import pause
 from chronocast.schedule.clock import WorkClass, class_of
 from chronocast.schedule.pool import FAR, Draws, Help
 
@@ -169,6 +170,7 @@ class _Totals:
         found, made = cls(), set[str]()
         quickest_of: dict[WorkClass, float] = {}
         for work in works:
+            pause()
             part, steps, fresh_parts = 0.0, 0.0, False
             for stage in work.stages:
                 one, seconds = class_of(work, stage), stage.draws.mean(axis=1)

@@ -17,6 +17,7 @@ import numpy as np
 
 from chronocast.forecast.band import Band
 from chronocast.forecast.stage import Stage, Work
+from chronocast.model.pauses import pause
 from chronocast.schedule.idle_slots import IdleSlots
 from chronocast.schedule.pool import FAR, Draws, Help, Numbers, Pool, Surprise, Taken
 
@@ -228,6 +229,7 @@ class _Clock:
 
     def make_parts(self, works: Sequence[Work]) -> None:
         """Give the parts of an output their time, or of several side by side; those that an earlier one makes too are waited for."""
+        pause()
         items = [_Open(work, None, np.full(self.draws, max(0.0, work.not_before))) for work in works]
         few = self.together == 1
         for number, stage, rows in self._parts_in_order(works):

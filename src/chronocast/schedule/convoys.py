@@ -9,6 +9,7 @@ import numpy as np
 
 from chronocast.forecast.band import Draws
 from chronocast.forecast.stage import Stage, Work
+from chronocast.model.pauses import pause
 from chronocast.schedule.clock import Finish, Share, Span
 
 MOST_WORKS = 1200
@@ -25,6 +26,7 @@ class Convoy:
 
     def finishes(self, whole: Finish) -> list[Finish]:
         """When each begins and ends, of when all of them do."""
+        pause()
         if len(self.members) == 1:
             return [whole]
         length = whole.end - whole.begin
@@ -36,6 +38,7 @@ class Convoy:
 
     def spans(self, span: Span) -> list[Span]:
         """One stretch of a slot's time, divided among them."""
+        pause()
         if len(self.members) == 1:
             return [span]
         shares = np.median(self.ends, axis=1)
@@ -47,6 +50,7 @@ class Convoy:
 
     def shares(self, share: Share) -> list[Share]:
         """How many tasks a station gets, divided among them in their order."""
+        pause()
         if len(self.members) == 1:
             return [share]
         found, left = [], share.tasks
@@ -86,6 +90,7 @@ def _kind(work: Work) -> tuple[object, ...]:
 
 
 def _convoy(group: Sequence[Work]) -> Convoy:
+    pause()
     if len(group) == 1:
         return Convoy(group[0], (group[0],), np.ones((1, 1)))
     stages = tuple(_together(alike) for alike in zip(*(work.stages for work in group), strict=True))

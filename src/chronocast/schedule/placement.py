@@ -19,6 +19,7 @@ from chronocast.forecast.learning.experience import Experience, StationSeen
 from chronocast.forecast.stage import Work
 from chronocast.forecast.station import Station, device_place
 from chronocast.model.batch.wishes import Wish
+from chronocast.model.pauses import pause
 from chronocast.schedule.bound import Bound, lower_bound
 from chronocast.schedule.clock import (
     Finish,
@@ -172,10 +173,11 @@ def typical(works: Sequence[Work]) -> list[Work]:
         return list(works)
     ends = np.cumsum([len(rows) for rows in draws])[:-1]
     likely = iter(np.split(np.median(np.concatenate(draws), axis=1, keepdims=True), ends))
-    return [
-        replace(work, stages=tuple(replace(stage, draws=next(likely)) for stage in work.stages))
-        for work in works
-    ]
+    found = []
+    for work in works:
+        pause()
+        found.append(replace(work, stages=tuple(replace(stage, draws=next(likely)) for stage in work.stages)))
+    return found
 
 
 def typical_help(helping: Sequence[Help]) -> list[Help]:

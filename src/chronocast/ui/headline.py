@@ -45,6 +45,8 @@ class HeadlineBand(QWidget):
 
     def show_headline(self, headline: Headline) -> None:
         """Say something else."""
+        if headline == self.headline:
+            return
         self.headline = headline
         self.setAccessibleDescription(headline.sentence)
         self.setToolTip(headline.sentence)

@@ -21,6 +21,7 @@ from chronocast.forecast.learning.experience import Experience
 from chronocast.forecast.picture.ask import PictureAsk, basis_value
 from chronocast.forecast.picture.film import BEST, FilmEncodes
 from chronocast.forecast.picture.size import smaller
+from chronocast.model.pauses import pause
 
 POOREST = 0.05
 """The share of a film, by its length, whose poorest shots are named the worst."""
@@ -144,6 +145,7 @@ def picture_looks(
             films.setdefault(ask.shown, []).append(row)
     found: list[Looks | None] = [None] * len(asks)
     for name, rows in films.items():
+        pause()
         wanted = [asks[row] for row in rows]
         told: list[Looks] | None = known.memory.recall("looks of " + name, (chance.draws, wanted))
         if told is None:

@@ -13,6 +13,7 @@ from chronocast.forecast.learning.experience import Experience
 from chronocast.forecast.picture.ask import PictureAsk, basis_value
 from chronocast.forecast.picture.film import BEST, FilmEncodes
 from chronocast.forecast.picture.measured import PACKETS
+from chronocast.model.pauses import pause
 
 SOFT = 8.0
 """How sharply the smaller of two bounds is taken."""
@@ -89,6 +90,7 @@ def picture_bytes(asks: Sequence[PictureAsk], chance: Chance, learned: Experienc
             films.setdefault(ask.shown, []).append(row)
     known = learned or Experience()
     for name, rows in films.items():
+        pause()
         found[rows] += _film_bytes(name, [asks[row] for row in rows], chance, known)
     return found
 

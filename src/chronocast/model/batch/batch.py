@@ -23,6 +23,7 @@ from chronocast.model.document_reading import explain, read_object
 from chronocast.model.errors import ModelError
 from chronocast.model.lookup import find
 from chronocast.model.paths import path_text, real_path
+from chronocast.model.pauses import pause
 from chronocast.model.picture.terms import Placing
 from chronocast.model.recipe.recipe import Document, Identifier, Recipe
 from chronocast.model.source.origin import Alpha
@@ -298,7 +299,17 @@ def read_batch(text: str, what: str = "The batch") -> Batch:
 
 def write_batch(batch: Batch) -> str:
     """The text of a batch's file."""
-    return json.dumps(batch.model_dump(mode="json"), indent=2, ensure_ascii=False) + "\n"
+    rest = batch.model_dump(mode="json", exclude={"sources", "outputs"})
+    # thousands one by one: others want their turn
+    many = {"sources": [*map(_dumped, batch.sources)], "outputs": [*map(_dumped, batch.outputs)]}
+    known = {name: many[name] if name in many else rest[name] for name in Batch.model_fields}
+    value = {**known, **rest}  # and what this version doesn't know
+    return json.dumps(value, indent=2, ensure_ascii=False) + "\n"
+
+
+def _dumped(item: Source | Output) -> dict[str, JsonValue]:
+    pause()
+    return item.model_dump(mode="json")
 
 
 def resolve(path: str, folder: Path) -> Path:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 
@@ -64,23 +64,16 @@ class WishAnswer:
         return WISHES[self.wish].does
 
 
-def nothing_newer() -> None:
-    """Called between two plans: raises where nobody wants them any more."""
-
-
-def wishes_compared(view: Outlook, see: Callable[[], None] = nothing_newer) -> tuple[WishAnswer, ...]:
+def wishes_compared(view: Outlook) -> tuple[WishAnswer, ...]:
     """What each wish would give.
 
     Parameters
     ----------
     view
         The forecast of the batch.
-    see
-        Called between two plans.
     """
     found = []
     for wish in WISHES:
-        see()
         plan = view.placement if wish == view.placement.wish else place_evening(view.evening, wish)
         if not plan.finishes:
             continue
@@ -117,15 +110,13 @@ class Lever:
         return f"{self.words}: −{time_text(self.seconds)}"
 
 
-def levers(view: Outlook, see: Callable[[], None] = nothing_newer) -> tuple[Lever, ...]:
+def levers(view: Outlook) -> tuple[Lever, ...]:
     """What would bring the finish forward, in order of worth.
 
     Parameters
     ----------
     view
         The forecast of the batch.
-    see
-        Called between two plans.
     """
     evening = replace(
         view.evening,
@@ -137,7 +128,6 @@ def levers(view: Outlook, see: Callable[[], None] = nothing_newer) -> tuple[Leve
         return ()
 
     def end(of: Evening) -> float:
-        see()
         return float(place_evening(of, view.placement.wish).end[0])
 
     usual = end(evening)
@@ -222,20 +212,18 @@ class PlanAnswers:
     bound: float | None = None
 
 
-def plan_answers(view: Outlook, see: Callable[[], None] = nothing_newer) -> PlanAnswers:
+def plan_answers(view: Outlook) -> PlanAnswers:
     """What is known of other plans.
 
     Parameters
     ----------
     view
         The forecast of the batch.
-    see
-        Called between two plans.
     """
     if not view.evening.works:
         return PlanAnswers()
     bound = soonest(view)
-    return PlanAnswers(wishes_compared(view, see), levers(view, see), bound if bound < FAR else None)
+    return PlanAnswers(wishes_compared(view), levers(view), bound if bound < FAR else None)
 
 
 def called(station: str) -> str:

@@ -15,13 +15,14 @@ from chronocast.forecast.band import Band, Chance, Draws, band, bands, draws_for
 from chronocast.forecast.learning.conformal import Widths
 from chronocast.forecast.learning.experience import Experience
 from chronocast.forecast.learning.memory import Memory, Same
-from chronocast.forecast.outputs import OutputAsk, forecast_outputs, output_looks
+from chronocast.forecast.outputs import OutputAsk, OutputsForecast, forecast_outputs, output_looks
 from chronocast.forecast.picture.quality import Looks
 from chronocast.forecast.picture.size import why
 from chronocast.forecast.room import Room
 from chronocast.forecast.stage import Work
 from chronocast.forecast.station import Station
 from chronocast.forecast.work import composing_pace
+from chronocast.model.pauses import pause
 from chronocast.model.show import clock_text, percent
 from chronocast.pieces.stock import Stock
 from chronocast.preparation.forecast.judging import Judged, judge_outputs
@@ -44,10 +45,11 @@ NEVER_BEGUN = exact(0.0)
 
 
 class WholeDraws(NamedTuple):
-    """What the bands of the whole come from: bytes, and seconds from now until all is finished, shape (draws,)."""
+    """What the bands of the whole come from: bytes, seconds from now until all is finished, and of work; shape (draws,)."""
 
     bytes: Draws
     finish: Draws
+    seconds: Draws
 
 
 @dataclass(frozen=True)
@@ -86,6 +88,9 @@ class Outlook:
         By what its bands were widened, as finished outputs have shown.
     draws
         What its bands come from.
+    settled
+        Whether its plan is that of these very outputs; else it is still that of a moment ago, before an edit, and when
+        they are finished is only about right.
     """
 
     at: datetime
@@ -106,7 +111,8 @@ class Outlook:
     evening: Evening = field(default=NO_EVENING, repr=False, compare=False)
     judged: tuple[Judged, ...] = ()
     widths: Widths = field(default_factory=Widths)
-    draws: WholeDraws = field(default_factory=lambda: WholeDraws(np.zeros(1), np.zeros(1)), repr=False)
+    draws: WholeDraws = field(default_factory=lambda: WholeDraws(*np.zeros((3, 1))), repr=False)
+    settled: bool = True
 
     @property
     def spans(self) -> tuple[Span, ...]:
@@ -187,6 +193,7 @@ def _asks(
     claimed, found = set[str](), list[OutputAsk]()
     state, drives = stock.state(), dict[Path, str]()
     for ready in outputs:
+        pause()
         folder, size = ready.path.parent, made.get(ready.output.id)
         if folder not in drives:
             drives[folder] = drive_of(folder)
@@ -219,14 +226,12 @@ def _outputs(
 ) -> tuple[OutputOutlook, ...]:
     """The outputs' forecasts: those of which nothing but the finish has changed as they were."""
     memory = learned.memory
-    questions = [
-        (*map(Same, (item.ready, item.ask, item.row, item.looks)), station.load, station.pace)
-        for item in figures
-    ]
-    found: list[OutputOutlook | None] = [
-        memory.recall("outlook of " + item.ask.id, asked)
-        for item, asked in zip(figures, questions, strict=True)
-    ]
+    questions, found = [], list[OutputOutlook | None]()
+    for item in figures:
+        pause()
+        asked = (*map(Same, (item.ready, item.ask, item.row, item.looks)), station.load, station.pace)
+        questions.append(asked)
+        found.append(memory.recall("outlook of " + item.ask.id, asked))
     fresh = [number for number, known in enumerate(found) if known is None]
     anew = _fresh_outputs([figures[number] for number in fresh], station, learned)
     for number, told in zip(fresh, anew, strict=True):
@@ -250,6 +255,7 @@ def _fresh_outputs(
     )
     looks = LooksOutlook.of_several([item.looks for item in figures])
     for row, (ready, ask, *_, saved, _, _) in enumerate(figures):
+        pause()
         copied = frozenset(copy.name for copy in ask.copies)
         still = {piece.name for piece in ask.open_pieces} | copied
         item = figures[row]
@@ -273,6 +279,83 @@ def _fresh_outputs(
             bases_save=ready.bases.saved * composing_pace(ready.film, station, learned),
             draws=np.array([item.seconds, item.bytes], np.float32),
         )
+
+
+class _Figured(NamedTuple):
+    """Outputs as the forecast asks for them, and what came out: all at once, and for each."""
+
+    asks: list[OutputAsk]
+    told: OutputsForecast
+    figures: list[_Figures]
+
+
+def _figured(
+    outputs: Sequence[OutputReady],
+    stock: Stock,
+    station: Station,
+    *,
+    learned: Experience,
+    made: Mapping[str, int],
+    chance: Chance,
+) -> _Figured:
+    """What outputs take, wherever and whenever they are made."""
+    asks = _asks(outputs, stock, made, learned.memory)
+    told = forecast_outputs(asks, station, learned, chance, remember=True)
+    looks = output_looks(asks, chance, learned)
+    figures = [
+        _Figures(
+            ready,
+            ask,
+            told.seconds[row],
+            told.cpu_seconds[row],
+            told.bytes[row],
+            told.work[row],
+            float(told.saved[row]),
+            looks[row],
+            told.rows[row],
+        )
+        for row, (ready, ask) in enumerate(zip(outputs, asks, strict=True))
+    ]
+    return _Figured(asks, told, figures)
+
+
+class SomeOutputs(NamedTuple):
+    """Forecasts of some outputs without a plan: none is said to begin or end; and those that wait for their stations."""
+
+    outputs: tuple[OutputOutlook, ...]
+    waiting: list[Problem]
+
+
+def outlook_of_some(
+    prospect: Prospect,
+    stock: Stock,
+    station: Station,
+    learned: Experience,
+    made: Mapping[str, int],
+    *,
+    draws: int,
+) -> SomeOutputs:
+    """Forecast what outputs take, but not when they are made; held ones are left out.
+
+    Parameters
+    ----------
+    prospect
+        The outputs made ready: of each source all or none.
+    stock
+        Where finished pieces are.
+    station
+        Where they are made.
+    learned
+        What the ledger has taught.
+    made
+        Bytes of the outputs that are made already.
+    draws
+        With how many draws: as many as the forecast they come into.
+    """
+    kept_to = can_be_placed(prospect.outputs, station, made)
+    found = _figured(kept_to.outputs, stock, station, learned=learned, made=made, chance=Chance(draws))
+    never = [Finish(item.ask.id, np.zeros(draws), np.zeros(draws), "", 0) for item in found.figures]
+    return SomeOutputs(_outputs(found.figures, never, station, learned), kept_to.problems)
 
 
 def outlook(
@@ -307,9 +390,7 @@ def outlook(
         [ready for ready in prospect.outputs if ready.output.id not in without], station, made or {}
     )
     chosen, chance = kept_to.outputs, Chance(draws_for(len(kept_to.outputs)))
-    asks = _asks(chosen, stock, made or {}, learned.memory)
-    told = forecast_outputs(asks, station, learned, chance, remember=True)
-    looks = output_looks(asks, chance, learned)
+    asks, told, figures = _figured(chosen, stock, station, learned=learned, made=made or {}, chance=chance)
     night = evening(
         told.work,
         chosen,
@@ -328,25 +409,7 @@ def outlook(
         again = outlook(prospect, stock, station, learned, made, without=frozenset(left_out | without))
         waiting = {**again.waiting, **{problem.output: problem for problem in ended.problems}}
         return replace(again, problems=(*again.problems, *together(ended.problems)), waiting=waiting)
-    outputs = _outputs(
-        [
-            _Figures(
-                ready,
-                ask,
-                told.seconds[row],
-                told.cpu_seconds[row],
-                told.bytes[row],
-                told.work[row],
-                float(told.saved[row]),
-                looks[row],
-                told.rows[row],
-            )
-            for row, (ready, ask) in enumerate(zip(chosen, asks, strict=True))
-        ],
-        finishes,
-        station,
-        learned,
-    )
+    outputs = _outputs(figures, finishes, station, learned)
     frames = sum(ready.plan.frames for ready in chosen)
     media = {path: facts.bytes for item in prospect.sources.values() for path, facts in item.facts.items()}
     return Outlook(
@@ -370,7 +433,7 @@ def outlook(
         evening=night,
         judged=judge_outputs(outputs),
         widths=learned.widths,
-        draws=WholeDraws(told.bytes.sum(axis=0), _last(finishes, chance.draws)),
+        draws=WholeDraws(told.bytes.sum(axis=0), _last(finishes, chance.draws), told.seconds.sum(axis=0)),
     )
 
 

@@ -16,6 +16,7 @@ from chronocast.forecast.station import Station
 from chronocast.model.batch.batch import Batch, Output
 from chronocast.model.house import within
 from chronocast.model.paths import path_text
+from chronocast.model.pauses import pause
 from chronocast.model.show import counted
 from chronocast.model.stages import CHECK, JOIN
 from chronocast.preparation.forecast.output_ask import source_bytes
@@ -168,10 +169,10 @@ def evening(
         Likely bytes of their files, shape (outputs,).
     """
     likely = sizes if sizes is not None else np.zeros(len(works))
-    limited = [
-        limits(work, ready, station, now, float(size))
-        for work, ready, size in zip(works, outputs, likely, strict=True)
-    ]
+    limited = []
+    for work, ready, size in zip(works, outputs, likely, strict=True):
+        pause()
+        limited.append(limits(work, ready, station, now, float(size)))
     moments = {ready.output.id: batch.wanted_at(ready.output) for ready in outputs}
     wanted = {name: (moment - now).total_seconds() for name, moment in moments.items() if moment is not None}
     return evening_of(limited, station, learned, chance, wanted)
@@ -242,6 +243,8 @@ def limits(
     """
     work = carried_by_drives(work, ready, station, bytes_likely)
     early = (ready.not_before - now).total_seconds() if ready.not_before else 0.0
+    if not station.helpers and early <= 0:
+        return work
     parts, steps = _apart(ready, station) if station.helpers else (False, False)
     return replace(
         work,

@@ -12,6 +12,7 @@ import numpy as np
 from chronocast.forecast.band import Draws, band
 from chronocast.forecast.outputs import OutputAsk, OutputsForecast
 from chronocast.forecast.room import Room, Taking, runs_out
+from chronocast.model.pauses import pause
 from chronocast.model.show import counted, size_text
 from chronocast.pieces.stock import Stock
 from chronocast.preparation.output.output_ready import OutputReady
@@ -74,6 +75,7 @@ def rooms_through(
         drives.setdefault(drive_number(folder), _Drive(folder, ["files"]))
     drives.setdefault(home, _Drive(stock.folder)).purposes.append("pieces")
     for row, (ready, ask, finish) in enumerate(zip(outputs, asks, finishes, strict=True)):
+        pause()
         if row not in still:
             continue
         name, size = ready.path.name, told.bytes[row]

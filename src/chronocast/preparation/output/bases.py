@@ -9,6 +9,7 @@ from typing import NamedTuple
 
 from chronocast.forecast.learning.memory import Memory, Same
 from chronocast.model.messages.jobs import PieceJob
+from chronocast.model.pauses import pause
 from chronocast.pieces.base_pieces import base_bytes, base_piece
 from chronocast.pieces.stock import Stock
 from chronocast.preparation.output.output_ready import BasesWanted, OutputReady
@@ -56,6 +57,7 @@ def with_bases(
     found, memory = list(outputs), memory or Memory()
     room, state = free_bytes(stock.folder) * ROOM_SHARE, stock.state()
     for rows in _alike(outputs):
+        pause()
         group = [outputs[row] for row in rows]
         name, asked = "bases of " + group[0].output.id, (state, [Same(ready) for ready in group])
         decided: _Decided | None = memory.recall(name, asked)
@@ -112,6 +114,7 @@ def _alike(outputs: Sequence[OutputReady]) -> Iterator[list[int]]:
     """Rows of outputs whose pictures are composed alike, where more than one encode is made of them, or it is wished."""
     found: dict[tuple[object, ...], list[int]] = {}
     for row, ready in enumerate(outputs):
+        pause()
         settings, picture = ready.plan.settings, ready.recipe.picture
         if settings is None or picture is None or picture.bases == "never" or ready.output.held:
             continue

@@ -24,6 +24,7 @@ from chronocast.model.device import TriedEncoder
 from chronocast.model.errors import ChronocastError
 from chronocast.model.house import within
 from chronocast.model.paths import path_text, real_path
+from chronocast.model.pauses import pause
 from chronocast.model.recipe.as_source import definite
 from chronocast.model.recipe.contradictions import conflicts, level_conflicts, rate_conflicts
 from chronocast.model.recipe.formats.containers import extension
@@ -103,6 +104,7 @@ def prepare(
     drafts = workspace.proxies.folder.is_dir()
     _look_ahead(batch, folder, store, progress)
     for number, source in enumerate(batch.sources):
+        pause()
         try:
             ready = ready_source(source, folder, store, batch.search, source.id in newest)
             prospect.sources[source.id] = with_proxies(ready, workspace.proxies, store) if drafts else ready
@@ -142,6 +144,7 @@ def _asked_outputs(prospect: Prospect) -> list[_Asked]:
     found: list[_Asked] = []
     defined: dict[tuple[str, str], Recipe] = {}
     for output in batch.outputs:
+        pause()
         have = prospect.sources.get(output.source)
         if have is None:
             continue
@@ -197,6 +200,7 @@ def _plan_outputs(
     cards = {card.id: card for card in prospect.batch.cards}
     around = (Same(prospect.devices), station.shared, station.pace, station.slots)
     for item in _asked_outputs(prospect):
+        pause()
         output = item.output
         asked = (Same(output), Same(item.have), item.recipe)
         key: str | None = prospect.memory.recall("rounds of " + output.id, asked)

@@ -13,6 +13,7 @@ from functools import lru_cache
 
 from chronocast.forecast.learning.memory import Memory, Same
 from chronocast.model.messages.jobs import PieceJob
+from chronocast.model.pauses import pause
 from chronocast.model.stages import ENCODE
 from chronocast.pieces.cut import SHORT_SECONDS
 from chronocast.pieces.halves import halves, worth_halving
@@ -38,6 +39,7 @@ def with_halves(outputs: Sequence[OutputReady], memory: Memory | None = None) ->
     memory = memory or Memory()
     found = []
     for ready in outputs:
+        pause()
         if len(ready.plan.pieces) not in FEW or ready.rounds_key or ready.recipe.container == "images":
             found.append(ready)
             continue

@@ -23,6 +23,7 @@ from chronocast.preparation.forecast.outlook import Outlook
 from chronocast.preparation.output.output_ready import Prospect
 from chronocast.preparation.recut import Recut, Relinked, changed_sources, compare, search_in, take
 from chronocast.preparation.source.gather import gather
+from chronocast.preparation.touched import MANY
 from chronocast.run.view import RunView
 from chronocast.run.waiting import have_a_runner_wait, let_it_leave
 from chronocast.ui.desk.ahead import AheadWork
@@ -41,6 +42,8 @@ RUNNER_AFTER_MS = 4000
 """A forecast that has been looked at for so long is likely to be rendered."""
 AGAIN_MS = 10 * 60_000
 """How long after a busy minute this machine is measured again."""
+SAVE_LARGE_MS = 300
+"""A large batch is saved so long after an edit."""
 FRESH_MS = 30_000
 """The clock goes on: a forecast is made anew so often."""
 
@@ -84,7 +87,7 @@ class Session(QObject):
         self._preview: Batch | None = None
         self._measuring: Any = None
         self._trying: Any = None
-        self._closed = False
+        self._closed = self._unsaved = False
         self._forecaster = Forecaster(self.workspace, self)
         self._forecaster.forecast.connect(self._forecast)
         self._forecaster.answered.connect(self._answered)
@@ -196,6 +199,7 @@ class Session(QObject):
         self.ahead.stop()
         self.proxies.stop()
         self._closed = True
+        self._save_edit()
         self.house.end()
         workers = (self._forecaster, self._follower, self._watcher)
         for worker in workers:
@@ -396,9 +400,20 @@ class Session(QObject):
 
     def _after_edit(self) -> None:
         self.edited.emit()
-        errand(self._save, lambda _: None, self.trouble.emit)
         self._touch("batch")
-        self.forecast()
+        self._unsaved = True
+        # when what was edited is drawn; writing thousands of outputs takes as long as forecasting what was touched
+        QTimer.singleShot(0, self._forecast_edit)
+        QTimer.singleShot(SAVE_LARGE_MS if len(self.batch.outputs) > MANY else 0, self._save_edit)
+
+    def _forecast_edit(self) -> None:
+        if not self._closed:
+            self.forecast()
+
+    def _save_edit(self) -> None:
+        if self._unsaved:
+            self._unsaved = False
+            errand(self._save, lambda _: None, self.trouble.emit)
 
     def _save(self) -> None:
         try:
@@ -594,7 +609,7 @@ class Session(QObject):
         desk.prospect, desk.view = prospect, view
         desk.busy = "" if desk.busy.startswith("Looking at sources") else desk.busy
         self._touch("forecast", "words")
-        if not (self.going or self.ahead.going):
+        if view.settled and not (self.going or self.ahead.going):
             self.proxies.by_themselves(list(prospect.sources.values()))
         if batch.outputs and not self.going:
             self._soon.start()

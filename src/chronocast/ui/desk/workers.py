@@ -9,13 +9,19 @@ import threading
 import time
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from chronocast.journal.workspace import Workspace
 from chronocast.model.batch.batch import Batch
 from chronocast.model.errors import ChronocastError
+from chronocast.model.pauses import at_pauses
+from chronocast.ui.desk.quiet import window_quiet
+
+if TYPE_CHECKING:
+    from chronocast.preparation.forecast.outlook import Outlook
+    from chronocast.preparation.output.output_ready import Prospect
 
 log = logging.getLogger(__name__)
 
@@ -45,6 +51,7 @@ class Worker(QObject):
         self._thread: threading.Thread | None = None
         self._leaving = threading.Event()
         self._woken = threading.Event()
+        self._quiet = window_quiet()
 
     @property
     def leaving(self) -> bool:
@@ -86,6 +93,17 @@ class Worker(QObject):
         if self.leaving:
             raise Left
 
+    def give_way(self) -> None:
+        """What it does at the pauses of its work: end if it is to leave, and let the window draw.
+
+        Raises
+        ------
+        Left
+            It is to leave.
+        """
+        self.see_leaving()
+        self._quiet.wait()
+
     def work(self) -> None:
         """What it does; called again after a failure, with the next ``wake``."""
         raise NotImplementedError
@@ -101,7 +119,8 @@ class Worker(QObject):
     def _carry_out(self) -> None:
         while not self.leaving:
             try:
-                self.work()
+                with at_pauses(self.give_way):
+                    self.work()
                 return
             except Left:
                 return
@@ -118,8 +137,8 @@ class Worker(QObject):
             self.rest()
 
 
-MANY, SHOWN_SECONDS = 500, 1.0
-"""From so many outputs on, a forecast waits so long until the window has shown it, before the next is worked out."""
+SHOWN_SECONDS = 1.0
+"""Of very many outputs a forecast waits so long until the window has shown it, before the next is worked out."""
 
 
 IDLE_SHARE, MOST_REST = 0.01, 300.0
@@ -158,6 +177,8 @@ class Forecaster(Worker):
         self._planned: Any = None
         self._night_wanted = False
         self._shown = threading.Event()
+        self._may_end = False
+        self._told: Outlook | None = None
         self._took = self._ended = 0.0
 
     def shown(self) -> None:
@@ -197,17 +218,19 @@ class Forecaster(Worker):
             with self._lock:
                 wanted, self._wanted = self._wanted, None
                 output, night = self._of, self._night_wanted
-            if wanted is not None:
-                self._forecast_one(*wanted)
-            elif self._last is not None and output and told_of != (self._last[1], output):
-                told_of = (self._last[1], output)
-                self._find_ways(output)
-            elif self._last is not None and night:
-                self._rehearse()
-            elif self._last is not None and self._planned is not self._last[1]:
-                self._find_plans()
-            else:
-                self.rest()
+            self._may_end = wanted is None
+            with contextlib.suppress(Superseded):
+                if wanted is not None:
+                    self._forecast_one(*wanted)
+                elif self._last is not None and output and told_of != (self._last[1], output):
+                    told_of = (self._last[1], output)
+                    self._find_ways(output)
+                elif self._last is not None and night:
+                    self._rehearse()
+                elif self._last is not None and self._planned is not self._last[1]:
+                    self._find_plans()
+                else:
+                    self.rest()
 
     def _forecast_one(self, batch: Batch, path: Path) -> None:
         from chronocast.preparation.asked.answers import asked_of
@@ -215,10 +238,11 @@ class Forecaster(Worker):
         from chronocast.preparation.station.load import LoadMeter
         from chronocast.preparation.station.this import machine_slots
         from chronocast.preparation.today import learned, outlook_now, prepared, station_for
-        from chronocast.ui.lanes.forecast_lanes import lane_data
 
         begun = time.thread_time()
         before = self._last[0] if self._last else None
+        if (first := self._forecast_touched(batch, path)) is not None:
+            before = first
         prospect = prepared(batch, path, self._workspace, self._looked, before)
         films = frozenset(item.film for item in prospect.outputs)
         if self._experienced is None or films != self._films or time.monotonic() - self._experienced_at > 20:
@@ -233,18 +257,48 @@ class Forecaster(Worker):
         view = outlook_now(prospect, self._workspace, self._experienced, load)
         station = station_for(prospect, self._workspace, load)
         now = Circumstances(self._workspace.stock, station, self._experienced)
+        self._may_end = False
         self._last = (prospect, view, now)
         self._took, self._ended = time.thread_time() - begun, time.monotonic()
-        lane_data(view, batch)  # here rather than in the window's own thread
-        _ = view.columns
+        self._show(batch, prospect, view)
+        self._may_end = True  # what is asked by now comes first
+        self._see_newer()
+        self.tell(self.answered, batch, asked_of(batch, prospect, view, now))
+
+    def _forecast_touched(self, batch: Batch, path: Path) -> Prospect | None:
+        """Tell at once what an edit of very many outputs touched, if that is but little; then all of it may be superseded."""
+        from chronocast.preparation.touched import Touched, forecast_touched
+
+        if self._last is None or self._experienced is None:
+            return None
+        known = Touched(*self._last[:2])
+        if batch == known.prospect.batch and known.view is not self._told:  # undone
+            found = known
+        elif (told := forecast_touched(batch, path, self._workspace, known, self._experienced)) is not None:
+            found = told
+        else:
+            return None
+        self._show(batch, found.prospect, found.view)
+        self._may_end = True
+        return found.prospect
+
+    def _show(self, batch: Batch, prospect: Prospect, view: Outlook) -> None:
+        """Tell a forecast; the window has much to show of a large one, and is left alone meanwhile."""
+        from chronocast.preparation.touched import MANY
+        from chronocast.ui.lanes.forecast_lanes import lane_data
+
+        _ = view.columns  # here rather than in the window's own thread
+        lane_data(view, batch)
+        self._told = view
         self._shown.clear()
         self.tell(self.forecast, batch, prospect, view)
-        if len(view.outputs) > MANY:  # the window has much to show: it is left alone meanwhile
+        if len(view.outputs) > MANY:
             self._shown.wait(SHOWN_SECONDS)
-        with self._lock:
-            newer = self._wanted is not None
-        if not newer:  # what is asked by now comes first
-            self.tell(self.answered, batch, asked_of(batch, prospect, view, now))
+
+    def give_way(self) -> None:
+        if self._may_end:
+            self._see_newer()
+        super().give_way()
 
     def _find_ways(self, output: str) -> None:
         from chronocast.preparation.asked.about_output import OutputAnswers, answers_about
@@ -262,8 +316,7 @@ class Forecaster(Worker):
         from chronocast.preparation.asked.plans import plan_answers
 
         self._planned = view = self._last[1]
-        with contextlib.suppress(Superseded):
-            self.tell(self.planned, view, plan_answers(view, self._see_newer))
+        self.tell(self.planned, view, plan_answers(view))
 
     def _see_newer(self) -> None:
         """Raise ``Superseded`` where another forecast is wanted meanwhile."""
@@ -378,9 +431,12 @@ def errand(work: Callable[[], Any], done: Callable[[Any], None], failed: Callabl
     for signal in (made.done, made.failed):
         signal.connect(lambda *_: _running.pop(made, None))
 
+    quiet = window_quiet()
+
     def carry_out() -> None:
         try:
-            result = work()
+            with at_pauses(quiet.wait):
+                result = work()
         except ChronocastError as error:
             made.failed.emit(str(error))
         except Exception as error:

@@ -39,7 +39,12 @@ def lane_data(view: Outlook, batch: Batch | None = None) -> LaneData:
         blocks = tuple(block for block in blocks if block.output not in away)
         order = tuple(name for name in order if name not in away)
     flags = _flags(view, batch) if batch is not None else ()
-    return LaneData(groups, view.at, blocks, flags=flags, order=order, held=held)
+    for known in tuple(_shown):  # the very same again, where an edit changed nothing of it
+        if known.groups is groups and (known.blocks, known.flags, known.held) == (blocks, flags, held):
+            return known
+    data = LaneData(groups, view.at, blocks, flags=flags, order=order, held=held)
+    _shown[:] = [data, *_shown[:1]]
+    return data
 
 
 class _OfView(NamedTuple):
@@ -54,9 +59,12 @@ _views: list[tuple[Outlook, _OfView]] = []
 """What was worked out last: the forecast's own thread does so before the window asks."""
 
 
+_shown: list[LaneData] = []
+
+
 def _of_view(view: Outlook) -> _OfView:
     for of, known in tuple(_views):
-        if of is view:
+        if of is view or (not view.settled and of.placement is view.placement):
             return known
     groups, first = _groups(view, view.spans)
     there = (name for name in view.placement.order if (item := view.output(name)) and not item.made)

@@ -87,6 +87,9 @@ class Lanes(QWidget):
 
     def show_lanes(self, data: LaneData, current: str = "") -> None:
         """Show other blocks."""
+        if data is self.data:
+            self.set_current(current)
+            return
         self.data, self.current = data, current
         self.view = self.view.of(data.end)
         told = "; ".join(

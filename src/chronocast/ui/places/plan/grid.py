@@ -66,9 +66,12 @@ class GridModel(QAbstractTableModel):
             [(r.source, r.part) for r in before.rows] == [(r.source, r.part) for r in plan.rows]
             and [c.recipe for c in before.columns] == [c.recipe for c in plan.columns]
         )
-        if same:
+        if same and before is not None:
             self.plan = plan
-            if plan.rows:
+            if (cells := plan.cells.changed_from(before.cells)) is not None and before.rows == plan.rows:
+                for row, column in cells:
+                    self.dataChanged.emit(self.index(row, column + 1), self.index(row, column + 1))
+            elif plan.rows:
                 self.dataChanged.emit(self.index(0, 0), self.index(len(plan.rows) - 1, len(plan.columns)))
             return
         self.beginResetModel()

@@ -221,7 +221,7 @@ def plan_model(
     judged = {item.output: item for item in view.judged} if view and batch.cards else {}
     refused = {**(prospect.refused if prospect else {}), **(view.waiting if view else {})}
     filled = {(places[(o.source, o.range)], recipes[o.recipe]): o for o in batch.outputs}
-    cells = _cells(filled, view, judged=judged, refused=refused)
+    cells = _cells(filled, view, judged=judged, refused=refused, told=(prospect, view, batch.cards))
     totals = []
     groups: dict[str, list[OutputOutlook]] = {}
     for output in batch.outputs:
@@ -470,6 +470,10 @@ def _can_be_taken(owner: Source, ready: SourceReady | None, mine: list[Problem])
     return ready is None and any("has been replaced" in told.sentence for told in mine)
 
 
+MOST_CHANGED = 50
+"""More changed cells than that are drawn all at once."""
+
+
 class Cells(Mapping[tuple[int, int], Cell]):
     """``Cells(places, make)``: the filled cells by row and column; what one says is worked out when it is looked at.
 
@@ -479,10 +483,17 @@ class Cells(Mapping[tuple[int, int], Cell]):
         The outputs by row and column.
     make
         Says what there is to say of one.
+    told
+        What that rests on besides the outputs: the very same things say the same.
     """
 
-    def __init__(self, places: Mapping[tuple[int, int], Output], make: Callable[[Output], Cell]) -> None:
-        self.places, self._make = places, make
+    def __init__(
+        self,
+        places: Mapping[tuple[int, int], Output],
+        make: Callable[[Output], Cell],
+        told: tuple[object, ...] = (),
+    ) -> None:
+        self.places, self._make, self._told = places, make, told
         self._made: dict[str, Cell] = {}
 
     def __getitem__(self, place: tuple[int, int]) -> Cell:
@@ -507,9 +518,20 @@ class Cells(Mapping[tuple[int, int], Cell]):
         if all(row == new for row, new in rows.items()) and all(row in rows for row, _ in self.places):
             return self
         places = {(rows[row], column): output for (row, column), output in self.places.items() if row in rows}
-        found = Cells(places, self._make)
+        found = Cells(places, self._make, self._told)
         found._made = self._made
         return found
+
+    def changed_from(self, before: Cells) -> list[tuple[int, int]] | None:
+        """Where another output is than before, or none; None where every cell may say something else."""
+        if len(self._told) != len(before._told) or any(
+            one is not other for one, other in zip(self._told, before._told, strict=True)
+        ):
+            return None
+        places = self.places
+        found = [place for place, output in places.items() if before.places.get(place) is not output]
+        found += [place for place in before.places if place not in places]
+        return found if len(found) <= MOST_CHANGED else None
 
 
 def _cells(
@@ -518,6 +540,7 @@ def _cells(
     *,
     judged: Mapping[str, Judged],
     refused: Mapping[str, Problem],
+    told: tuple[object, ...],
 ) -> Cells:
     forecast, columns = view is not None, view.columns if view else {}
     outlooks = view.by_id if view else {}
@@ -552,7 +575,7 @@ def _cells(
             else "",
         )
 
-    return Cells(places, make)
+    return Cells(places, make, told)
 
 
 def difference(value: float, kind: str) -> str:
@@ -618,6 +641,8 @@ def _headline(batch: Batch, view: Outlook | None, before: Outlook | None) -> Hea
     if batch.wanted is not None and todo:
         told, chance_role = _in_time(batch.wanted, view)
         more, role = more + told, chance_role if role == "tide" else role
+    if not view.settled and todo:
+        more = f"about: the plan is being worked out{more and f' · {more}'}"
     share = f" · {view.bytes.likely / view.source_bytes:.2g} × the sources" if view.source_bytes else ""
     size_more = f"safe {size_text(view.bytes.safe)}{share}"
     over = sum(item.bytes.safe > batch.size_limit for item in todo) if batch.size_limit else 0

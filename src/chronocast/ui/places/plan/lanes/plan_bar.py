@@ -81,14 +81,16 @@ class PlanBar(QWidget):
         told
             What else is known of the plan; None while it is worked out.
         """
-        self._wish, self._told = batch.wish, told or plan_told(view, None)
+        useful, told = view is not None and bool(view.outputs), told or plan_told(view, None)
+        if (batch.wish, told, useful) == (self._wish, self._told, self.useful):
+            return
+        self._wish, self._told, self.useful = batch.wish, told, useful
         self._mark()
         self._fit()
         for wish, button in self.wishes.items():
             button.setToolTip(self._told.more.get(wish, WISHES[wish].does))
         self.help.setText(self._told.help)
         self.help.setToolTip(self._told.help_more)
-        self.useful = view is not None and bool(view.outputs)
         self.changed.emit()
 
     def _fit(self) -> None:

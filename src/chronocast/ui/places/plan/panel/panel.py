@@ -30,6 +30,7 @@ class ForecastPanel(QWidget):
         self.theme = theme
         self.detail: Detail | None = None
         self.empty = "Choose a cell to see its forecast."
+        self._placed = False
         self.plot = WaysPlot(theme, self)
         self.plot.hide()
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Expanding)
@@ -41,8 +42,10 @@ class ForecastPanel(QWidget):
 
     def show_detail(self, detail: Detail | None, empty: str = "") -> None:
         """Show another output."""
-        self.detail = detail
-        self.empty = empty or self.empty
+        empty = empty or self.empty
+        if self._placed and (detail, empty) == (self.detail, self.empty):
+            return
+        self.detail, self.empty, self._placed = detail, empty, True
         words = "; ".join(f"{name}: {value}" for name, value in detail.lines) if detail else self.empty
         self.setAccessibleDescription(words)
         lines = 20 * len(detail.lines) if detail else 0

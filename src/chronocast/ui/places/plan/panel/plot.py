@@ -67,7 +67,10 @@ class WaysPlot(QWidget):
 
     def show_plot(self, plot: Plot, view: Outlook, output: str) -> None:
         """Show another output, or newer answers about it."""
+        shown = self.output, self.plot
         self.plot, self.view, self.output = plot, view, output
+        if shown == (output, plot):
+            return
         ways = "; ".join(way_told(way) for way in plot.others if not way.dominated)
         self.setAccessibleDescription(ways)
         self.update()
