@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -67,14 +68,6 @@ MOST_KNOWN = 2000
 """So many named causes are remembered: those that many outputs share are asked for again and again."""
 
 
-def _mark(name: str) -> int:
-    """A number for a name, from its first letters."""
-    mark = 0
-    for letter in reversed(name[:64]):
-        mark = (mark * 257 + ord(letter)) & (2**63 - 1)
-    return mark
-
-
 class Chance:
     """Random numbers that are the same each time, so that a forecast doesn't flicker.
 
@@ -90,7 +83,7 @@ class Chance:
         """Standard normal draws for a named cause, shape (draws,), balanced around zero."""
         known = self._known.get(name)
         if known is None:
-            half = np.random.default_rng((self._seed, _mark(name))).standard_normal(self.draws // 2)
+            half = self._generator(name, "shared").standard_normal(self.draws // 2)
             known = np.concatenate([half, -half])
             known.setflags(write=False)
             if len(self._known) < MOST_KNOWN:
@@ -99,11 +92,16 @@ class Chance:
 
     def uniform(self, name: str) -> Draws:
         """Independent draws between 0 and 1, neither included, shape (draws,)."""
-        found: Draws = 1.0 - np.random.default_rng((self._seed, _mark(name), 2)).random(self.draws) * (
-            1 - 1e-12
-        )
+        found: Draws = 1.0 - self._generator(name, "uniform").random(self.draws) * (1 - 1e-12)
         return found
 
     def normals(self, name: str, count: int) -> Draws:
         """Independent standard normal draws, shape (count, draws)."""
-        return np.random.default_rng((self._seed, _mark(name), 1)).standard_normal((count, self.draws))
+        return self._generator(name, "each").standard_normal((count, self.draws))
+
+    def _generator(self, name: str, kind: str) -> np.random.Generator:
+        """Random numbers of a name's own, whatever was asked for before."""
+        mark = hashlib.blake2b(
+            f"{self._seed} {kind} {name}".encode(errors="surrogatepass"), digest_size=16
+        ).digest()
+        return np.random.Generator(np.random.Philox(key=int.from_bytes(mark, "little")))
