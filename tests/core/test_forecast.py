@@ -29,7 +29,7 @@ from chronocast.forecast.picture.size import picture_bytes
 from chronocast.forecast.room import Room, reserve_on
 from chronocast.forecast.stage import Stage, Work
 from chronocast.forecast.station import SUPPLIED_PACE, Load, Pace, Station
-from chronocast.forecast.work import PRICES, EncodeAsk, PieceAsk, encode_belief, piece_seconds
+from chronocast.forecast.work import PRICES, EncodeAsk, PieceAsk, bits_pace, encode_belief, piece_seconds
 from chronocast.journal.documents import save_json
 from chronocast.journal.station.ledger import Ledger
 from chronocast.journal.station.paces import PaceStore
@@ -255,6 +255,15 @@ class Loads(unittest.TestCase):
         known, doubted = (encode_belief(pace, one, None, "reef") for pace in (quiet, busy))
         self.assertGreater(doubted.sd, known.sd)
         self.assertEqual(doubted.mean, known.mean)
+
+    def test_a_piece_with_more_to_show_takes_longer_than_another_of_its_output(self) -> None:
+        still, busy = (
+            PieceAsk("a", 100, 1.0, "libx264", busier=-1.0),
+            PieceAsk("b", 100, 1.0, "libx264", busier=1.0),
+        )
+        drawn = piece_seconds({"o": EncodeAsk("reef", [still, busy])}, Pace(), StationSeen(), Chance())["o"]
+        slope = bits_pace("libx264").slope
+        self.assertAlmostEqual(float(np.log(np.median(drawn[1]) / np.median(drawn[0]))), 2 * slope, delta=0.1)
 
     def test_the_share_of_cores_that_others_use_becomes_a_stretch(self) -> None:
         self.assertEqual(load_of(0.0, 2, 2).stretch, 1.0)

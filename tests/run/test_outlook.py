@@ -15,9 +15,10 @@ from chronocast.forecast.learning.experience import Experience, PieceFact, learn
 from chronocast.forecast.station import Load, Pace, Station
 from chronocast.journal.documents import load_batch
 from chronocast.journal.workspace import Workspace
-from chronocast.model.batch.batch import Batch
+from chronocast.media.files.footage import write_footage
+from chronocast.model.batch.batch import FULL, Batch
 from chronocast.model.batch.columns import add_card, set_card
-from chronocast.model.batch.edits import hold
+from chronocast.model.batch.edits import add_source, fill, hold
 from chronocast.model.cards.card import Limits, ReceiverCard
 from chronocast.model.stages import CHECK, ENCODE, HERE, JOIN, SOUND
 from chronocast.preparation.forecast.judging import card_problems, refusals
@@ -70,6 +71,24 @@ class RealBatch(unittest.TestCase):
         apart = np.sqrt(sum((item.bytes.safe - item.bytes.p10) ** 2 for item in view.outputs))
         self.assertGreater(view.bytes.safe - view.bytes.p10, 1.02 * apart, "not as if each erred alone")
         self.assertEqual(together([])[0].safe, 0)
+
+    def test_the_part_of_a_film_in_which_much_moves_is_expected_to_take_longest(self) -> None:
+        still = np.full((90, 160, 3), 90, np.uint8)
+        noise = np.random.default_rng(4)
+        pictures = [still] * 200 + [noise.integers(0, 255, (90, 160, 3), np.uint8) for _ in range(200)]
+        folder = self.path.parent
+        write_footage(str(folder / "shoal.mp4"), iter(pictures), Fraction(25), quality=30)
+        batch = fill(add_source(self.batch, "shoal.mp4", "Shoal", "clip"), [("shoal", FULL, "quick")])
+        view = self.view(batch=batch)
+        (work,) = (work for work in view.evening.works if work.output == batch.outputs[-1].id)
+        seconds = {
+            name: float(np.median(drawn))
+            for stage in work.stages
+            if stage.kind is ENCODE
+            for name, drawn in zip(stage.names, stage.draws, strict=True)
+        }
+        first, *_, last = [seconds[piece.name] for piece in view.outputs[-1].ready.plan.pieces]
+        self.assertGreater(last, 1.3 * first)
 
     def test_what_is_made_takes_nothing_and_is_finished_now(self) -> None:
         before = self.view()

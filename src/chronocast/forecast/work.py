@@ -59,6 +59,8 @@ class PieceAsk:
         What that shares experience with.
     tried
         Seconds a million pixels by the clock as its device was tried; 0 for the processor.
+    busier
+        How many more bits its pictures take than those of its output do on the whole, as a logarithm.
     """
 
     name: str
@@ -70,6 +72,7 @@ class PieceAsk:
     composing: float = 0.0
     composed: str = COMPOSING
     tried: float = 0.0
+    busier: float = 0.0
 
 
 class CopyAsk(NamedTuple):
@@ -260,6 +263,7 @@ def piece_seconds(
             + drift
         )
     work = np.log([max(piece.megapixels * piece.times, 1e-6) for _, piece in flat])
+    work += [bits_pace(piece.pace).slope * piece.busier for _, piece in flat]
     counts = [len(group.pieces) for group in asks.values()]
     shared = np.concatenate(
         [

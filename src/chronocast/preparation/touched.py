@@ -19,7 +19,7 @@ from chronocast.forecast.learning.experience import Experience
 from chronocast.forecast.room import Room
 from chronocast.forecast.station import Station
 from chronocast.journal.workspace import Workspace
-from chronocast.model.batch.batch import Batch
+from chronocast.model.batch.batch import MANY, Batch
 from chronocast.preparation.forecast.judging import card_problems, judge_outputs
 from chronocast.preparation.forecast.outlook import Outlook, WholeDraws, outlook_of_some
 from chronocast.preparation.forecast.output_outlook import OutputOutlook
@@ -29,8 +29,6 @@ from chronocast.preparation.problem import Problem
 from chronocast.preparation.station.drives import drive_of
 from chronocast.preparation.today import prepared, what_is_made
 
-MANY = 500
-"""So many outputs are planned anew fast enough."""
 MOST_TOUCHED = 100
 """An edit that touches more of them is forecast with all the rest."""
 

@@ -140,4 +140,4 @@ class Opening:
 def _calibrate_once(window: Window) -> None:
     """Measure this machine in the background, the first time."""
     if not window.session.workspace.paces.of().calibrated and window.isVisible():
-        window.session.measure()
+        window.session.machine.measure()

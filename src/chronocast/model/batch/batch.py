@@ -31,6 +31,8 @@ from chronocast.model.source.origin import Alpha
 VERSION = 1
 FORMAT = "chronocast batch"
 FULL = "full"
+MANY = 500
+"""So many outputs are planned anew at once; of more it takes seconds."""
 RangeKind = Literal["trim", "marked", "clip"]
 _ID, _CELL = attrgetter("id"), attrgetter("source", "range", "recipe")
 

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Sequence
+from math import exp, log
 
 from chronocast.forecast.container import container_bytes
+from chronocast.forecast.learning.film_seen import held
 from chronocast.forecast.outputs import OutputAsk, SoundAsk
 from chronocast.forecast.picture.ask import PictureAsk
 from chronocast.forecast.sound import sound_bits
@@ -143,6 +145,17 @@ def _base_ask(ready: OutputReady, base: PieceJob) -> PieceAsk:
     )
 
 
+def _busier(ready: OutputReady) -> list[float]:
+    """How many more bits each piece takes than all on the whole, as logarithms: as its source's packets say, if they do."""
+    told = [item.packets for item in ready.content if item.source_kind == ready.source_kind]
+    known = [value for value in told if value is not None]
+    if len(known) < len(ready.content) or len(known) < 2 or held(known):
+        return [0.0] * len(ready.plan.pieces)
+    frames = [piece.frames for piece in ready.plan.pieces]
+    whole = log(sum(n * exp(value) for n, value in zip(frames, known, strict=True)) / max(1, sum(frames)))
+    return [value - whole for value in known]
+
+
 def output_ask(
     ready: OutputReady,
     stock: Stock,
@@ -182,8 +195,9 @@ def output_ask(
             ready.composing(piece, piece.name in ready.base_of),
             BASE_READING if piece.name in ready.base_of else COMPOSING,
             ready.route.device.seconds_a_megapixel if ready.route.device else 0.0,
+            more,
         )
-        for piece in plan.pieces
+        for piece, more in zip(plan.pieces, _busier(ready), strict=True)
     )
     is_open = tuple(
         made is None and not piece.copied and (ready.searching or not kept)

@@ -37,7 +37,7 @@ class RunActions(QObject):
             "run.pause_or_resume": self.pause_or_resume,
             "run.stop": self.session.stop,
             "run.retry": lambda: self.session.ask("retry"),
-            "run.measure": self.session.measure,
+            "run.measure": self.session.machine.measure,
             "run.probe": self.session.probe,
             "run.proxies": self.make_proxies,
         }

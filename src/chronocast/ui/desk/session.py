@@ -12,36 +12,31 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from chronocast.journal.documents import BatchFile
 from chronocast.journal.workspace import Workspace
 from chronocast.model.answers import Answer
-from chronocast.model.batch.batch import Batch
+from chronocast.model.batch.batch import MANY, Batch
 from chronocast.model.batch.changes import batch_changes
 from chronocast.model.batch.edits import fill, hold, in_order, set_asked
 from chronocast.model.house import House, Rank
 from chronocast.model.show import counted
-from chronocast.model.stages import HERE
 from chronocast.preparation.asked.answers import Asked
 from chronocast.preparation.forecast.outlook import Outlook
 from chronocast.preparation.output.output_ready import Prospect
 from chronocast.preparation.recut import Recut, Relinked, changed_sources, compare, search_in, take
 from chronocast.preparation.source.gather import gather
-from chronocast.preparation.touched import MANY
 from chronocast.run.view import RunView
 from chronocast.run.waiting import have_a_runner_wait, let_it_leave
 from chronocast.ui.desk.ahead import AheadWork
 from chronocast.ui.desk.desk import Desk
 from chronocast.ui.desk.house_watch import HouseWatch
+from chronocast.ui.desk.machine_work import AtWork, MachineWork
 from chronocast.ui.desk.proxies import ProxyWork
 from chronocast.ui.desk.workers import FileWatcher, Follower, Forecaster, errand
 
 if TYPE_CHECKING:
-    from chronocast.pieces.tidying import Tidying
-    from chronocast.preparation.station_known import StationKnown
-    from chronocast.preparation.stock_keeping import StockKnown
+    pass
 
 log = logging.getLogger(__name__)
 RUNNER_AFTER_MS = 4000
 """A forecast that has been looked at for so long is likely to be rendered."""
-AGAIN_MS = 10 * 60_000
-"""How long after a busy minute this machine is measured again."""
 SAVE_LARGE_MS = 300
 """A large batch is saved so long after an edit."""
 FRESH_MS = 30_000
@@ -85,8 +80,6 @@ class Session(QObject):
         self.desk = Desk(path, workspace)
         self._conflict_told = False
         self._preview: Batch | None = None
-        self._measuring: Any = None
-        self._trying: Any = None
         self._closed = self._unsaved = False
         self._forecaster = Forecaster(self.workspace, self)
         self._forecaster.forecast.connect(self._forecast)
@@ -96,6 +89,11 @@ class Session(QObject):
         self._forecaster.rehearsed.connect(self.rehearsed)
         self._forecaster.looking.connect(self._looking)
         self._forecaster.failed.connect(self.trouble)
+        self.machine = MachineWork(self.workspace, self._at_work, self)
+        self.machine.told.connect(self._say_busy)
+        self.machine.said.connect(self.notice)
+        self.machine.failed.connect(self.trouble)
+        self.machine.known_anew.connect(self.forecast_anew)
         self.rank: Rank = "as others"
         self.ahead = AheadWork(self.workspace, self)
         self.ahead.told.connect(self._say_busy)
@@ -188,10 +186,7 @@ class Session(QObject):
 
     def close(self) -> None:
         """Tell the threads to leave; nobody waits for one that is at a slow drive.  A run goes on by itself."""
-        if self._measuring is not None:
-            self._measuring.end()
-        if self._trying is not None:
-            self._trying.end()
+        self.machine.end()
         self._again.stop()
         self._soon.stop()
         if self._runner_waits:
@@ -229,93 +224,8 @@ class Session(QObject):
         self._say_busy(sentence)
         errand(work, over, failed)
 
-    def read_station(self, done: Callable[[StationKnown], None]) -> None:
-        """Read what is known of this machine, elsewhere; ``done`` gets it."""
-        space, load = self.workspace, self.view.station.load if self.view else None
-
-        def work() -> StationKnown:
-            from chronocast.preparation.station_known import station_known
-
-            return station_known(space, load)
-
-        errand(work, done, self.trouble.emit)
-
-    def read_stock(self, done: Callable[[StockKnown], None]) -> None:
-        """Read what the stock holds, elsewhere; ``done`` gets it."""
-        from chronocast.preparation.stock_keeping import stock_known
-
-        errand(lambda: stock_known(self.workspace), done, self.trouble.emit)
-
-    def plan_tidying(self, most_bytes: int, done: Callable[[Tidying], None]) -> None:
-        """Find out what would go from the stock, elsewhere; ``done`` gets it."""
-        from chronocast.preparation.stock_keeping import plan_tidying
-
-        errand(lambda: plan_tidying(self.workspace, most_bytes=most_bytes), done, self.trouble.emit)
-
-    def tidy_stock(self, plan: Tidying, done: Callable[[int], None]) -> None:
-        """Remove what was planned from the stock, elsewhere; ``done`` gets the bytes that came free."""
-        from chronocast.preparation.stock_keeping import carry_out_tidying
-
-        errand(lambda: carry_out_tidying(self.workspace, plan), done, self.trouble.emit)
-
-    def learn_anew(self, done: Callable[[Any], None]) -> None:
-        """Let what pieces took here no longer speak of this machine's pace; ``done`` gets how many there were."""
-        space = self.workspace
-
-        def work() -> int:
-            if not space.has_ledger:
-                return 0
-            with space.ledger() as ledger:
-                return ledger.forget_pace(HERE)
-
-        errand(work, done, self.trouble.emit)
-
-    def measure(self) -> None:
-        """Calibrate this machine, in a process that goes when we go."""
-        from chronocast.crew.local.calibrate import Apart
-
-        if self._measuring is not None:
-            return
-        self._measuring = apart = Apart()
-
-        def work() -> bool:
-            try:
-                return apart.wait()
-            finally:
-                self._measuring = None
-
-        def over(measured: bool) -> None:
-            if measured and self.workspace.paces.of().busy:
-                self.notice.emit(
-                    "This machine was busy with something else while it was measured, so times stay wide. "
-                    "It is measured again by itself."
-                )
-                QTimer.singleShot(AGAIN_MS, self._measure_again)
-            elif measured:
-                self.notice.emit("This machine is measured; times are narrower now.")
-            self.forecast()
-
-        self._wait_for("Measuring this machine (under half a minute)…", work, over)
-
-    def try_encoders(self, done: Callable[[], None]) -> None:
-        """Try this machine's hardware encoders, each in a process of its own; then forecast anew."""
-        from chronocast.crew.local.device_trials import DeviceTrials, devices_tried
-
-        if self._trying is not None:
-            return
-        space, self._trying = self.workspace, (trials := DeviceTrials())
-
-        def work() -> None:
-            try:
-                devices_tried(space, again=True, trials=trials)
-            finally:
-                self._trying = None
-
-        def over(_: object) -> None:
-            done()
-            self.forecast_anew()
-
-        self._wait_for("Trying this machine's hardware encoders…", work, over)
+    def _at_work(self) -> AtWork:
+        return AtWork(self.going, self.view.station.load if self.view else None)
 
     def probe(self) -> None:
         """Encode a few pieces ahead, of what is in doubt most: the forecast becomes sharper, and they are kept."""
@@ -369,15 +279,6 @@ class Session(QObject):
     def _ahead_failed(self, told: str) -> None:
         self._say_busy("")
         self.trouble.emit(told)
-
-    def _measure_again(self) -> None:
-        """After a busy minute: another trial, unless a run or the operator needs the machine."""
-        if self._closed:
-            return
-        if self.going:
-            QTimer.singleShot(AGAIN_MS, self._measure_again)
-        else:
-            self.measure()
 
     # Edits
 

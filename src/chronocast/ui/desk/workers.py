@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING, Any
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from chronocast.journal.workspace import Workspace
-from chronocast.model.batch.batch import Batch
+from chronocast.model.batch.batch import MANY, Batch
 from chronocast.model.errors import ChronocastError
 from chronocast.model.pauses import at_pauses
 from chronocast.ui.desk.quiet import window_quiet
@@ -284,7 +284,6 @@ class Forecaster(Worker):
 
     def _show(self, batch: Batch, prospect: Prospect, view: Outlook) -> None:
         """Tell a forecast; the window has much to show of a large one, and is left alone meanwhile."""
-        from chronocast.preparation.touched import MANY
         from chronocast.ui.lanes.forecast_lanes import lane_data
 
         _ = view.columns  # here rather than in the window's own thread

@@ -84,7 +84,7 @@ class HousePlace(QWidget):
         self.reset.setToolTip(
             "What its pieces took no longer speaks of its pace; what films take stays known."
         )
-        self.measure.clicked.connect(session.measure)
+        self.measure.clicked.connect(session.machine.measure)
         self.reset.clicked.connect(self.learn_anew)
         self.stock = QLabel("being looked at")
         self.stock.setWordWrap(True)
@@ -211,8 +211,8 @@ class HousePlace(QWidget):
         if self.plot is None:
             QTimer.singleShot(0, self._make_plot)  # once the place itself is seen
         self.paces.setFocus()
-        self.session.read_station(self.show_station)
-        self.session.read_stock(self.show_stock)
+        self.session.machine.read_station(self.show_station)
+        self.session.machine.read_stock(self.show_stock)
 
     def _make_plot(self) -> None:
         """Bring in the library of plots, which most openings of the desktop never need."""
@@ -235,11 +235,11 @@ class HousePlace(QWidget):
     def show_desk(self, desk: Desk, touched: Touched) -> None:
         """What a run finishes is seen when it is shown anew."""
         if "run" in touched and self.isVisible() and desk.run is not None and desk.run.outcome:
-            self.session.read_station(self.show_station)
+            self.session.machine.read_station(self.show_station)
 
     def try_encoders(self) -> None:
         """Try the hardware encoders, elsewhere, and show what was found."""
-        self.session.try_encoders(lambda: self.session.read_station(self.show_station))
+        self.session.machine.try_encoders(lambda: self.session.machine.read_station(self.show_station))
 
     def plug_stand_in(self) -> None:
         """Plug the stand-in device in, or pull it out, and try it."""
@@ -290,7 +290,7 @@ class HousePlace(QWidget):
 
         def done(freed: int) -> None:
             self.said.emit(f"{size_text(freed)} of proxies came free.")
-            self.session.read_stock(self.show_stock)
+            self.session.machine.read_stock(self.show_stock)
 
         if not (left.stale or left.halves):
             self.said.emit("Every proxy is of a film that is there.")
@@ -311,7 +311,7 @@ class HousePlace(QWidget):
         except ChronocastError as error:
             self.trouble.emit(str(error))
             return
-        self.session.plan_tidying(most, self._ask_to_tidy)
+        self.session.machine.plan_tidying(most, self._ask_to_tidy)
 
     def _ask_to_tidy(self, plan: Tidying) -> None:
         from chronocast.preparation.stock_keeping import tidying_told
@@ -322,11 +322,11 @@ class HousePlace(QWidget):
         buttons = QMessageBox.StandardButton.Yes | QMessageBox.StandardButton.Cancel
         answer = QMessageBox.question(self, "Make the stock smaller", tidying_told(plan), buttons)
         if answer == QMessageBox.StandardButton.Yes:
-            self.session.tidy_stock(plan, self._tidied)
+            self.session.machine.tidy_stock(plan, self._tidied)
 
     def _tidied(self, freed: int) -> None:
         self.said.emit(f"{size_text(freed)} of the stock came free.")
-        self.session.read_stock(self.show_stock)
+        self.session.machine.read_stock(self.show_stock)
         self.session.forecast()
 
     def show_quantity(self, quantity: Quantity, *_: object) -> None:
@@ -352,8 +352,8 @@ class HousePlace(QWidget):
             QMessageBox.StandardButton.Yes | QMessageBox.StandardButton.Cancel,
         )
         if answer == QMessageBox.StandardButton.Yes:
-            self.session.learn_anew(self._forgotten)
+            self.session.machine.learn_anew(self._forgotten)
 
     def _forgotten(self, count: int) -> None:
         self.said.emit(f"{counted(count, 'piece')} no longer speak of this machine's pace. Measure it again.")
-        self.session.read_station(self.show_station)
+        self.session.machine.read_station(self.show_station)
