@@ -16,7 +16,7 @@ FEWER_DRAWS = ((2000, 100), (1000, 200))
 Z90 = 1.2815515655446004
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class Band:
     """*likely*: half the time it is no more.  *safe*: nine times in ten it is no more."""
 

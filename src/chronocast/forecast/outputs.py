@@ -23,7 +23,7 @@ from chronocast.forecast.work import CopyAsk, EncodeAsk, OtherAsk, PieceAsk, pie
 from chronocast.model.pauses import pause
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class SoundAsk:
     """What is known of an output's sound.
 
@@ -54,7 +54,7 @@ class SoundAsk:
         return self.tracks * sound_bytes(seconds, self.bits_per_second)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class OutputAsk:
     """All that a forecast must know of one output.
 

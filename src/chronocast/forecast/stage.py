@@ -10,7 +10,7 @@ from chronocast.forecast.band import Draws
 from chronocast.model.stages import StageKind
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class Stage:
     """One kind of an output's work.
 
@@ -51,7 +51,7 @@ class Stage:
         return replace(self, draws=self.draws[:, number : number + 1])
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class Work:
     """All that is left to do for an output: its stages, in the order it goes through them.
 

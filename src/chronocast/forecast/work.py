@@ -35,7 +35,7 @@ SHARED_SD = 0.35
 """Error of a station's pace for sound, joining and checking (one standard deviation of the log)."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class PieceAsk:
     """A piece that must be encoded.
 
@@ -89,7 +89,7 @@ class CopyAsk(NamedTuple):
     encoded: float = 0.0
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class OtherAsk:
     """What of an output says how long all but its pieces take.
 
@@ -131,7 +131,7 @@ A_MOMENT = 0.06
 """How it differs from what it was some minutes ago."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class EncodeAsk:
     """The pieces of an output that must be encoded.
 

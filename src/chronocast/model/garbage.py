@@ -1,7 +1,9 @@
-"""How often unreachable circles of objects are looked for."""
+"""How often unreachable circles of objects are looked for, and memory that is given back."""
 
 from __future__ import annotations
 
+import contextlib
+import ctypes
 import gc
 
 YOUNG, MIDDLE, OLD = 10_000, 10, 1000
@@ -15,3 +17,12 @@ def collect_seldom() -> None:
     seconds.  What is short-lived is still collected soon.
     """
     gc.set_threshold(YOUNG, MIDDLE, OLD)
+
+
+def give_memory_back() -> None:
+    """Give the system what was freed inside the heap: after a forecast of thousands of outputs a tenth of all that is held.
+
+    Only the GNU C library has a call for it; elsewhere nothing is done.
+    """
+    with contextlib.suppress(OSError, AttributeError):
+        ctypes.CDLL(None).malloc_trim(0)

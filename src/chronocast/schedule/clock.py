@@ -27,7 +27,7 @@ ALONE = 1500
 """The last of them are given out one by one all the same: how a plan ends hangs on them."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class Finish:
     """When an output begins and ends, seconds from now, shape (draws,); ``slot`` is its first task's."""
 
@@ -38,7 +38,7 @@ class Finish:
     slot: int
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class Span:
     """A stretch of one slot's time that one output has, seconds from now."""
 
@@ -49,7 +49,7 @@ class Span:
     end: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class Share:
     """How many of an output's parts, or of its steps, are done at a station."""
 

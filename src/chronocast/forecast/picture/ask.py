@@ -12,7 +12,7 @@ BLANK = 0.02
 """Frames that show nothing take so much of what others take."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class PictureAsk:
     """What is known of an output's picture.
 

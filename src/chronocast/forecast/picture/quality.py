@@ -58,7 +58,7 @@ def look_bands(rows: Sequence[Draws]) -> list[LookBand]:
     return [LookBand(float(likely), float(safe)) for likely, safe in zip(middle, low, strict=True)]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class Looks:
     """How like the original an output looks.
 

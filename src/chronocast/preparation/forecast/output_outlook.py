@@ -16,7 +16,7 @@ from chronocast.model.time.timing import format_timecode
 from chronocast.preparation.output.output_ready import OutputReady
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class StageOutlook:
     """How long one kind of an output's work takes on its station."""
 
@@ -25,7 +25,7 @@ class StageOutlook:
     seconds: Band
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class LooksOutlook:
     """How like the original an output looks: XPSNR in dB.
 
@@ -68,7 +68,7 @@ class LooksOutlook:
         return found
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class OutputOutlook:
     """The forecast of one output.
 

@@ -16,6 +16,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from chronocast.journal.workspace import Workspace
 from chronocast.model.batch.batch import MANY, Batch
 from chronocast.model.errors import ChronocastError
+from chronocast.model.garbage import give_memory_back
 from chronocast.model.pauses import at_pauses
 from chronocast.ui.desk.quiet import window_quiet
 
@@ -293,6 +294,7 @@ class Forecaster(Worker):
         self.tell(self.forecast, batch, prospect, view)
         if len(view.outputs) > MANY:
             self._shown.wait(SHOWN_SECONDS)
+            give_memory_back()
 
     def give_way(self) -> None:
         if self._may_end:
