@@ -15,6 +15,7 @@ from chronocast.forecast.inverse import chance_of, largest, rounded_down, send_s
 from chronocast.forecast.picture.ask import PictureAsk
 from chronocast.forecast.picture.priors import size_prior
 from chronocast.forecast.picture.size import picture_bytes
+from chronocast.forecast.sending import sent_across
 from chronocast.model.batch.batch import Batch, read_batch
 from chronocast.model.batch.edits import set_asked
 from chronocast.model.errors import ModelError
@@ -36,6 +37,20 @@ class Inverses(unittest.TestCase):
         self.assertLessEqual(found, limit)
         if found < low * wide:
             self.assertTrue(found * 1.02 > limit or found == low, "three digits")
+
+    @given(st.lists(st.tuples(st.floats(0, 1e4), st.floats(1.0, 1e9)), min_size=1, max_size=9))
+    def test_files_are_sent_one_after_another_as_they_are_proved(
+        self, files: list[tuple[float, float]]
+    ) -> None:
+        line = 20e6
+        proved, sizes = (np.array([column]).T for column in zip(*files, strict=True))
+        found = sent_across(proved, sizes, line)
+        free = 0.0
+        for number in sorted(range(len(files)), key=lambda n: files[n][0]):  # by the rule itself
+            begin = max(free, files[number][0])
+            free = begin + files[number][1] * 8 / line
+            self.assertAlmostEqual(found.begin[number, 0], begin, 4)
+            self.assertAlmostEqual(found.end[number, 0], free, 4)
 
     @given(st.floats(1e-6, 1e15))
     def test_rounding_never_goes_up_and_leaves_three_digits(self, value: float) -> None:

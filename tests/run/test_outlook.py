@@ -7,6 +7,7 @@ import tempfile
 import unittest
 from datetime import datetime, timedelta
 from fractions import Fraction
+from itertools import pairwise
 from pathlib import Path
 
 import numpy as np
@@ -18,7 +19,7 @@ from chronocast.journal.workspace import Workspace
 from chronocast.media.files.footage import write_footage
 from chronocast.model.batch.batch import FULL, Batch
 from chronocast.model.batch.columns import add_card, set_card
-from chronocast.model.batch.edits import add_source, fill, hold
+from chronocast.model.batch.edits import add_source, fill, hold, set_asked
 from chronocast.model.cards.card import Limits, ReceiverCard
 from chronocast.model.stages import CHECK, ENCODE, HERE, JOIN, SOUND
 from chronocast.preparation.forecast.judging import card_problems, refusals
@@ -28,6 +29,7 @@ from chronocast.preparation.forecast.output_outlook import together
 from chronocast.preparation.output.output_ready import Prospect
 from chronocast.preparation.ruler import rate_stops, ruled_files
 from chronocast.preparation.today import prepared
+from chronocast.ui.lanes.forecast_lanes import lane_data
 from tests.runs import QUICK, RATED, small_batch
 
 STATION = Station(HERE, Pace(calibrated=True), 2)
@@ -89,6 +91,25 @@ class RealBatch(unittest.TestCase):
         }
         first, *_, last = [seconds[piece.name] for piece in view.outputs[-1].ready.plan.pieces]
         self.assertGreater(last, 1.3 * first)
+
+    def test_over_a_line_each_file_is_sent_when_it_is_proved_and_the_line_is_free(self) -> None:
+        self.assertIsNone(self.view().sent)
+        quick, slow = (self.view(batch=set_asked(self.batch, line=line)) for line in (1e9, 2e5))
+        assert quick.sent is not None and slow.sent is not None
+        self.assertLess(quick.sent.likely, quick.finish.likely + 1, "hardly later than it is finished")
+        sending = quick.bytes.likely * 8 / 2e5
+        self.assertGreater(slow.sent.likely, sending)
+        self.assertLess(
+            slow.sent.likely, slow.finish.likely + sending, "the first goes while others are made"
+        )
+        told = as_json(slow)
+        last = max(item["sent"]["likely"] for item in told["outputs"])
+        self.assertEqual(last, told["total"]["sent"]["likely"])
+        rows = lane_data(slow)
+        self.assertEqual(rows.groups[-1].name, "The line")
+        blocks = [block for block in rows.blocks if block.slot == rows.slots - 1]
+        self.assertEqual(len(blocks), len(slow.outputs))
+        self.assertTrue(all(one.end <= two.begin + 0.5 for one, two in pairwise(blocks)))
 
     def test_what_is_made_takes_nothing_and_is_finished_now(self) -> None:
         before = self.view()

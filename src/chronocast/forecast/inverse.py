@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from math import ceil, exp, floor, log, log10
+from typing import TypeVar
 
 import numpy as np
 
 from chronocast.forecast.band import Draws
 
+Amount = TypeVar("Amount", float, Draws)
 STEPS = 18
 """Halvings of the logarithm of a range of rates: from a thousandfold down to a few parts in 100,000."""
 
@@ -95,7 +97,7 @@ def rounded_down(value: float) -> float:
     return min(value, floor(value / step + 1e-9) * step)
 
 
-def send_seconds(size: Draws, bits_per_second: float) -> Draws:
+def send_seconds(size: Amount, bits_per_second: float) -> Amount:
     """Seconds that files take across a line, shape as ``size``.
 
     Parameters

@@ -146,6 +146,7 @@ def _whole_view(
         before.draws.bytes + more[1],
         np.maximum(0.0, before.draws.finish + more[0] / _at_once(station)),
         before.draws.seconds + more[0],
+        before.draws.sent,
     )
     outputs = _in_order(prospect, before, {item.ready.output.id: item for item in fresh.outputs}, sources)
     judged = judge_outputs(outputs) if prospect.batch.cards else ()

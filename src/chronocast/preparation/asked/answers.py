@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from datetime import datetime, timedelta
 from typing import NamedTuple
 
 from chronocast.forecast.band import Band, band
@@ -62,6 +63,10 @@ class Asked:
         Bit/s of the line files are sent by; None where none is named.
     sending
         Seconds that all of them take across it.
+    sent
+        Seconds from now until all are across it, each sent as soon as it is proved and the line is free.
+    at
+        The moment that ``sent`` counts from.
     deadline
         Whether all is finished in time; None where no time is named.
     across
@@ -79,6 +84,8 @@ class Asked:
     largest: float = 0.0
     line: float | None = None
     sending: Band | None = None
+    sent: Band | None = None
+    at: datetime | None = None
     deadline: DeadlineAnswer | None = None
     across: float | None = None
     receiver: Room | None = None
@@ -112,7 +119,7 @@ class Asked:
         if self.line and self.sending:
             told.append(
                 f"across {rate_bits_text(self.line)} in {time_text(self.sending.likely)}, "
-                f"safe {time_text(self.sending.safe)}"
+                f"safe {time_text(self.sending.safe)}{self._sent_told}"
                 + (
                     f"; there in time: {self.across:.0%}".replace("%", " %")
                     if self.across is not None
@@ -130,6 +137,14 @@ class Asked:
                 for item in self.poorer[:MOST_NAMED]
             ]
         return told
+
+    @property
+    def _sent_told(self) -> str:
+        """When all are there, sent as they are proved; "" where no line is named."""
+        if self.sent is None or self.at is None:
+            return ""
+        likely, safe = (self.at + timedelta(seconds=value) for value in (self.sent.likely, self.sent.safe))
+        return f"; sent as they are proved, all are there {clock_text(likely)}, safe by {clock_text(safe)}"
 
     @property
     def _receiver(self) -> str:
@@ -158,7 +173,12 @@ class Asked:
             told.append(self.deadline.told)
         if self.line and self.sending:
             there = f", there in time: {percent(self.across)}" if self.across is not None else ""
-            told.append(f"all across the line in {time_text(self.sending.likely)}{there}")
+            when = (
+                f", all there {clock_text(self.at + timedelta(seconds=self.sent.likely))}"
+                if self.sent and self.at
+                else ""
+            )
+            told.append(f"across the line in {time_text(self.sending.likely)}{when}{there}")
         if self.receiver is not None:
             fit = {"fits": "has room", "tight": "has just room"}.get(self.receiver.fit, "has too little room")
             told.append(f"the receiver {fit}: safe {size_text(self.receiver.needs.safe)}")
@@ -190,6 +210,7 @@ class Asked:
             found["line"] = {
                 "bits_per_second": round(self.line),
                 "seconds": self.sending.as_json(),
+                "all_sent": self.sent.as_json() if self.sent else None,
                 "in_time": None if self.across is None else round(self.across, 3),
             }
         if self.floor is not None:
@@ -243,6 +264,8 @@ def asked_of(batch: Batch, prospect: Prospect, view: Outlook, now: Circumstances
         largest=max((item.bytes.safe for item in view.outputs), default=0.0),
         line=batch.line,
         sending=band(send_seconds(view.draws.bytes, batch.line)) if batch.line and view.outputs else None,
+        sent=view.sent,
+        at=view.at,
         deadline=_deadline(batch, view, now),
         across=_across(batch, view),
         receiver=Room("the receiver", batch.receiver_space, view.bytes) if batch.receiver_space else None,
@@ -288,8 +311,7 @@ def _deadline(batch: Batch, view: Outlook, now: Circumstances) -> DeadlineAnswer
 
 
 def _across(batch: Batch, view: Outlook) -> float | None:
-    if batch.wanted is None or not batch.line or not view.outputs:
+    if batch.wanted is None or view.draws.sent is None:
         return None
     wanted = batch.wanted if batch.wanted.tzinfo else batch.wanted.replace(tzinfo=view.at.tzinfo)
-    there = view.draws.finish + send_seconds(view.draws.bytes, batch.line)
-    return chance_of(there, (wanted - view.at).total_seconds())
+    return chance_of(view.draws.sent, (wanted - view.at).total_seconds())

@@ -19,6 +19,7 @@ from chronocast.forecast.outputs import OutputAsk, OutputsForecast, forecast_out
 from chronocast.forecast.picture.quality import Looks
 from chronocast.forecast.picture.size import why
 from chronocast.forecast.room import Room
+from chronocast.forecast.sending import Sending, sent_across
 from chronocast.forecast.stage import Work
 from chronocast.forecast.station import Station
 from chronocast.forecast.work import composing_pace
@@ -45,11 +46,16 @@ NEVER_BEGUN = exact(0.0)
 
 
 class WholeDraws(NamedTuple):
-    """What the bands of the whole come from: bytes, seconds from now until all is finished, and of work; shape (draws,)."""
+    """What the bands of the whole come from, each of shape (draws,).
+
+    Bytes; seconds from now until all is finished; seconds of work; seconds from now until all is across the line that
+    files are sent by, where one is named.
+    """
 
     bytes: Draws
     finish: Draws
     seconds: Draws
+    sent: Draws | None = None
 
 
 @dataclass(frozen=True)
@@ -88,6 +94,8 @@ class Outlook:
         By what its bands were widened, as finished outputs have shown.
     draws
         What its bands come from.
+    line
+        Bit/s of the line that files are sent by; None where none is named.
     settled
         Whether its plan is that of these very outputs; else it is still that of a moment ago, before an edit, and when
         they are finished is only about right.
@@ -112,7 +120,13 @@ class Outlook:
     judged: tuple[Judged, ...] = ()
     widths: Widths = field(default_factory=Widths)
     draws: WholeDraws = field(default_factory=lambda: WholeDraws(*np.zeros((3, 1))), repr=False)
+    line: float | None = None
     settled: bool = True
+
+    @property
+    def sent(self) -> Band | None:
+        """Seconds from now until all files are across the line; None where none is named."""
+        return band(self.draws.sent) if self.draws.sent is not None else None
 
     @property
     def spans(self) -> tuple[Span, ...]:
@@ -222,7 +236,11 @@ class _Figures(NamedTuple):
 
 
 def _outputs(
-    figures: Sequence[_Figures], finishes: Sequence[Finish], station: Station, learned: Experience
+    figures: Sequence[_Figures],
+    finishes: Sequence[Finish],
+    station: Station,
+    learned: Experience,
+    sending: Sending | None = None,
 ) -> tuple[OutputOutlook, ...]:
     """The outputs' forecasts: those of which nothing but the finish has changed as they were."""
     memory = learned.memory
@@ -238,9 +256,10 @@ def _outputs(
         found[number] = told
         memory.keep("outlook of " + figures[number].ask.id, questions[number], told, most=1)
     begins, ends = bands([item.begin for item in finishes]), bands([item.end for item in finishes])
+    sent = bands(sending.end) if sending is not None else [None] * len(found)
     return tuple(
-        replace(known, begin=begin, finish=end)
-        for known, begin, end in zip(found, begins, ends, strict=True)
+        replace(known, begin=begin, finish=end, sent=across)
+        for known, begin, end, across in zip(found, begins, ends, sent, strict=True)
         if known is not None
     )
 
@@ -409,7 +428,11 @@ def outlook(
         again = outlook(prospect, stock, station, learned, made, without=frozenset(left_out | without))
         waiting = {**again.waiting, **{problem.output: problem for problem in ended.problems}}
         return replace(again, problems=(*again.problems, *together(ended.problems)), waiting=waiting)
-    outputs = _outputs(figures, finishes, station, learned)
+    line = prospect.batch.line
+    sending = None
+    if line and finishes:
+        sending = sent_across(np.array([finish.end for finish in finishes]), told.bytes, line)
+    outputs = _outputs(figures, finishes, station, learned, sending)
     frames = sum(ready.plan.frames for ready in chosen)
     media = {path: facts.bytes for item in prospect.sources.values() for path, facts in item.facts.items()}
     return Outlook(
@@ -433,7 +456,13 @@ def outlook(
         evening=night,
         judged=judge_outputs(outputs),
         widths=learned.widths,
-        draws=WholeDraws(told.bytes.sum(axis=0), _last(finishes, chance.draws), told.seconds.sum(axis=0)),
+        line=line,
+        draws=WholeDraws(
+            told.bytes.sum(axis=0),
+            _last(finishes, chance.draws),
+            told.seconds.sum(axis=0),
+            sending.end.max(axis=0) if sending is not None else None,
+        ),
     )
 
 

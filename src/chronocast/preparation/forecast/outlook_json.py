@@ -65,6 +65,7 @@ def _output(view: Outlook, item: OutputOutlook) -> Answer:
         "bytes": _whole(item.bytes),
         "widened": {"bytes": view.widths.bytes, "cpu_seconds": view.widths.seconds},
         "finish": _moment(view, item.finish),
+        "sent": _moment(view, item.sent) if item.sent else None,
         "stages": [
             {"kind": stage.kind.id, "station": stage.station, "seconds": stage.seconds.as_json()}
             for stage in item.stages
@@ -134,6 +135,7 @@ def total_json(view: Outlook) -> Answer:
         "seconds": view.seconds.as_json(),
         "bytes": _whole(view.bytes),
         "finish": _moment(view, view.finish),
+        "sent": _moment(view, view.sent) if view.sent else None,
     }
 
 

@@ -98,6 +98,8 @@ class OutputOutlook:
         Of work, that encoding all of it would take besides.
     bases_save
         Seconds of work that composing once saves all outputs that share its base pieces.
+    sent
+        Seconds from now, when its file has gone across the line files are sent by; None where none is named.
     draws
         What the bands of seconds and bytes come from, shape (2, draws): several outputs together are the
         sum of theirs.
@@ -120,6 +122,7 @@ class OutputOutlook:
     copied_names: frozenset[str] = frozenset()
     saved_seconds: float = 0.0
     bases_save: float = 0.0
+    sent: Band | None = None
     draws: NDArray[np.float32] | None = field(default=None, compare=False, repr=False)
 
     @property

@@ -9,10 +9,10 @@ from typing import NamedTuple
 
 import numpy as np
 
-from chronocast.forecast.inverse import chance_of
+from chronocast.forecast.inverse import chance_of, send_seconds
 from chronocast.forecast.station import Helper, device_place
 from chronocast.model.batch.batch import Batch
-from chronocast.model.show import clock_text, counted, percent
+from chronocast.model.show import clock_text, counted, percent, rate_bits_text
 from chronocast.model.stages import HERE
 from chronocast.preparation.forecast.outlook import Outlook
 from chronocast.preparation.forecast.output_outlook import OutputOutlook
@@ -21,6 +21,8 @@ from chronocast.schedule.rehearsal import Night
 from chronocast.ui.lanes.data import Block, Flag, LaneData, LaneGroup, Mishap
 
 MOST_FLAGS = 40
+LINE = "line"
+"""Where files are sent, among the places that work is done at."""
 
 
 def lane_data(view: Outlook, batch: Batch | None = None) -> LaneData:
@@ -166,6 +168,8 @@ def _groups(view: Outlook, spans: Sequence[Span]) -> tuple[tuple[LaneGroup, ...]
                 told = f"{device.sessions} at once"
                 name = f"{helper.id} · {device.family}"
                 groups[place] = LaneGroup(name, told, device.sessions, helper.windows, station=helper.id)
+    if view.line and spans is view.spans:
+        groups[LINE] = LaneGroup("The line", f"{rate_bits_text(view.line)}, one file at a time")
     counts = [group.slots for group in groups.values()]
     first = dict(zip(groups, itertools.accumulate(counts, initial=0), strict=False))
     return tuple(groups.values()), first
@@ -189,7 +193,7 @@ def _blocks(view: Outlook, spans: Sequence[Span], first: Mapping[str, int]) -> t
     last = {span.output: span.end for span in sorted(spans, key=lambda item: item.end)}
     outputs = {item.ready.output.id: item for item in view.outputs if not item.made}
     night = spans is not view.spans
-    return tuple(
+    found = tuple(
         Block(
             span.output,
             _title(outputs[span.output]),
@@ -204,6 +208,25 @@ def _blocks(view: Outlook, spans: Sequence[Span], first: Mapping[str, int]) -> t
         )
         for span in spans
         if span.output in outputs and span.station in first
+    )
+    return found + _sends(view, first[LINE]) if LINE in first else found
+
+
+def _sends(view: Outlook, row: int) -> tuple[Block, ...]:
+    """What the line that files are sent by does: one after another, as they are proved."""
+    assert view.line is not None
+    sent = [(item, item.sent) for item in view.outputs if item.sent is not None]
+    return tuple(
+        Block(
+            item.ready.output.id,
+            f"{_title(item)}, sent",
+            max(0.0, across.likely - send_seconds(item.bytes.likely, view.line)),
+            across.likely,
+            across.safe,
+            slot=row,
+            finish=across,
+        )
+        for item, across in sorted(sent, key=lambda one: one[1].likely)
     )
 
 

@@ -594,10 +594,13 @@ def _in_time(wanted: datetime, view: Outlook) -> tuple[str, str]:
     return told, "rust" if chance < 0.5 else "ember" if chance < 0.9 else "tide"
 
 
-def _helped(view: Outlook) -> str:
-    """With how many other stations it is reckoned; "" for none."""
+def _besides(view: Outlook, now: datetime) -> str:
+    """With how many other stations it is reckoned, and when all is across the line; "" where there is neither."""
     helpers = len(view.station.helpers)
-    return f" · with {counted(helpers, 'station')}" if helpers else ""
+    told = f" · with {counted(helpers, 'station')}" if helpers else ""
+    if view.sent is not None:
+        told += f" · sent by {clock_text(view.time_after(view.sent.likely), now)}"
+    return told
 
 
 def _headline(batch: Batch, view: Outlook | None, before: Outlook | None) -> Headline:
@@ -626,7 +629,7 @@ def _headline(batch: Batch, view: Outlook | None, before: Outlook | None) -> Hea
     role = "tide"
     if todo:
         finished = clock_text(likely, now)
-        more = f"safe by {clock_text(safe, now)} · in {time_text(view.finish.likely)}{_helped(view)}"
+        more = f"safe by {clock_text(safe, now)} · in {time_text(view.finish.likely)}{_besides(view, now)}"
     elif view.outputs:
         finished = "all made" if not held and not refused else f"{len(view.outputs)} made"
         more = "every file is proved" if not held and not refused else "every other file is proved"

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from chronocast.forecast.inverse import send_seconds
 from chronocast.model.batch.batch import Output
 from chronocast.model.recipe.wording import label_of, say, sound_words
-from chronocast.model.show import db_text, rate_bits_text, size_text, time_text
+from chronocast.model.show import clock_text, db_text, rate_bits_text, size_text, time_text
 from chronocast.model.time.timing import rate_text
 from chronocast.preparation.forecast.outlook import Outlook
 from chronocast.preparation.forecast.output_outlook import OutputOutlook, poorest_shot
@@ -39,6 +40,7 @@ def detail(view: Outlook, output: str) -> Detail | None:
         ("range", f"{ready.range_name}: {ready.extent.text}" if ready.range_name else ready.extent.text),
         ("time", _time_told(item, length)),
         ("size", f"{size_text(item.bytes.likely)} likely, {size_text(item.bytes.safe)} safe"),
+        *_sent(view, item),
         *_looks(item),
         *_differences(ready),
         ("rate", _rate_told(item, length)),
@@ -99,6 +101,15 @@ def _time_told(item: OutputOutlook, length: float) -> str:
         return "made already"
     told = f"{time_text(item.seconds.likely)} likely, {time_text(item.seconds.safe)} safe"
     return f"{told}, {length / item.seconds.likely:.2g} × real time" if item.seconds.likely > 0.05 else told
+
+
+def _sent(view: Outlook, item: OutputOutlook) -> tuple[tuple[str, str], ...]:
+    """When its file is across the line that files are sent by."""
+    if item.sent is None or view.line is None:
+        return ()
+    likely, safe = (clock_text(view.time_after(value)) for value in (item.sent.likely, item.sent.safe))
+    takes = time_text(send_seconds(item.bytes.likely, view.line))
+    return (("sent", f"{likely} likely, safe by {safe}; {takes} across {rate_bits_text(view.line)}"),)
 
 
 def _why_encoded(item: OutputOutlook) -> tuple[tuple[str, str], ...]:
