@@ -200,7 +200,7 @@ class _Shooter:
         self.settle(1.0)
         self.shoot(window, "run-ink")
         self.interrupt(window)
-        session.stop()
+        session.requests.stop()
         self.until("the run to stop", lambda: bool(session.run and session.run.outcome))
         session.forecast()
         before = session.view
@@ -257,7 +257,7 @@ class _Shooter:
         os.kill(int(session.desk.journal.with_suffix(".lock").read_text()), signal.SIGKILL)
         self.condition(window, "interrupted")
         self.shoot(window, "run-interrupted-ink")
-        session.take_up()
+        session.requests.take_up()
         self.condition(window, "going")
 
     def fill_a_drive(self, window: Window) -> None:
@@ -280,7 +280,7 @@ class _Shooter:
             self.condition(window, "full")
             self.until("what was said before to pass", lambda: not window.notice.isVisible(), 30)
             self.shoot(window, "run-full-ink")
-            session.stop()
+            session.requests.stop()
             self.until("the run to stop", lambda: bool(session.run and session.run.outcome))
             session.undo()
             window.go_to(PLAN)

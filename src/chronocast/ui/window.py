@@ -225,8 +225,8 @@ class Window(QMainWindow):
             "plan.accept_damage": lambda: self.batch_actions.accept_damage(
                 self.plan_place.grid.selected_sources()
             ),
-            "place.fill": lambda: self._in_place(self.plan_place.fill, self.range_place.fill),
-            "place.remove": lambda: self._in_place(self.plan_place.remove, self.range_place.remove),
+            "place.fill": lambda: self._in_place(self.plan_place.fill, self.range_place.taking.fill),
+            "place.remove": lambda: self._in_place(self.plan_place.remove, self.range_place.taking.remove),
             "range.write_picks": lambda: self.batch_actions.write_picks(self.range_place.standing.source),
             **{f"go.{name.lower()}": partial(self.go_to, name) for name in PLACES},
         }
@@ -269,15 +269,15 @@ class Window(QMainWindow):
         self.range_place.watch.seen.connect(lambda: self.plan_place.show_desk(session.desk, ALL))
         self.recipe_place.names_asked.connect(self.batch_actions.name_files)
         self.recipe_place.cards_asked.connect(self.show_cards)
-        self.run_place.pause_asked.connect(lambda: session.ask("pause"))
-        self.run_place.resume_asked.connect(lambda: session.ask("resume"))
-        self.run_place.stop_asked.connect(session.stop)
-        self.run_place.again_asked.connect(session.take_up)
+        self.run_place.pause_asked.connect(lambda: session.requests.ask("pause"))
+        self.run_place.resume_asked.connect(lambda: session.requests.ask("resume"))
+        self.run_place.stop_asked.connect(session.requests.stop)
+        self.run_place.again_asked.connect(session.requests.take_up)
         self.run_place.begin_asked.connect(lambda: self.run_actions.begin())
-        self.run_place.hold_asked.connect(session.hold_one)
-        self.run_place.leave_asked.connect(session.leave_out)
-        self.run_place.move_asked.connect(session.move_in_run)
-        self.run_place.dropped.connect(session.put_before_in_run)
+        self.run_place.hold_asked.connect(session.requests.hold_one)
+        self.run_place.leave_asked.connect(session.requests.leave_out)
+        self.run_place.move_asked.connect(session.requests.move)
+        self.run_place.dropped.connect(session.requests.put_before)
         self.check_place.recipe_asked.connect(self.plan_place.columns.open_recipe_of)
         self.check_place.copy_asked.connect(self._copy)
         for shown in (self.run_place, self.check_place):

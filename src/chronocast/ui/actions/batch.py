@@ -230,7 +230,7 @@ class BatchActions(QObject):
     def search_media(self) -> None:
         """Choose a folder to look for missing media in."""
         if folder := self._folder("Where the missing media may be"):
-            self.session.search_media(folder)
+            self.session.cuts.search(folder)
 
     def take_cut(self, sources: list[str]) -> None:
         """Look at what the new cut would change; take it if a person says so."""
@@ -247,9 +247,9 @@ class BatchActions(QObject):
             answer.addButton("Leave it", QMessageBox.ButtonRole.RejectRole)
             answer.exec()
             if answer.clickedButton() is yes:
-                self.session.take_cut(names)
+                self.session.cuts.take_new(names)
 
-        self.session.look_at_cut(sources, look)
+        self.session.cuts.look_at_new(sources, look)
 
     def accept_damage(self, sources: list[str]) -> None:
         """Accept what is damaged in some sources: their files show it, and their checks say so."""
@@ -268,7 +268,7 @@ class BatchActions(QObject):
     def write_cuts(self) -> None:
         """Choose a folder for the cut of every source and range."""
         if folder := self._folder("Where the cuts go"):
-            self.session.write_cuts(folder)
+            self.session.cuts.write_all(folder)
 
     def write_picks(self, identifier: str) -> None:
         """Choose a file for the ranges of a source, as sub-clips."""
@@ -279,7 +279,7 @@ class BatchActions(QObject):
         proposed = self.session.path.parent / f"{source.name} sub-clips.otio"
         name, _ = QFileDialog.getSaveFileName(self.window, "Write sub-clips", str(proposed), "OTIO (*.otio)")
         if name:
-            self.session.write_picks(Path(name), [source.id])
+            self.session.cuts.write_picks(Path(name), [source.id])
 
     def show_differences(self, lines: list[str]) -> None:
         """What is otherwise on disk than here."""

@@ -35,8 +35,8 @@ class RunActions(QObject):
             "run.begin_before_others": lambda: self.begin(rank="before others"),
             "run.begin_after_others": lambda: self.begin(rank="after others"),
             "run.pause_or_resume": self.pause_or_resume,
-            "run.stop": self.session.stop,
-            "run.retry": lambda: self.session.ask("retry"),
+            "run.stop": self.session.requests.stop,
+            "run.retry": lambda: self.session.requests.ask("retry"),
             "run.measure": self.session.machine.measure,
             "run.probe": self.session.probe,
             "run.proxies": self.make_proxies,
@@ -65,7 +65,7 @@ class RunActions(QObject):
             How it stands among other operators' runs of its house.
         """
         if self.session.going:
-            self.session.add_to_run()
+            self.session.requests.add()
             return
         view = self.session.view
         if view is None or all(item.made for item in view.outputs):
@@ -117,4 +117,4 @@ class RunActions(QObject):
     def pause_or_resume(self) -> None:
         """Freeze the run, or let it go on."""
         if self.session.run:
-            self.session.ask("resume" if self.session.run.paused else "pause")
+            self.session.requests.ask("resume" if self.session.run.paused else "pause")

@@ -11,24 +11,24 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from chronocast.journal.documents import BatchFile
 from chronocast.journal.workspace import Workspace
-from chronocast.model.answers import Answer
 from chronocast.model.batch.batch import MANY, Batch
 from chronocast.model.batch.changes import batch_changes
-from chronocast.model.batch.edits import fill, hold, in_order, set_asked
+from chronocast.model.batch.edits import fill
 from chronocast.model.house import House, Rank
 from chronocast.model.show import counted
 from chronocast.preparation.asked.answers import Asked
 from chronocast.preparation.forecast.outlook import Outlook
 from chronocast.preparation.output.output_ready import Prospect
-from chronocast.preparation.recut import Recut, Relinked, changed_sources, compare, search_in, take
 from chronocast.preparation.source.gather import gather
 from chronocast.run.view import RunView
 from chronocast.run.waiting import have_a_runner_wait, let_it_leave
 from chronocast.ui.desk.ahead import AheadWork
+from chronocast.ui.desk.cut_work import CutWork
 from chronocast.ui.desk.desk import Desk
 from chronocast.ui.desk.house_watch import HouseWatch
 from chronocast.ui.desk.machine_work import AtWork, MachineWork
 from chronocast.ui.desk.proxies import ProxyWork
+from chronocast.ui.desk.run_requests import RunRequests
 from chronocast.ui.desk.workers import FileWatcher, Follower, Forecaster, errand
 
 if TYPE_CHECKING:
@@ -94,6 +94,12 @@ class Session(QObject):
         self.machine.said.connect(self.notice)
         self.machine.failed.connect(self.trouble)
         self.machine.known_anew.connect(self.forecast_anew)
+        self.cuts, self.requests = CutWork(self.desk, self), RunRequests(self.desk, self)
+        self.cuts.told.connect(self._say_busy)
+        for part in (self.cuts, self.requests):
+            part.edited.connect(self.edit)
+            part.said.connect(self.notice)
+            part.failed.connect(self.trouble)
         self.rank: Rank = "as others"
         self.ahead = AheadWork(self.workspace, self)
         self.ahead.told.connect(self._say_busy)
@@ -414,66 +420,6 @@ class Session(QObject):
             done,
         )
 
-    def search_media(self, place: Path) -> None:
-        """Look for missing media in a folder, elsewhere; what is found stays relinked."""
-        batch, folder = self.batch, self.path.parent
-
-        def done(result: Relinked) -> None:
-            if batch == self.batch:
-                self.edit(f"search {place.name}", result.batch)
-            if result.missing:
-                names = ", ".join(Path(name).name for name in result.missing[:4])
-                self.trouble.emit(f"Still missing after searching {place}: {names}.")
-            else:
-                self.notice.emit(f"Found {len(result.found)} files in {place}.")
-
-        self._wait_for(
-            f"Searching {place.name}…", lambda: search_in(batch, folder, self.workspace.facts, [place]), done
-        )
-
-    def look_at_cut(self, sources: list[str], then: Callable[[list[str], list[Recut]], None]) -> None:
-        """What the new cut of some sequences (or of all that changed) would do."""
-        batch, folder = self.batch, self.path.parent
-        names = sources or (changed_sources(self.prospect) if self.prospect else [])
-        errand(
-            lambda: compare(batch, folder, self.workspace, names) if names else [],
-            lambda found: then(names, found),
-            self.trouble.emit,
-        )
-
-    def take_cut(self, sources: list[str]) -> None:
-        """Take the new cut; an edit like any other."""
-        batch, folder = self.batch, self.path.parent
-
-        def done(taken: Batch) -> None:
-            if batch == self.batch:
-                self.edit("take the new cut", taken)
-
-        errand(lambda: take(batch, folder, self.workspace.facts, sources), done, self.trouble.emit)
-
-    def write_cuts(self, to: Path) -> None:
-        """The cut of every source and range, as OTIO and edit lists, into a folder."""
-        from chronocast.preparation.cuts import write_cuts
-
-        batch, path = self.batch, self.path
-        errand(
-            lambda: write_cuts(batch, path, to, self.workspace, edl=True),
-            lambda made: self.notice.emit(f"{len(made)} files written to {to}."),
-            self.trouble.emit,
-        )
-
-    def write_picks(self, to: Path, sources: list[str]) -> None:
-        """The ranges of some sources as sub-clips, into one OTIO file."""
-        from chronocast.preparation.cuts import write_picks
-
-        batch, path = self.batch, self.path
-
-        def done(count: int) -> None:
-            clips = f"{count} sub-clip{'s' if count != 1 else ''}"
-            self.notice.emit(f"{clips} written to {to}. No film was made.")
-
-        errand(lambda: write_picks(batch, path, to, self.workspace, sources), done, self.trouble.emit)
-
     # The forecast
 
     def forecast(self) -> None:
@@ -576,87 +522,6 @@ class Session(QObject):
             self.run_begun.emit()
 
         errand(work, done, self.trouble.emit)
-
-    def stop(self) -> None:
-        """Stop the run for certain; what is finished is kept, so no question is asked."""
-        from chronocast.run.client import stop_run
-
-        journal = self.desk.journal
-        if journal is not None:
-            self.notice.emit("Stopping. Finished files and pieces are kept; begin again to go on from there.")
-            errand(lambda: stop_run(journal), self._stopped, self.trouble.emit)
-
-    def _stopped(self, sentence: str) -> None:
-        self.notice.emit(f"{sentence} Begin again to go on from there.")
-
-    def hold_in_run(self, outputs: list[str], held: bool) -> None:
-        """Hold outputs back in the run that goes on too, or release them."""
-        known = [name for name in outputs if self.run is not None and name in self.run.outputs]
-        if self.going and known:
-            self.ask("hold", {"outputs": known, "held": held})
-
-    def hold_one(self, output: str, held: bool) -> None:
-        """Hold an output of the run back, or release it; in the batch as well.
-
-        Parameters
-        ----------
-        output
-            Its id.
-        held
-            Whether it is held.
-        """
-        if self.batch.output(output) is not None:
-            self.edit("hold 1" if held else "release 1", hold(self.batch, [output], held))
-        self.hold_in_run([output], held)
-
-    def leave_out(self, output: str) -> None:
-        """Have an output not made in the run that goes on; what is finished of it is kept."""
-        done = "It is left out of this run; what is finished of it is kept. The batch still asks for it."
-        self.ask("stop", {"outputs": [output]}, lambda: self.notice.emit(done))
-
-    def add_to_run(self) -> None:
-        """Let outputs asked for since join the run that goes on."""
-        names = self.desk.not_in_run()
-        if names:
-            body = {"batch": self.batch.model_dump(mode="json"), "outputs": names}
-            count = f"{len(names)} output{'s' if len(names) != 1 else ''}"
-            self.ask("add", body, lambda: self.notice.emit(f"{count} joined the run."))
-
-    def move_in_run(self, output: str, step: int) -> None:
-        """Move an output up or down in the run's order, and in the batch's: the order lasts."""
-        if self.run is not None and (order := self.run.moved(output, step)):
-            self.ask("order", {"outputs": order})
-            self.edit("move an output in the order", in_order(self.batch, order))
-
-    def put_before_in_run(self, output: str, before: str) -> None:
-        """Make an output right before another one ("" for last), in the run's order and the batch's."""
-        if self.run is not None and (order := self.run.put_before(output, before)):
-            self.ask("order", {"outputs": order})
-            self.edit("move an output in the order", set_asked(in_order(self.batch, order), wish="order"))
-
-    def ask(self, kind: str, body: Answer | None = None, then: Callable[[], None] | None = None) -> None:
-        """Ask the run for something."""
-        from chronocast.run.client import ask
-
-        journal = self.desk.journal
-        if journal is None:
-            return
-
-        def answered(result: tuple[bool, str]) -> None:
-            if not result[0]:
-                self.trouble.emit(result[1])
-            elif then:
-                then()
-
-        errand(lambda: ask(journal, kind, body), answered, self.trouble.emit)
-
-    def take_up(self) -> None:
-        """Start the runner of the run again."""
-        from chronocast.run.client import start_runner
-
-        journal = self.desk.journal
-        if journal is not None:
-            errand(lambda: start_runner(journal), lambda _: None, self.trouble.emit)
 
     def _found(self, journal: Path | None) -> None:
         self.desk.journal = journal

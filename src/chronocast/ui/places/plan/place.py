@@ -298,7 +298,7 @@ class PlanPlace(QWidget):
             held = not all(cell.held for cell in chosen)
             names = [cell.output for cell in chosen]
             self.session.edit(f"{'hold' if held else 'release'} {len(names)}", hold(self.batch, names, held))
-            self.session.hold_in_run(names, held)
+            self.session.requests.hold_all(names, held)
 
     def _chosen(self, output: str) -> None:
         self.lanes.set_current(output)

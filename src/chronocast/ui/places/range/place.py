@@ -10,19 +10,11 @@ from PyQt6.QtGui import QHideEvent, QShowEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from chronocast.model.batch.batch import FULL, Batch
-from chronocast.model.batch.edits import fill
 from chronocast.model.batch.ranges import (
     change_range,
-    checked,
-    one_for_each_clip,
-    remove_ranges,
-    rename_range,
     set_framing,
-    take_marked,
 )
 from chronocast.model.errors import ModelError
-from chronocast.model.source.shown_clips import media_shots
-from chronocast.model.time.timing import FrameRange
 from chronocast.preparation.forecast.outlook import Outlook
 from chronocast.preparation.forecast.treatments import treatment_of
 from chronocast.preparation.output.output_ready import Prospect
@@ -33,9 +25,9 @@ from chronocast.ui.places.place import Touched
 from chronocast.ui.places.range.ends_watch import EndsWatch
 from chronocast.ui.places.range.film_band import Band, PieceBand
 from chronocast.ui.places.range.framing import FramingDesk
+from chronocast.ui.places.range.marking import MarkingDesk
 from chronocast.ui.places.range.model import (
     DRAFT,
-    Draft,
     MadeFile,
     range_sheet,
     with_draft,
@@ -44,6 +36,7 @@ from chronocast.ui.places.range.parts import RangeParts
 from chronocast.ui.places.range.pictures import RangePictures
 from chronocast.ui.places.range.player import Player
 from chronocast.ui.places.range.standing import Standing
+from chronocast.ui.places.range.taking import TakingDesk
 from chronocast.ui.theme import Theme
 from chronocast.ui.widgets.later import Later
 
@@ -68,8 +61,6 @@ class RangePlace(QWidget):
         self.view: Outlook | None = None
         self.before: Outlook | None = None
         self.trial: tuple[Batch, Prospect, Outlook] | None = None
-        self.drafts: dict[str, Draft] = {}
-        self.recipes: tuple[str, ...] | None = None
         self._stood: dict[str, int] = {}
         self.parts = parts = RangeParts(theme)
         layout = QVBoxLayout(self)
@@ -79,6 +70,8 @@ class RangePlace(QWidget):
         self.watch = EndsWatch(self)
         self.pictures = RangePictures(self.standing, parts, self.watch, self)
         self.framing = FramingDesk(self.standing, parts, self)
+        self.marking = MarkingDesk(self.standing, parts, self.player, self.pictures, self)
+        self.taking = TakingDesk(self.standing, parts, theme, self)
         self.preview_later = Later(60, self._ask_preview, self)
         self._connect()
 
@@ -91,49 +84,36 @@ class RangePlace(QWidget):
         self.pictures.ends_seen.connect(self.refresh)
         self.framing.after_wanted.connect(self.pictures.show_after)
         self.framing.switched.connect(self._switched)
-        self.framing.edited.connect(self.edited)
-        self.framing.said.connect(self.said)
-        self.framing.trouble.connect(self.trouble)
-        self.framing.tried.connect(self.preview_later.start)
+        for desk in (self.framing, self.marking, self.taking):
+            desk.edited.connect(self.edited)
+            desk.said.connect(self.said)
+            desk.trouble.connect(self.trouble)
+            desk.tried.connect(self.preview_later.start)
+        self.marking.changed.connect(self.refresh)
+        self.marking.dragged.connect(self._dragged)
+        self.taking.changed.connect(self.refresh)
+        self.taking.let_go.connect(self._let_go)
         film = parts.film
         film.sought.connect(self.player.go)
-        film.marking.connect(self._marking)
-        film.marked.connect(self._marked)
         film.chosen.connect(self.choose)
         parts.sources.activated.connect(lambda n: self.show_source(str(parts.sources.itemData(n))))
-        parts.field_in.given.connect(lambda text: self._typed("in", text))
-        parts.field_last.given.connect(lambda text: self._typed("last", text))
-        parts.field_out.given.connect(lambda text: self._typed("out", text))
-        parts.field_length.given.connect(lambda text: self._typed("length", text))
-        parts.field_go.given.connect(lambda text: self._typed("go", text))
         parts.table.row_chosen.connect(self.choose)
-        parts.table.toggled.connect(self.toggle)
         parts.files.row_chosen.connect(self.choose_file)
-        parts.name.editingFinished.connect(self._renamed)
-        parts.name.returnPressed.connect(self._take_named)
-        parts.mend.clicked.connect(self.mend)
         for button, do in (
             (parts.button_back, lambda: self.player.faster(-1)),
             (parts.button_on, lambda: self.player.faster(1)),
             (parts.button_play, self.player.play_or_stand),
             (parts.button_less, lambda: self.player.step(-1)),
             (parts.button_more, lambda: self.player.step(1)),
-            (parts.button_in, self.mark_in),
-            (parts.button_out, self.mark_out),
-            (parts.take, self.take),
-            (parts.instead, lambda: self.take(True)),
-            (parts.remove, self.remove),
-            (parts.split, self.split),
-            (parts.marked, self.take_marked),
             (parts.mode_time, lambda: self.framing.switch(False)),
             (parts.mode_framing, lambda: self.framing.switch(True)),
         ):
             button.clicked.connect(lambda _=False, d=do: d())
-        parts.becomes.changed.connect(self._becomes)
 
     def commands(self) -> Actions:
         """What it does, by the ids of the table of commands."""
         player, framing, parts = self.player, self.framing, self.parts
+        marking, taking = self.marking, self.taking
         return {
             "range.play_or_stand": player.play_or_stand,
             "range.backwards": lambda: player.faster(-1),
@@ -147,15 +127,15 @@ class RangePlace(QWidget):
             "range.last_frame": lambda: player.go(player.shuttle.frames - 1),
             "range.edit_before": lambda: self.step_edit(-1),
             "range.next_edit": lambda: self.step_edit(1),
-            "range.mark_in": self.mark_in,
-            "range.mark_out": self.mark_out,
+            "range.mark_in": marking.mark_in,
+            "range.mark_out": marking.mark_out,
             "range.go_to_in": lambda: self.go_to_end(False),
             "range.go_to_out": lambda: self.go_to_end(True),
             "range.play_range": self.play_range,
-            "range.take": self.take,
-            "range.take_instead": lambda: self.take(True),
-            "range.drop_marks": self.drop_marks,
-            "range.mend": self.mend,
+            "range.take": taking.take,
+            "range.take_instead": lambda: taking.take(True),
+            "range.drop_marks": taking.drop_marks,
+            "range.mend": marking.mend,
             "range.next_source": lambda: self.next_source(1),
             "range.source_before": lambda: self.next_source(-1),
             "range.next_range": lambda: self.next_range(1),
@@ -167,7 +147,7 @@ class RangePlace(QWidget):
             "range.zoom_range": self.zoom_range,
             "range.zoom_all": parts.film.zoom_all,
             "range.rename": parts.name.setFocus,
-            "range.split": self.split,
+            "range.split": taking.split,
             "range.originals": self.pictures.switch_originals,
         }
 
@@ -205,7 +185,7 @@ class RangePlace(QWidget):
             self.pictures.loaded = self.framing.live = None
             self.preview.emit(None)
             self.parts.name.clear()  # what was typed for the marks of another source
-        self.standing.part = DRAFT if part == FULL and not output and source in self.drafts else part
+        self.standing.part = DRAFT if part == FULL and not output and source in self.standing.drafts else part
         self.standing.output = output
         self.refresh()
         row = self.standing.row()
@@ -230,18 +210,6 @@ class RangePlace(QWidget):
         self.watch.leave()
         self.pictures.viewer.leave()
 
-    @property
-    def draft(self) -> Draft:
-        """What is marked and not taken; marks beyond the end of a cut that got shorter are none."""
-        have, ready = self.drafts.get(self.standing.source, Draft()), self.standing.ready()
-        if ready is None:
-            return have
-        last = ready.cut.frames
-        return Draft(
-            have.start if have.start is None or have.start < last else None,
-            have.stop if have.stop is None or have.stop <= last else None,
-        )
-
     def refresh(self) -> None:
         """Say it all anew."""
         ready = self.standing.ready()
@@ -252,7 +220,7 @@ class RangePlace(QWidget):
             self.view,
             before=self.before,
             source=self.standing.source,
-            draft=self.draft,
+            draft=self.standing.draft,
             ends=seen,
         )
         trial = None
@@ -277,7 +245,7 @@ class RangePlace(QWidget):
             self.standing.source,
             part=self.standing.part,
             output=self.standing.output,
-            becoming=self._becoming(),
+            becoming=self.standing.becoming(),
             framing=self.standing.framing,
         )
         self._show_marks()
@@ -291,6 +259,15 @@ class RangePlace(QWidget):
             self.player.load(ready.cut, self._stood.get(self.standing.source, 0))
             QTimer.singleShot(400, self.player.warm_up)
             self._moved(self.player.frame, 0)
+
+    def _dragged(self) -> None:
+        self._show_marks()
+        self.pictures.show()
+
+    def _let_go(self) -> None:
+        self.trial = None
+        self.preview.emit(None)
+        self.refresh()
 
     def _switched(self) -> None:
         self.pictures.asked = {}
@@ -351,7 +328,9 @@ class RangePlace(QWidget):
         parts.first.set_caption(f"first picture  {clock.timecode(part.start)}")
         parts.last.set_caption(f"last picture in the file  {clock.timecode(part.stop - 1)}")
         row = self.standing.row()
-        parts.say_ends(row.note if row and self.standing.live is None else "", self._mended() is not None)
+        parts.say_ends(
+            row.note if row and self.standing.live is None else "", self.marking.mended() is not None
+        )
 
     def _pieces(self) -> tuple[PieceBand, ...]:
         """The piece map of the chosen file."""
@@ -416,9 +395,9 @@ class RangePlace(QWidget):
             other.standing.part,
             other.standing.output,
         )
-        self.drafts, self.recipes, self.standing.framing, self._stood = (
-            other.drafts,
-            other.recipes,
+        self.standing.drafts, self.standing.recipes, self.standing.framing, self._stood = (
+            other.standing.drafts,
+            other.standing.recipes,
             other.standing.framing,
             other._stood,
         )
@@ -458,271 +437,12 @@ class RangePlace(QWidget):
         if part := self.standing.now():
             self.parts.film.zoom_to(part.start, part.stop)
 
-    # Marking
-
-    def mark_in(self) -> None:
-        """The picture shown is the first one."""
-        part, frame = self.standing.now(), self.player.frame
-        if part is not None:
-            self._set_ends(frame, part.stop, "in")
-
-    def mark_out(self) -> None:
-        """The picture shown is the last one."""
-        part, frame = self.standing.now(), self.player.frame
-        if part is not None:
-            self._set_ends(part.start, frame + 1, "out")
-
-    def _set_ends(self, start: int, stop: int, end: str) -> bool:
-        """Set in or out of the chosen range, or of what is being marked; False when it can't be."""
-        sheet = self.standing.sheet
-        if sheet is None:
-            return False
-        if self.standing.part in (FULL, DRAFT):
-            have = self.draft
-            if end == "in":
-                draft = Draft(start, have.stop if have.stop is None or have.stop > start else None)
-                stop = draft.stop or sheet.clock.frames
-            elif end == "out":
-                draft = Draft(have.start if have.start is None or have.start < stop else None, stop)
-                start = draft.start or 0
-            else:
-                draft = Draft(start, stop)
-        try:
-            part = checked(start, stop, sheet.clock.frames, sheet.title)
-        except ModelError as error:
-            self.trouble.emit(str(error))
-            return False
-        self.standing.live = None
-        if self.standing.part in (FULL, DRAFT):
-            self.drafts[self.standing.source], self.standing.part = draft, DRAFT
-            self.preview_later.start()
-            self.refresh()
-        else:
-            row = self.standing.row()
-            new = change_range(self.standing.batch, self.standing.source, self.standing.part, part)
-            self.edited.emit(f"trim {row.name if row else 'a range'}", new)
-        return True
-
-    def _marking(self, start: int, stop: int) -> None:
-        """An end is being dragged."""
-        self.standing.live = FrameRange(start, stop)
-        self._show_marks()
-        self.pictures.show()
-        self.preview_later.start()
-
-    def _marked(self, start: int, stop: int) -> None:
-        self.standing.live = None
-        row = self.standing.row()
-        if row and (row.start, row.stop) == (start, stop):
-            self.refresh()
-            return
-        if self.standing.part in (FULL, DRAFT):
-            frames = self.standing.sheet.clock.frames if self.standing.sheet else 0
-            have = self.draft
-            keep_in = start if start > 0 or have.start is not None else None
-            self.drafts[self.standing.source] = Draft(
-                keep_in, stop if stop < frames or have.stop is not None else None
-            )
-            self.standing.part = DRAFT
-            self.preview_later.start()
-            self.refresh()
-        else:
-            self._set_ends(start, stop, "both")
-
-    def _typed(self, what: str, text: str) -> None:
-        """A time was typed."""
-        sheet, part = self.standing.sheet, self.standing.now()
-        field = getattr(self.parts, f"field_{what}")
-        if sheet is None or part is None:
-            return
-        try:
-            if what == "length":
-                frame = part.start + sheet.clock.span(text) - 1
-                good = self._set_ends(part.start, frame + 1, "out")
-            else:
-                here = {"in": part.start, "last": part.stop - 1, "out": part.stop, "go": self.player.frame}[
-                    what
-                ]
-                frame = sheet.clock.typed(text, here)
-                if what == "go":
-                    good = 0 <= frame < sheet.clock.frames
-                    if good:
-                        self.player.go(frame)
-                    else:
-                        self.trouble.emit(
-                            f"{sheet.title} has no frame at {text.strip()}: it goes from {sheet.clock.timecode(0)} to "
-                            f"{sheet.clock.timecode(sheet.clock.frames - 1)}."
-                        )
-                elif what == "in":
-                    good = self._both(frame, part.stop, "in")
-                else:
-                    good = self._both(part.start, frame + (what == "last"), "out")
-        except ModelError as error:
-            self.trouble.emit(str(error))
-            good = False
-        if good:
-            field.settle()
-            if what != "go":
-                self.player.go(sheet.clock.inside(frame))
-        else:
-            field.refuse()
-
-    def _both(self, start: int, stop: int, end: str) -> bool:
-        """A typed end: in after out is refused, not guessed at."""
-        sheet = self.standing.sheet
-        if sheet is None:
-            return False
-        checked(start, stop, sheet.clock.frames, sheet.title)
-        return self._set_ends(start, stop, end)
-
     def begin_typing(self, text: str) -> None:
         """A figure was typed somewhere: it goes into the field for the place to go to."""
         field = self.parts.field_go
         field.setFocus()
         field.setText(text)
         field.setModified(True)
-
-    # Taking
-
-    def _becoming(self) -> tuple[str, ...]:
-        """The recipes that new ranges become outputs of."""
-        known = {recipe.id for recipe in self.standing.batch.recipes}
-        if self.recipes is not None:
-            return tuple(name for name in self.recipes if name in known)
-        used = dict.fromkeys(
-            o.recipe for o in self.standing.batch.outputs if o.source == self.standing.source
-        )
-        return tuple(used) or tuple(recipe.id for recipe in self.standing.batch.recipes[:1])
-
-    def _becomes(self, recipes: tuple[str, ...]) -> None:
-        self.recipes = recipes
-        self.preview_later.start()
-        self.refresh()
-
-    def take(self, instead: bool = False) -> None:
-        """What is marked becomes a range: beside the whole, or instead of it."""
-        sheet = self.standing.sheet
-        part = self.draft.part(sheet.clock.frames) if sheet else None
-        if sheet is None or part is None:
-            self.said.emit("Nothing is marked. I marks the first picture, O the last one.")
-            return
-        typed = self.parts.name.text() if self.standing.part == DRAFT else ""
-        try:
-            batch, made = with_draft(
-                self.standing.batch, self.standing.source, part, self._becoming(), instead=instead, name=typed
-            )
-        except ModelError as error:
-            self.trouble.emit(str(error))
-            return
-        self.parts.name.clear()
-        if self.parts.name.hasFocus():
-            self.parts.film.setFocus()
-        del self.drafts[self.standing.source]
-        owner = batch.source(self.standing.source)
-        taken = owner.part(made) if owner else None
-        name = taken.name if taken else "a range"
-        self.standing.part = made if instead else FULL
-        self.trial = None
-        self.edited.emit(f"take {name}", batch)
-        self.said.emit(
-            f"{name} is made instead of the whole."
-            if instead
-            else f"{name} taken: {sheet.clock.length(len(part))}. Mark the next."
-        )
-
-    def _take_named(self) -> None:
-        """Return in the field for a name takes what is marked."""
-        if self.standing.part == DRAFT:
-            self.take()
-
-    def drop_marks(self) -> None:
-        """What is marked and not taken is let go."""
-        if self.drafts.pop(self.standing.source, None):
-            self.standing.part, self.trial, self.standing.live = FULL, None, None
-            self.preview.emit(None)
-            self.refresh()
-
-    def take_marked(self) -> None:
-        """The ranges that the source itself marks become ranges."""
-        sheet = self.standing.sheet
-        if sheet is None or not sheet.marked:
-            self.said.emit("This source marks nothing of itself that isn't taken.")
-            return
-        batch, made = take_marked(self.standing.batch, self.standing.source, sheet.marked, self._becoming())
-        self.standing.part = made[-1]
-        self.edited.emit(f"take {len(made)} marked", batch)
-
-    def split(self) -> None:
-        """One file for each clip, after a look at what they would be called."""
-        ready, sheet = self.standing.ready(), self.standing.sheet
-        if ready is None or sheet is None:
-            return
-        clips = media_shots(ready.cut)
-        if not sheet.sequence or len(clips) < 2:
-            self.said.emit("Only a sequence of several clips can become one file for each.")
-            return
-        from chronocast.ui.places.range.split_box import SplitBox
-
-        def planned(recipes: tuple[str, ...], instead: bool) -> Batch:
-            return one_for_each_clip(self.standing.batch, self.standing.source, clips, recipes, instead)
-
-        try:
-            box = SplitBox(
-                self.theme,
-                sheet,
-                self.standing.batch,
-                recipes=self._becoming(),
-                clips=clips,
-                planned=planned,
-                parent=self,
-            )
-        except ModelError as error:
-            self.trouble.emit(str(error))
-            return
-        if box.exec():
-            self.standing.part = FULL
-            self.edited.emit(f"one file for each of {len(clips)} clips", box.batch())
-
-    def remove(self) -> None:
-        """The chosen range goes, and what was to be made of it; undo brings it back."""
-        if self.standing.part == DRAFT:
-            self.drop_marks()
-        elif self.standing.part != FULL:
-            row, part = self.standing.row(), self.standing.part
-            self.standing.part = FULL
-            self.edited.emit(
-                f"remove {row.name if row else 'a range'}",
-                remove_ranges(self.standing.batch, self.standing.source, [part]),
-            )
-        else:
-            self.said.emit("The whole can't be removed; clear its cells to make nothing of it.")
-
-    def toggle(self, part: str, recipe: str) -> None:
-        """Ask for a range's output of a recipe, or no longer."""
-        if part == DRAFT:
-            self.said.emit("Take what is marked first: Return.")
-            return
-        filled = self.standing.batch.cell(self.standing.source, part, recipe) is None
-        self.edited.emit(
-            f"{'ask for' if filled else 'clear'} 1 output",
-            fill(self.standing.batch, [(self.standing.source, part, recipe)], filled),
-        )
-
-    def fill(self) -> None:
-        """Ask for files of the chosen range in the recipes that new ranges become, or no longer."""
-        recipes = self._becoming()
-        if self.standing.part == DRAFT or not recipes:
-            self.said.emit(
-                "Take what is marked first: Return." if recipes else "Choose first what new ranges become."
-            )
-            return
-        cells = [(self.standing.source, self.standing.part, recipe) for recipe in recipes]
-        filled = not all(self.standing.batch.cell(*cell) for cell in cells)
-        row = self.standing.row()
-        self.edited.emit(
-            f"{'ask for' if filled else 'clear'} files of {row.name if row else 'a range'}",
-            fill(self.standing.batch, cells, filled),
-        )
 
     def next_file(self, step: int) -> None:
         """The next file of the source, round and round; its range with it."""
@@ -733,51 +453,11 @@ class RangePlace(QWidget):
         if files:
             self.choose_file(files[(at + step) % len(files)].output)
 
-    def _renamed(self) -> None:
-        row, text = self.standing.row(), self.parts.name.text()
-        if row is None or self.standing.part in (FULL, DRAFT) or text == row.name:
-            return
-        try:
-            self.edited.emit(
-                f"rename {row.name}",
-                rename_range(self.standing.batch, self.standing.source, self.standing.part, text),
-            )
-        except ModelError as error:
-            self.trouble.emit(str(error))
-            self.parts.name.setText(row.name)
-
-    def _mended(self) -> FrameRange | None:
-        """The chosen range without the pictures it shouldn't have."""
-        row, ready = self.standing.row(), self.standing.ready()
-        if row is None or ready is None:
-            return None
-        if row.stop > ready.cut.frames > row.start:
-            return FrameRange(row.start, ready.cut.frames)
-        seen = self.pictures.seen(self.standing.source, ready).get((row.start, row.stop))
-        if seen is None or seen == (None, None):
-            return None
-        first, last = seen
-        start, stop = row.start + (first.frames if first else 0), row.stop - (last.frames if last else 0)
-        return FrameRange(start, stop) if start < stop else None
-
-    def mend(self) -> None:
-        """Leave out the stray pictures at the ends."""
-        part = self._mended()
-        if part is None:
-            self.said.emit("Nothing is wrong at the ends of this range.")
-            return
-        if self._set_ends(part.start, part.stop, "both"):
-            self.player.go(part.stop - 1)
-            self.said.emit(
-                "Mended: the stray pictures are left out."
-                + (" Return takes it." if self.standing.part == DRAFT else "")
-            )
-
     def _ask_preview(self) -> None:
         """What it would come to, before it is an edit."""
         batch = self.standing.batch
         part = self.standing.live or (
-            self.draft.part(self.standing.sheet.clock.frames)
+            self.standing.draft.part(self.standing.sheet.clock.frames)
             if self.standing.sheet and self.standing.part == DRAFT
             else None
         )
@@ -785,7 +465,7 @@ class RangePlace(QWidget):
             if self.framing.live is not None and self.standing.output:
                 batch = set_framing(batch, [self.standing.output], self.framing.live)
             elif part is not None and self.standing.part in (FULL, DRAFT):
-                batch, _ = with_draft(batch, self.standing.source, part, self._becoming())
+                batch, _ = with_draft(batch, self.standing.source, part, self.standing.becoming())
             elif part is not None:
                 batch = change_range(batch, self.standing.source, self.standing.part, part)
         except ModelError:

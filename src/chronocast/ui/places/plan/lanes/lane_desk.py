@@ -136,7 +136,7 @@ class LaneDesk(QObject):
         """
         self._edit(f"files in {WISHES[wish].name}", set_asked(self.batch, wish=wish))
         if self.session.going:
-            self.session.ask("wish", {"wish": wish})
+            self.session.requests.ask("wish", {"wish": wish})
 
     def next_wish(self) -> None:
         """Take the next of the wishes."""
@@ -162,7 +162,7 @@ class LaneDesk(QObject):
             return
         self._edit(f"{self._title(output)}: {drop.words}", batch)
         if drop.held is not None:
-            self.session.hold_in_run([output], drop.held)
+            self.session.requests.hold_all([output], drop.held)
         if drop.before is not None:
             self._order_in_run(batch)
         self.said.emit(f"{self._title(output)}: {drop.words}. Ctrl+Z takes it back.")
@@ -171,7 +171,7 @@ class LaneDesk(QObject):
         run = self.session.run
         if run is not None and self.session.going:
             known = [output.id for output in batch.outputs if output.id in run.outputs]
-            self.session.ask("order", {"outputs": known})
+            self.session.requests.ask("order", {"outputs": known})
 
     def move(self, where: str, outputs: Iterable[str] | None = None) -> None:
         """Make the chosen outputs first, or last.
@@ -291,7 +291,7 @@ class LaneDesk(QObject):
 
     def _hold(self, output: str, held: bool) -> None:
         self._edit("hold 1" if held else "release 1", hold(self.batch, [output], held))
-        self.session.hold_in_run([output], held)
+        self.session.requests.hold_all([output], held)
 
     # The night rehearsed
 
