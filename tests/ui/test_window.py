@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import QApplication, QFileDialog, QMessageBox
 from chronocast.journal.documents import load_batch
 from chronocast.run.runner_lock import runner_lives
 from chronocast.ui.commands import CHECK, COMMANDS, PLACES, RUN
+from chronocast.ui.desk.workers import wait_for_errands
 from chronocast.ui.widgets.finder import Finder
 from tests.footage import clip, counters
 from tests.runs import HEAVY, QUICK, RATED, small_batch
@@ -76,6 +77,34 @@ class Tasks(unittest.TestCase):
         self.assertEqual(len(made), 3)
         self.assertEqual(counters(made[0]), [(self.first, n) for n in range(110)])
         self.assertLess(desk.heart.percentile(0.99, own=True), 0.050, "the interface held itself up")
+
+    def test_of_very_many_files_what_an_edit_touched_is_told_before_the_plan(self) -> None:
+        for place in ("preparation.touched", "ui.desk.workers", "ui.desk.session"):
+            patch = mock.patch(f"chronocast.{place}.MANY", new=1)
+            patch.start()
+            self.addCleanup(patch.stop)
+        desk = self.desk()
+        window, told, first = desk.window, list[tuple[bool, str, str]](), desk.session.view
+
+        def note(touched: frozenset[str]) -> None:
+            view = desk.session.view
+            if "forecast" in touched and view is not None and view is not first:
+                told.append((view.settled, window.headline.headline.finished_more, desk.cell_text(0, 2)))
+
+        desk.session.changed.connect(note)
+        desk.click_cell(0, 2)
+        desk.key(Qt.Key.Key_Space)
+        desk.until(lambda: any(settled for settled, *_ in told), "the plan")
+        self.assertFalse(told[0][0])
+        self.assertIn("the plan is being worked out", told[0][1])
+        self.assertIn("not asked for", told[0][2])
+        self.assertNotIn("worked out", told[-1][1])
+        desk.key(Qt.Key.Key_Z, CTRL)
+        desk.until(lambda: told[-1][0] and "not asked for" not in told[-1][2], "the cell and its plan again")
+        desk.key(Qt.Key.Key_Space)
+        desk.window.close()  # before it is saved, which takes its time of so many
+        wait_for_errands()
+        self.assertEqual(len(load_batch(self.path).outputs), 3)
 
     def test_files_dropped_anywhere_become_sources_and_bad_ones_are_named(self) -> None:
         desk = self.desk(clips=1)
