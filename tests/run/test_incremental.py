@@ -113,6 +113,13 @@ class Edits(unittest.TestCase):
             quick.view.finish.likely, whole.view.finish.likely, delta=whole.view.finish.likely * 0.5 + 0.5
         )
 
+    def test_while_sources_are_looked_at_it_says_how_many(self) -> None:
+        told: list[tuple[int, int]] = []
+        prepared(load_batch(self.path), self.path, self.workspace, lambda *counts: told.append(counts))
+        self.assertEqual(told, sorted(told))
+        self.assertEqual(told[-1], (3, 3))
+        self.assertGreater(len(set(told)), 2, "not from none to all")
+
     def test_what_an_edit_did_not_touch_is_the_very_same(self) -> None:
         batch = load_batch(self.path)
         known, station = Experience(), this_station(self.workspace)

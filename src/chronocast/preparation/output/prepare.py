@@ -46,20 +46,26 @@ from chronocast.preparation.station.this import devices_usable, this_station
 
 def _look_ahead(
     batch: Batch, folder: Path, store: FactsStore, progress: Callable[[int, int], None] | None
-) -> None:
-    """Inspect the clips nobody has looked at yet, several at a time; what is wrong with them is said when their turn comes."""
+) -> int:
+    """Inspect the clips nobody has looked at yet, several at a time: how many clips there are.
+
+    What is wrong with them is said when their turn comes.
+    """
     clips = [path_text(resolve(source.path, folder)) for source in batch.sources if source.kind == "clip"]
     if len(clips) < 2:
-        return
+        return len(clips)
+    done = list[str]()
 
     def look(path: str) -> None:
         if progress:
-            progress(0, len(batch.sources))  # it may say that nobody wants to know any more
+            progress(len(done), len(batch.sources))  # it may say that nobody wants to know any more
         with contextlib.suppress(ChronocastError, OSError):
             store.clip(path)
+        done.append(path)
 
     with ThreadPoolExecutor(max_workers=max(2, os.cpu_count() or 2)) as pool:
         list(pool.map(look, clips))
+    return len(clips)
 
 
 def prepare(
@@ -102,8 +108,8 @@ def prepare(
         )
     store = workspace.facts
     drafts = workspace.proxies.folder.is_dir()
-    _look_ahead(batch, folder, store, progress)
-    for number, source in enumerate(batch.sources):
+    looked_at = _look_ahead(batch, folder, store, progress)
+    for source in batch.sources:
         pause()
         try:
             ready = ready_source(source, folder, store, batch.search, source.id in newest)
@@ -111,8 +117,9 @@ def prepare(
             prospect.problems += notices(prospect.sources[source.id])
         except ChronocastError as error:
             prospect.problems.append(Problem(source.name, error.sentence, error.remedy, source=source.id))
+        looked_at += source.kind != "clip"
         if progress:
-            progress(number + 1, len(batch.sources))
+            progress(looked_at, len(batch.sources))
     devices = devices_usable(workspace, alone)
     prospect.devices = before.devices if before is not None and before.devices == devices else devices
     know_devices({tried.encoder: tried.device for tried in devices if tried.works})

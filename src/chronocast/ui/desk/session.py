@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+import time
 from collections.abc import Callable, Collection
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Literal
@@ -15,7 +16,7 @@ from chronocast.model.batch.batch import MANY, Batch
 from chronocast.model.batch.changes import batch_changes
 from chronocast.model.batch.edits import fill
 from chronocast.model.house import House, Rank
-from chronocast.model.show import counted
+from chronocast.model.show import counted, time_text
 from chronocast.preparation.asked.answers import Asked
 from chronocast.preparation.forecast.outlook import Outlook
 from chronocast.preparation.output.output_ready import Prospect
@@ -81,6 +82,7 @@ class Session(QObject):
         self._conflict_told = False
         self._preview: Batch | None = None
         self._closed = self._unsaved = False
+        self._looked_since = 0.0
         self._forecaster = Forecaster(self.workspace, self)
         self._forecaster.forecast.connect(self._forecast)
         self._forecaster.answered.connect(self._answered)
@@ -486,8 +488,13 @@ class Session(QObject):
         self._forecaster.want_ways(output)
 
     def _looking(self, done: int, total: int) -> None:
-        if self.view is None and done < total:
-            self._say_busy(f"Looking at sources: {done} of {total}")
+        if self.view is not None or done >= total:
+            return
+        if done <= 1 or not self._looked_since:
+            self._looked_since = time.monotonic()
+        spent = time.monotonic() - self._looked_since
+        left = f", {time_text(spent / done * (total - done))} to go" if done > 1 and spent > 2 else ""
+        self._say_busy(f"Looking at sources: {done} of {total}{left}")
 
     # The run
 
