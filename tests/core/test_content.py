@@ -181,6 +181,23 @@ class Memory(unittest.TestCase):
         self.assertNotIn(HERE, left.stations)
         self.assertEqual(dict(left.films["reef"]["f"].windows), {"w": log(0.5)}, "bytes stay remembered")
 
+    def test_records_written_together_are_there_in_order_once_anything_else_is_written(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "1.run"
+            with RunJournal(path) as journal, RunJournal(path) as other:
+                with self.assertRaises(ZeroDivisionError), journal.together():
+                    journal.append("output", {"id": "a"})
+                    with journal.together():
+                        journal.append("output", {"id": "b"})
+                    self.assertEqual(other.records(), [], "held back until all of them are there")
+                    journal.set_now({"runner": {"pid": 1}})
+                    self.assertEqual([r.body["id"] for r in other.records()], ["a", "b"])
+                    journal.append("output", {"id": "c"})
+                    raise ZeroDivisionError
+                self.assertEqual([r.body["id"] for r in other.records()], ["a", "b", "c"], "nothing is lost")
+                journal.append("output", {"id": "d"})
+                self.assertEqual([(r.seq, r.body["id"]) for r in other.records(3)], [(4, "d")])
+
     def test_a_damaged_ledger_is_kept_aside_and_written_anew_from_the_runs(self) -> None:
         fact = PieceFact("f", "p", "reef", 25, 10**7, 1.0, 1000, 2000, 1.0, 1.0, window="w", packets=-2.0)
         for harm in ("no database", "cut short"):

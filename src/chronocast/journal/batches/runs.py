@@ -8,8 +8,10 @@ from __future__ import annotations
 
 import json
 import os
+import threading
 import time
-from contextlib import AbstractContextManager
+from collections.abc import Iterator
+from contextlib import AbstractContextManager, contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, NamedTuple, Self
@@ -80,6 +82,8 @@ class RunJournal:
     def __init__(self, path: Path, *, write: bool = True) -> None:
         self.path = path
         self._engine = open_database(path, _tables, write=write)
+        self._writing, self._together = threading.RLock(), 0
+        self._held: list[dict[str, Any]] = []
 
     def __enter__(self) -> Self:
         return self
@@ -89,6 +93,7 @@ class RunJournal:
 
     def close(self) -> None:
         """Give the file back."""
+        self.flush()
         self._engine.dispose()
 
     def _connected(self) -> AbstractContextManager[Any]:
@@ -102,8 +107,8 @@ class RunJournal:
             return FileMark(0, 0)
         return FileMark(status.st_size, status.st_mtime_ns)
 
-    def append(self, kind: str, body: dict[str, Any], at: float | None = None) -> int:
-        """Add a record; its number.
+    def append(self, kind: str, body: dict[str, Any], at: float | None = None) -> None:
+        """Add a record.
 
         Parameters
         ----------
@@ -114,14 +119,37 @@ class RunJournal:
         at
             When, in seconds since 1970; now, if not said.
         """
-        with self._connected() as connection:
-            result = connection.execute(
-                insert(_record).values(time=at or time.time(), kind=kind, body=json.dumps(body))
-            )
-            return int(result.inserted_primary_key[0])
+        with self._writing:
+            self._held.append({"time": at or time.time(), "kind": kind, "body": json.dumps(body)})
+            if not self._together:
+                self.flush()
+
+    @contextmanager
+    def together(self) -> Iterator[None]:
+        """Within it records are written in one go: at its end, with ``flush``, or before anything else is written.
+
+        A transaction for each of the records that tell of thousands of outputs took most of the time that beginning and
+        stopping them took.
+        """
+        self._together += 1
+        try:
+            yield
+        finally:
+            self._together -= 1
+            if not self._together:
+                self.flush()
+
+    def flush(self) -> None:
+        """Write the records that are held back."""
+        with self._writing:
+            if self._held:
+                with self._connected() as connection:
+                    connection.execute(insert(_record), self._held)
+                self._held = []
 
     def records(self, after: int = 0) -> list[Record]:
         """Records in order, those after number ``after``."""
+        self.flush()
         with self._connected() as connection:
             rows = connection.execute(
                 select(_record).where(_record.c.seq > after).order_by(_record.c.seq)
@@ -156,6 +184,7 @@ class RunJournal:
         sentence
             Why not.
         """
+        self.flush()
         with self._connected() as connection:
             connection.execute(
                 update(_request)
@@ -171,6 +200,7 @@ class RunJournal:
 
     def set_now(self, values: dict[str, dict[str, Any] | None]) -> None:
         """Overwrite what is going on, key by key; None removes a key."""
+        self.flush()
         with self._connected() as connection:
             for key, body in values.items():
                 if body is None:

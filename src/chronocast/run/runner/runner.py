@@ -16,6 +16,7 @@ import json
 import logging
 import os
 import time
+from collections.abc import Iterable
 from dataclasses import dataclass
 from operator import itemgetter
 from pathlib import Path
@@ -279,8 +280,9 @@ class Runner:
         if not self.promised:
             self.promised = as_json(first)
             self.journal.append("forecast", self.promised)
-        for identifier in [output.id for output in self.work.batch.outputs]:
-            await self._admit(identifier, self.work.prospect)
+        with self.journal.together():
+            for identifier in [output.id for output in self.work.batch.outputs]:
+                await self._admit(identifier, self.work.prospect)
         for record in records:
             if record.kind == "request" and record.body["kind"] != "retry":
                 await self._obey(record.body["kind"], record.body["body"])
@@ -479,7 +481,11 @@ class Runner:
 
         What fails at a task or an output fails that; the machine decides what follows.
         """
-        for instruction in self.machine.step(event):
+        with self.journal.together():
+            await self._carry_out_all(self.machine.step(event))
+
+    async def _carry_out_all(self, instructions: Iterable[e.Instruction]) -> None:
+        for instruction in instructions:
             try:
                 await self._carry_out(instruction)
             except JournalError:
@@ -539,6 +545,7 @@ class Runner:
         output = self.machine.tasks[task].output if task.is_part else task.name
         body = {"task": str(task), "attempt": attempt, "slot": slot, "output": output}
         self.journal.append("started", body)
+        self.journal.flush()  # before it is begun: no other life of this run may take the attempt's number
         self.in_hand.attempts[(str(task), attempt)] = Attempt(
             task, slot, time.time(), output, self.machine.stations[slot]
         )
@@ -675,9 +682,10 @@ class Runner:
 
     def _stop_unready(self, outputs: tuple[str, ...]) -> None:
         """Say that outputs which couldn't be prepared are stopped, too."""
-        for name in outputs:
-            if self.unready.pop(name, None):
-                self.journal.append("output", {"id": name, "state": "stopped", "reason": ""})
+        with self.journal.together():
+            for name in outputs:
+                if self.unready.pop(name, None):
+                    self.journal.append("output", {"id": name, "state": "stopped", "reason": ""})
 
     async def _retry(self, outputs: tuple[str, ...], replace: bool) -> None:
         """Try outputs again that need somebody, or all; ``replace``: files of the same name may be replaced now."""
