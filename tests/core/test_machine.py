@@ -81,12 +81,15 @@ class World:
         self.states: dict[str, str] = {}
         self.unable: set[tuple[e.TaskId, str]] = set()
         self.early: set[str] = set()
+        self.plan = e.Guided((), (), ())
 
     def feed(self, event: e.Event) -> None:
         if isinstance(
             event, e.RetryAsked | e.SpaceFreed | e.DriveReturned | e.HoldAsked | e.StationLost | e.Amended
         ):
             self.unable.clear()  # what stations couldn't do may be tried again
+        if isinstance(event, e.Guided):
+            self.plan = event
         said = self.machine.step(event)
         self.see_ready()
         if isinstance(event, e.Added | e.Amended) and self.taken_in(event.output):
@@ -97,9 +100,9 @@ class World:
 
     def see_ready(self) -> None:
         """What could start is what it is when everything is looked at, whatever has happened since the beginning."""
-        tasks, found = self.machine.tasks, dict[e.TaskId, None]()
+        tasks, of_outputs = self.machine.tasks, dict[str, list[e.TaskId]]()
         for name in self.machine.order:
-            tracked = self.machine.outputs[name]
+            tracked, found = self.machine.outputs[name], of_outputs.setdefault(name, [])
             if tracked.state in AT_REST or tracked.state == "placing" or name in self.machine.early:
                 continue
             parts = [tasks[key] for key in tracked.tasks]
@@ -109,12 +112,24 @@ class World:
                     base = tasks.get(tracked.bases.get(part.id, part.id), part)
                     first = part if base is part or base.state in ("done", "failed") else base
                     if part.state == "pending" and first.state == "pending":
-                        found[first.id] = None
+                        found.append(first.id)
             elif left := [step for step in steps if step.state != "done"]:
-                found |= {left[0].id: None} if left[0].state == "pending" else {}
+                found += [left[0].id] if left[0].state == "pending" else []
+        in_order = self.as_planned(of_outputs)
         for device in ("", "device"):
             could = self.machine.could_start(device)
-            assert could == [key for key in found if tasks[key].device == device], (could, found)
+            assert could == [key for key in in_order if tasks[key].device == device], (could, in_order)
+
+    def as_planned(self, of_outputs: dict[str, list[e.TaskId]]) -> list[e.TaskId]:
+        """One output's tasks after the other's; those of the plan's finale together, steps first, then by its parts."""
+        parts, finale, found = list(self.plan.parts), self.plan.finale, dict[e.TaskId, None]()
+        together = [key for name, keys in of_outputs.items() if name in finale for key in keys]
+        together.sort(
+            key=lambda key: (key.is_part, parts.index(key.name) if key.name in parts else len(parts))
+        )
+        for name, keys in of_outputs.items():
+            found |= dict.fromkeys(together if name in finale else keys)
+        return list(found)
 
     def taken_in(self, spec: e.OutputSpec) -> bool:
         """Whether it isn't refused."""

@@ -142,17 +142,18 @@ def print_status(view: RunView) -> None:
         fact = ""
         if output.state == "proved":
             promised = output.forecast.get("bytes") or {}
-            told = (
+            of_it = (
                 f" (forecast {size_text(promised['likely'])}, safe {size_text(promised['safe'])})"
                 if promised
                 else ""
             )
             passed = sum(1 for check in output.checks if check["ok"])
-            fact = f"{size_text(output.bytes)}{told} · {time_text(output.seconds)} of work · {passed} of {len(output.checks)} checks"
+            fact = f"{size_text(output.bytes)}{of_it} · {time_text(output.seconds)} of work · {passed} of {len(output.checks)} checks"
         elif output.frames:
             fact = f"{output.frames_done / output.frames:.0%}"
-        part = f"{output.extent} · " if output.extent and not output.extent.startswith("full") else ""
-        sys.stdout.write(f"{view.shown_state(output):10} {_name(output):58} {part}{fact}{output.reason}\n")
+        part = output.extent if output.extent and not output.extent.startswith("full") else ""
+        told = " · ".join(filter(None, (part, fact, output.reason)))
+        sys.stdout.write(f"{view.shown_state(output):10} {_name(output):58} {told}\n")
     if view.outcome:
         words = {"done": "Finished", "needs you": "Finished, but something needs you", "stopped": "Stopped"}
         sys.stdout.write(

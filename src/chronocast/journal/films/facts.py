@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 import json
 import os
@@ -162,7 +163,8 @@ class FactsStore:
         try:
             return inspected_apart(path) if suspect else inspect_clip(path)
         finally:
-            note.unlink(missing_ok=True)
+            with contextlib.suppress(OSError):
+                note.unlink(missing_ok=True)
 
 
 def _written(place: Path) -> int:
