@@ -60,7 +60,7 @@ def touched_sources(before: Batch, now: Batch) -> frozenset[str] | None:
     found = _changed(before.sources, now.sources)
     for output in (*before.outputs, *now.outputs):
         if output.id in outputs or output.recipe in recipes:
-            found.add(output.source)
+            found |= {output.source}
     return frozenset(found)
 
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import cache
+
 from chronocast.media.encoders.encoder import Asked, Encoder, Told, rated_or_crf
 from chronocast.model.recipe.contradictions import usual_profile
 
@@ -27,6 +29,30 @@ def told(asked: Asked) -> Told:
     if picture.level:
         options["level"] = picture.level
     return Told(options, found.bits_per_second)
+
+
+@cache
+def _has_avx512() -> bool:
+    try:
+        with open("/proc/cpuinfo") as file:
+            return any(line.startswith("flags") and " avx512f" in line for line in file)
+    except OSError:
+        return False
+
+
+def steady(params: str) -> str:
+    """x264's own options with what makes the bits the same each time, on every machine; it is no part of a piece's name.
+
+    x264's macroblock tree reads by memory alignment in its AVX-512 code: the
+    same pictures gave different files from run to run.  Up to AVX2 all its
+    code gives the same bits.
+
+    Parameters
+    ----------
+    params
+        ``x264-params`` as they are asked for; "" for none.
+    """
+    return ":".join(filter(None, (params, "asm=avx2" if _has_avx512() else "")))
 
 
 ENCODERS = (

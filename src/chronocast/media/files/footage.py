@@ -14,6 +14,7 @@ from av.container import OutputContainer
 from av.video.reformatter import ColorRange, Colorspace, VideoReformatter
 from numpy.typing import NDArray
 
+from chronocast.media.encoders.x264 import steady
 from chronocast.media.filter_graph import FilterGraph
 from chronocast.media.picture.convert import field_first
 from chronocast.model.picture.colour import BT709, Colour
@@ -102,7 +103,10 @@ def write_footage(
         if form.timecode:
             output.metadata["timecode"] = form.timecode
         settings = {"crf": f"{quality:g}", "preset": "slow"} if form.codec in ("libx264", "libx265") else {}
-        video = _video_stream(output, form, rate, {**settings, **form.options, **(options or {})})
+        settings |= {**form.options, **(options or {})}
+        if form.codec == "libx264" and (params := steady(settings.get("x264-params", ""))):
+            settings["x264-params"] = params
+        video = _video_stream(output, form, rate, settings)
         tracks = [] if sound is None else [sound] if isinstance(sound, np.ndarray) else list(sound)
         audios: list[av.AudioStream] = []
         for track in tracks:

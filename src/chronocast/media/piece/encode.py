@@ -9,7 +9,6 @@ import time
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 from fractions import Fraction
-from functools import cache
 from statistics import fmean
 from typing import Any, cast
 
@@ -18,6 +17,7 @@ from av.container import OutputContainer
 from av.video.frame import PictureType
 
 from chronocast.media.encoders.registry import ENCODERS
+from chronocast.media.encoders.x264 import steady
 from chronocast.media.errors import EncodeFailed
 from chronocast.media.picture.compose import picture_digest
 from chronocast.media.picture.convert import converted, flagged, rounded, rounded_at_the_end, woven
@@ -115,26 +115,10 @@ class _Composing:
             self.seconds += time.thread_time() - begin
 
 
-@cache
-def _has_avx512() -> bool:
-    try:
-        with open("/proc/cpuinfo") as file:
-            return any(line.startswith("flags") and " avx512f" in line for line in file)
-    except OSError:
-        return False
-
-
 def _steady(settings: EncoderSettings) -> dict[str, str]:
-    """Options that make the bits the same on every machine, and so are not part of a piece's name.
-
-    x264's macroblock tree reads by memory alignment in its AVX-512 code: the
-    same pictures gave different files from run to run.  Up to AVX2 all its
-    code gives the same bits.
-    """
-    if settings.encoder != "libx264" or not _has_avx512():
-        return {}
-    told = settings.options.get("x264-params", "")
-    return {"x264-params": f"{told}:asm=avx2" if told else "asm=avx2"}
+    """Options that make the bits the same on every machine, and so are not part of a piece's name."""
+    params = steady(settings.options.get("x264-params", "")) if settings.encoder == "libx264" else ""
+    return {"x264-params": params} if params else {}
 
 
 LAMBDA = 118
