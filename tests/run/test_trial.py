@@ -135,6 +135,10 @@ class Trials(unittest.TestCase):
             told = asked_of(asked, self.prospect, view, now)
             assert told.deadline is not None
             self.assertEqual((told.deadline.chance, told.across), (chance, chance))
+            assert told.sent is not None and told.sending is not None
+            self.assertGreater(
+                told.sent.likely, told.sending.likely, "of a line that the forecast didn't know, too"
+            )
             self.assertEqual(len(told.too_large), 2)
             self.assertIn("may be larger than 1.00 kB", told.lines[0])
             answer = told.as_json()

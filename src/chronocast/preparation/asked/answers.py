@@ -6,10 +6,13 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import NamedTuple
 
-from chronocast.forecast.band import Band, band
+import numpy as np
+
+from chronocast.forecast.band import Band, Draws, band
 from chronocast.forecast.inverse import chance_of, send_seconds
 from chronocast.forecast.picture.quality import LookBand
 from chronocast.forecast.room import Room
+from chronocast.forecast.sending import sent_across
 from chronocast.model.answers import Answer
 from chronocast.model.batch.batch import Batch
 from chronocast.model.show import clock_text, counted, db_text, percent, rate_bits_text, size_text, time_text
@@ -258,16 +261,17 @@ def asked_of(batch: Batch, prospect: Prospect, view: Outlook, now: Circumstances
     now
         What the forecast rests on.
     """
+    sent = _sent(batch, view)
     return Asked(
         limit=batch.size_limit,
         too_large=_too_large(batch.size_limit, prospect, view, now),
         largest=max((item.bytes.safe for item in view.outputs), default=0.0),
         line=batch.line,
         sending=band(send_seconds(view.draws.bytes, batch.line)) if batch.line and view.outputs else None,
-        sent=view.sent,
+        sent=band(sent) if sent is not None else None,
         at=view.at,
         deadline=_deadline(batch, view, now),
-        across=_across(batch, view),
+        across=_across(batch, view, sent),
         receiver=Room("the receiver", batch.receiver_space, view.bytes) if batch.receiver_space else None,
         floor=batch.look_floor,
         poorer=_poorer(batch.look_floor, view),
@@ -310,8 +314,23 @@ def _deadline(batch: Batch, view: Outlook, now: Circumstances) -> DeadlineAnswer
     return in_time(view, batch, wanted, now)
 
 
-def _across(batch: Batch, view: Outlook) -> float | None:
-    if batch.wanted is None or view.draws.sent is None:
+def _sent(batch: Batch, view: Outlook) -> Draws | None:
+    """Seconds from now until all is across the batch's line, shape (draws,); of a line that the forecast didn't know, too."""
+    if not batch.line or not view.outputs or view.line == batch.line:
+        return view.draws.sent if batch.line else None
+    ends = {finish.output: finish.end for finish in view.placement.finishes}
+    files = [
+        (ends[item.ready.output.id], item.draws[1])
+        for item in view.outputs
+        if item.draws is not None and item.ready.output.id in ends
+    ]
+    proved, sizes = (np.array(column, float) for column in zip(*files, strict=True))
+    last: Draws = sent_across(proved, sizes, batch.line).end.max(axis=0)
+    return last
+
+
+def _across(batch: Batch, view: Outlook, sent: Draws | None) -> float | None:
+    if batch.wanted is None or sent is None:
         return None
     wanted = batch.wanted if batch.wanted.tzinfo else batch.wanted.replace(tzinfo=view.at.tzinfo)
-    return chance_of(view.draws.sent, (wanted - view.at).total_seconds())
+    return chance_of(sent, (wanted - view.at).total_seconds())
