@@ -244,6 +244,8 @@ class Forecaster(Worker):
         before = self._last[0] if self._last else None
         if (first := self._forecast_touched(batch, path)) is not None:
             before = first
+        elif before is not None and batch == before.batch:
+            self._may_end = True  # nobody waits for it: it is the same batch again, a while later
         prospect = prepared(batch, path, self._workspace, self._looked, before)
         films = frozenset(item.film for item in prospect.outputs)
         if self._experienced is None or films != self._films or time.monotonic() - self._experienced_at > 20:
