@@ -19,7 +19,7 @@ from chronocast.preparation.forecast.outlook import Outlook, outlook
 from chronocast.preparation.output.output_ready import Prospect
 from chronocast.preparation.station.this import this_station
 from chronocast.preparation.today import prepared
-from chronocast.preparation.touched import Touched, forecast_touched
+from chronocast.preparation.touched import Touched, forecast_touched, touched_sources
 from tests.runs import HEAVY, QUICK, RATED, small_batch
 
 
@@ -92,6 +92,14 @@ class Edits(unittest.TestCase):
                     self.assert_alike(quick, Touched(fresh, view), f"edit {number}")
             last = Touched(fresh, view)
         self.assertGreaterEqual(told, 9)
+
+    def test_an_edit_that_renames_other_files_is_not_told_by_what_it_touched_alone(self) -> None:
+        batch = load_batch(self.path)
+        fewer = fill(batch, [(batch.sources[0].id, FULL, "quick")], False)
+        self.assertEqual(touched_sources(batch, fewer), {batch.sources[0].id})
+        counted = [one.model_copy(update={"names": "{counter} {source}"}) for one in (batch, fewer)]
+        self.assertIsNone(touched_sources(*counted))
+        self.assertIsNone(touched_sources(batch, set_folder(batch, "elsewhere")))
 
     def assert_alike(self, quick: Touched, whole: Touched, edit: str) -> None:
         """All but when things are made."""

@@ -2,22 +2,13 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
-
 import numpy as np
 
 from chronocast.forecast.band import Draws
 from chronocast.forecast.inverse import send_seconds
 
 
-class Sending(NamedTuple):
-    """When each file begins to be sent, and when it has arrived: seconds from now, shape (files, draws)."""
-
-    begin: Draws
-    end: Draws
-
-
-def sent_across(proved: Draws, sizes: Draws, bits_per_second: float) -> Sending:
+def sent_across(proved: Draws, sizes: Draws, bits_per_second: float) -> Draws:
     """Send files one after another in the order in which they are proved; the line rests while there is none.
 
     Parameters
@@ -31,8 +22,8 @@ def sent_across(proved: Draws, sizes: Draws, bits_per_second: float) -> Sending:
 
     Returns
     -------
-    Sending
-        Each file ends ``max over the files j that were proved no later, j's proof + all that is sent from j to it``:
+    array
+        When each has arrived, seconds from now, of the same shape. Each file ends ``max over the files j that were proved no later, j's proof + all that is sent from j to it``:
         Lindley's recursion for a queue with one server, in closed form.
     """
     takes = send_seconds(sizes, bits_per_second)
@@ -40,6 +31,6 @@ def sent_across(proved: Draws, sizes: Draws, bits_per_second: float) -> Sending:
     ready, long = (np.take_along_axis(what, order, axis=0) for what in (proved, takes))
     through = np.cumsum(long, axis=0)
     sorted_end = through + np.maximum.accumulate(ready - (through - long), axis=0)
-    end = np.empty_like(takes)
+    end: Draws = np.empty_like(takes)
     np.put_along_axis(end, order, sorted_end, axis=0)
-    return Sending(end - takes, end)
+    return end

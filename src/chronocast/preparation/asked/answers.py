@@ -325,7 +325,7 @@ def _sent(batch: Batch, view: Outlook) -> Draws | None:
         if item.draws is not None and item.ready.output.id in ends
     ]
     proved, sizes = (np.array(column, float) for column in zip(*files, strict=True))
-    last: Draws = sent_across(proved, sizes, batch.line).end.max(axis=0)
+    last: Draws = sent_across(proved, sizes, batch.line).max(axis=0)
     return last
 
 

@@ -19,7 +19,7 @@ from chronocast.forecast.outputs import OutputAsk, OutputsForecast, forecast_out
 from chronocast.forecast.picture.quality import Looks
 from chronocast.forecast.picture.size import why
 from chronocast.forecast.room import Room
-from chronocast.forecast.sending import Sending, sent_across
+from chronocast.forecast.sending import sent_across
 from chronocast.forecast.stage import Work
 from chronocast.forecast.station import Station
 from chronocast.forecast.work import composing_pace
@@ -240,7 +240,7 @@ def _outputs(
     finishes: Sequence[Finish],
     station: Station,
     learned: Experience,
-    sending: Sending | None = None,
+    sent: Draws | None = None,
 ) -> tuple[OutputOutlook, ...]:
     """The outputs' forecasts: those of which nothing but the finish has changed as they were."""
     memory = learned.memory
@@ -256,10 +256,10 @@ def _outputs(
         found[number] = told
         memory.keep("outlook of " + figures[number].ask.id, questions[number], told, most=1)
     begins, ends = bands([item.begin for item in finishes]), bands([item.end for item in finishes])
-    sent = bands(sending.end) if sending is not None else [None] * len(found)
+    across = bands(sent) if sent is not None else [None] * len(found)
     return tuple(
-        replace(known, begin=begin, finish=end, sent=across)
-        for known, begin, end, across in zip(found, begins, ends, sent, strict=True)
+        replace(known, begin=begin, finish=end, sent=arrived)
+        for known, begin, end, arrived in zip(found, begins, ends, across, strict=True)
         if known is not None
     )
 
@@ -429,10 +429,10 @@ def outlook(
         waiting = {**again.waiting, **{problem.output: problem for problem in ended.problems}}
         return replace(again, problems=(*again.problems, *together(ended.problems)), waiting=waiting)
     line = prospect.batch.line
-    sending = None
+    sent = None
     if line and finishes:
-        sending = sent_across(np.array([finish.end for finish in finishes]), told.bytes, line)
-    outputs = _outputs(figures, finishes, station, learned, sending)
+        sent = sent_across(np.array([finish.end for finish in finishes]), told.bytes, line)
+    outputs = _outputs(figures, finishes, station, learned, sent)
     frames = sum(ready.plan.frames for ready in chosen)
     media = {path: facts.bytes for item in prospect.sources.values() for path, facts in item.facts.items()}
     return Outlook(
@@ -461,7 +461,7 @@ def outlook(
             told.bytes.sum(axis=0),
             _last(finishes, chance.draws),
             told.seconds.sum(axis=0),
-            sending.end.max(axis=0) if sending is not None else None,
+            sent.max(axis=0) if sent is not None else None,
         ),
     )
 

@@ -6,7 +6,7 @@ import logging
 import time
 from collections.abc import Callable, Collection
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, Literal
+from typing import Any, Literal
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
@@ -31,9 +31,6 @@ from chronocast.ui.desk.machine_work import AtWork, MachineWork
 from chronocast.ui.desk.proxies import ProxyWork
 from chronocast.ui.desk.run_requests import RunRequests
 from chronocast.ui.desk.workers import FileWatcher, Follower, Forecaster, errand
-
-if TYPE_CHECKING:
-    pass
 
 log = logging.getLogger(__name__)
 RUNNER_AFTER_MS = 4000
