@@ -109,7 +109,7 @@ class RealBatch(unittest.TestCase):
         self.assertEqual(rows.groups[-1].name, "The line")
         blocks = [block for block in rows.blocks if block.slot == rows.slots - 1]
         self.assertEqual(len(blocks), len(slow.outputs))
-        self.assertTrue(all(one.end <= two.begin + 0.5 for one, two in pairwise(blocks)))
+        self.assertTrue(all(one.end <= two.begin for one, two in pairwise(blocks)))
 
     def test_what_is_made_takes_nothing_and_is_finished_now(self) -> None:
         before = self.view()

@@ -216,18 +216,12 @@ def _sends(view: Outlook, row: int) -> tuple[Block, ...]:
     """What the line that files are sent by does: one after another, as they are proved."""
     assert view.line is not None
     sent = [(item, item.sent) for item in view.outputs if item.sent is not None]
-    return tuple(
-        Block(
-            item.ready.output.id,
-            f"{_title(item)}, sent",
-            max(0.0, across.likely - send_seconds(item.bytes.likely, view.line)),
-            across.likely,
-            across.safe,
-            slot=row,
-            finish=across,
-        )
-        for item, across in sorted(sent, key=lambda one: one[1].likely)
-    )
+    found, free = [], 0.0
+    for item, across in sorted(sent, key=lambda one: one[1].likely):
+        begin = max(free, across.likely - send_seconds(item.bytes.likely, view.line))
+        title, free = f"{_title(item)}, sent", across.likely
+        found.append(Block(item.ready.output.id, title, begin, free, across.safe, slot=row, finish=across))
+    return tuple(found)
 
 
 def _flags(view: Outlook, batch: Batch) -> tuple[Flag, ...]:
