@@ -5,6 +5,7 @@ from __future__ import annotations
 import random
 import tempfile
 import unittest
+from collections.abc import Sequence
 from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
@@ -22,6 +23,7 @@ from chronocast.journal.workspace import Workspace
 from chronocast.media.copy import seams
 from chronocast.media.copy.copied import CopyFailed
 from chronocast.media.copy.piece import copy_piece
+from chronocast.media.copy.run import Run
 from chronocast.media.files.footage import Format, write_footage
 from chronocast.media.files.prove import Found, prove
 from chronocast.media.picture.compose import picture_digest
@@ -245,6 +247,29 @@ class Groups(unittest.TestCase):
                 ready = self.ready(self.batch(name, cut, alike("h264")))
                 self.assertFalse(any(piece.copied for piece in ready.plan.pieces))
                 self.assertIn(why, ready.why_encoded)
+
+    def test_from_where_on_a_run_is_decoded_as_before_follows_from_its_headers(self) -> None:
+        """A decoder holds the same pictures, and slices mean the same ones; whatever is otherwise is decoded."""
+        path = str(self.folder / "open.mp4")
+        with Readers() as readers:
+            index = readers.reader(path, "open").index
+        first = index.number[index.keys[3][0]]
+        for moved_by in (0, 1):
+            plain = Run.read(path, index, first, FILM, moved_by)
+            run = plain.begun()
+
+            def settled(packets: Sequence[bytes], plain: Run = plain) -> int:
+                return plain.stream.settled(plain.packets, packets, plain.dropped)
+
+            self.assertGreater(len(run.keys), 5)
+            self.assertLessEqual(settled(run.packets), run.keys[1], "the pictures before it are forgotten")
+            for place in (run.keys[3], run.keys[3] + 2, len(run.packets) - 1):
+                packet = bytearray(run.packets[place])
+                packet[-9] ^= 1
+                spoilt = (*run.packets[:place], bytes(packet), *run.packets[place + 1 :])
+                self.assertEqual(settled(spoilt), place + 1, "other bits")
+                foreign = (*run.packets[:place], run.packets[place - 1], *run.packets[place + 1 :])
+                self.assertGreater(settled(foreign), place, "another picture")
 
     def test_groups_that_don_t_prove_are_encoded_and_the_reason_is_told(self) -> None:
         ready = self.ready(self.batch("fall", self.folder / "closed.mp4", alike("h264")))

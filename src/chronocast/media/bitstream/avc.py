@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
+from chronocast.media.bitstream.avc_references import References, settled
 from chronocast.media.bitstream.avc_sets import (
     PictureSet,
     SequenceSet,
@@ -224,6 +225,33 @@ class AvcStream:
         if not self._moved_by:
             return begun
         return moved(begun, self._header, {number: number + self._moved_by for number in self._picture})
+
+    def settled(self, before: Sequence[bytes], after: Sequence[bytes], dropped: Sequence[bytes]) -> int:
+        """So many packets of a run that was begun anew: what follows is decoded as before where these are.
+
+        Parameters
+        ----------
+        before, after
+            The run's packets.
+        dropped
+            Pictures that were left out: decoded after the first, and shown before it.
+        """
+        sequences = list(self._sequence.values())
+        if len({item.number_bits for item in sequences}) > 1 or any(item.gaps for item in sequences):
+            return len(after)
+        most, numbers = max(item.references for item in sequences), 1 << sequences[0].number_bits
+        by = self._moved_by
+        moved_sequence = {number + by: item for number, item in self._sequence.items()}
+        moved_picture = {
+            number + by: replace(item, sequence=item.sequence + by) for number, item in self._picture.items()
+        }
+        left_out = [(-1 - number, data) for number, data in enumerate(dropped)]
+        return settled(
+            iter([(0, before[0]), *left_out, *enumerate(before[1:], 1)]),
+            after,
+            (self._header, lambda unit: read_header(unit, moved_sequence, moved_picture)),
+            (References(most, numbers, before=most), References(most, numbers)),
+        )
 
     def _header(self, unit: bytes) -> SliceHeader:
         return read_header(unit, self._sequence, self._picture)

@@ -12,7 +12,10 @@ _HIGH = frozenset({100, 110, 122, 244, 44, 83, 86, 118, 128, 138, 139, 134, 135}
 
 @dataclass(frozen=True)
 class SequenceSet:
-    """A sequence parameter set (7.3.2.1.1)."""
+    """A sequence parameter set (7.3.2.1.1).
+
+    A decoder holds up to so many pictures as ``references``; with ``gaps`` numbers of pictures may be left out.
+    """
 
     id: int
     profile: int
@@ -23,6 +26,8 @@ class SequenceSet:
     number_bits: int
     order_kind: int
     order_bits: int
+    references: int
+    gaps: bool
     frames_only: bool
 
     @property
@@ -79,10 +84,9 @@ def read_sequence_set(unit: bytes) -> SequenceSet:
         bits.signed(), bits.signed()
         for _ in range(bits.unsigned()):
             bits.signed()
-    bits.unsigned(), bits.flag(), bits.unsigned(), bits.unsigned()
-    return SequenceSet(
-        number, profile, level, chroma, depths, apart, number_bits, order_kind, order_bits, bits.flag()
-    )
+    references, gaps, _, _ = bits.unsigned(), bits.flag(), bits.unsigned(), bits.unsigned()
+    orders = number_bits, order_kind, order_bits
+    return SequenceSet(number, profile, level, chroma, depths, apart, *orders, references, gaps, bits.flag())
 
 
 def _pass_scaling_list(bits: BitReader, count: int) -> None:

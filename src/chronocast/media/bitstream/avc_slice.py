@@ -269,13 +269,17 @@ def moved(
     return found
 
 
-class _Header:
-    """``_Header(unit, head)``: a slice's header as bits, and what comes after it."""
+class SliceBits:
+    """``SliceBits(unit, head)``: a slice's header as bits, and the ``body`` that comes after it."""
 
     def __init__(self, unit: bytes, head: SliceHeader) -> None:
         payload, whole = unescaped(unit), (head.end + 7) // 8
-        self.kind, self._body = payload[0], payload[whole:]
+        self.kind, self.body = payload[0], payload[whole:]
         self._bits, self._count = int.from_bytes(payload[:whole], "big"), 8 * whole
+
+    def field(self, begin: int, end: int) -> tuple[int, int]:
+        """The bits from one up to another, as a number, and how many they are."""
+        return self._bits >> (self._count - end) & ((1 << (end - begin)) - 1), end - begin
 
     def copy(self, made: BitWriter, begin: int, end: int) -> None:
         """Write some of its bits as they are.
@@ -287,17 +291,17 @@ class _Header:
         begin, end
             From one bit up to another.
         """
-        made.put(self._bits >> (self._count - end) & ((1 << (end - begin)) - 1), end - begin)
+        made.put(*self.field(begin, end))
 
     def unit(self, made: BitWriter) -> bytes:
         """The slice with another header before its pictures' codes."""
-        return escaped(made.filled() + self._body)
+        return escaped(made.filled() + self.body)
 
 
 def _moved(unit: bytes, head: SliceHeader, numbers: Mapping[int, int]) -> bytes:
     if not head.arithmetic:
         raise StreamUnreadable("a picture isn't coded in a way that is rewritten")
-    old, made = _Header(unit, head), BitWriter()
+    old, made = SliceBits(unit, head), BitWriter()
     old.copy(made, 0, head.set_field.begin)
     made.unsigned(numbers[head.set_number])
     old.copy(made, head.set_field.end, head.end)
@@ -308,7 +312,7 @@ def _rewritten(
     unit: bytes, head: SliceHeader, number: int, zero: int, counting: _Counting, *, idr: bool
 ) -> bytes:
     """A slice with the numbers it has in its new place."""
-    old = _Header(unit, head)
+    old = SliceBits(unit, head)
     made = BitWriter()
     if idr:
         made.put(old.kind & 0xE0 | _IDR, 8)

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from chronocast.media.bitstream.bits import StreamUnreadable, unescaped
 from chronocast.media.bitstream.nal import LENGTH_BYTES, packed, units_in
-from chronocast.media.bitstream.stream import Begin, StreamSets
+from chronocast.media.bitstream.stream import Begin, StreamSets, last_changed
 
 _IDR = frozenset({19, 20})
 _BROKEN = frozenset({16, 17, 18})
@@ -127,6 +127,18 @@ class HevcStream:
             for unit in units
         ]
         return [packed(made), *packets[1:]]
+
+    def settled(self, before: Sequence[bytes], after: Sequence[bytes], dropped: Sequence[bytes]) -> int:
+        """So many packets of a run that was begun anew, after which all are as they were.
+
+        Parameters
+        ----------
+        before, after
+            The run's packets.
+        dropped
+            Pictures that were left out.
+        """
+        return last_changed(before, after)
 
 
 def in_band(extradata: bytes, packet: bytes) -> bytes:

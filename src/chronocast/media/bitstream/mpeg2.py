@@ -6,7 +6,7 @@ import re
 from collections.abc import Sequence
 
 from chronocast.media.bitstream.bits import StreamUnreadable
-from chronocast.media.bitstream.stream import Begin, StreamSets
+from chronocast.media.bitstream.stream import Begin, StreamSets, last_changed
 
 _PICTURE, _SEQUENCE, _EXTENSION, _GROUP = 0x00, 0xB3, 0xB5, 0xB8
 _START = re.compile(rb"\x00\x00\x01(.)", re.DOTALL)
@@ -127,3 +127,15 @@ class Mpeg2Stream:
             made[picture + 4 : picture + 6] = (number << 6 | said & 63).to_bytes(2, "big")
             found.append(bytes(made))
         return found
+
+    def settled(self, before: Sequence[bytes], after: Sequence[bytes], dropped: Sequence[bytes]) -> int:
+        """So many packets of a run that was begun anew, after which all are as they were.
+
+        Parameters
+        ----------
+        before, after
+            The run's packets.
+        dropped
+            Pictures that were left out.
+        """
+        return last_changed(before, after)

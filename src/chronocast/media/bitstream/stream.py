@@ -33,6 +33,12 @@ class StreamSets(NamedTuple):
     able: bool = False
 
 
+def last_changed(before: Sequence[bytes], after: Sequence[bytes]) -> int:
+    """So many packets, after which all are as they were."""
+    pairs = enumerate(zip(before, after, strict=True), 1)
+    return max((place for place, (one, other) in pairs if one != other), default=0)
+
+
 class LongGopStream(Protocol):
     """A stream whose packets can be cut at key frames."""
 
@@ -55,3 +61,14 @@ class LongGopStream(Protocol):
 
     def begun(self, packets: Sequence[bytes], dropped: int) -> list[bytes]:
         """Packets as they must be where nothing comes before."""
+
+    def settled(self, before: Sequence[bytes], after: Sequence[bytes], dropped: Sequence[bytes]) -> int:
+        """So many packets of a run that was begun anew: what follows is decoded as before where these are.
+
+        Parameters
+        ----------
+        before, after
+            The run's packets.
+        dropped
+            Pictures that were left out: decoded after the first, and shown before it.
+        """

@@ -39,10 +39,8 @@ def copy_groups(job: PieceJob, readers: Readers) -> Copied:
     first = int(layer.start)
     plain = Run.read(layer.media.path, index, first, first + job.frames, job.sets_moved)
     run = plain.begun()
-    pairs = enumerate(zip(plain.packets, run.packets, strict=True), 1)
-    changed = max((place for place, (before, after) in pairs if before != after), default=0)
     run.write(job.target, job.rate)
-    decoded = prove_seams(job, run, readers, changed)
+    decoded = prove_seams(job, plain, run, readers)
     return Copied(
         os.path.getsize(job.target),
         tuple(map(len, run.packets)),

@@ -27,7 +27,7 @@ class Run:
     ``numbers`` are of their pictures as they are shown, from 0, one after
     another; ``keys`` are places in the list that a decoder can begin at, the
     first included; so many pictures are ``leading`` at each of these: shown
-    before it, and decoded after it.
+    before it, and decoded after it.  Those of the first are ``dropped``.
     """
 
     path: str
@@ -36,6 +36,7 @@ class Run:
     numbers: tuple[int, ...]
     keys: tuple[int, ...]
     leading: tuple[int, ...]
+    dropped: tuple[bytes, ...] = ()
 
     @classmethod
     def read(cls, path: str, index: FrameIndex, first: int, stop: int, moved_by: int = 0) -> Self:
@@ -60,6 +61,7 @@ class Run:
             The stream can't be read.
         """
         packets, numbers, keys, leading = list[bytes](), list[int](), list[int](), list[int]()
+        dropped = list[bytes]()
         with opened(path) as container:
             video = container.streams.video[0]
             codec = LONG_GOP[video.codec_context.codec.canonical_name]
@@ -74,13 +76,14 @@ class Run:
                     leading.append(0)
                 elif number < (at := first + numbers[keys[-1]]):
                     leading[-1] += 1
-                    if at == first:
-                        continue  # it builds on what is before the cut
+                    if at == first:  # it builds on what is before the cut
+                        dropped.append(stream.plain(bytes(packet)))
+                        continue
                 packets.append(stream.plain(bytes(packet)))
                 numbers.append(number - first)
         if sorted(numbers) != list(range(stop - first)):
             raise CopyFailed(f"Pictures {first} to {stop - 1} of {path} aren't whole groups.")
-        return cls(path, stream, tuple(packets), tuple(numbers), tuple(keys), tuple(leading))
+        return cls(path, stream, tuple(packets), tuple(numbers), tuple(keys), tuple(leading), tuple(dropped))
 
     def begun(self) -> Self:
         """It, as it must be where nothing comes before it.
@@ -92,25 +95,17 @@ class Run:
         """
         return replace(self, packets=tuple(self.stream.begun(self.packets, self.leading[0])))
 
-    def part(self, begin: int, end: int) -> Self:
-        """Groups of it, from one key to before another, without what leads the first and without what the end cuts off.
-
-        Parameters
-        ----------
-        begin, end
-            Places among ``keys``; the last one not among them.
-        """
-        start = self.keys[begin]
-        stop = self.keys[end] if end < len(self.keys) else len(self.packets)
+    def last_group(self) -> Self:
+        """Its last group of pictures, without what leads it."""
+        start = self.keys[-1]
         zero = self.numbers[start]
-        places = [n for n in range(start, stop) if self.numbers[n] >= zero]
-        at = {place: n for n, place in enumerate(places)}
+        places = [n for n in range(start, len(self.packets)) if self.numbers[n] >= zero]
         return replace(
             self,
             packets=tuple(self.packets[n] for n in places),
             numbers=tuple(self.numbers[n] - zero for n in places),
-            keys=tuple(at[key] for key in self.keys[begin:end]),
-            leading=self.leading[begin:end],
+            keys=(0,),
+            leading=self.leading[-1:],
         )
 
     def head(self, least: int) -> Self:

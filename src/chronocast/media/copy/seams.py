@@ -27,7 +27,7 @@ from chronocast.model.messages.jobs import JoinJob, PieceJob
 from chronocast.model.time.timing import FrameRange
 
 HEAD = 12
-"""Of a run that begins as it is in its source so many pictures are decoded first: what follows builds on nothing else."""
+"""So many pictures of a run are decoded from where all that follow are decoded as in their source."""
 WHOLE = 48
 """A run of no more pictures is decoded whole."""
 BESIDE = 2
@@ -42,22 +42,23 @@ class Part(NamedTuple):
     digest: str
 
 
-def prove_seams(job: PieceJob, run: Run, readers: Readers, changed: int) -> tuple[tuple[int, str], ...]:
+def prove_seams(job: PieceJob, plain: Run, run: Run, readers: Readers) -> tuple[tuple[int, str], ...]:
     """See that a run decodes as its source does, with encoded pictures before and after it.
 
-    What was changed is decoded whole; of the rest, the first pictures and the
-    last group: between them the same packets follow each other as in the source.
+    What could be decoded otherwise than in the source is decoded whole; of the
+    rest, the first pictures and the beginning of the last group: all others
+    mean the same pictures and have the same bits as in the source.
 
     Parameters
     ----------
     job
         The piece's.
+    plain
+        Its packets as they are in the source.
     run
-        Its packets, made to begin anew.
+        The same, made to begin anew.
     readers
         Open readers of its media.
-    changed
-        All of its packets after so many are as in the source.
 
     Returns
     -------
@@ -74,7 +75,7 @@ def prove_seams(job: PieceJob, run: Run, readers: Readers, changed: int) -> tupl
         count = _encode_beside(job, readers, beside)  # of its first pictures: before others are read
         parts = [
             Part(part, range_, _source_digest(job, readers, range_))
-            for part, range_ in _parts(run, job.frames, changed)
+            for part, range_ in _parts(plain, run, job.frames)
         ]
         alone = prove(beside, runs=[count], rate=job.rate)
         files = [beside]
@@ -109,18 +110,18 @@ def prove_seams(job: PieceJob, run: Run, readers: Readers, changed: int) -> tupl
     return tuple(_runs(parts, job.frames))
 
 
-def _parts(run: Run, frames: int, changed: int) -> Iterator[tuple[Run, FrameRange]]:
-    """What of a run is decoded."""
-    first_changed = next((n for n, place in enumerate(run.keys) if place >= changed), len(run.keys))
-    first = max(1, first_changed)
-    last = len(run.keys) - 1
-    if frames <= WHOLE or first >= last:
+def _parts(plain: Run, run: Run, frames: int) -> Iterator[tuple[Run, FrameRange]]:
+    """What of a run is decoded: its beginning, and that of its last group."""
+    settled = run.stream.settled(plain.packets, run.packets, plain.dropped)
+    begin, last = run.head(settled + HEAD), run.keys[-1]
+    if frames <= WHOLE or len(begin.packets) > last:
         yield run, FrameRange(0, frames)
         return
-    begin = run.part(0, first).head(HEAD if not changed else len(run.packets))
     yield begin, FrameRange(0, len(begin.packets))
-    end = run.part(last, len(run.keys)).begun()
-    yield end, FrameRange(frames - len(end.packets), frames)
+    group = plain.last_group().begun()
+    first = frames - len(group.packets)
+    end = group.head(HEAD)
+    yield end, FrameRange(first, first + len(end.packets))
 
 
 def _source_digest(job: PieceJob, readers: Readers, part: FrameRange) -> str:

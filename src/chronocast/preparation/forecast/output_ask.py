@@ -115,16 +115,15 @@ def _megapixels_compared(ready: OutputReady, frames: int) -> float:
 
 
 def _copy_ask(ready: OutputReady, number: int) -> CopyAsk:
-    """A copied piece; of groups, with what is decoded to prove it: about the first pictures and the last group."""
+    """A copied piece; of groups, with what is decoded to prove it: about its first pictures and those of its last group."""
     piece = ready.plan.pieces[number]
     size = source_bytes(ready, number)
     media = piece.media[0]
     groups = ready.source.facts[media.path].groups
     if ready.whole_frames or groups is None or not groups.keys:
         return CopyAsk(piece.name, size, piece.frames)
-    length = ready.source.facts[media.path].frames / len(groups.keys)
     pixels = piece.width * piece.height / 1e6
-    decoded = piece.frames if piece.frames <= WHOLE else min(piece.frames, HEAD + length)
+    decoded = piece.frames if piece.frames <= WHOLE else 2 * HEAD
     return CopyAsk(piece.name, size, piece.frames, decoded * pixels, BESIDE * pixels)
 
 
