@@ -48,7 +48,7 @@ def cut_around(
         (at, *(run.stop for run in runs)), (*(run.start for run in runs), end), strict=True
     ):
         gap = FrameRange(begin, stop)
-        within = [span.part(both, begin) for span in spans if (both := span.range.intersect(gap))]
+        within = [part for span in spans if (part := span.part(gap))]
         pieces += [FrameRange(begin + a.start, begin + a.stop) for a in cut(within, rate, multiple, scenes)]
     return tuple(sorted(pieces, key=lambda piece: piece.start))
 

@@ -48,8 +48,7 @@ def halves(job: PieceJob, scenes: Scenes) -> tuple[PieceJob, ...]:
 
 
 def _part(job: PieceJob, part: FrameRange) -> PieceJob:
-    both = ((span, span.range.intersect(part)) for span in job.spans)
-    spans = tuple(span.part(common, part.start) for span, common in both if common)
+    spans = tuple(within for span in job.spans if (within := span.part(part)))
     return job.model_copy(update={"view": job.view.later(part.start), "spans": spans})
 
 

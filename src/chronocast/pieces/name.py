@@ -10,14 +10,13 @@ from __future__ import annotations
 import hashlib
 import json
 from collections.abc import Mapping
+from fractions import Fraction
 from operator import is_, itemgetter
 from types import MappingProxyType
 from typing import Any, cast
 
-from pydantic import TypeAdapter
-
 from chronocast.model.messages.jobs import PieceJob, SoundJob
-from chronocast.model.source.cutlist import PictureSpan
+from chronocast.model.source.cutlist import Layer, PictureSpan
 
 FORMAT_VERSION = 3
 NOTHING: Mapping[str, object] = MappingProxyType({})
@@ -65,7 +64,39 @@ def _name(job: PieceJob | SoundJob, labels: dict[str, Any], library: str) -> str
 _SPANS = "\0spans"
 _OTHERS = [name for name in PieceJob.model_fields if name not in (*PICTURE_LABELS, "spans")]
 _others_of = itemgetter(*_OTHERS)
-_SPANS_TYPE = TypeAdapter(tuple[PictureSpan, ...])
+_FIELDS = tuple(name for name in Layer.model_fields if name != "start")
+_values_of = itemgetter(*_FIELDS)
+_ELSEWHERE = Fraction(10**30)
+_ELSEWHERE_SAID = _canonical(str(_ELSEWHERE))
+_MANY_LAYERS = 1000
+
+
+class LayerWords:
+    """What names say of layers: those that differ in their beginning alone are put into words once."""
+
+    def __init__(self) -> None:
+        # with each words its layer, so that what it was known by isn't thrown away
+        self._known: dict[tuple[int, ...], tuple[Layer, str, str]] = {}
+
+    def of(self, layer: Layer) -> str:
+        """A layer in canonical JSON, its labels left out."""
+        start = layer.start
+        known_by = (not start, *map(id, _values_of(layer.__dict__)))
+        known = self._known.get(known_by)
+        if known is None:
+            if len(self._known) >= _MANY_LAYERS:
+                self._known.clear()
+            placed = layer.model_copy(update={"start": _ELSEWHERE}) if start else layer
+            said = placed.model_dump(mode="json", exclude={"media": {"path"}}, exclude_defaults=True)
+            before, _, after = _canonical(said).partition(_ELSEWHERE_SAID)
+            known = self._known[known_by] = (layer, before, after)
+        _, before, after = known
+        return f'{before}"{start}"{after}' if start else before
+
+
+def _said_of(span: PictureSpan, words: LayerWords) -> str:
+    layers = f'"layers":[{",".join(map(words.of, span.layers))}],' if span.layers else ""
+    return f'{{"frames":{span.frames},{layers}"start":{span.start}}}'
 
 
 class PieceNamer:
@@ -77,6 +108,7 @@ class PieceNamer:
     def __init__(self) -> None:
         self._last: tuple[object, ...] = ()
         self._around: tuple[str, str] = ("", "")
+        self._words = LayerWords()
 
     def name(self, job: PieceJob, library: str, changed: Mapping[str, object] = NOTHING) -> str:
         """The name of a piece.
@@ -105,13 +137,10 @@ class PieceNamer:
             }
             before, _, after = _canonical(whole).partition(_canonical(_SPANS))
             self._last, self._around = others, (before, after)
-        spans = _SPANS_TYPE.dump_python(
-            cast("tuple[PictureSpan, ...]", fields["spans"]),
-            mode="json",
-            exclude=PICTURE_LABELS["spans"],
-            exclude_defaults=True,
+        spans = ",".join(
+            _said_of(span, self._words) for span in cast("tuple[PictureSpan, ...]", fields["spans"])
         )
-        return _digest_of(_canonical(spans).join(self._around))
+        return _digest_of(f"[{spans}]".join(self._around))
 
 
 def piece_name(job: PieceJob, library: str) -> str:

@@ -76,9 +76,8 @@ def picture_pieces(
 
     def shown_in(piece: FrameRange) -> dict[str, Any]:
         first, last = bisect_right(starts, piece.start) - 1, bisect_left(starts, piece.stop)
-        both = ((span, span.range.intersect(piece)) for span in whole.spans[max(0, first) : last])
-        parts = tuple(span.part(part, piece.start) for span, part in both if part)
-        return {"view": whole.view.later(piece.start), "spans": parts}
+        parts = [part for span in whole.spans[max(0, first) : last] if (part := span.part(piece))]
+        return {"view": whole.view.later(piece.start), "spans": tuple(parts)}
 
     def job_of(piece: FrameRange) -> PieceJob:
         return whole.model_copy(update=shown_in(piece))

@@ -58,7 +58,7 @@ def _digest(path: str, frames: int) -> str:
         They are not as many.
     """
     total, count = packet_digest(), 0
-    with opened(path) as container:
+    with opened(path, packets_alone=True) as container:
         stream = container.streams.video[0]
         context = stream.codec_context
         bare = bare_packets(context.codec.canonical_name, bytes(context.extradata or b""))

@@ -96,7 +96,7 @@ def _of_film(path: str, index: FrameIndex, first: int, stop: int) -> Iterator[av
 def _read_again(path: str) -> tuple[int, str]:
     """How many packets a piece has, one after another in time, and their digest."""
     total, count = packet_digest(), 0
-    with opened(path) as container:
+    with opened(path, packets_alone=True) as container:
         for packet in container.demux(container.streams.video[0]):
             if packet.size:
                 total.update(bytes(packet))

@@ -33,7 +33,7 @@ def _piece_times(path: str, length: Duration) -> tuple[list[int], bytes]:
     JoinFailed
         The piece hasn't each of its pictures exactly once.
     """
-    with opened(path) as container:
+    with opened(path, packets_alone=True) as container:
         stream = container.streams.video[0]
         base = Fraction(stream.time_base or 1)
         times = [
@@ -53,7 +53,7 @@ def _picture_packets(
 ) -> Iterator[tuple[Fraction, av.Packet[Any]]]:
     first, delay = 0, together.delay
     for (path, frames), said in zip(job.pieces, together.said, strict=True):
-        with opened(path) as container:
+        with opened(path, packets_alone=True) as container:
             stream = container.streams.video[0]
             base = Fraction(stream.time_base or 1)
             at = first
@@ -244,7 +244,7 @@ def write_images(job: JoinJob) -> int:
     os.makedirs(real_path(job.target), exist_ok=True)
     for path, frames in job.pieces:
         begin = number
-        with opened(path) as container:
+        with opened(path, packets_alone=True) as container:
             for packet in container.demux(container.streams.video[0]):
                 if not packet.size:
                     continue

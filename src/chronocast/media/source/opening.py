@@ -7,6 +7,7 @@ import os
 import threading
 from collections.abc import Iterator
 from contextlib import contextmanager
+from typing import Any
 
 import av
 from av.container import InputContainer
@@ -68,9 +69,20 @@ def missing(path: str | os.PathLike[str]) -> NotMedia:
 _NOT_MEDIA_ENDINGS = {".txt", ".json", ".otio", ".md", ".html", ".py", ".csv", ".xml", ".srt"}
 
 
+_PACKETS_ALONE: Any = [{"skip_frame": "all"}] * 8  # of each stream; the library's types say otherwise
+
+
 @contextmanager
-def opened(path: str | os.PathLike[str]) -> Iterator[InputContainer]:
+def opened(path: str | os.PathLike[str], *, packets_alone: bool = False) -> Iterator[InputContainer]:
     """The container of a local media file.
+
+    Parameters
+    ----------
+    path
+        The file's.
+    packets_alone
+        That only its packets are read: no picture is decoded to learn what they are, which takes
+        as long as reading a short file.  For pieces, whose container says all there is to be known.
 
     Raises
     ------
@@ -88,7 +100,13 @@ def opened(path: str | os.PathLike[str]) -> Iterator[InputContainer]:
             raise NotMedia(f"{said} is empty (0 bytes).", "Copy it again from where it came from.")
         if os.path.splitext(name)[1].lower() in _NOT_MEDIA_ENDINGS:
             raise NotMedia(f"{said} is not a media file.", "Choose a film, a sound or a picture.")
-        container = av.open("file:" + name, mode="r", metadata_errors="replace")
+        container = av.open(
+            "file:" + name,
+            mode="r",
+            metadata_errors="replace",
+            options={"probesize": "32", "analyzeduration": "0"} if packets_alone else {},
+            stream_options=_PACKETS_ALONE if packets_alone else None,
+        )
     except NotMedia:
         raise
     except av.error.InvalidDataError:

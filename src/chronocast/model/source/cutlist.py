@@ -164,15 +164,18 @@ class PictureSpan(FrozenModel):
         """The frames it is shown in."""
         return FrameRange(self.start, self.start + self.frames)
 
-    def part(self, both: FrameRange, first: int) -> PictureSpan:
-        """The stretch ``both`` of it, moved so that frame ``first`` becomes 0."""
-        if first == 0 and len(both) == self.frames:
+    def part(self, part: FrameRange) -> PictureSpan | None:
+        """What lies in a stretch, moved so that its first frame becomes 0; None where nothing does."""
+        start, stop = max(self.start, part.start), min(self.start + self.frames, part.stop)
+        if start >= stop:
+            return None
+        if not part.start and stop - start == self.frames:
             return self
-        offset = both.start - self.start
+        offset = start - self.start
         return PictureSpan(
-            start=both.start - first,
-            frames=len(both),
-            layers=tuple(layer.later(offset) for layer in self.layers),
+            start=start - part.start,
+            frames=stop - start,
+            layers=tuple([layer.later(offset) for layer in self.layers]) if offset else self.layers,
             name=self.name,
         )
 
@@ -268,9 +271,7 @@ class CutList(FrozenModel):
 
     def picture_in(self, part: FrameRange) -> tuple[PictureSpan, ...]:
         """The spans of ``part``, moved so that its first frame is 0."""
-        return tuple(
-            span.part(both, part.start) for span in self.picture if (both := span.range.intersect(part))
-        )
+        return tuple([within for span in self.picture if (within := span.part(part))])
 
     def sound_in(self, part: FrameRange) -> tuple[SoundSpan, ...]:
         """The sound of ``part``, moved so that its first frame is second 0."""
