@@ -5,12 +5,14 @@ from __future__ import annotations
 import heapq
 import itertools
 import unittest
+from dataclasses import replace
 
 import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from chronocast.forecast.stage import Stage, Work
+from chronocast.forecast.station import device_place
 from chronocast.model.stages import CHECK, ENCODE, HERE, JOIN, SOUND, StageKind
 from chronocast.run import events as e
 from chronocast.run.machine import Machine
@@ -126,6 +128,21 @@ class Promised(unittest.TestCase):
         whole = sum(work.seconds(3)[0] for work in works)
         self.assertAlmostEqual(sum(span.end - span.begin for span in spans), whole, 5)
         self.assertLess({span.slot for span in spans}, set(range(slots + 1)))
+
+    def test_what_a_device_has_the_processor_do_is_taken_of_its_slots(self) -> None:
+        place = device_place(HERE, "card")
+        on_device = stage(ENCODE, [f"d{n}" for n in range(4)], [10.0] * 4, place)
+        software = Work("soft", (stage(ENCODE, [f"s{n}" for n in range(4)], [10.0] * 4),))
+        ends = {
+            beside: [
+                float(finish.end[0])
+                for finish in simulate(
+                    [Work("dev", (replace(on_device, beside=beside),)), software], {HERE: 2, place: 1}, 3
+                )
+            ]
+            for beside in (0.0, 0.5)
+        }
+        self.assertEqual(ends, {0.0: [40.0, 20.0], 0.5: [40.0, 30.0]})
 
     def test_nothing_to_do_is_finished_now(self) -> None:
         self.assertEqual(finish_fan([]), ())

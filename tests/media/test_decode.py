@@ -4,15 +4,22 @@ from __future__ import annotations
 
 import random
 import unittest
+from collections.abc import Callable
 from fractions import Fraction
 from pathlib import Path
+from unittest import mock
 
 import av
 
 from chronocast.media.errors import DecodeFailed, MediaError, NotMedia
+from chronocast.media.files.footage import Format, write_footage
+from chronocast.media.picture_digest import picture_digest
+from chronocast.media.source import on_device
 from chronocast.media.source.decode import FrameReader
+from chronocast.media.source.index import scan
 from chronocast.media.source.inspect import inspect_clip
-from tests.footage import clip, counter_at, folder
+from chronocast.media.source.on_device import DeviceReader
+from tests.footage import clip, counted, counter_at, folder
 
 
 def shifted(source: Path, target: Path, frames: int, muxer: str) -> Path:
@@ -83,6 +90,57 @@ class FrameExact(unittest.TestCase):
                 [counter_at(reader, n) for n in (shown - 1, 3, 11)],
                 [(5, n + first[1]) for n in (shown - 1, 3, 11)],
             )
+
+    def by_device(self, path: Path, behaves: Callable[[int, av.VideoFrame], av.VideoFrame]) -> list[str]:
+        """Read by a made-up device, the processor's decoder behind it: what decodes it after each picture.
+
+        Every picture is held against the processor's.
+        """
+        plain = FrameReader.frame
+
+        def decoded(reader: FrameReader, number: int) -> av.VideoFrame:
+            picture = plain(reader, number)
+            if isinstance(reader, DeviceReader) and reader.family:
+                return behaves(number, picture.reformat(format="nv12"))
+            return picture
+
+        with FrameReader(str(path)) as wanted:
+            right = [picture_digest(plain(wanted, number)) for number in range(20)]
+            index = wanted.index
+        told = []
+        with (
+            mock.patch.object(on_device, "device", return_value=None),
+            mock.patch.object(FrameReader, "frame", decoded),
+            DeviceReader(str(path), index, "made up", listen=True) as reader,
+        ):
+            for number in range(20):
+                self.assertEqual(picture_digest(reader.frame(number)), right[number])
+                told.append(reader.family)
+            self.assertEqual(reader.complaints, {})
+        return told
+
+    def test_a_device_s_pictures_are_the_processor_s_or_the_processor_decodes(self) -> None:
+        path = self.files["b-frames"]
+        self.assertEqual(self.by_device(path, lambda _, picture: picture), ["made up"] * 20)
+        grey = av.VideoFrame(320, 180, "nv12")
+        self.assertEqual(self.by_device(path, lambda _, picture: grey), [""] * 20)
+
+        def lost(number: int, picture: av.VideoFrame) -> av.VideoFrame:
+            if number >= 7:
+                raise av.error.ExternalError(1, "the device is gone")
+            return picture
+
+        self.assertEqual(self.by_device(path, lost), ["made up"] * 7 + [""] * 13)
+
+    def test_what_devices_aren_t_tried_with_or_aren_t_here_the_processor_decodes(self) -> None:
+        deep = self.folder / "deep.mp4"
+        form = Format("libx264", "yuv420p10le", {"preset": "veryfast"})
+        write_footage(str(deep), counted(5, 20), Fraction(25), quality=22, form=form)
+        self.assertEqual(self.by_device(deep, lambda _, picture: picture), [""] * 20)
+        path = str(self.files["b-frames"])
+        for family in ("cuda", "no such kind"):
+            with self.subTest(family), DeviceReader(path, scan(path), family, listen=True) as reader:
+                self.assertEqual((counter_at(reader, 3), reader.family, reader.complaints), ((5, 3), "", {}))
 
     def test_beyond_the_end_is_a_sentence(self) -> None:
         with FrameReader(str(self.files["mkv"])) as reader, self.assertRaises(DecodeFailed) as caught:

@@ -20,7 +20,7 @@ from chronocast.media.copy.copied import CopyFailed
 from chronocast.media.copy.piece import copy_piece
 from chronocast.media.errors import MediaError
 from chronocast.media.files.footage import Format, write_footage
-from chronocast.media.picture.compose import picture_digest
+from chronocast.media.picture_digest import picture_digest
 from chronocast.media.source.readers import Readers
 from chronocast.model.batch.batch import FULL, Batch, NamedRange
 from chronocast.model.batch.edits import add_recipe, add_source, fill

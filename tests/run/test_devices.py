@@ -21,10 +21,10 @@ from chronocast.journal.documents import load_batch
 from chronocast.journal.workspace import Workspace
 from chronocast.media.device_trial import try_encoder
 from chronocast.media.encoders.registry import ENCODERS
-from chronocast.model.device import TriedEncoder
+from chronocast.model.device import TriedDecoder, TriedEncoder
 from chronocast.model.recipe.recipe import FrameSize, PictureRecipe, RateControl, Recipe
 from chronocast.preparation.forecast.outlook_json import as_json
-from chronocast.preparation.station.devices import devices_known, marks
+from chronocast.preparation.station.devices import decodes_by, devices_known, marks
 from chronocast.preparation.today import outlook_now, prepared
 from chronocast.run.view import OutputView, RunView
 from chronocast.standins.device.plugged import Behaviour, place, plug, pull
@@ -112,6 +112,27 @@ class Devices(unittest.TestCase):
             pull(place())
             gone = next(t for t in devices_known(Workspace()) if t.encoder == "h264_standin")
             self.assertEqual(gone.why_not, "its device is gone")
+
+    def test_films_are_decoded_by_a_device_that_was_tried_exact_and_quicker(self) -> None:
+        """Where it is gone when it is wanted, the processor decodes."""
+        slow = TriedDecoder(family="qsv", exact=True, times_quicker=1.1)
+        wrong = TriedDecoder(family="drm", times_quicker=4.0)
+        helps = TriedDecoder(family="cuda", exact=True, times_quicker=2.0)
+        with self.device():
+            space = Workspace()
+
+            def family(*tried: TriedDecoder, **other: str) -> str:
+                space.devices.keep(self.tried, {**marks(), **other}, "2026-01-01T00:00:00", tried)
+                return decodes_by(space)
+
+            self.assertEqual(family(slow, wrong), "")
+            self.assertEqual(family(slow, wrong, helps, libraries="of another day"), "")
+            self.assertEqual(family(slow, wrong, helps), "cuda")
+            self.assertIn("used for H.264", helps.told)
+            soft = hard("soft", route="software")
+            output = self.made(soft, frames=60)[1]["soft"]
+            self.assertEqual(output.state, "proved", output.reason)
+            self.assertEqual(counters(Path(output.path)), [(61, n) for n in range(60)])
 
     def test_files_are_made_by_it_and_say_so(self) -> None:
         with self.device():

@@ -17,8 +17,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from chronocast.journal.documents import save_batch
-from chronocast.media.picture.compose import picture_digest
 from chronocast.media.picture.likeness import likeness
+from chronocast.media.picture_digest import picture_digest
 from chronocast.model.batch.batch import FULL, Batch
 from chronocast.model.batch.edits import add_recipe, add_source, fill
 from chronocast.model.recipe.recipe import FrameSize, PictureRecipe, RateControl, Recipe

@@ -26,7 +26,7 @@ from chronocast.media.copy.piece import copy_piece
 from chronocast.media.copy.run import Run
 from chronocast.media.files.footage import Format, write_footage
 from chronocast.media.files.prove import Found, prove
-from chronocast.media.picture.compose import picture_digest
+from chronocast.media.picture_digest import picture_digest
 from chronocast.media.source.inspect import inspect_clip
 from chronocast.media.source.readers import Readers
 from chronocast.model.batch.batch import FULL, Batch, NamedRange

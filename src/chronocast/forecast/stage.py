@@ -30,6 +30,8 @@ class Stage:
         Seconds that each task has the whole drive for itself, shape (tasks,).
     hands
         How many slots a task can keep at work where nothing else wants them.
+    beside
+        The share of a device's seconds in which its task keeps a slot of that station's processor at work, too.
     """
 
     kind: StageKind
@@ -39,6 +41,7 @@ class Stage:
     drive: str = ""
     carried: Draws | None = None
     hands: int = 1
+    beside: float = 0.0
 
     @property
     def seconds(self) -> Draws:

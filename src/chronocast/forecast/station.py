@@ -161,6 +161,11 @@ class Station:
         return {self.id: self.slots, **sessions}
 
 
+def station_of(place: str) -> str:
+    """The station of a place, which is its processor's slots or a device's sessions."""
+    return place.partition(" · ")[0]
+
+
 def device_place(station: str, device: str) -> str:
     """What the sessions of a station's device are called."""
     return f"{station} · {device}" if device else station

@@ -351,6 +351,15 @@ def _composing_seconds(asks: Mapping[str, EncodeAsk], pace: Pace, seen: StationS
     return np.concatenate(found)
 
 
+def _processor_share(ask: EncodeAsk, seconds: Draws, pace: Pace, seen: StationSeen, chance: Chance) -> float:
+    """The share of seconds on a device in which the processor composes, or holds pictures against the original."""
+    composing = float(_composing_seconds({ask.film: ask}, pace, seen, chance).mean())
+    looking = (
+        float(np.mean([piece.measured * piece.times for piece in ask.pieces])) * pace.decode * MEASURE_SHARE
+    )
+    return min(1.0, (composing + looking) / max(1e-6, float(seconds.mean())))
+
+
 def _sound(asks: Sequence[OtherAsk], pace: Pace) -> Draws:
     return np.array([ask.seconds * pace.sound + 0.1 for ask in asks])[:, None]
 
@@ -463,8 +472,10 @@ def stages_of(
             longest = np.argsort(-seconds.mean(axis=1), kind="stable")  # the last to end is then a short one
             names = tuple(pieces[output].pieces[number].name for number in longest)
             where = device_place(station.id, pieces[output].device)
-            hands = 1 if pieces[output].device else threads_of(pieces[output].pieces[0].pace)
-            found[output].append(Stage(ENCODE, where, names, seconds[longest], hands=hands))
+            hands, beside = threads_of(pieces[output].pieces[0].pace), 0.0
+            if pieces[output].device:
+                hands, beside = 1, _processor_share(pieces[output], seconds, station.pace, seen, chance)
+            found[output].append(Stage(ENCODE, where, names, seconds[longest], hands=hands, beside=beside))
     shared_copies = np.exp(SHARED_SD * chance.normal("station"))
     for ask in others:
         if ask.copies:

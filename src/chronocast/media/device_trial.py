@@ -18,7 +18,7 @@ from av.codec.hwaccel import HWAccel, hwdevices_available
 
 from chronocast.media.encoders.encoder import Asked, Encoder, OutsideAsk
 from chronocast.media.errors import MediaError
-from chronocast.media.picture.compose import picture_digest
+from chronocast.media.picture_digest import picture_digest
 from chronocast.media.piece.encode import encode_pictures
 from chronocast.media.piece.here import is_here
 from chronocast.media.source.opening import listening

@@ -74,6 +74,10 @@ class TriedEncoder(FrozenModel):
         return f"{self.family} {self.driver}".strip()
 
 
+QUICKER = 1.2
+"""So many times as quick as the processor a device must be to decode films: what it gives is fetched back."""
+
+
 class TriedDecoder(FrozenModel):
     """A way to decode in hardware, as it was tried on a station with H.264.
 
@@ -95,9 +99,15 @@ class TriedDecoder(FrozenModel):
     times_quicker: float = 0.0
 
     @property
+    def helps(self) -> bool:
+        """Whether films are decoded by it: exactly, and quicker than by the processor."""
+        return not self.why_not and self.exact and self.times_quicker >= QUICKER
+
+    @property
     def told(self) -> str:
         """What it does, or why nothing, in a few words."""
         if self.why_not:
             return self.why_not
         how = "every picture exact" if self.exact else "pictures differ"
-        return f"{how}, {self.times_quicker:.1f} × as quick as the processor; not used yet"
+        use = "used for H.264 of 8 bits" if self.helps else "not used"
+        return f"{how}, {self.times_quicker:.1f} × as quick as the processor; {use}"

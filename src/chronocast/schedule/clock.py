@@ -17,6 +17,7 @@ import numpy as np
 
 from chronocast.forecast.band import Band
 from chronocast.forecast.stage import Stage, Work
+from chronocast.forecast.station import station_of
 from chronocast.model.pauses import pause
 from chronocast.schedule.idle_slots import IdleSlots
 from chronocast.schedule.pool import FAR, Draws, Help, Numbers, Pool, Surprise, Taken
@@ -202,9 +203,11 @@ class _Clock:
             taken = self._carry(pool, taken, stage.drive, carried)
         if idle := self.idle.get(stage.station):
             idle.note(taken.begin, taken.end, stage.hands)
-        self._fronts.clear()
         self.left -= count
         side, number = pool.sides[int(taken.station[0])] if pool.sides else NOBODY, int(taken.slot[0])
+        if stage.beside:
+            self._keep_processor(side.name, station_of(stage.station), stage.beside * seconds)
+        self._fronts.clear()
         if taken.end[0] > taken.begin[0]:
             self.traced.spans.append(
                 Span(work.output, side.station, number, float(taken.begin[0]), float(taken.end[0]))
@@ -213,6 +216,28 @@ class _Clock:
         if self.draws > 1 and pool.sides:
             side = pool.sides[int(np.bincount(taken.station).argmax())]
         return taken.begin, taken.end, (side.station, number)
+
+    def _keep_processor(self, station: str, place: str, seconds: Draws) -> None:
+        """A task of a device has a processor at work, too: of that its slots have so much less for what else there is.
+
+        Parameters
+        ----------
+        station
+            Where the task is done.
+        place
+            The processor whose work that station takes.
+        seconds
+            They take so long, shape (draws,).
+        """
+        pool = self.pools.get(place)
+        if pool is None:
+            return
+        only = pool.allowed(frozenset({station}), here=False)
+        if only is not None and not len(only):
+            return
+        taken = pool.take(seconds, None, only)
+        if idle := self.idle.get(place):
+            idle.note(taken.begin, taken.end, 1)
 
     def _carry(self, pool: Pool, taken: Taken, drive: str, seconds: float) -> Taken:
         """A task ends no sooner than its drive has carried what it reads and writes; all stations divide a drive."""

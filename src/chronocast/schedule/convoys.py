@@ -101,10 +101,17 @@ def _convoy(group: Sequence[Work]) -> Convoy:
 
 def _together(stages: Sequence[Stage]) -> Stage:
     first = stages[0]
+    beside = first.beside
+    if beside:
+        seconds = [float(stage.draws.sum()) for stage in stages]
+        beside = (
+            float(np.average([stage.beside for stage in stages], weights=seconds)) if sum(seconds) else beside
+        )
     return replace(
         first,
         names=tuple(name for stage in stages for name in stage.names),
         draws=np.concatenate([stage.draws for stage in stages]),
+        beside=beside,
         carried=None
         if first.carried is None
         else np.concatenate([stage.carried for stage in stages if stage.carried is not None]),

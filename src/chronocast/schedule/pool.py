@@ -13,6 +13,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
+from chronocast.forecast.station import station_of
 from chronocast.model.stages import HERE
 
 Draws = NDArray[np.float64]
@@ -54,7 +55,7 @@ class Help:
     @property
     def name(self) -> str:
         """The station's, without its device."""
-        return self.station.partition(" · ")[0]
+        return station_of(self.station)
 
 
 @dataclass(frozen=True)

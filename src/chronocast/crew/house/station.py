@@ -39,7 +39,7 @@ from chronocast.media.piece.here import libraries_version
 from chronocast.model.calendar import OpenSpan, open_spans
 from chronocast.model.errors import ChronocastError
 from chronocast.model.house import Belonging, StationTold, within
-from chronocast.preparation.station.devices import device_sessions, devices_known
+from chronocast.preparation.station.devices import decodes_by, device_sessions, devices_known
 from chronocast.preparation.station.load import LoadMeter
 from chronocast.preparation.station.this import machine_slots
 from chronocast.schedule.courtesy import Courtesy
@@ -137,6 +137,7 @@ class Station:
             self.slots,
             self.workspace.child_log,
             devices=device_sessions(self.devices),
+            decoder=decodes_by(self.workspace),
         )
         self.sessions[key] = session = Session(crew, self.belonging.roots, who, f"{run} {epoch}", self.copies)
         if self.why_shut:

@@ -124,6 +124,7 @@ def serve(parent: int, log_path: Path | None) -> None:
         order = json.loads(line)
         job, attempt = read_job.validate_python(order["job"]), int(order["attempt"])
         log.write(what="start", kind=job.kind, name=job.name, attempt=attempt)
+        worker.decode_by(str(order.get("decoder", "")))
         begin, cpu, read = time.monotonic(), cpu_so_far(job.kind), read_so_far()
         try:
             result = worker.do(job, attempt, int(order.get("hands", 1)))

@@ -136,7 +136,11 @@ class Hand:
 
 
 class LocalCrew:
-    """This machine's slots."""
+    """This machine's slots.
+
+    ``decoder`` is the kind of device that its children decode films by, "" for the processor; from the first
+    child on that is lost while it may have used it, the processor does.
+    """
 
     def __init__(
         self,
@@ -145,7 +149,10 @@ class LocalCrew:
         child_log: Path | None = None,
         child_command: list[str] | None = None,
         devices: Mapping[str, int] | None = None,
+        *,
+        decoder: str = "",
     ) -> None:
+        self._decoder = decoder
         self._child = {"command": child_command} if child_command else {"log": str(child_log or "")}
         count = machine_slots() if slots is None else slots
         self._hands = [Hand(n, Lock(folder / f"slot-{n}.lock")) for n in range(count)]
@@ -373,6 +380,8 @@ class LocalCrew:
         assert child
         child.jobs_done += 1
         order = {"job": job.model_dump(mode="json"), "attempt": attempt, "hands": self._hands_for(hand)}
+        if self._decoder:
+            order["decoder"] = self._decoder
         try:
             await child.order(json.dumps(order) + "\n")
         except ConnectionError:
@@ -448,4 +457,7 @@ class LocalCrew:
         with contextlib.suppress(OSError):
             said = hand.said.read_text(errors="replace")[-2000:]
         how = f"signal {-code}" if code < 0 else f"exit status {code}"
+        if self._decoder:
+            log.warning("a child was lost; films aren't decoded by %s any more", self._decoder)
+            self._decoder = ""
         return AttemptFailed(task, attempt, "lost", f"The encoder process ended unexpectedly ({how}).", said)

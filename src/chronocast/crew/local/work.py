@@ -72,6 +72,12 @@ class Worker:
             CHECK.id: self._check,
         }
 
+    def decode_by(self, device: str) -> None:
+        """Decode films by a kind of device from now on; by the processor, if ""."""
+        if device != self.readers.device:
+            self.readers.close()
+            self.readers = Readers(listen=True, device=device)
+
     def do(self, job: Job, attempt: int, hands: int = 1) -> Answer:
         """Carry out one job; its result.
 

@@ -20,7 +20,7 @@ from chronocast.media.copy.copied import CopyFailed
 from chronocast.media.copy.run import Run
 from chronocast.media.files.join import join
 from chronocast.media.files.prove import prove
-from chronocast.media.picture.compose import picture_digest
+from chronocast.media.picture_digest import picture_digest
 from chronocast.media.piece.encode import encode_pictures
 from chronocast.media.source.readers import Readers
 from chronocast.model.messages.jobs import JoinJob, PieceJob

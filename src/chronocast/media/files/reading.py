@@ -18,7 +18,7 @@ import numpy as np
 
 from chronocast.media.bitstream.registry import bare_packets
 from chronocast.media.files.sound import HEARD
-from chronocast.media.picture.compose import picture_digest
+from chronocast.media.picture_digest import picture_digest
 
 STRETCH_PACKETS = 24
 """The stretches that are shared out begin at the first key frame after so many packets."""

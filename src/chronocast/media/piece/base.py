@@ -10,7 +10,7 @@ import av
 
 from chronocast.media.encoders.huffman import DEEP, EIGHT_BITS
 from chronocast.media.errors import MediaError
-from chronocast.media.picture.compose import picture_digest
+from chronocast.media.picture_digest import picture_digest
 from chronocast.model.messages.jobs import EncoderSettings, PieceJob
 
 CONTAINER = "nut"

@@ -19,10 +19,10 @@ from av.video.frame import PictureType
 from chronocast.media.encoders.registry import ENCODERS
 from chronocast.media.encoders.x264 import steady
 from chronocast.media.errors import EncodeFailed
-from chronocast.media.picture.compose import picture_digest
 from chronocast.media.picture.convert import converted, flagged, rounded, rounded_at_the_end, woven
 from chronocast.media.picture.layers import piece_pictures
 from chronocast.media.picture.likeness import Likeness
+from chronocast.media.picture_digest import picture_digest
 from chronocast.media.piece.base import base_pictures, without_captions
 from chronocast.media.piece.measure import Sample
 from chronocast.media.piece.outside import Outside, prove_device

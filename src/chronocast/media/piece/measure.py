@@ -9,8 +9,8 @@ from typing import Any
 
 import av
 
-from chronocast.media.picture.compose import picture_digest
 from chronocast.media.picture.likeness import Likeness, likeness
+from chronocast.media.picture_digest import picture_digest
 from chronocast.media.piece.pair import Pair, Small, small
 
 log = logging.getLogger("chronocast.measure")

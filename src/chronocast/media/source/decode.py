@@ -10,6 +10,7 @@ from typing import Any, Protocol
 
 import av
 import numpy as np
+from av.codec.hwaccel import HWAccel
 from numpy.typing import NDArray
 
 from chronocast.media.errors import DecodeFailed
@@ -73,12 +74,16 @@ class FrameReader:
         self._stack.close()
 
     def _open(self) -> None:
-        self._container = self._stack.enter_context(opened(self.path))
+        self._container = self._stack.enter_context(opened(self.path, hardware=self._hardware()))
         self._stream = self._container.streams.video[0]
         if self._threads > 1:
             self._stream.thread_type = "AUTO"
         self._stream.codec_context.thread_count = self._threads
         self._frames, self._next = None, -1
+
+    def _hardware(self) -> HWAccel | None:
+        """What decodes it; the processor, if None."""
+        return None
 
     @property
     def pixel_aspect(self) -> Fraction:

@@ -10,6 +10,7 @@ from contextlib import contextmanager
 from typing import Any
 
 import av
+from av.codec.hwaccel import HWAccel
 from av.container import InputContainer
 
 from chronocast.media.errors import MediaGone, NotMedia
@@ -73,7 +74,9 @@ _PACKETS_ALONE: Any = [{"skip_frame": "all"}] * 8  # of each stream; the library
 
 
 @contextmanager
-def opened(path: str | os.PathLike[str], *, packets_alone: bool = False) -> Iterator[InputContainer]:
+def opened(
+    path: str | os.PathLike[str], *, packets_alone: bool = False, hardware: HWAccel | None = None
+) -> Iterator[InputContainer]:
     """The container of a local media file.
 
     Parameters
@@ -83,6 +86,8 @@ def opened(path: str | os.PathLike[str], *, packets_alone: bool = False) -> Iter
     packets_alone
         That only its packets are read: no picture is decoded to learn what they are, which takes
         as long as reading a short file.  For pieces, whose container says all there is to be known.
+    hardware
+        What decodes its pictures; the processor, if None.
 
     Raises
     ------
@@ -106,6 +111,7 @@ def opened(path: str | os.PathLike[str], *, packets_alone: bool = False) -> Iter
             metadata_errors="replace",
             options={"probesize": "32", "analyzeduration": "0"} if packets_alone else {},
             stream_options=_PACKETS_ALONE if packets_alone else None,
+            hwaccel=hardware,
         )
     except NotMedia:
         raise

@@ -10,16 +10,21 @@ from chronocast.media.source.decode import FrameReader, PictureSource, Timed
 from chronocast.media.source.deinterlace import Deinterlaced
 from chronocast.media.source.images import ImageReader, is_numbered
 from chronocast.media.source.index import FrameIndex, scan
+from chronocast.media.source.on_device import DeviceReader
 from chronocast.model.source.cutlist import Deinterlace
 
 
 class Readers:
     """Open readers kept by path and use, so that an edit back to the same file doesn't open it again.
 
-    Two layers that show the same file at once use two readers of it.
+    Two layers that show the same file at once use two readers of it.  With a
+    ``device`` (its kind) that decodes what it is able to, picture by picture the same.
     """
 
-    def __init__(self, most: int = 6, threads: int = 1, hurry: bool = False, listen: bool = False) -> None:
+    def __init__(
+        self, most: int = 6, threads: int = 1, hurry: bool = False, *, listen: bool = False, device: str = ""
+    ) -> None:
+        self.device = device
         self._open: OrderedDict[tuple[str, str, int, str, str], PictureSource] = OrderedDict()
         self._indexes: dict[tuple[str, str], FrameIndex] = {}
         self._most, self._threads, self._hurry, self._listen = most, threads, hurry, listen
@@ -78,7 +83,11 @@ class Readers:
             return ImageReader(path)
         index = self._indexes.get((path, mark)) or scan(path)
         self._indexes[(path, mark)] = index
-        reader = FrameReader(path, index, self._threads, self._hurry, self._listen)
+        reader = (
+            DeviceReader(path, index, self.device, listen=self._listen)
+            if self.device
+            else FrameReader(path, index, self._threads, self._hurry, self._listen)
+        )
         if clock is not None:
             return Timed(reader, clock)
         return Deinterlaced(reader, deinterlace == "field") if deinterlace else reader

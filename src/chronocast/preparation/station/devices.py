@@ -74,6 +74,23 @@ def all_as_tried(workspace: Workspace) -> bool:
     return bool(workspace.devices.found()) and workspace.devices.marks() == marks()
 
 
+def decodes_by(workspace: Workspace) -> str:
+    """The kind of device that films are decoded by here; "" for the processor.
+
+    Of those that were tried with the libraries and drivers of today the
+    quickest, if its pictures are the processor's.
+
+    Parameters
+    ----------
+    workspace
+        What is kept of all batches.
+    """
+    tried = [decoder for decoder in workspace.devices.decoders() if decoder.helps]
+    if not tried or not all_as_tried(workspace):
+        return ""
+    return max(tried, key=lambda decoder: decoder.times_quicker).family
+
+
 def device_sessions(devices: Iterable[TriedEncoder]) -> dict[str, int]:
     """How many encodes each device that works does at once, by its family: its encoders share them."""
     found: dict[str, int] = {}

@@ -45,7 +45,7 @@ from chronocast.model.stages import JOIN
 from chronocast.preparation.forecast.outlook import Outlook
 from chronocast.preparation.forecast.outlook_json import as_json
 from chronocast.preparation.output.output_ready import OutputReady, Prospect
-from chronocast.preparation.station.devices import device_sessions, devices_known
+from chronocast.preparation.station.devices import decodes_by, device_sessions, devices_known
 from chronocast.preparation.station.drives import NoRoom
 from chronocast.preparation.station.this import house_name
 from chronocast.preparation.stock_keeping import keep_to_limit
@@ -263,7 +263,13 @@ class Runner:
         await asyncio.to_thread(tidy, self.work.prospect, self.stock, self.child_log, self.folders.mark)
         if self.crew is None:
             sessions = device_sessions(devices_known(self.workspace))
-            own = LocalCrew(self.workspace.slots_folder, self.options.slots, self.child_log, devices=sessions)
+            own = LocalCrew(
+                self.workspace.slots_folder,
+                self.options.slots,
+                self.child_log,
+                devices=sessions,
+                decoder=decodes_by(self.workspace),
+            )
             self.crew = crew_with_house(
                 own,
                 self.options.hub,
