@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from bisect import bisect_right
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from fractions import Fraction
 from typing import Any
 
 import av
+from av.container import InputContainer
 
 from chronocast.media.errors import NotMedia
 from chronocast.media.source.opening import opened
@@ -62,51 +63,69 @@ class FrameIndex:
         return min(self.keys[place])
 
 
-def scan(path: str, see: Callable[[av.Packet[Any]], object] = bool) -> FrameIndex:
+def scan(path: str) -> FrameIndex:
     """Read every packet of the first picture track (nothing is decoded).
-
-    Parameters
-    ----------
-    path
-        The film's.
-    see
-        Told of every packet, in decoding order.
 
     Raises
     ------
     NotMedia
         The file can't be opened or has no picture track.
     """
+    with opened(path) as container:
+        return index_of(path, container)
+
+
+def index_of(
+    path: str,
+    container: InputContainer,
+    see: Callable[[av.Packet[Any]], object] = bool,
+    hear: Callable[[av.Packet[Any]], object] | None = None,
+) -> FrameIndex:
+    """The index of a film's first picture track, of which every packet is read.
+
+    Parameters
+    ----------
+    path
+        The film's.
+    container
+        It, opened, at its beginning.
+    see
+        Told of every packet of the picture, in decoding order.
+    hear
+        Told of every packet of the first sound track; that isn't read, if None.
+
+    Raises
+    ------
+    NotMedia
+        It has no picture track.
+    """
     times: list[tuple[int, int]] = []
     keys: list[tuple[int, int]] = []
     trouble = ""
-    with opened(path) as container:
-        if not container.streams.video:
-            raise NotMedia(f"{path} has no picture.", "Use it for sound only.")
-        stream = container.streams.video[0]
-        time_base = Fraction(stream.time_base or Fraction(1, 90000))
-        untimed = 0
-        mid_stream = False
-        bad: set[int] = set()
-        step = round(1 / (Fraction(stream.average_rate or 25) * time_base)) or 1
-        try:
-            for packet in container.demux(stream):
-                if packet.size == 0:
-                    continue
-                see(packet)
-                pts = packet.pts
-                if pts is None:
-                    pts = packet.dts if packet.dts is not None else untimed * step
-                untimed += 1
-                mid_stream |= not keys and not packet.is_keyframe
-                if packet.is_corrupt:
-                    bad.add(pts)
-                if packet.is_keyframe:
-                    keys.append((pts, packet.dts if packet.dts is not None else pts))
-                if not packet.is_discard:
-                    times.append((pts, packet.size))
-        except av.error.FFmpegError as error:
-            trouble = error.strerror or str(error)
+    if not container.streams.video:
+        raise NotMedia(f"{path} has no picture.", "Use it for sound only.")
+    stream = container.streams.video[0]
+    time_base = Fraction(stream.time_base or Fraction(1, 90000))
+    untimed = 0
+    mid_stream = False
+    bad: set[int] = set()
+    step = round(1 / (Fraction(stream.average_rate or 25) * time_base)) or 1
+    try:
+        for packet in _picture_packets(container, stream, hear):
+            see(packet)
+            pts = packet.pts
+            if pts is None:
+                pts = packet.dts if packet.dts is not None else untimed * step
+            untimed += 1
+            mid_stream |= not keys and not packet.is_keyframe
+            if packet.is_corrupt:
+                bad.add(pts)
+            if packet.is_keyframe:
+                keys.append((pts, packet.dts if packet.dts is not None else pts))
+            if not packet.is_discard:
+                times.append((pts, packet.size))
+    except av.error.FFmpegError as error:
+        trouble = error.strerror or str(error)
     hidden = 0
     if mid_stream or (keys and any(pts < keys[0][0] for pts, _ in times)):
         first = first_shown(path)
@@ -129,6 +148,20 @@ def scan(path: str, see: Callable[[av.Packet[Any]], object] = bool) -> FrameInde
         hidden,
         tuple(n for n, time in enumerate(ordered) if time in bad),
     )
+
+
+def _picture_packets(
+    container: InputContainer, stream: av.VideoStream, hear: Callable[[av.Packet[Any]], object] | None
+) -> Iterator[av.Packet[Any]]:
+    """Packets of a picture track; those of the first sound track besides are told to who hears them."""
+    if hear is None or not container.streams.audio:
+        yield from (packet for packet in container.demux(stream) if packet.size)
+        return
+    for packet in container.demux([stream, container.streams.audio[0]]):
+        if packet.size and packet.stream.type == "audio":
+            hear(packet)
+        elif packet.size:
+            yield packet
 
 
 def first_shown(path: str) -> int | None:

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+import contextlib
 import itertools
 import os
 import re
 import struct
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
+from functools import partial
 from typing import Any
 
 import av
@@ -22,7 +24,7 @@ from chronocast.media.source.decode import luma, upright_turn
 from chronocast.media.source.fingerprint import fingerprint
 from chronocast.media.source.groups import GroupsWatch
 from chronocast.media.source.images import Images, fingerprint_of, is_numbered
-from chronocast.media.source.index import FrameIndex, scan
+from chronocast.media.source.index import FrameIndex, index_of
 from chronocast.media.source.opening import opened
 from chronocast.media.source.scenes import scenes_of
 from chronocast.model.errors import ModelError
@@ -48,6 +50,56 @@ def _index_problems(index: FrameIndex) -> list[str]:
     return problems
 
 
+@dataclass(frozen=True)
+class PictureRead:
+    """A picture track that was read to its end: what its file says of it (``said``: how many pictures), and what there is."""
+
+    said: int
+    rate: Fraction
+    shape: Fraction
+    looks: tuple[int, int, str, str]
+    profile: str
+    colour: tuple[str, str, str, str]
+    index: FrameIndex
+    first: FirstPictures
+    groups: GroupsWatch
+
+
+def _read(
+    path: str,
+    container: av.container.InputContainer,
+    stream: av.VideoStream,
+    hear: Callable[[av.Packet[Any]], object] | None,
+) -> PictureRead:
+    """Read all of a film once, pictures and sound together."""
+    context = stream.codec_context
+    colour = (context.color_primaries, context.color_trc, context.colorspace, context.color_range)
+    primaries, transfer, matrix, range_ = (str(value) for value in colour)
+    codec = context.codec.canonical_name
+    watch, groups = FirstWatch(), GroupsWatch(codec)
+
+    def see(packet: av.Packet[Any]) -> None:
+        groups.see(packet)
+        watch.see(packet)
+
+    rate = stream.guessed_rate or stream.average_rate or Fraction(25)
+    shape = stream.sample_aspect_ratio or Fraction(1)
+    looks = (context.width, context.height, codec, context.pix_fmt or "")
+    profile = str(context.profile or "")
+    index = index_of(path, container, see, hear)
+    return PictureRead(
+        int(stream.frames or 0),
+        rate,
+        shape,
+        looks,
+        profile,
+        (primaries, transfer, matrix, range_),
+        index,
+        watch.found(stream),
+        groups,
+    )
+
+
 def inspect_clip(path: str) -> ClipFacts:
     """Facts of a media file.  Every packet is looked at once, so that the count of frames is true.
 
@@ -59,6 +111,7 @@ def inspect_clip(path: str) -> ClipFacts:
     path = os.path.abspath(path)
     if is_numbered(path):
         return _inspect_images(path)
+    gaps = GapsWatch()
     with opened(path) as container:
         videos = [s for s in container.streams.video if not _is_cover(s)]
         audios = list(container.streams.audio)
@@ -67,34 +120,17 @@ def inspect_clip(path: str) -> ClipFacts:
         sound = tuple(_sound(stream) for stream in audios)
         bit_rate = int(container.bit_rate or 0)
         length = float((container.duration or 0) / 1_000_000)
-        said = 0
-        if videos:
-            stream = videos[0]
-            context = stream.codec_context
-            said = int(stream.frames or 0)
-            rate_hint = stream.guessed_rate or stream.average_rate or Fraction(25)
-            shape = stream.sample_aspect_ratio or Fraction(1)
-            first = _first_pictures(path)
-            looks = (context.width, context.height, context.codec.canonical_name, context.pix_fmt or "")
-            profile = str(context.profile or "")
-            colour = tuple(
-                str(value)
-                for value in (
-                    context.color_primaries,
-                    context.color_trc,
-                    context.colorspace,
-                    context.color_range,
-                )
-            )
         chapters = _chapters(container)
         timecode = timecode_of(container) or None
+        read = _read(path, container, videos[0], gaps.see if audios else None) if videos else None
+        if read is None:
+            gaps.read(container)
     size = os.path.getsize(real_path(path))
     mark = fingerprint(path)
     problems: list[str] = []
-    gaps = sound_gaps(path) if audios else ()
-    if gaps:
-        problems.append(_gaps_told(gaps))
-    if not videos:
+    if gaps.found:
+        problems.append(_gaps_told(gaps.found))
+    if read is None:
         problems.append("It has sound but no picture: recipes with a picture show black.")
         return ClipFacts(
             path=path,
@@ -113,15 +149,14 @@ def inspect_clip(path: str) -> ClipFacts:
             bit_rate=bit_rate or _rate(size, length),
             timecode=timecode,
             problems=tuple(problems),
-            sound_gaps=gaps,
+            sound_gaps=tuple(gaps.found),
         )
-    groups = GroupsWatch(looks[2])
-    index = scan(path, groups.see)
+    index, first, looks = read.index, read.first, read.looks
     if not index.times:
         raise NotMedia(
             f"{path} says it has a picture, but none can be read.", "Copy it again from where it came from."
         )
-    rate = _true_rate(index, rate_hint)
+    rate = _true_rate(index, read.rate)
     variable = _is_variable(index, rate)
     count = len(index)
     if first.scan == "unknown":
@@ -138,18 +173,20 @@ def inspect_clip(path: str) -> ClipFacts:
             f"Its times jump {jumps} times; its pictures are taken one after another, and its sound may not fit them."
         )
     if variable:
-        rate, count, keeping = _even_rate(index, rate_hint)
+        rate, count, keeping = _even_rate(index, read.rate)
         problems.append(
             f"Its pictures come at uneven times: {keeping} of {len(index)} keep {rate_text(rate)} frames per second; "
             "all are shown when they come, at that rate."
         )
     if index.error or (
-        said
-        and len(index) + index.hidden < said * 0.98
-        and said - len(index) - index.hidden > 2
-        and _is_short(path, index, said)
+        read.said
+        and len(index) + index.hidden < read.said * 0.98
+        and read.said - len(index) - index.hidden > 2
+        and _is_short(path, index, read.said)
     ):
-        problems.append(f"It is cut short: {len(index)} of {max(said, len(index))} pictures can be read.")
+        problems.append(
+            f"It is cut short: {len(index)} of {max(read.said, len(index))} pictures can be read."
+        )
     damage: tuple[Damage, ...] = ()
     through = False
     if index.corrupt or index.error or len(index) * looks[0] * looks[1] <= AT_ONCE:
@@ -162,7 +199,7 @@ def inspect_clip(path: str) -> ClipFacts:
         rate,
         looks[0],
         looks[1],
-        Fraction(shape) or Fraction(1),
+        Fraction(read.shape) or Fraction(1),
         first.scan,
         looks[2],
         looks[3],
@@ -171,7 +208,7 @@ def inspect_clip(path: str) -> ClipFacts:
         _rate(size, count / rate),
         timecode,
         variable,
-        (colour[0], colour[1], colour[2], colour[3]),
+        read.colour,
         tuple(problems),
         first.turned,
         chapters,
@@ -180,13 +217,13 @@ def inspect_clip(path: str) -> ClipFacts:
         damage,
         through,
         index.hidden,
-        gaps,
+        tuple(gaps.found),
         first.mastering,
         first.light,
         weights_of(index),
-        profile,
+        read.profile,
         first.tags,
-        groups.found(index),
+        read.groups.found(index),
         () if variable else scenes_of(index),
     )
 
@@ -248,33 +285,41 @@ GAP_SECONDS = 0.02
 """Shorter ones are how containers round their times."""
 
 
-def sound_gaps(path: str) -> tuple[tuple[float, float], ...]:
-    """Gaps in the times of the first sound track: (where, how long), both in seconds from its beginning."""
-    found: list[tuple[float, float]] = []
-    with opened(path) as container:
-        stream = container.streams.audio[0]
-        base = Fraction(stream.time_base or Fraction(1, stream.rate))
-        zero: Fraction | None = None
-        end = Fraction(0)
-        try:
-            for packet in container.demux(stream):
-                if not packet.size or packet.pts is None or not packet.duration:
-                    continue
-                now = packet.pts * base
-                if zero is None:
-                    zero = end = now
-                if now - end > GAP_SECONDS:
-                    found.append((round(float(end - zero), 3), round(float(now - end), 3)))
-                end = max(end, now + packet.duration * base)
-        except av.error.FFmpegError:
-            pass
-    return tuple(found)
+class GapsWatch:
+    """Sees every packet of a sound track; ``found`` are gaps in its times: (where, how long), in seconds from its beginning."""
+
+    def __init__(self) -> None:
+        self.found: list[tuple[float, float]] = []
+        self._zero: Fraction | None = None
+        self._end = Fraction(0)
+
+    def see(self, packet: av.Packet[Any]) -> None:
+        """The next packet."""
+        if not packet.size or packet.pts is None or not packet.duration:
+            return
+        base = Fraction(packet.stream.time_base or Fraction(1, packet.stream.rate))
+        now = packet.pts * base
+        if self._zero is None:
+            self._zero = self._end = now
+        if now - self._end > GAP_SECONDS:
+            self.found.append((round(float(self._end - self._zero), 3), round(float(now - self._end), 3)))
+        self._end = max(self._end, now + packet.duration * base)
+
+    def read(self, container: av.container.InputContainer) -> None:
+        """See all of a file that has sound alone."""
+        with contextlib.suppress(av.error.FFmpegError):
+            for packet in container.demux(container.streams.audio[0]):
+                self.see(packet)
 
 
-def _gaps_told(gaps: tuple[tuple[float, float], ...]) -> str:
+def _gaps_told(gaps: Sequence[tuple[float, float]]) -> str:
     where, length = gaps[0]
     more = f", and {len(gaps) - 1} more" if len(gaps) > 1 else ""
     return f"Its sound has a gap of {length:.2g} s at {where:.2f} s{more}; there is silence there."
+
+
+FIRST = 4
+"""So many pictures are decoded to see what they say."""
 
 
 @dataclass(frozen=True)
@@ -289,28 +334,41 @@ class FirstPictures:
     tags: tuple[str, str, str, str] = ("", "", "", "")
 
 
-def _first_pictures(path: str) -> FirstPictures:
-    seen: list[av.VideoFrame] = []
-    try:
-        with opened(path) as container:
-            for frame in container.decode(container.streams.video[0]):
-                seen.append(frame)
-                if len(seen) == 4:
-                    break
-    except av.error.FFmpegError:
-        pass
-    if not seen:
-        return FirstPictures()
-    woven = [frame for frame in seen if frame.interlaced_frame]
-    mastering, light = high_dynamic_range(seen[0])
-    return FirstPictures(
-        "interlaced" if woven else "progressive",
-        upright_turn(seen[0]),
-        field_order(woven) if woven else "",
-        mastering,
-        light,
-        tags_in(seen[0]),
-    )
+class FirstWatch:
+    """Sees packets of a picture track from the first on, and decodes a few."""
+
+    def __init__(self) -> None:
+        self._seen: list[av.VideoFrame] = []
+        self._ended = False
+
+    def see(self, packet: av.Packet[Any]) -> None:
+        """The next packet."""
+        if len(self._seen) < FIRST and not self._ended:
+            self._take(packet.decode)
+
+    def _take(self, decode: Callable[[], list[Any]]) -> None:
+        try:
+            self._seen += decode()
+        except av.error.FFmpegError:
+            self._ended = True
+
+    def found(self, stream: av.VideoStream) -> FirstPictures:
+        """What the first pictures say."""
+        if len(self._seen) < FIRST and not self._ended:
+            self._take(partial(stream.codec_context.decode, None))
+        seen = self._seen[:FIRST]
+        if not seen:
+            return FirstPictures()
+        woven = [frame for frame in seen if frame.interlaced_frame]
+        mastering, light = high_dynamic_range(seen[0])
+        return FirstPictures(
+            "interlaced" if woven else "progressive",
+            upright_turn(seen[0]),
+            field_order(woven) if woven else "",
+            mastering,
+            light,
+            tags_in(seen[0]),
+        )
 
 
 def tags_in(picture: av.VideoFrame) -> tuple[str, str, str, str]:
