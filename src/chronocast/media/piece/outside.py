@@ -25,8 +25,8 @@ from chronocast.media.source.opening import listening, opened
 from chronocast.model.messages.jobs import EncoderSettings
 from chronocast.model.picture.colour import Colour
 
-SILENT_SECONDS = float(os.environ.get("CHRONOCAST_DEVICE_SILENT_SECONDS", "20"))
-"""A program that takes no picture for so long hangs in its driver."""
+SILENT_SECONDS = 20.0
+"""A program that takes no picture for so long hangs in its driver, where nothing else is said."""
 SOFTWARE = "Encode in software."
 FULL_BYTES = 2**18
 """A drive with less free than this is full."""
@@ -139,7 +139,7 @@ class Outside:
             It takes none, or has ended.
         """
         assert self._process.stdin is not None
-        with self._watched(SILENT_SECONDS):
+        with self._watched(float(os.environ.get("CHRONOCAST_DEVICE_SILENT_SECONDS") or SILENT_SECONDS)):
             try:
                 self._process.stdin.write(raw_bytes(picture))
                 self._process.stdin.flush()
