@@ -16,6 +16,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, NamedTuple, Self
 
+from pydantic_core import from_json
 from sqlalchemy import Column, Float, Integer, MetaData, String, Table, Text, insert, select, update
 from sqlalchemy.dialects.sqlite import insert as upsert
 
@@ -50,8 +51,7 @@ _now = Table(
 )
 
 
-@dataclass(frozen=True)
-class Record:
+class Record(NamedTuple):
     """One thing that happened."""
 
     seq: int
@@ -154,7 +154,7 @@ class RunJournal:
             rows = connection.execute(
                 select(_record).where(_record.c.seq > after).order_by(_record.c.seq)
             ).all()
-        return [Record(row.seq, row.time, row.kind, json.loads(row.body)) for row in rows]
+        return [Record(seq, time, kind, from_json(body)) for seq, time, kind, body in rows]
 
     def ask(self, kind: str, body: dict[str, Any] | None = None) -> int:
         """Leave a request for the runner; its number."""
