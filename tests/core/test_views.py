@@ -14,7 +14,8 @@ from chronocast.model.batch.edits import fill, hold
 from chronocast.model.batch.ranges import add_range
 from chronocast.model.time.timing import FrameRange
 from chronocast.run.view import RunView
-from chronocast.ui.places.plan.model import arranged, difference, plan_model
+from chronocast.ui.places.plan.headline import difference
+from chronocast.ui.places.plan.model import arranged, plan_model
 from chronocast.ui.places.run.model import places_told, run_model
 
 

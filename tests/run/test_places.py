@@ -23,8 +23,10 @@ from chronocast.model.time.timing import FrameRange
 from chronocast.preparation.forecast.outlook import Outlook, outlook
 from chronocast.preparation.output.output_ready import Prospect
 from chronocast.preparation.today import prepared
-from chronocast.ui.places.plan.model import ORDERS, arranged, difference, plan_model, source_sheet
+from chronocast.ui.places.plan.headline import difference
+from chronocast.ui.places.plan.model import ORDERS, arranged, plan_model
 from chronocast.ui.places.plan.panel.detail import detail
+from chronocast.ui.places.plan.source_sheet import source_sheet
 from chronocast.ui.places.range.model import DRAFT, Draft, range_sheet, with_draft
 from chronocast.ui.places.recipe.model import recipe_model
 from chronocast.ui.places.recipe.settings import Seen

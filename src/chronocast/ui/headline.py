@@ -6,7 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from chronocast.ui.places.plan.model import Headline
+from chronocast.ui.places.plan.headline import Headline
 from chronocast.ui.theme import Theme, font, scale
 from chronocast.ui.widgets import draw
 

@@ -22,7 +22,7 @@ from chronocast.preparation.recut import Recut
 from chronocast.ui.commands import Actions
 from chronocast.ui.desk.desk import new_batch
 from chronocast.ui.desk.session import Session
-from chronocast.ui.places.plan.model import recut_lines
+from chronocast.ui.places.plan.source_sheet import recut_lines
 from chronocast.ui.theme import Theme
 
 EDIT_LIST_RATES = ("23.976", "24", "25", "29.97", "30", "50", "59.94", "60")

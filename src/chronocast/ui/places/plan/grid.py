@@ -41,7 +41,8 @@ from PyQt6.QtWidgets import (
 
 from chronocast.model.batch.batch import FULL
 from chronocast.preparation.forecast.treatments import Run
-from chronocast.ui.places.plan.model import Cell, PlanModel
+from chronocast.ui.places.plan.cells import Cell
+from chronocast.ui.places.plan.model import PlanModel
 from chronocast.ui.theme import Theme, font, scale
 from chronocast.ui.widgets import draw
 from chronocast.ui.widgets.table import stand_on

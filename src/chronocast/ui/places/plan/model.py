@@ -1,37 +1,30 @@
-"""What *Plan* says, in plain Python: rows, columns, cells, totals, headline.  Tested without Qt."""
+"""What *Plan* says, in plain Python: rows, columns, totals; how it is arranged.  Tested without Qt."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
-from datetime import datetime
-from functools import cached_property
 from pathlib import PurePosixPath
 from typing import Any, NamedTuple
 
-from chronocast.forecast.band import Band
-from chronocast.forecast.inverse import chance_of
-from chronocast.model.batch.batch import FULL, Batch, NamedRange, Output, Source
+from chronocast.model.batch.batch import FULL, Batch, NamedRange, Source
 from chronocast.model.batch.extent import Extent, short_time
 from chronocast.model.lookup import once_each
-from chronocast.model.picture.colour import told as colour_told
 from chronocast.model.recipe.formats.layouts import layout_told
 from chronocast.model.recipe.wording import recipe_facts
-from chronocast.model.show import clock_text, counted, percent, rate_bits_text, size_text, time_text
+from chronocast.model.show import size_text, time_text
 from chronocast.model.source.cutlist import CutList
-from chronocast.model.source.facts import ClipFacts
 from chronocast.model.source.source_clock import SourceClock
-from chronocast.model.source.wording import scan_told, size_told
-from chronocast.model.time.timing import format_timecode, rate_text
-from chronocast.preparation.forecast.judging import Judged
+from chronocast.model.source.wording import scan_told
+from chronocast.model.time.timing import rate_text
 from chronocast.preparation.forecast.outlook import Outlook
 from chronocast.preparation.forecast.output_outlook import OutputOutlook, together
-from chronocast.preparation.forecast.treatments import Run, piece_map
 from chronocast.preparation.output.output_ready import Prospect
 from chronocast.preparation.problem import Problem
-from chronocast.preparation.recut import Recut
 from chronocast.preparation.source.source_ready import SourceReady
-from chronocast.ui.places.plan.panel.detail import own_words
+from chronocast.ui.places.plan.cells import Cell, Cells, cells_of
+from chronocast.ui.places.plan.headline import Headline, headline_of
+from chronocast.ui.places.plan.source_sheet import clip_of
 
 
 @dataclass(frozen=True)
@@ -60,55 +53,6 @@ class Column:
     title: str
     facts: str
     changed: bool = False
-
-
-@dataclass(frozen=True)
-class Cell:
-    """A possible output.
-
-    Shares are of the column's largest; ``pieces`` is what happens to its pieces, along it; ``own`` are its exceptions in words,
-    ``card`` the worst verdict of its receivers' cards.
-    """
-
-    output: str = ""
-    held: bool = False
-    time: str = ""
-    size: str = ""
-    time_share: float = 0.0
-    size_share: float = 0.0
-    pieces: tuple[Run, ...] = ()
-    made: bool = False
-    problem: str = ""
-    waiting: bool = False
-    share: str = ""
-    own: str = ""
-    card: str = ""
-    card_told: str = ""
-
-    @property
-    def filled(self) -> bool:
-        return bool(self.output)
-
-
-@dataclass(frozen=True)
-class Headline:
-    """The three answers, and what is saved."""
-
-    finished: str = "…"
-    finished_more: str = ""
-    size: str = "…"
-    size_more: str = ""
-    room: str = "…"
-    room_more: str = ""
-    room_ok: bool = True
-    role: str = "tide"
-    refused: int = 0
-    saved: str = ""
-    saved_more: str = ""
-    fan: tuple[Band, ...] = ()
-    begin: int = 0
-    sentence: str = ""
-    size_ok: bool = True
 
 
 @dataclass(frozen=True)
@@ -221,7 +165,7 @@ def plan_model(
     judged = {item.output: item for item in view.judged} if view and batch.cards else {}
     refused = {**(prospect.refused if prospect else {}), **(view.waiting if view else {})}
     filled = {(places[(o.source, o.range)], recipes[o.recipe]): o for o in batch.outputs}
-    cells = _cells(filled, view, judged=judged, refused=refused, told=(prospect, view, batch.cards))
+    cells = cells_of(filled, view, judged=judged, refused=refused, told=(prospect, view, batch.cards))
     totals = []
     groups: dict[str, list[OutputOutlook]] = {}
     for output in batch.outputs:
@@ -236,7 +180,7 @@ def plan_model(
     known = [*(prospect.problems if prospect else ()), *(view.problems if view else ())]
     blocking = tuple(dict.fromkeys(problem.told for problem in known if problem.blocks))
     return PlanModel(
-        batch.title, tuple(rows), columns, cells, tuple(totals), _headline(batch, view, before), blocking
+        batch.title, tuple(rows), columns, cells, tuple(totals), headline_of(batch, view, before), blocking
     )
 
 
@@ -293,7 +237,7 @@ def _told_of(ready: SourceReady) -> _Told:
     cut = ready.cut
     clip = ready.source.kind == "clip"
     kind = rate_text(cut.rate) if clip else f"{len(cut.picture)} edits"
-    kind += " interlaced" if clip and _clip_of(ready).interlaced else ""
+    kind += " interlaced" if clip and clip_of(ready).interlaced else ""
     silent = "" if cut.sound else " · no sound"
     frames, mark, seconds = cut.once(_shown)
     return _Told(
@@ -304,11 +248,6 @@ def _told_of(ready: SourceReady) -> _Told:
         sum(clip.bytes for clip in ready.facts.values()),
         found_by(ready),
     )
-
-
-def _clip_of(ready: SourceReady) -> ClipFacts:
-    (clip,) = ready.facts.values()
-    return clip
 
 
 def _part_facts(part: NamedRange, ready: SourceReady | None, wrong: str) -> str:
@@ -387,319 +326,3 @@ def arranged(
         rows=rows,
         cells=plan.cells.moved(places),
     )
-
-
-@dataclass(frozen=True)
-class SourceSheet:
-    """What is known of a source: facts as pairs, what is done to it, what stands in its way."""
-
-    source: str
-    title: str
-    lines: tuple[tuple[str, str], ...]
-    notes: tuple[str, ...]
-    problems: tuple[str, ...]
-    missing: bool = False
-    changed: bool = False
-    damaged: bool = False
-
-
-def source_sheet(batch: Batch, prospect: Prospect | None, source: str) -> SourceSheet | None:
-    """The sheet of one source; None for one that is not in the batch."""
-    owner = batch.source(source)
-    if owner is None:
-        return None
-    ready = prospect.sources.get(source) if prospect else None
-    mine = [told for told in (prospect.problems if prospect else ()) if told.source == owner.id]
-    damaged = any(told.accepts for told in mine)
-    lines: list[tuple[str, str]] = [("file", owner.path)]
-    if ready is not None:
-        cut = ready.cut
-        lines.append(
-            (
-                "length",
-                f"{time_text(float(cut.duration))}, {cut.frames} frames at {rate_text(cut.rate)}",
-            )
-        )
-        lines.append(("starts", format_timecode(cut.start_timecode, cut.rate, cut.drop_frame)))
-        shown = any(clip.frames for clip in ready.facts.values())
-        size = f"{cut.width}×{cut.height}" if ready.timeline is not None else size_told(_clip_of(ready))
-        lines.append(("picture", f"{size}, {colour_told(cut.colour)}" if shown else "none, sound only"))
-        if ready.timeline is not None:
-            tracks = [
-                sum(track.kind == kind for track in ready.timeline.tracks) for kind in ("picture", "sound")
-            ]
-            lines.append(("tracks", f"{tracks[0]} picture, {tracks[1]} sound, {len(cut.picture)} edits"))
-            lines.append(
-                (
-                    "media",
-                    f"{len(ready.facts)} files, {size_text(sum(c.bytes for c in ready.facts.values()))}",
-                )
-            )
-        else:
-            clip = _clip_of(ready)
-            if shown:
-                lines.append(("codec", f"{clip.video_codec} {clip.pixel_format}, {scan_told(clip)}"))
-            lines.append(("rate", f"{rate_bits_text(clip.bit_rate)}, {size_text(clip.bytes)}"))
-            if clip.alpha:
-                lines.append(("alpha", clip.alpha))
-            for number, track in enumerate(clip.audio):
-                depth = f", {track.depth} bit" if track.depth else ""
-                told_track = f"{track.codec} {layout_told(track.layout) or track.channels}, {track.sample_rate / 1000:g} kHz{depth}"
-                words = " · ".join(filter(None, [told_track, track.language, track.name]))
-                lines.append((f"sound {number + 1}" if len(clip.audio) > 1 else "sound", words))
-            if not clip.audio:
-                lines.append(("sound", "none"))
-            if clip.frames and not clip.looked_through:
-                lines.append(("damage", "not looked for yet"))
-    return SourceSheet(
-        source,
-        owner.name,
-        tuple(lines),
-        tuple(p.sentence for p in mine if not p.blocks),
-        tuple(f"{p.sentence} {p.remedy}".strip() for p in mine if p.blocks),
-        ready is None and bool(mine),
-        _can_be_taken(owner, ready, mine),
-        damaged,
-    )
-
-
-def _can_be_taken(owner: Source, ready: SourceReady | None, mine: list[Problem]) -> bool:
-    """Whether what is there now could be taken instead: a sequence's new cut, or a file that replaced another."""
-    if ready is not None and ready.changed and ready.present:
-        return True
-    return ready is None and any("has been replaced" in told.sentence for told in mine)
-
-
-MOST_CHANGED = 50
-"""More changed cells than that are drawn all at once."""
-
-
-class Cells(Mapping[tuple[int, int], Cell]):
-    """``Cells(places, make)``: the filled cells by row and column; what one says is worked out when it is looked at.
-
-    Parameters
-    ----------
-    places
-        The outputs by row and column.
-    make
-        Says what there is to say of one.
-    told
-        What that rests on besides the outputs: the very same things say the same.
-    """
-
-    def __init__(
-        self,
-        places: Mapping[tuple[int, int], Output],
-        make: Callable[[Output], Cell],
-        told: tuple[object, ...] = (),
-    ) -> None:
-        self.places, self._make, self._told = places, make, told
-        self._made: dict[str, Cell] = {}
-
-    def __getitem__(self, place: tuple[int, int]) -> Cell:
-        output = self.places[place]
-        if output.id not in self._made:
-            self._made[output.id] = self._make(output)
-        return self._made[output.id]
-
-    def __iter__(self) -> Iterator[tuple[int, int]]:
-        return iter(self.places)
-
-    def __len__(self) -> int:
-        return len(self.places)
-
-    @cached_property
-    def by_output(self) -> dict[str, tuple[int, int]]:
-        """Where each output is."""
-        return {output.id: place for place, output in self.places.items()}
-
-    def moved(self, rows: Mapping[int, int]) -> Cells:
-        """Those of some rows, in new ones."""
-        if all(row == new for row, new in rows.items()) and all(row in rows for row, _ in self.places):
-            return self
-        places = {(rows[row], column): output for (row, column), output in self.places.items() if row in rows}
-        found = Cells(places, self._make, self._told)
-        found._made = self._made
-        return found
-
-    def changed_from(self, before: Cells) -> list[tuple[int, int]] | None:
-        """Where another output is than before, or none; None where every cell may say something else."""
-        if len(self._told) != len(before._told) or any(
-            one is not other for one, other in zip(self._told, before._told, strict=True)
-        ):
-            return None
-        places = self.places
-        found = [place for place, output in places.items() if before.places.get(place) is not output]
-        found += [place for place in before.places if place not in places]
-        return found if len(found) <= MOST_CHANGED else None
-
-
-def _cells(
-    places: Mapping[tuple[int, int], Output],
-    view: Outlook | None,
-    *,
-    judged: Mapping[str, Judged],
-    refused: Mapping[str, Problem],
-    told: tuple[object, ...],
-) -> Cells:
-    forecast, columns = view is not None, view.columns if view else {}
-    outlooks = view.by_id if view else {}
-
-    def make(output: Output) -> Cell:
-        item, verdict = outlooks.get(output.id), judged.get(output.id)
-        if item is None:
-            why = refused.get(output.id)
-            told = f"{why.sentence} {why.remedy}".strip() if why else "can't be made"
-            return Cell(
-                output.id,
-                output.held,
-                waiting=not output.held and not forecast,
-                problem="" if output.held or not forecast else told,
-                own=own_words(output),
-            )
-        column = columns[item.ready.output.recipe]
-        return Cell(
-            output.id,
-            output.held,
-            "made" if item.made else time_text(item.seconds.likely),
-            size_text(item.bytes.likely),
-            item.seconds.likely / column.longest,
-            item.bytes.likely / column.largest,
-            piece_map(item),
-            item.made,
-            share="" if item.ready.extent.full else item.ready.extent.share_text,
-            own=own_words(output),
-            card=verdict.state if verdict else "",
-            card_told="; ".join(f"{card.name}: {one.told}" for card, one in verdict.broken[:2])
-            if verdict
-            else "",
-        )
-
-    return Cells(places, make, told)
-
-
-def difference(value: float, kind: str) -> str:
-    """A change as people say it: ``−14 min``, ``+220 MB``; nothing where it is too small to matter."""
-    sign = "+" if value > 0 else "−"
-    if kind == "seconds":
-        return f"{sign}{time_text(abs(value))}" if abs(value) >= 1 else ""
-    return f"{sign}{size_text(abs(value))}" if abs(value) >= 100_000 else ""
-
-
-def _in_time(wanted: datetime, view: Outlook) -> tuple[str, str]:
-    """How likely all is finished when it is wanted, in words, and the colour that says so."""
-    moment = wanted if wanted.tzinfo else wanted.replace(tzinfo=view.at.tzinfo)
-    chance = chance_of(view.draws.finish, (moment - view.at).total_seconds())
-    told = f" · wanted {clock_text(moment.astimezone())}, in time: {percent(chance)}"
-    return told, "rust" if chance < 0.5 else "ember" if chance < 0.9 else "tide"
-
-
-def _besides(view: Outlook, now: datetime) -> str:
-    """With how many other stations it is reckoned, and when all is across the line; "" where there is neither."""
-    helpers = len(view.station.helpers)
-    told = f" · with {counted(helpers, 'station')}" if helpers else ""
-    if view.sent is not None:
-        told += f" · sent by {clock_text(view.time_after(view.sent.likely), now)}"
-    return told
-
-
-def _headline(batch: Batch, view: Outlook | None, before: Outlook | None) -> Headline:
-    waiting = [output for output in batch.outputs if not output.held]
-    if not batch.outputs:
-        return Headline(
-            "—",
-            "nothing is asked for yet",
-            "—",
-            "",
-            "—",
-            sentence="Nothing is asked for yet.",
-        )
-    if view is None:
-        return Headline(begin=len(waiting), sentence="The forecast is being made.")
-    todo = [item for item in view.outputs if not item.made]
-    now = datetime.now().astimezone()
-    likely, safe = view.time_after(view.finish.likely), view.time_after(view.finish.safe)
-    changed = before is not None and before.outputs != view.outputs
-    time_change = (
-        difference(view.finish.likely - before.finish.likely, "seconds") if changed and before else ""
-    )
-    size_change = difference(view.bytes.likely - before.bytes.likely, "bytes") if changed and before else ""
-    held = len(batch.outputs) - len(waiting)
-    refused = len(waiting) - len(view.outputs) - len(view.waiting)
-    role = "tide"
-    if todo:
-        finished = clock_text(likely, now)
-        more = f"safe by {clock_text(safe, now)} · in {time_text(view.finish.likely)}{_besides(view, now)}"
-    elif view.outputs:
-        finished = "all made" if not held and not refused else f"{len(view.outputs)} made"
-        more = "every file is proved" if not held and not refused else "every other file is proved"
-    elif refused:
-        finished, more, role = "can't be made", "see what stands in the way", "rust"
-    else:
-        finished, more = "held", "nothing else is asked for"
-    asides = {"held": held, "wait for their stations": len(view.waiting)}
-    more += "".join(f" · {count} {words}" for words, count in asides.items() if count)
-    if refused and (todo or view.outputs):
-        more, role = f"{more} · {refused} can't be made", "rust"
-    if batch.wanted is not None and todo:
-        told, chance_role = _in_time(batch.wanted, view)
-        more, role = more + told, chance_role if role == "tide" else role
-    if not view.settled and todo:
-        more = f"about: the plan is being worked out{more and f' · {more}'}"
-    share = f" · {view.bytes.likely / view.source_bytes:.2g} × the sources" if view.source_bytes else ""
-    size_more = f"safe {size_text(view.bytes.safe)}{share}"
-    over = sum(item.bytes.safe > batch.size_limit for item in todo) if batch.size_limit else 0
-    if over and batch.size_limit:
-        size_more = f"{counted(over, 'file')} may be over {size_text(batch.size_limit)}"
-    room = min(view.room, key=lambda r: (r.writable, r.usable - r.needs.safe), default=None)
-    if room is None:
-        verdict, room_more, ok = "unknown", "the drive can't be read", False
-    else:
-        verdict = {"fits": "fits", "tight": "tight", "short": "too small", "read-only": "read-only"}[room.fit]
-        ok = room.fits
-        room_more = (
-            f"{size_text(room.needs.safe)} needed, {size_text(room.usable)} can be used"
-            + (f", full {clock_text(view.time_after(out.after.likely))}" if (out := room.runs_out) else "")
-            if room.writable
-            else f"{room.drive} can't be written: {room.why_not}"
-        )
-    reused = view.kept_share + view.copied_share
-    saved = f"{reused:.0%}" if reused >= 0.005 else "0 %"
-    words = "kept or copied" if view.copied_share else "kept"
-    saved_more = f"{words} · −{time_text(view.saved_seconds)}" if view.saved_seconds >= 1 else words
-    if reused < 0.005:
-        saved_more = "nothing kept yet"
-    sentence = f"Finished {finished}, {more}. Size {size_text(view.bytes.likely)}, {size_more}. Room: {verdict}, {room_more}. Saved {saved}, {saved_more}."
-    return Headline(
-        finished,
-        more + (f" · {time_change}" if time_change else ""),
-        size_text(view.bytes.likely),
-        size_more + (f" · {size_change}" if size_change else ""),
-        verdict,
-        room_more,
-        ok,
-        role,
-        refused,
-        saved.replace("%", " %").replace("  ", " "),
-        saved_more,
-        view.fan,
-        len(todo),
-        sentence,
-        size_ok=not over,
-    )
-
-
-def recut_lines(recuts: list[Recut]) -> list[str]:
-    """What a new cut does to each output, a line each."""
-    found = []
-    for item in recuts:
-        if item.problem:
-            found.append(f"{item.output}: {item.problem}")
-        elif not item.changed:
-            found.append(f"{item.output}: as before")
-        else:
-            new = item.pieces[1] - item.same
-            found.append(
-                f"{item.output}: {new} of {item.pieces[1]} pieces new, {item.frames[0]} frames become {item.frames[1]}"
-            )
-    return found

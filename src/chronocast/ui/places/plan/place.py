@@ -45,12 +45,13 @@ from chronocast.ui.places.plan.grid import Grid
 from chronocast.ui.places.plan.lanes.lane_desk import LaneDesk
 from chronocast.ui.places.plan.lanes.lane_strip import LaneStrip
 from chronocast.ui.places.plan.lanes.plan_bar import PlanBar
-from chronocast.ui.places.plan.model import PlanModel, arranged, plan_model, source_sheet
+from chronocast.ui.places.plan.model import PlanModel, arranged, plan_model
 from chronocast.ui.places.plan.panel.detail import detail
 from chronocast.ui.places.plan.panel.panel import ForecastPanel
 from chronocast.ui.places.plan.panel.plot_model import Kept, Plot, kept_of, moment_of
 from chronocast.ui.places.plan.panel.trial_box import TrialBox
 from chronocast.ui.places.plan.source_panel import SourcePanel
+from chronocast.ui.places.plan.source_sheet import source_sheet
 from chronocast.ui.places.plan.strips import StripMaker
 from chronocast.ui.theme import Theme, font
 from chronocast.ui.widgets.table import stand_on

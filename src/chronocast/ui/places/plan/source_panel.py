@@ -7,8 +7,8 @@ from html import escape
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QLabel, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
-from chronocast.ui.places.plan.model import SourceSheet
 from chronocast.ui.places.plan.panel.panel import WIDTH
+from chronocast.ui.places.plan.source_sheet import SourceSheet
 from chronocast.ui.theme import Theme, font, scale
 
 

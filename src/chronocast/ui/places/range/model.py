@@ -20,7 +20,7 @@ from chronocast.preparation.forecast.outlook import Outlook
 from chronocast.preparation.forecast.output_outlook import together
 from chronocast.preparation.output.output_ready import Prospect
 from chronocast.preparation.source.source_ready import SourceReady
-from chronocast.ui.places.plan.model import difference
+from chronocast.ui.places.plan.headline import difference
 
 DRAFT = "draft"
 

@@ -1,0 +1,166 @@
+"""What a cell of *Plan* says, in plain Python."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass
+from functools import cached_property
+
+from chronocast.model.batch.batch import Output
+from chronocast.model.show import size_text, time_text
+from chronocast.preparation.forecast.judging import Judged
+from chronocast.preparation.forecast.outlook import Outlook
+from chronocast.preparation.forecast.treatments import Run, piece_map
+from chronocast.preparation.problem import Problem
+from chronocast.ui.places.plan.panel.detail import own_words
+
+
+@dataclass(frozen=True)
+class Cell:
+    """A possible output.
+
+    Shares are of the column's largest; ``pieces`` is what happens to its pieces, along it; ``own`` are its exceptions in words,
+    ``card`` the worst verdict of its receivers' cards.
+    """
+
+    output: str = ""
+    held: bool = False
+    time: str = ""
+    size: str = ""
+    time_share: float = 0.0
+    size_share: float = 0.0
+    pieces: tuple[Run, ...] = ()
+    made: bool = False
+    problem: str = ""
+    waiting: bool = False
+    share: str = ""
+    own: str = ""
+    card: str = ""
+    card_told: str = ""
+
+    @property
+    def filled(self) -> bool:
+        return bool(self.output)
+
+
+MOST_CHANGED = 50
+"""More changed cells than that are drawn all at once."""
+
+
+class Cells(Mapping[tuple[int, int], Cell]):
+    """``Cells(places, make)``: the filled cells by row and column; what one says is worked out when it is looked at.
+
+    Parameters
+    ----------
+    places
+        The outputs by row and column.
+    make
+        Says what there is to say of one.
+    told
+        What that rests on besides the outputs: the very same things say the same.
+    """
+
+    def __init__(
+        self,
+        places: Mapping[tuple[int, int], Output],
+        make: Callable[[Output], Cell],
+        told: tuple[object, ...] = (),
+    ) -> None:
+        self.places, self._make, self._told = places, make, told
+        self._made: dict[str, Cell] = {}
+
+    def __getitem__(self, place: tuple[int, int]) -> Cell:
+        output = self.places[place]
+        if output.id not in self._made:
+            self._made[output.id] = self._make(output)
+        return self._made[output.id]
+
+    def __iter__(self) -> Iterator[tuple[int, int]]:
+        return iter(self.places)
+
+    def __len__(self) -> int:
+        return len(self.places)
+
+    @cached_property
+    def by_output(self) -> dict[str, tuple[int, int]]:
+        """Where each output is."""
+        return {output.id: place for place, output in self.places.items()}
+
+    def moved(self, rows: Mapping[int, int]) -> Cells:
+        """Those of some rows, in new ones."""
+        if all(row == new for row, new in rows.items()) and all(row in rows for row, _ in self.places):
+            return self
+        places = {(rows[row], column): output for (row, column), output in self.places.items() if row in rows}
+        found = Cells(places, self._make, self._told)
+        found._made = self._made
+        return found
+
+    def changed_from(self, before: Cells) -> list[tuple[int, int]] | None:
+        """Where another output is than before, or none; None where every cell may say something else."""
+        if len(self._told) != len(before._told) or any(
+            one is not other for one, other in zip(self._told, before._told, strict=True)
+        ):
+            return None
+        places = self.places
+        found = [place for place, output in places.items() if before.places.get(place) is not output]
+        found += [place for place in before.places if place not in places]
+        return found if len(found) <= MOST_CHANGED else None
+
+
+def cells_of(
+    places: Mapping[tuple[int, int], Output],
+    view: Outlook | None,
+    *,
+    judged: Mapping[str, Judged],
+    refused: Mapping[str, Problem],
+    told: tuple[object, ...],
+) -> Cells:
+    """What there is to say of outputs.
+
+    Parameters
+    ----------
+    places
+        The outputs by row and column.
+    view
+        The forecast, if there is one.
+    judged
+        The verdicts of receivers' cards, by output.
+    refused
+        Why outputs can't be made, by output.
+    told
+        What that rests on besides the outputs.
+    """
+    forecast, columns = view is not None, view.columns if view else {}
+    outlooks = view.by_id if view else {}
+
+    def make(output: Output) -> Cell:
+        item, verdict = outlooks.get(output.id), judged.get(output.id)
+        if item is None:
+            why = refused.get(output.id)
+            told = f"{why.sentence} {why.remedy}".strip() if why else "can't be made"
+            return Cell(
+                output.id,
+                output.held,
+                waiting=not output.held and not forecast,
+                problem="" if output.held or not forecast else told,
+                own=own_words(output),
+            )
+        column = columns[item.ready.output.recipe]
+        return Cell(
+            output.id,
+            output.held,
+            "made" if item.made else time_text(item.seconds.likely),
+            size_text(item.bytes.likely),
+            item.seconds.likely / column.longest,
+            item.bytes.likely / column.largest,
+            piece_map(item),
+            item.made,
+            share="" if item.ready.extent.full else item.ready.extent.share_text,
+            own=own_words(output),
+            card=verdict.state if verdict else "",
+            card_told="; ".join(f"{card.name}: {one.told}" for card, one in verdict.broken[:2])
+            if verdict
+            else "",
+        )
+
+    return Cells(places, make, told)
