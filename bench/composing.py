@@ -21,7 +21,7 @@ from chronocast.model.source.cutlist import CutList, Layer
 from chronocast.model.source.facts import ClipFacts
 from chronocast.model.time.timing import FrameRange
 from chronocast.pieces.plan import plan_output
-from chronocast.timeline.layout import clip_cut_list
+from chronocast.timeline.clip_layout import clip_cut_list
 
 RATE, FRAMES = Fraction(25), 50
 HD, UHD = (1280, 720), (2560, 1440)

@@ -20,7 +20,7 @@ from chronocast.model.source.cutlist import CutList
 from chronocast.model.time.timing import FrameRange
 from chronocast.pieces.plan import OutputPlan, plan_output
 from chronocast.preparation.output.expectation import expected_of
-from chronocast.timeline.layout import clip_cut_list
+from chronocast.timeline.clip_layout import clip_cut_list
 
 
 class Maker:

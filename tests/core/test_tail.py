@@ -20,7 +20,7 @@ from chronocast.pieces.halves import halves, worth_halving
 from chronocast.pieces.plan import plan_output
 from chronocast.preparation.output.prepare import prepare
 from chronocast.schedule.clock import simulate
-from chronocast.timeline.layout import clip_cut_list
+from chronocast.timeline.clip_layout import clip_cut_list
 from tests.footage import clip, folder
 from tests.runs import HEAVY, QUICK, small_batch
 

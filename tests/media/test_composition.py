@@ -29,7 +29,7 @@ from chronocast.model.source.cutlist import CutList, Layer, PictureSpan
 from chronocast.model.source.facts import ClipFacts
 from chronocast.model.time.timing import FrameRange
 from chronocast.pieces.plan import plan_output
-from chronocast.timeline.layout import clip_cut_list, clip_layer
+from chronocast.timeline.clip_layout import clip_cut_list, clip_layer
 from tests.footage import RATE, clip, counted, folder
 
 PLAIN = EncoderSettings(encoder="libx264", options={})

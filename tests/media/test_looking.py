@@ -24,7 +24,7 @@ from chronocast.model.source.cutlist import CutList
 from chronocast.model.time.timing import FrameRange
 from chronocast.preparation.ranging import look_at, typed_range
 from chronocast.preparation.source.source_ready import SourceReady
-from chronocast.timeline.layout import clip_cut_list
+from chronocast.timeline.clip_layout import clip_cut_list
 from tests.footage import RATE, clip, counted, folder
 from tests.media.test_composition import KINDS, job_of, numbers
 

@@ -26,8 +26,8 @@ from chronocast.model.source.cutlist import CutList
 from chronocast.model.time.timing import FrameRange
 from chronocast.pieces.plan import plan_output
 from chronocast.preparation.source.ready import ready_source
+from chronocast.timeline.clip_layout import clip_cut_list
 from chronocast.timeline.errors import TimelineError
-from chronocast.timeline.layout import clip_cut_list
 from tests.footage import RATE, clip, counted, folder
 from tests.sequences import clip_item, sequence, span
 

@@ -27,7 +27,7 @@ from chronocast.model.source.cutlist import CutList, Fade, MediaRef, SoundSpan, 
 from chronocast.model.time.timing import FrameRange
 from chronocast.pieces.plan import plan_output
 from chronocast.pieces.sound_plan import plan_sound
-from chronocast.timeline.layout import clip_cut_list
+from chronocast.timeline.clip_layout import clip_cut_list
 from tests.footage import RATE, counted, folder
 
 HERE = folder()

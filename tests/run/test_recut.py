@@ -19,7 +19,7 @@ from chronocast.model.time.timing import FrameRange
 from chronocast.preparation.output.prepare import prepare
 from chronocast.preparation.recut import compare, relink, search_in, take
 from chronocast.preparation.source.gather import gather
-from chronocast.timeline.layout import clip_cut_list
+from chronocast.timeline.clip_layout import clip_cut_list
 from tests.footage import clip, folder
 from tests.sequences import clip_item, sequence
 

@@ -26,7 +26,7 @@ from chronocast.pieces.stock import Stock
 from chronocast.preparation.output.expectation import expected_file, expected_of
 from chronocast.preparation.output.output_ready import OutputReady
 from chronocast.preparation.today import prepared
-from chronocast.timeline.layout import clip_origin
+from chronocast.timeline.clip_layout import clip_origin
 
 
 def prove_apart(path: Path, expected: Expected) -> list[dict[str, Any]]:

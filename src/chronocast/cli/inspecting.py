@@ -25,7 +25,7 @@ from chronocast.preparation.source.damaged import damage_lines, picture_time
 from chronocast.preparation.source.gather import expand
 from chronocast.preparation.source.ready import kind_of, notices, ready_source
 from chronocast.preparation.source.source_ready import SourceReady
-from chronocast.timeline.layout import clip_colour, clip_cut_list
+from chronocast.timeline.clip_layout import clip_colour, clip_cut_list
 
 log = logging.getLogger(__name__)
 

@@ -13,7 +13,7 @@ from chronocast.model.source.cutlist import CutList, Layer
 from chronocast.model.source.facts import ClipFacts
 from chronocast.model.source.proxy import shown_aspect
 from chronocast.preparation.source.source_ready import SourceReady
-from chronocast.timeline.layout import clip_layer
+from chronocast.timeline.clip_layout import clip_layer
 
 
 def with_proxies(ready: SourceReady, proxies: ProxyStore, store: FactsStore) -> SourceReady:

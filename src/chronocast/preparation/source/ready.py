@@ -21,9 +21,10 @@ from chronocast.preparation.problem import Problem
 from chronocast.preparation.source.damaged import damage_lines
 from chronocast.preparation.source.linking import Linked, Shelves, clip_place, link
 from chronocast.preparation.source.source_ready import SourceReady
+from chronocast.timeline.clip_layout import clip_cut_list
 from chronocast.timeline.described import Timeline
 from chronocast.timeline.errors import TimelineError
-from chronocast.timeline.layout import clip_cut_list, sequence_cut_list
+from chronocast.timeline.layout import sequence_cut_list
 
 EDIT_LIST_ENDINGS = frozenset({".edl"})
 
