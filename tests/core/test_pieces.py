@@ -18,6 +18,7 @@ from pydantic import BaseModel
 from chronocast.model.messages.jobs import EncoderSettings, PieceJob, SoundJob
 from chronocast.model.recipe.supplied import BASIC
 from chronocast.model.source.cutlist import CutList, MediaRef, PictureSpan, SoundSpan, plain_span
+from chronocast.model.source.shown_clips import shots
 from chronocast.model.time.timing import FrameRange
 from chronocast.pieces.cut import cut
 from chronocast.pieces.name import PieceNamer, piece_name, sound_name
@@ -96,6 +97,13 @@ class Naming(unittest.TestCase):
         before, after = self.names(cut_list(("a", "b"))), self.names(cut_list(("a", "c")))
         same = [x == y for x, y in zip(before, after, strict=True)]
         self.assertEqual(same, [True, True, False])
+
+    def test_what_was_worked_out_of_a_cut_stays_behind_where_another_is_made_of_it(self) -> None:
+        cut = cut_list()
+        self.assertEqual((len(shots(cut)), len(cut.media)), (2, 2))
+        other = cut.model_copy(update={"picture": cut.picture[:1], "sound": (), "frames": 300})
+        self.assertEqual((len(shots(other)), len(other.media)), (1, 1))
+        self.assertEqual(other, CutList.model_validate(other.model_dump()))
 
     def test_a_setting_that_changes_bits_changes_names(self) -> None:
         self.assertFalse(set(self.names(cut_list(), 0)) & set(self.names(cut_list(), 1)))

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from functools import cached_property
-from typing import Self, TypeVar, cast
+from typing import Any, Self, TypeVar, cast
 
 from pydantic import BaseModel, ConfigDict
 
@@ -15,6 +15,31 @@ class FrozenModel(BaseModel):
     """Frozen, complete, and written as JSON wherever it goes."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
+
+    def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> Self:
+        """The same with some fields others, which aren't validated; what was worked out of it stays behind.
+
+        Thousands of pieces differ in two or three of many fields: the library's own way takes several times as long,
+        and takes along what was worked out of the other fields.
+
+        Parameters
+        ----------
+        update
+            The fields that are others.
+        deep
+            Whether values are copied as well.
+        """
+        if deep:
+            return super().model_copy(update=update, deep=True)
+        made, fields = object.__new__(type(self)), type(self).__pydantic_fields__
+        values = {**self.__dict__, **(update or {})}
+        if len(values) > len(fields):
+            values = {name: value for name, value in values.items() if name in fields}
+        object.__setattr__(made, "__dict__", values)
+        object.__setattr__(made, "__pydantic_fields_set__", self.__pydantic_fields_set__ | set(update or ()))
+        object.__setattr__(made, "__pydantic_extra__", None)
+        object.__setattr__(made, "__pydantic_private__", None)
+        return made
 
     def once(self, make: Callable[[Self], Made]) -> Made:
         """What a function makes of this value, worked out once and kept as long as the value is.

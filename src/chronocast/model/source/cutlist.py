@@ -172,12 +172,8 @@ class PictureSpan(FrozenModel):
         if not part.start and stop - start == self.frames:
             return self
         offset = start - self.start
-        return PictureSpan(
-            start=start - part.start,
-            frames=stop - start,
-            layers=tuple([layer.later(offset) for layer in self.layers]) if offset else self.layers,
-            name=self.name,
-        )
+        layers = tuple([layer.later(offset) for layer in self.layers]) if offset else self.layers
+        return self.model_copy(update={"start": start - part.start, "frames": stop - start, "layers": layers})
 
 
 class Fade(FrozenModel):
