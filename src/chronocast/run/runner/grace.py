@@ -14,6 +14,8 @@ MOST_SECONDS = 5.0
 """Nobody who stops a run waits longer for a part."""
 LEAST_SHARE = 0.5
 """Of a part less of which is done it isn't known how long it still takes."""
+AHEAD = 48
+"""So many pictures encoders have been given before they are done with the first; of short parts three in four."""
 
 
 class Grace:
@@ -63,8 +65,8 @@ class Grace:
         started, job = self._in_hand.attempts.get((str(task), attempt)), self._in_hand.jobs.get(task)
         if started is None or not isinstance(job, PieceJob):
             return None
-        share = self._in_hand.counts.get(str(task), 0) / max(1, job.frames)
-        if share < LEAST_SHARE:
+        given = self._in_hand.counts.get(str(task), 0)
+        if given < LEAST_SHARE * max(1, job.frames):
             return None
-        left = (now - started.since) * max(0.0, 1 / share - 1)
+        left = (now - started.since) * (job.frames / max(given - AHEAD, given / 4) - 1)
         return left if left <= MOST_SECONDS else None
