@@ -70,5 +70,5 @@ class NearlyDone(unittest.TestCase):
 
         told = ("stop", str(TASK), 1)
         with mock.patch.object(grace, "MOST_SECONDS", 0.1):
-            self.assertEqual(asyncio.run(stopped(in_hand(100, 1.0))), [[], [told]])
+            self.assertEqual(asyncio.run(stopped(in_hand(100, 0.05))), [[], [told]])
             self.assertEqual(asyncio.run(stopped(in_hand(10, 10.0))), [[told], [told]])
