@@ -211,7 +211,7 @@ def composed_once(folder: Path, film: Path) -> tuple[str, str, str]:
     desks = []
     for bases in ("never", "pays"):
         two = [
-            recipe(f"{bases} {quality}", "h264", SIZE, "mp4", mode="quality", quality=quality, effort="fast")
+            recipe(f"{bases}-{quality}", "h264", SIZE, "mp4", mode="quality", quality=quality, effort="fast")
             for quality in (20, 26)
         ]
         asked = [
