@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 import os
+import shutil
 import tempfile
 import unittest
 from collections.abc import Iterator
 from contextlib import contextmanager
+from fractions import Fraction
 from pathlib import Path
 from typing import Any
 from unittest import mock
 
 from chronocast.journal.documents import load_batch, save_batch
 from chronocast.journal.workspace import Workspace
+from chronocast.media.files.footage import Format, write_footage
 from chronocast.model.batch.batch import Batch
 from chronocast.model.batch.exceptions import with_values
 from chronocast.model.recipe.recipe import FrameSize, PictureRecipe, RateControl, Recipe
@@ -21,6 +24,7 @@ from chronocast.preparation.forecast.outlook_json import as_json
 from chronocast.preparation.forecast.treatments import bases_told
 from chronocast.preparation.today import outlook_now, prepared
 from chronocast.run.view import RunView
+from tests.footage import counted
 from tests.runs import children_did, render, small_batch
 
 HARD = Recipe(
@@ -96,6 +100,24 @@ class Bases(unittest.TestCase):
             batch, path = self.batch("plain", *(told(recipe, recipe.id, bases="never") for recipe in recipes))
             self.assertEqual(self.made(batch, path), based, "bit by bit")
             self.assertEqual(children_did(kind="base"), [])
+
+    def test_not_where_slots_would_stand_idle_for_longer_than_that_spares(self) -> None:
+        """Two short files wait for one base piece, which one slot makes; with more to do meanwhile it is worth it."""
+        plain = told(
+            HARD, "a", retime="nearest", rate=None, size=FrameSize(mode="fixed", width=960, height=540)
+        )
+        two = (plain, told(plain, "b", rate_control__quality=30))
+        more = [told(HARD, f"more-{n}", bases="never", rate_control__quality=20 + n) for n in range(4)]
+        form = Format("libx265", "yuv420p10le", {"preset": "ultrafast", "x265-params": "log-level=none"})
+        film, decided = self.folder / "hard.mp4", {}
+        write_footage(str(film), counted(77, 60, 2560, 1440), Fraction(25), quality=30, form=form)
+        for slots, recipes in (("1", two), ("4", two), ("4", (*two, *more))):
+            with self.empty_home(), mock.patch.dict(os.environ, {"CHRONOCAST_SLOTS": slots}):
+                path = small_batch(self.folder / f"{slots} {len(recipes)}", 1, 60, recipes, sound=False)
+                shutil.copy(film, path.parent / "clip 0.mp4")
+                outputs = self.view(load_batch(path), path).outputs[:2]
+                decided[slots, len(recipes)] = [len(item.ready.bases.names) for item in outputs]
+        self.assertEqual(decided, {("1", 2): [1, 1], ("4", 2): [0, 0], ("4", 6): [1, 1]})
 
     def test_one_file_is_composed_as_it_is_encoded_and_easy_pictures_for_each(self) -> None:
         easy = told(HARD, "easy", retime="nearest", rate=None)

@@ -19,6 +19,8 @@ LEAST_SHARE = 0.05
 """Less than this of all that the outputs cost isn't worth the room."""
 LEAST_WORK = 20.0
 """Nor is less than this, in millions of pixels: about a second."""
+LATER = 1.1
+"""Where slots would stand idle, so much longer by the clock is too much for work that is spared."""
 ROOM_SHARE = 0.5
 """Of what is free on the stock's drive, base pieces take no more than this."""
 
@@ -41,7 +43,7 @@ class _Decided(NamedTuple):
 
 
 def with_bases(
-    outputs: Sequence[OutputReady], stock: Stock, memory: Memory | None = None
+    outputs: Sequence[OutputReady], stock: Stock, memory: Memory | None = None, slots: int = 1
 ) -> list[OutputReady]:
     """The outputs, those encoded from base pieces with them.
 
@@ -53,16 +55,21 @@ def with_bases(
         Where finished pieces are.
     memory
         What was decided last for those that nothing of has changed.
+    slots
+        How many pieces are made at once.
     """
     found, memory = list(outputs), memory or Memory()
     room, state = free_bytes(stock.folder) * ROOM_SHARE, stock.state()
+    pieces = sum(len(ready.plan.pieces) for ready in outputs if not ready.output.held)
     for rows in _alike(outputs):
         pause()
         group = [outputs[row] for row in rows]
-        name, asked = "bases of " + group[0].output.id, (state, [Same(ready) for ready in group])
+        # slots that would stand idle meanwhile, as nothing else is to be done
+        idle = slots if pieces - sum(len(ready.plan.pieces) for ready in group) < slots else 1
+        name, asked = "bases of " + group[0].output.id, (state, idle, [Same(ready) for ready in group])
         decided: _Decided | None = memory.recall(name, asked)
         if decided is None:
-            decided = _decide(group, stock)
+            decided = _decide(group, stock, idle)
             memory.keep(name, asked, decided, most=1)
         taken = set[str]()
         for base in decided.bases:
@@ -90,20 +97,29 @@ def _with(ready: OutputReady, wanted: BasesWanted, memory: Memory) -> OutputRead
     return known
 
 
-def _decide(group: Sequence[OutputReady], stock: Stock) -> _Decided:
+def _decide(group: Sequence[OutputReady], stock: Stock, slots: int) -> _Decided:
     """Which base pieces outputs that are composed alike are worth."""
     wished = any(_wish(ready) == "kept" for ready in group)
     bases = [base for base in _shared(group, stock) if wished or base.saved > 0]
     saved = sum(base.saved for base in bases)
-    return _Decided(tuple(bases) if wished or (bases and _pays(group, saved)) else (), saved)
+    return _Decided(tuple(bases) if wished or (bases and _pays(group, bases, slots)) else (), saved)
 
 
-def _pays(group: Sequence[OutputReady], saved: float) -> bool:
-    """Whether so much work is worth it for these outputs."""
+def _pays(group: Sequence[OutputReady], bases: Sequence[_Base], slots: int) -> bool:
+    """Whether base pieces are worth it for these outputs: in work, and by the clock of slots that have nothing else to do.
+
+    Encodes wait for their base piece: of a few short ones slots would stand idle for longer than they spare.
+    """
+    saved = sum(base.saved for base in bases)
     if saved <= LEAST_WORK:
         return False
-    whole = sum(ready.cost(piece) * ready.times for ready in group for piece in ready.plan.pieces)
-    return saved > LEAST_SHARE * whole
+    encodes = [ready.cost(piece) * ready.times for ready in group for piece in ready.plan.pieces]
+    whole = sum(encodes)
+    if saved <= LEAST_SHARE * whole:
+        return False
+    first = sum(group[next(iter(base.rows))].cost(base.job) for base in bases if not base.there)
+    after = (whole - saved - first) / min(slots, len(encodes))
+    return first / min(slots, len(bases)) + after < LATER * whole / min(slots, len(encodes))
 
 
 def _wish(ready: OutputReady) -> str:

@@ -127,7 +127,7 @@ def prepare(
     station = this_station(workspace, run="" if alone else None)
     _plan_outputs(prospect, workspace.rounds, station, known)
     prospect.outputs = with_halves(prospect.outputs, prospect.memory)
-    prospect.outputs = with_bases(prospect.outputs, workspace.stock, prospect.memory)
+    prospect.outputs = with_bases(prospect.outputs, workspace.stock, prospect.memory, station.slots)
     return prospect
 
 
