@@ -188,7 +188,7 @@ def measure(folder: Path) -> list[tuple[str, str, str]]:
     two = [RECIPES[0][0], RECIPES[2][0]]
     found, _ = paired(Desk(folder / "eight", short, two), 3)
     rows.append(told("eight outputs against one after another", found, "1.3 ×"))
-    rows.append(composed_once(folder, hard_film(folder, footage, 8)))
+    rows.append(composed_once(folder, hard_film(folder, footage, 24)))
     return rows
 
 
