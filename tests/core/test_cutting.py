@@ -11,6 +11,8 @@ from hypothesis import strategies as st
 
 from chronocast.media.bitstream import hevc, mpeg2
 from chronocast.media.bitstream.avc import AvcConfiguration, AvcStream, merged
+from chronocast.media.bitstream.avc_references import References
+from chronocast.media.bitstream.avc_slice import Field, SliceHeader
 from chronocast.media.bitstream.bits import BitReader, BitWriter, StreamUnreadable, escaped, unescaped
 from chronocast.media.bitstream.nal import packed, units_in
 from chronocast.media.source.index import FrameIndex
@@ -59,6 +61,63 @@ class Bits(unittest.TestCase):
         self.assertEqual(units_in(b"".join(b"\x00\x00\x00\x01" + unit for unit in clean), 0), clean)
         with self.assertRaises(StreamUnreadable):
             units_in(packed(clean) + b"\x00\x00\x7f\xff\x00", 4)
+
+
+def head(
+    number: int,
+    forget: tuple[int, ...] = (),
+    lists: tuple[tuple[tuple[int, int], ...], ...] = (),
+    idr: bool = False,
+    reference: bool = True,
+) -> SliceHeader:
+    """A slice's header of H.264, of a stream whose pictures have 16 numbers; ``forget`` are differences of numbers."""
+    nowhere = Field(0, 0)
+    told = tuple((1, difference) for difference in forget)
+    kind = 5 if idr else 1
+    return SliceHeader(
+        kind, 0, nowhere, reference, False, True, True, number, nowhere, 4, 0, nowhere, 4, lists, nowhere, told, nowhere, 0
+    )  # fmt: skip
+
+
+class Held(unittest.TestCase):
+    """What a decoder of H.264 holds (Rec. ITU-T H.264, 8.2.5)."""
+
+    def places(self, references: References) -> list[int]:
+        return [one.place for one in references.held]
+
+    def test_the_oldest_goes_where_all_is_full_unless_something_is_forgotten(self) -> None:
+        references = References(3, 16)
+        for place in range(4):
+            references.see(place, head(place))
+        self.assertEqual(self.places(references), [1, 2, 3])
+        references.see(4, head(4, forget=(2,)))
+        self.assertEqual(self.places(references), [1, 3, 4], "the one two numbers back, and no other")
+        references.see(5, head(5, reference=False))
+        self.assertEqual(self.places(references), [1, 3, 4], "nobody refers to it")
+        references.see(6, head(0, idr=True))
+        self.assertEqual(self.places(references), [6], "it begins anew")
+
+    def test_what_was_before_is_unknown_until_it_has_gone(self) -> None:
+        references = References(2, 16, before=2)
+        references.see(0, head(15))
+        self.assertEqual((self.places(references), references.of(15), references.of(14)), ([-1, 0], 0, -1))
+        references.see(1, head(0))
+        self.assertEqual(self.places(references), [0, 1])
+        back_and_forth = (((0, 1), (1, 1)),)
+        self.assertEqual(references.ordered(head(0, lists=back_and_forth)), [(0, 1)], "numbers go round")
+
+    @given(st.lists(st.tuples(st.booleans(), st.lists(st.integers(1, 6), max_size=3)), max_size=40))
+    def test_it_never_holds_more_than_it_may_where_nothing_is_forgotten_in_vain(
+        self, told: list[tuple[bool, list[int]]]
+    ) -> None:
+        references, number = References(4, 16), 0
+        for place, (reference, wanted) in enumerate(told):
+            held = {one.number for one in references.held}
+            forget = tuple({d for d in wanted if (number - d) % 16 in held})
+            references.see(place, head(number, forget, reference=reference))
+            number = (number + reference) % 16
+            self.assertLessEqual(len(references.held), 4)
+            self.assertEqual(self.places(references), sorted(self.places(references)))
 
 
 def baseline(number: int, level: int = 30) -> bytes:

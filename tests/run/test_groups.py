@@ -263,6 +263,11 @@ class Groups(unittest.TestCase):
 
             self.assertGreater(len(run.keys), 5)
             self.assertLessEqual(settled(run.packets), run.keys[1], "the pictures before it are forgotten")
+            self.assertEqual(
+                settled(plain.packets) if not moved_by else 0, 0, "the same packets need no proof"
+            )
+            cut_short = (*run.packets[:4], run.packets[4][:6], *run.packets[5:])
+            self.assertEqual(settled(cut_short), len(run.packets), "what can't be read isn't known")
             for place in (run.keys[3], run.keys[3] + 2, len(run.packets) - 1):
                 packet = bytearray(run.packets[place])
                 packet[-9] ^= 1

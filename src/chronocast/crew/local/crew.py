@@ -457,7 +457,7 @@ class LocalCrew:
         with contextlib.suppress(OSError):
             said = hand.said.read_text(errors="replace")[-2000:]
         how = f"signal {-code}" if code < 0 else f"exit status {code}"
-        if self._decoder:
+        if self._decoder and not hand.stopping:
             log.warning("a child was lost; films aren't decoded by %s any more", self._decoder)
             self._decoder = ""
         return AttemptFailed(task, attempt, "lost", f"The encoder process ended unexpectedly ({how}).", said)

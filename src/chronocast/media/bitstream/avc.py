@@ -17,7 +17,7 @@ from chronocast.media.bitstream.avc_sets import (
 from chronocast.media.bitstream.avc_slice import SliceHeader, moved, read_header, renumbered
 from chronocast.media.bitstream.bits import StreamUnreadable
 from chronocast.media.bitstream.nal import LENGTH_BYTES, packed, units_in
-from chronocast.media.bitstream.stream import Begin, StreamSets
+from chronocast.media.bitstream.stream import Begin, StreamSets, last_changed
 
 _SLICE, _IDR, _SEQUENCE, _PICTURE = 1, 5, 7, 8
 _UNSENT = frozenset({_SEQUENCE, _PICTURE, 9, 12, 13})
@@ -236,6 +236,8 @@ class AvcStream:
         dropped
             Pictures that were left out: decoded after the first, and shown before it.
         """
+        if not last_changed(before, after):
+            return 0
         sequences = list(self._sequence.values())
         if len({item.number_bits for item in sequences}) > 1 or any(item.gaps for item in sequences):
             return len(after)
@@ -246,12 +248,15 @@ class AvcStream:
             number + by: replace(item, sequence=item.sequence + by) for number, item in self._picture.items()
         }
         left_out = [(-1 - number, data) for number, data in enumerate(dropped)]
-        return settled(
-            iter([(0, before[0]), *left_out, *enumerate(before[1:], 1)]),
-            after,
-            (self._header, lambda unit: read_header(unit, moved_sequence, moved_picture)),
-            (References(most, numbers, before=most), References(most, numbers)),
-        )
+        try:
+            return settled(
+                [(0, before[0]), *left_out, *enumerate(before[1:], 1)],
+                after,
+                (self._header, lambda unit: read_header(unit, moved_sequence, moved_picture)),
+                (References(most, numbers, before=most), References(most, numbers)),
+            )
+        except StreamUnreadable:
+            return len(after)
 
     def _header(self, unit: bytes) -> SliceHeader:
         return read_header(unit, self._sequence, self._picture)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from typing import NamedTuple
 
 from chronocast.media.bitstream.avc_slice import SliceBits, SliceHeader
@@ -82,7 +82,7 @@ class References:
 
 
 def settled(
-    before: Iterator[tuple[int, bytes]],
+    before: Iterable[tuple[int, bytes]],
     after: Sequence[bytes],
     headers: tuple[ReadHeader, ReadHeader],
     references: tuple[References, References],
@@ -103,6 +103,11 @@ def settled(
         Reads a slice's header of those before, and of those after.
     references
         What a decoder holds before the first.
+
+    Raises
+    ------
+    StreamUnreadable
+        A slice can't be read, so that it isn't known what is held from then on.
     """
     old, new = references
     orders: tuple[int, int] | None = None
@@ -110,36 +115,43 @@ def settled(
     for place, data in before:
         slices = _slices(data, headers[0])
         if place < 0:
-            if slices:
-                old.see(place - 1, slices[0].head)
+            old.see(place - 1, slices[0].head)
             continue
         made = _slices(after[place], headers[1])
-        if not slices or len(slices) != len(made):
-            last = place + 1
-            continue
         if slices[0].head.kind == _IDR or orders is None:
             orders = slices[0].head.order, made[0].head.order
-        same = all(
-            _follows(one, other, orders) and old.ordered(one.head) == new.ordered(other.head)
+        alike = [one.place for one in old.held] == [one.place for one in new.held]
+        same = len(slices) == len(made) and all(
+            _follows(one, other, orders) and _means_same(old.ordered(one.head), new.ordered(other.head))
             for one, other in zip(slices, made, strict=True)
         )
         old.see(place, slices[0].head)
         new.see(place, made[0].head)
-        if not same or [one.place for one in old.held] != [one.place for one in new.held]:
+        if not alike or not same:
             last = place + 1
     return last
 
 
+def _means_same(old: list[tuple[int, ...]], new: list[tuple[int, ...]]) -> bool:
+    """Whether what is put first in lists is the same, and in the run."""
+    return old == new and all(place >= 0 for places in new for place in places)
+
+
 def _slices(data: bytes, header: ReadHeader) -> list[Slice]:
-    """The slices of a packet; none where one can't be read."""
+    """The slices of a packet.
+
+    Raises
+    ------
+    StreamUnreadable
+        There are none, or one can't be read.
+    """
     found = list[Slice]()
-    try:
-        for unit in units_in(data, LENGTH_BYTES):
-            if unit[0] & 31 in (_SLICE, _IDR):
-                head = header(unit)
-                found.append(Slice(head, SliceBits(unit, head)))
-    except StreamUnreadable:
-        return []
+    for unit in units_in(data, LENGTH_BYTES):
+        if unit[0] & 31 in (_SLICE, _IDR):
+            head = header(unit)
+            found.append(Slice(head, SliceBits(unit, head)))
+    if not found:
+        raise StreamUnreadable("a packet has no picture")
     return found
 
 
