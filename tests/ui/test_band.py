@@ -15,7 +15,7 @@ from chronocast.model.source.source_clock import SourceClock
 from chronocast.preview.picture_server import Orders
 from chronocast.ui import theme as themes
 from chronocast.ui.app import make_app
-from chronocast.ui.places.range.film_band import Band, FilmBand
+from chronocast.ui.places.range.parts.film_band import Band, FilmBand
 
 NONE = Qt.KeyboardModifier.NoModifier
 

@@ -23,7 +23,7 @@ from chronocast.model.errors import ModelError
 from chronocast.model.picture.geometry import View
 from chronocast.pieces.plan import output_rate
 from chronocast.preparation.source.source_ready import framing_view
-from chronocast.ui.places.range.parts import RangeParts
+from chronocast.ui.places.range.parts.parts import RangeParts
 from chronocast.ui.places.range.standing import Standing
 
 

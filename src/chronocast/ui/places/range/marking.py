@@ -10,7 +10,7 @@ from chronocast.model.batch.ranges import change_range, checked
 from chronocast.model.errors import ModelError
 from chronocast.model.time.timing import FrameRange
 from chronocast.ui.places.range.model import DRAFT, Draft
-from chronocast.ui.places.range.parts import RangeParts
+from chronocast.ui.places.range.parts.parts import RangeParts
 from chronocast.ui.places.range.pictures import RangePictures
 from chronocast.ui.places.range.player import Player
 from chronocast.ui.places.range.standing import Standing

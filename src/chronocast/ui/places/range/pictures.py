@@ -12,7 +12,7 @@ from chronocast.model.source.source_clock import SourceClock
 from chronocast.preparation.source.source_ready import SourceReady
 from chronocast.ui.desk.viewer import Viewer
 from chronocast.ui.places.range.ends_watch import Ends, EndsWatch
-from chronocast.ui.places.range.parts import RangeParts
+from chronocast.ui.places.range.parts.parts import RangeParts
 from chronocast.ui.places.range.standing import Standing
 from chronocast.ui.widgets.later import Later
 from chronocast.ui.widgets.picture import PictureBox

@@ -23,7 +23,6 @@ from chronocast.ui.commands import Actions
 from chronocast.ui.desk.desk import Desk
 from chronocast.ui.places.place import Touched
 from chronocast.ui.places.range.ends_watch import EndsWatch
-from chronocast.ui.places.range.film_band import Band, PieceBand
 from chronocast.ui.places.range.framing import FramingDesk
 from chronocast.ui.places.range.marking import MarkingDesk
 from chronocast.ui.places.range.model import (
@@ -32,7 +31,8 @@ from chronocast.ui.places.range.model import (
     range_sheet,
     with_draft,
 )
-from chronocast.ui.places.range.parts import RangeParts
+from chronocast.ui.places.range.parts.film_band import Band, PieceBand
+from chronocast.ui.places.range.parts.parts import RangeParts
 from chronocast.ui.places.range.pictures import RangePictures
 from chronocast.ui.places.range.player import Player
 from chronocast.ui.places.range.standing import Standing

@@ -11,7 +11,7 @@ from chronocast.model.batch.ranges import one_for_each_clip, remove_ranges, rena
 from chronocast.model.errors import ModelError
 from chronocast.model.source.shown_clips import media_shots
 from chronocast.ui.places.range.model import DRAFT, with_draft
-from chronocast.ui.places.range.parts import RangeParts
+from chronocast.ui.places.range.parts.parts import RangeParts
 from chronocast.ui.places.range.standing import Standing
 from chronocast.ui.theme import Theme
 
@@ -118,7 +118,7 @@ class TakingDesk(QObject):
         if not sheet.sequence or len(clips) < 2:
             self.said.emit("Only a sequence of several clips can become one file for each.")
             return
-        from chronocast.ui.places.range.split_box import SplitBox
+        from chronocast.ui.places.range.parts.split_box import SplitBox
 
         def planned(recipes: tuple[str, ...], instead: bool) -> Batch:
             return one_for_each_clip(self.standing.batch, self.standing.source, clips, recipes, instead)

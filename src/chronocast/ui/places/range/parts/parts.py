@@ -26,11 +26,11 @@ from chronocast.model.batch.extent import Extent, short_time
 from chronocast.model.batch.ranges import next_name
 from chronocast.model.source.source_clock import SourceClock
 from chronocast.model.time.timing import FrameRange
-from chronocast.ui.places.range.crop_picture import CropPicture
-from chronocast.ui.places.range.film_band import FilmBand
-from chronocast.ui.places.range.framing_page import FramingPage
 from chronocast.ui.places.range.model import DRAFT, RangeRow, RangeSheet
-from chronocast.ui.places.range.tables import FileTable, RangeTable
+from chronocast.ui.places.range.parts.crop_picture import CropPicture
+from chronocast.ui.places.range.parts.film_band import FilmBand
+from chronocast.ui.places.range.parts.framing_page import FramingPage
+from chronocast.ui.places.range.parts.tables import FileTable, RangeTable
 from chronocast.ui.theme import Theme, font, scale
 from chronocast.ui.widgets.later import Later
 from chronocast.ui.widgets.picture import PictureBox

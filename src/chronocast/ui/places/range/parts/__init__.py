@@ -1,0 +1,1 @@
+"""What stands on the screen of *Range*: its parts, each by itself, and how they lie."""
