@@ -29,7 +29,11 @@ def forecast(
     json_: Json = False,
     ways: Annotated[
         str | None,
-        typer.Option("--ways", metavar="OUTPUT", help="Other ways to make one output, and what they take."),
+        typer.Option(
+            "--ways",
+            metavar="OUTPUT",
+            help="Other ways to make an output, or all that a pattern names ('*'), and what they take.",
+        ),
     ] = None,
     csv: Annotated[
         Path | None,

@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import sys
 from collections.abc import Callable
+from fnmatch import fnmatchcase
 from pathlib import Path
 from typing import NamedTuple
 
@@ -20,6 +21,7 @@ from chronocast.preparation.ahead import AheadPlan, plan_ahead
 from chronocast.preparation.asked.about_output import OutputAnswers, answers_about
 from chronocast.preparation.asked.answers import Asked, asked_of
 from chronocast.preparation.asked.candidates import Candidate
+from chronocast.preparation.asked.many_ways import WayOfMany, many_ways
 from chronocast.preparation.asked.probes import choose_probes
 from chronocast.preparation.asked.routes import RouteCompared, compare_routes, route_probes
 from chronocast.preparation.forecast.outlook import Outlook
@@ -154,24 +156,33 @@ def render_ahead(
 
 
 def about(forecast: Forecast, batch: Batch, output: str) -> OutputAnswers:
-    """Other ways to make an output, and what the batch's line and floor of quality mean for it.
+    """Other ways to make an output, and what the batch's line and floor of quality mean for it; of several, their ways.
+
+    Parameters
+    ----------
+    forecast
+        Of the batch.
+    batch
+        The batch.
+    output
+        An output's id, or a pattern of several: ``*`` stands for anything, ``?`` for a character.
 
     Raises
     ------
     ModelError
         The batch has no such output, or it can't be made.
     """
+    now = circumstances(forecast.prospect, workspace())
     ready = forecast.prospect.output(output)
-    if ready is None:
-        known = ", ".join(item.output.id for item in forecast.prospect.outputs[:8])
-        raise ModelError(f"There is no output “{output}” that can be made.", f"There are: {known}.")
-    return answers_about(
-        ready,
-        batch,
-        forecast.view,
-        circumstances(forecast.prospect, workspace()),
-        made_lately(workspace()),
-    )
+    if ready is not None:
+        return answers_about(ready, batch, forecast.view, now, made_lately(workspace()))
+    known = [item.ready.output.id for item in forecast.view.outputs]
+    several = [name for name in known if fnmatchcase(name, output)]
+    if not several:
+        raise ModelError(
+            f"There is no output “{output}” that can be made.", f"There are: {', '.join(known[:8])}."
+        )
+    return OutputAnswers(many_ways(several, several[0], forecast.view, now, batch.size_limit))
 
 
 def print_ways(found: tuple[Candidate, ...]) -> None:
@@ -191,7 +202,7 @@ def print_ways(found: tuple[Candidate, ...]) -> None:
         mark = "·" if item.dominated else "→" if item.present else " "
         sys.stdout.write(
             f"{mark} {told:18}  {time_text(item.seconds.likely):>8} ({time_text(item.seconds.safe)})"
-            f"  {size_text(item.bytes.likely):>9} ({size_text(item.bytes.safe)})  {looks}\n"
+            f"  {size_text(item.bytes.likely):>9} ({size_text(item.bytes.safe)})  {looks}{item.besides}\n"
         )
     sys.stdout.write("  · another one is better in time, size and look; in brackets: safe\n\n")
     now = next((item for item in found if item.present), found[0])
@@ -212,6 +223,9 @@ def ways_json(found: tuple[Candidate, ...]) -> list[Answer]:
             "looks_like_quality": item.looks,
             "looks": looks_json(item.xpsnr),
             "dominated": item.dominated,
+            **(
+                {"files": item.files, "of": item.of, "over": item.over} if isinstance(item, WayOfMany) else {}
+            ),
         }
         for item in found
     ]

@@ -211,6 +211,15 @@ def factors(
     return found
 
 
+def _patterns(there: NDArray[np.bool_]) -> list[tuple[NDArray[np.int_], NDArray[np.int_]]]:
+    """Windows of which the same rows are known, together: the rows, and the windows."""
+    patterns: dict[bytes, list[int]] = {}
+    for window in range(there.shape[1]):
+        patterns.setdefault(there[:, window].tobytes(), []).append(window)
+    groups = [(np.flatnonzero(there[:, windows[0]]), np.array(windows)) for windows in patterns.values()]
+    return [(known, windows) for known, windows in groups if known.size]
+
+
 def _news(
     rows: Sequence[Row],
     seen: NDArray[np.float64],
@@ -226,12 +235,7 @@ def _news(
     whole, by_window = _film_covariance(rows), _window_covariance(rows)
     noise = np.diag([row.character.own**2 for row in rows])
     off = seen[:, :, None] - film_part[:, None, :] - window_part
-    there = ~np.isnan(seen)
-    patterns: dict[bytes, list[int]] = {}
-    for window in range(seen.shape[1]):
-        patterns.setdefault(there[:, window].tobytes(), []).append(window)
-    groups = [(np.flatnonzero(there[:, windows[0]]), np.array(windows)) for windows in patterns.values()]
-    groups = [(known, windows) for known, windows in groups if known.size]
+    groups = _patterns(~np.isnan(seen))
     gains = [np.linalg.inv((by_window + noise)[np.ix_(known, known)]) for known, _ in groups]
     precision = np.linalg.inv(whole + 1e-9 * np.eye(len(rows)))
     news = np.zeros(film_part.shape)
@@ -246,3 +250,34 @@ def _news(
         left = off[np.ix_(known, windows)] - moved[known][:, None, :]
         windows_moved[:, windows] = np.einsum("qk,kwd->qwd", with_own @ gain, left)
     return moved, windows_moved
+
+
+def window_spreads(
+    rows: Sequence[Row], seen: NDArray[np.float64], wanted: Sequence[int]
+) -> NDArray[np.float64]:
+    """How far windows still lie off what is likely of them, the film's own part apart.
+
+    Parameters
+    ----------
+    rows
+        Encodes of the film.
+    seen
+        Log factors of windows that are known, NaN of others, shape (rows, windows).
+    wanted
+        Numbers of the rows that are asked for.
+
+    Returns
+    -------
+    array
+        Variances of logs, shape (wanted, windows); where a window is known, 0.
+    """
+    asked = np.array(list(wanted), int)
+    noise = np.diag([row.character.own**2 for row in rows])
+    whole = _window_covariance(rows) + noise
+    found: NDArray[np.float64] = np.repeat(whole[asked, asked][:, None], seen.shape[1], axis=1)
+    for known, windows in _patterns(~np.isnan(seen)):
+        shared = whole[np.ix_(asked, known)]
+        gain = np.linalg.inv(whole[np.ix_(known, known)])
+        found[:, windows] -= np.einsum("ak,kl,al->a", shared, gain, shared)[:, None]
+    found[found < 0] = 0.0
+    return found

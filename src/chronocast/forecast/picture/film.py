@@ -4,14 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from math import log
+from typing import NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
-from chronocast.forecast.band import Chance, Draws
+from chronocast.forecast.band import Chance, Draws, Middle
 from chronocast.forecast.learning.experience import RATE_BOUND, Experience, FamilySeen
 from chronocast.forecast.learning.film_seen import held
 from chronocast.forecast.picture.ask import PictureAsk, basis_value
-from chronocast.forecast.picture.content import Character, Row, factors
+from chronocast.forecast.picture.content import Character, Row, factors, window_spreads
 from chronocast.forecast.picture.content import learned as learned_row
 from chronocast.forecast.picture.measured import PACKETS
 from chronocast.forecast.picture.priors import character_of
@@ -31,6 +33,13 @@ def held_by_a_rate(asks: Sequence[PictureAsk]) -> bool:
         if value is not None
     }
     return held(list(windows.values()))
+
+
+class Middles(NamedTuple):
+    """Log factors of windows without draws: what is likely of each, and the variance around it; shape (windows,)."""
+
+    likely: NDArray[np.float64]
+    spread: NDArray[np.float64]
 
 
 class FilmEncodes:
@@ -128,23 +137,30 @@ class FilmEncodes:
 
     def draws(self, chance: Chance) -> dict[str, Draws]:
         """Log factors of the rows that are asked for, each of shape (windows, draws)."""
-        names = list(self.rows)
-        wanted = list(
-            dict.fromkeys(
-                name
-                for ask in self.asks
-                for name in (ask.family, BEST + ask.family, ask.look.kind if ask.look else "")
-                if name in self.rows
-            )
-        )
-        seen = np.full((len(names), len(self.columns)), np.nan)
-        for (name, window), factor in self.seen.items():
-            seen[names.index(name), self.columns[window]] = factor
-        found = factors(
-            [self.rows[name] for name in names],
-            seen,
-            [names.index(name) for name in wanted],
-            self.name,
-            chance,
-        )
+        rows, seen, wanted = self._question()
+        found = factors(list(rows.values()), seen, list(wanted.values()), self.name, chance)
         return dict(zip(wanted, found, strict=True))
+
+    def middles(self) -> dict[str, Middles]:
+        """Of the rows that are asked for: what is likely of each window, and how far it still lies off that."""
+        rows, seen, wanted = self._question()
+        likely = factors(list(rows.values()), seen, list(wanted.values()), self.name, Middle())
+        spreads = window_spreads(list(rows.values()), seen, list(wanted.values()))
+        return {
+            name: Middles(middle[:, 0], spread)
+            for name, middle, spread in zip(wanted, likely, spreads, strict=True)
+        }
+
+    def _question(self) -> tuple[dict[str, Row], NDArray[np.float64], dict[str, int]]:
+        """All rows, what was seen of them, and the numbers of those that are asked for."""
+        numbers = {name: number for number, name in enumerate(self.rows)}
+        wanted = {
+            name: numbers[name]
+            for ask in self.asks
+            for name in (ask.family, BEST + ask.family, ask.look.kind if ask.look else "")
+            if name in numbers
+        }
+        seen = np.full((len(numbers), len(self.columns)), np.nan)
+        for (name, window), factor in self.seen.items():
+            seen[numbers[name], self.columns[window]] = factor
+        return self.rows, seen, wanted

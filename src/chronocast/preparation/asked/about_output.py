@@ -1,4 +1,4 @@
-"""What can be asked about one output alone: other ways to make it, the least that looks right, the most that is across a line."""
+"""What can be asked about one output alone, or several: other ways to make it, the least that looks right, the most that is across a line."""
 
 from __future__ import annotations
 
@@ -32,12 +32,15 @@ class OutputAnswers:
         The least that keeps the floor of quality; None where that isn't asked.
     nothing_kept
         Why none of its pieces is in the stock, in words; "" where some are, or nothing was made of its source.
+    several
+        The outputs that the ways are of, where they are of several.
     """
 
     ways: tuple[Candidate, ...] = ()
     across: RateAnswer | None = None
     floor: FloorAnswer | None = None
     nothing_kept: str = ""
+    several: tuple[str, ...] = ()
 
     @property
     def short(self) -> tuple[str, ...]:

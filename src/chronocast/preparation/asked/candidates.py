@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from math import log2
 from typing import Any
@@ -14,6 +14,7 @@ from chronocast.forecast.learning.experience import Experience
 from chronocast.forecast.outputs import OutputAsk, forecast_outputs, output_looks, picture_draws
 from chronocast.forecast.picture.priors import look_prior, size_prior
 from chronocast.forecast.station import Station
+from chronocast.forecast.ways import Way
 from chronocast.media.encoders.registry import ENCODERS
 from chronocast.model.batch.exceptions import with_values
 from chronocast.model.errors import ModelError
@@ -73,6 +74,11 @@ class Candidate:
     dominated: bool = False
 
     @property
+    def besides(self) -> str:
+        """What else is to be said of it, as the end of a sentence; "" where nothing is."""
+        return ""
+
+    @property
     def present(self) -> bool:
         """Whether it is as it is now."""
         return not self.values
@@ -108,27 +114,78 @@ def varied_ask(ready: OutputReady, ask: OutputAsk, recipe: Recipe) -> OutputAsk:
     recipe
         The other recipe.
     """
-    picture, plan = recipe.picture, ready.plan
-    assert picture is not None and ask.picture is not None and plan.settings is not None
-    encoder = ENCODERS[plan.settings.encoder]
-    prior = size_prior(picture, plan.width * plan.height, float(plan.rate), encoder.larger)
-    factor = encoder.effort(picture.effort)
-    times = remaining_encodes(None, len(ask.pieces)) if picture.steering.searched else 1.0
-    pace = f"{plan.settings.encoder} {picture.effort} {plan.settings.threads} by pixels"
+    way, frames = way_of(ready, recipe), ask.picture
+    assert frames is not None and recipe.picture is not None
+    control = recipe.picture.rate_control
     return replace(
         ask,
         picture=replace(
-            ask.picture,
-            family=f"{ask.picture.family} {picture.effort} {picture.rate_control.mode} {picture.rate_control.quality:g}",
-            prior=prior,
+            frames,
+            family=f"{frames.family} {recipe.picture.effort} {control.mode} {control.quality:g}",
+            prior=way.prior,
             # what is copied has its source's bytes, whatever is asked of the rest
-            kept=[size if n in ask.picture.copied else None for n, size in enumerate(ask.picture.kept)],
-            look=look_prior(picture),
+            kept=[size if n in frames.copied else None for n, size in enumerate(frames.kept)],
+            look=way.look,
         ),
-        pieces=tuple(replace(piece, factor=factor, pace=pace, times=times) for piece in ask.pieces),
-        open=tuple(n not in ask.picture.copied for n in range(len(ask.pieces))),
+        pieces=tuple(
+            replace(piece, factor=way.factor, pace=way.pace, times=way.times) for piece in ask.pieces
+        ),
+        open=tuple(n not in frames.copied for n in range(len(ask.pieces))),
         made=None,
     )
+
+
+def way_of(ready: OutputReady, recipe: Recipe) -> Way:
+    """How an output would be made by another recipe of the same codec and frame size.
+
+    Parameters
+    ----------
+    ready
+        The output, planned.
+    recipe
+        The other recipe.
+    """
+    picture, plan = recipe.picture, ready.plan
+    assert picture is not None and plan.settings is not None
+    encoder = ENCODERS[plan.settings.encoder]
+    return Way(
+        size_prior(picture, plan.width * plan.height, float(plan.rate), encoder.larger),
+        look_prior(picture),
+        encoder.effort(picture.effort),
+        f"{plan.settings.encoder} {picture.effort} {plan.settings.threads} by pixels",
+        remaining_encodes(None, len(plan.pieces)) if picture.steering.searched else 1.0,
+    )
+
+
+def taken(recipe: Recipe, values: Mapping[str, Any], like: Recipe) -> Recipe | None:
+    """A recipe with a way's values; None where they would change nothing of it, or make it one that can't be.
+
+    Parameters
+    ----------
+    recipe
+        What an output is made by.
+    values
+        The way's.
+    like
+        The recipe that the way was found for: a quality is one on its codec's scale.
+    """
+    picture, other = recipe.picture, like.picture
+    if picture is None or other is None:
+        return None
+    codec = picture.kind
+    fits = {
+        EFFORT: bool(codec.efforts),
+        MODE: values.get(MODE) in codec.modes and picture.steering.rated,
+        BITS: picture.steering.rated,
+        QUALITY: codec.id == other.kind.id and not picture.steering.rated,
+    }
+    if not all(fits.get(field, True) for field in values):
+        return None
+    try:
+        found = with_values(recipe, values)
+    except ModelError:
+        return None
+    return None if conflicts(found) else found
 
 
 def variations(recipe: Recipe) -> list[tuple[str, dict[str, Any]]]:
@@ -224,11 +281,7 @@ def candidates(
     now = output_ask(ready, stock, None)
     tried: list[tuple[str, dict[str, Any], Recipe]] = [("", {}, ready.recipe)]
     for words, values in variations(ready.recipe):
-        try:
-            recipe = with_values(ready.recipe, values)
-        except ModelError:
-            continue
-        if not conflicts(recipe):
+        if (recipe := taken(ready.recipe, values, ready.recipe)) is not None:
             tried.append((words, values, recipe))
     tried = tried[:limit]
     asks = [now if not values else varied_ask(ready, now, recipe) for _, values, recipe in tried]
@@ -250,7 +303,12 @@ def candidates(
         )
         for row, (words, values, recipe) in enumerate(tried)
     ]
-    return tuple(replace(one, dominated=any(_better(other, one) for other in found)) for one in found)
+    return ranked(found)
+
+
+def ranked(ways: Sequence[Candidate]) -> tuple[Candidate, ...]:
+    """The same ways, each with whether another one is better in everything."""
+    return tuple(replace(one, dominated=any(_better(other, one) for other in ways)) for one in ways)
 
 
 def looks_like(recipe: Recipe, pictures: Draws, usual: Draws) -> float | None:

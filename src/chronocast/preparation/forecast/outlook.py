@@ -200,10 +200,22 @@ def _basis(ask: OutputAsk, learned: Experience) -> str:
     return why(ask.picture, learned) if ask.picture else "its rate × length"
 
 
-def _asks(
+def asks_of(
     outputs: Sequence[OutputReady], stock: Stock, made: Mapping[str, int], memory: Memory
 ) -> list[OutputAsk]:
-    """The outputs as the forecast asks for them; a base piece is counted with the first that is encoded from it."""
+    """The outputs as the forecast asks for them; a base piece is counted with the first that is encoded from it.
+
+    Parameters
+    ----------
+    outputs
+        The outputs, planned.
+    stock
+        Where finished pieces are.
+    made
+        Bytes of the outputs that are made already.
+    memory
+        What was worked out before.
+    """
     claimed, found = set[str](), list[OutputAsk]()
     state, drives = stock.state(), dict[Path, str]()
     for ready in outputs:
@@ -318,7 +330,7 @@ def _figured(
     chance: Chance,
 ) -> _Figured:
     """What outputs take, wherever and whenever they are made."""
-    asks = _asks(outputs, stock, made, learned.memory)
+    asks = asks_of(outputs, stock, made, learned.memory)
     told = forecast_outputs(asks, station, learned, chance, remember=True)
     looks = output_looks(asks, chance, learned)
     figures = [

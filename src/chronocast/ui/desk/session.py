@@ -480,9 +480,9 @@ class Session(QObject):
         """Ask for the nights of the present plan; ``rehearsed`` brings (outlook, nights)."""
         self._forecaster.want_rehearsal()
 
-    def want_ways(self, output: str) -> None:
-        """Ask for other ways to make an output; ``ways`` brings (outlook, output, ways)."""
-        self._forecaster.want_ways(output)
+    def want_ways(self, output: str, several: tuple[str, ...] = ()) -> None:
+        """Ask for other ways to make an output, or several; ``ways`` brings (outlook, output, answers)."""
+        self._forecaster.want_ways(output, several)
 
     def _looking(self, done: int, total: int) -> None:
         if self.view is not None or done >= total:

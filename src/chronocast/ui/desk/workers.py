@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from chronocast.forecast.learning.memory import Same
 from chronocast.journal.workspace import Workspace
 from chronocast.model.batch.batch import MANY, Batch
 from chronocast.model.errors import ChronocastError
@@ -174,7 +175,7 @@ class Forecaster(Worker):
         self._films: frozenset[str] = frozenset()
         self._meter: Any = None
         self._last: Any = None
-        self._of = ""
+        self._of: tuple[str, tuple[str, ...]] = ("", ())
         self._planned: Any = None
         self._night_wanted = False
         self._shown = threading.Event()
@@ -201,10 +202,13 @@ class Forecaster(Worker):
         """Read the ledger again with the next forecast."""
         self._experienced = None
 
-    def want_ways(self, output: str) -> None:
-        """Ask for other ways to make an output of the batch that was forecast last; "" for none."""
+    def want_ways(self, output: str, several: tuple[str, ...] = ()) -> None:
+        """Ask for other ways to make an output of the batch that was forecast last; "" for none.
+
+        With ``several`` they are of all of these.
+        """
         with self._lock:
-            self._of = output
+            self._of = output, several
         self.wake()
 
     def want(self, batch: Batch, path: Path) -> None:
@@ -214,18 +218,18 @@ class Forecaster(Worker):
         self.wake()
 
     def work(self) -> None:
-        told_of: tuple[Any, str] | None = None
+        told_of: tuple[Any, tuple[str, tuple[str, ...]]] | None = None
         while True:
             with self._lock:
                 wanted, self._wanted = self._wanted, None
-                output, night = self._of, self._night_wanted
+                of, night = self._of, self._night_wanted
             self._may_end = wanted is None
             with contextlib.suppress(Superseded):
                 if wanted is not None:
                     self._forecast_one(*wanted)
-                elif self._last is not None and output and told_of != (self._last[1], output):
-                    told_of = (self._last[1], output)
-                    self._find_ways(output)
+                elif self._last is not None and of[0] and told_of != (Same(self._last[1]), of):
+                    told_of = (Same(self._last[1]), of)
+                    self._find_ways(*of)
                 elif self._last is not None and night:
                     self._rehearse()
                 elif self._last is not None and self._planned is not self._last[1]:
@@ -303,14 +307,18 @@ class Forecaster(Worker):
             self._see_newer()
         super().give_way()
 
-    def _find_ways(self, output: str) -> None:
+    def _find_ways(self, output: str, several: tuple[str, ...]) -> None:
         from chronocast.preparation.asked.about_output import OutputAnswers, answers_about
+        from chronocast.preparation.asked.many_ways import many_ways
         from chronocast.preparation.today import made_lately
 
         prospect, view, now = self._last
         ready = prospect.output(output)
-        found = OutputAnswers()
-        if ready is not None:
+        found = OutputAnswers(several=several)
+        if several:
+            ways = many_ways(several, output, view, now, prospect.batch.size_limit)
+            found = OutputAnswers(ways, several=several)
+        elif ready is not None:
             found = answers_about(ready, prospect.batch, view, now, made_lately(self._workspace))
         self.tell(self.ways, view, output, found)
 

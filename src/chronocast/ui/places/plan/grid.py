@@ -422,11 +422,13 @@ class Totals(QWidget):
 class Grid(QWidget):
     """``Grid(theme)``: header, table, totals.  Reports gestures; decides nothing.
 
-    ``current_changed`` (output id or ""), ``fill_asked`` (cells, whether to
-    fill), ``menu_asked`` (where).
+    ``current_changed`` (output id or ""), ``selection_changed`` (once after
+    all that a gesture changed), ``fill_asked`` (cells, whether to fill),
+    ``menu_asked`` (where).
     """
 
     current_changed = pyqtSignal(str)
+    selection_changed = pyqtSignal()
     fill_asked = pyqtSignal(list, bool)
     menu_asked = pyqtSignal(QPoint)
     range_asked = pyqtSignal()
@@ -471,6 +473,10 @@ class Grid(QWidget):
         selection = table.selectionModel()
         assert selection is not None
         selection.currentChanged.connect(lambda *_: self.current_changed.emit(self.current_output()))
+        self._selected_since = QTimer(self)
+        self._selected_since.setSingleShot(True)
+        self._selected_since.timeout.connect(self.selection_changed)
+        selection.selectionChanged.connect(lambda *_: self._selected_since.start(0))
         bar = table.horizontalScrollBar()
         assert bar is not None
         bar.valueChanged.connect(lambda _: self.totals.update())

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QImage
@@ -30,7 +30,7 @@ from chronocast.model.batch.edits import hold, remove_source, set_asked
 from chronocast.model.errors import ModelError
 from chronocast.model.show import counted
 from chronocast.preparation.asked.about_output import OutputAnswers
-from chronocast.preparation.asked.candidates import Candidate
+from chronocast.preparation.asked.candidates import Candidate, taken
 from chronocast.preparation.forecast.outlook import Outlook
 from chronocast.preparation.output.output_ready import Prospect
 from chronocast.ui.commands import Actions
@@ -49,6 +49,7 @@ from chronocast.ui.places.plan.model import PlanModel, arranged, plan_model
 from chronocast.ui.places.plan.panel.detail import detail
 from chronocast.ui.places.plan.panel.panel import ForecastPanel
 from chronocast.ui.places.plan.panel.plot_model import Kept, Plot, kept_of, moment_of
+from chronocast.ui.places.plan.panel.several import detail_of_several
 from chronocast.ui.places.plan.panel.trial_box import TrialBox
 from chronocast.ui.places.plan.source_panel import SourcePanel
 from chronocast.ui.places.plan.source_sheet import source_sheet
@@ -62,6 +63,14 @@ if TYPE_CHECKING:  # what they bring in takes long to import
 
 LANES_SHARE = 0.3
 """Of the window's height, lanes take no more by themselves."""
+
+
+class WaysOf(NamedTuple):
+    """What other ways are shown of: an output in a forecast, or several that are chosen together."""
+
+    view: Outlook | None
+    output: str
+    several: tuple[str, ...] = ()
 
 
 class PlanPlace(QWidget):
@@ -125,7 +134,7 @@ class PlanPlace(QWidget):
         column.addWidget(holder, 1)
         self.asked = AskedFields()
         self.about = OutputAnswers()
-        self._ways_of: tuple[Outlook | None, str] = (None, "")
+        self._ways_of = WaysOf(None, "")
         beside = QWidget()
         stacked = QVBoxLayout(beside)
         stacked.setContentsMargins(0, 0, 0, 0)
@@ -165,6 +174,7 @@ class PlanPlace(QWidget):
         self.strips.made.connect(self._strip)
         self.grid.painter.want = self._want_strip
         self.grid.current_changed.connect(self._chosen)
+        self.grid.selection_changed.connect(lambda: self._chosen(self.grid.current_output()))
         self.grid.fill_asked.connect(session.fill)
         self.grid.menu_asked.connect(self.menu_asked)
         self.grid.range_asked.connect(self.open_range)
@@ -312,30 +322,36 @@ class PlanPlace(QWidget):
         if self.plan and self.plan.rows and not output:
             empty = "Nothing is asked for here. Space asks for it."
         held = self.plan.cell(*at).held if self.plan and output and (at := self.plan.place(output)) else False
-        told = detail(self.view, output) if self.view and output else None
+        told, several = None, tuple[str, ...]()
+        if self.view and output:
+            chosen = tuple(name for name in self.selected_outputs() if self.view.output(name))
+            told = detail_of_several(self.batch, self.view, chosen) if output in chosen else None
+            several = chosen if told else ()
+            told = told or detail(self.view, output)
         self.panel.show_detail(told, "Held back; release it to forecast it." if held else empty)
         if told is None or self.view is None:
             return
-        if self._ways_of[1] != output:
+        if self._ways_of[1:] != (output, several):
             self._show_about(OutputAnswers())
-        self._ways_of = (self.view, output)
-        self.session.want_ways(output)
+        self._ways_of = WaysOf(self.view, output, several)
+        self.session.want_ways(output, several)
         self._show_plot()
 
     def _show_plot(self) -> None:
-        view, output = self._ways_of
-        told = detail(view, output) if view else None
+        view, output, several = self._ways_of
+        told = self.panel.detail
         if view is not None and told is not None:
-            plot = Plot(told.points, self.ways, kept_of(self.batch, view, output))
+            kept = Kept() if several else kept_of(self.batch, view, output)
+            plot = Plot(told.points, self.ways, kept, bool(several))
             self.panel.plot.show_plot(plot, view, output)
 
     @property
     def ways(self) -> tuple[Candidate, ...]:
-        """Ways to make the chosen output, the present one first."""
+        """Ways to make the chosen outputs, the present one first."""
         return self.about.ways
 
     def _show_ways(self, view: Outlook, output: str, about: OutputAnswers) -> None:
-        if output == self._ways_of[1] and view is self._ways_of[0]:
+        if view is self._ways_of.view and (output, about.several) == self._ways_of[1:]:
             self._show_about(about)
             self._show_plot()
 
@@ -345,7 +361,7 @@ class PlanPlace(QWidget):
 
     def _keep(self, name: str, kept: Kept) -> None:
         """A line of the plot was dragged: ask for what it stands for."""
-        view, output = self._ways_of
+        view, output, _ = self._ways_of
         if view is None:
             return
         batch, words = self.batch, {"limit": "size limit", "wanted": "time wanted", "line": "line"}
@@ -360,7 +376,7 @@ class PlanPlace(QWidget):
 
     def try_output(self) -> TrialBox | None:
         """Try a few seconds of the chosen output, and look at them beside the original: the box, if there is one."""
-        ready = self.prospect.output(self._ways_of[1]) if self.prospect else None
+        ready = self.prospect.output(self._ways_of.output) if self.prospect else None
         if ready is None or not self.grid.current_output():
             self.said.emit("Choose a cell that is asked for: a trial is of a file.")
             return None
@@ -385,17 +401,21 @@ class PlanPlace(QWidget):
         self._take_values(way.values, way.words)
 
     def _take_values(self, values: Mapping[str, Any], words: str) -> None:
-        if self.plan is None:
+        if self.plan is None or self.prospect is None:
             return
-        chosen = [cell.output for at in self.grid.selected() if (cell := self.plan.cell(*at)).filled]
-        chosen = chosen or [self._ways_of[1]]
+        like, chosen = self.prospect.output(self._ways_of.output), self.selected_outputs()
+        readies = [self.prospect.output(name) for name in chosen]
+        able = [r.output.id for r in readies if r and like and taken(r.recipe, values, like.recipe)]
+        left = len(chosen) - len(able) if able else 0
+        chosen = able or [self._ways_of.output]
         files = counted(len(chosen), "file")
         try:
             self.session.edit(f"{words}, for {files}", set_own(self.batch, chosen, dict(values)))
         except ModelError as error:
             self.trouble.emit(str(error))
             return
-        self.said.emit(f"{words[0].upper()}{words[1:]}, for {files}. Ctrl+Z takes it back.")
+        stay = f"; {counted(left, 'other')} can't be made so and stay as they are" if left else ""
+        self.said.emit(f"{words[0].upper()}{words[1:]}, for {files}{stay}. Ctrl+Z takes it back.")
 
     def go_to_source(self, source: str) -> None:
         """Stand on a source, whatever was looked for in the line above."""

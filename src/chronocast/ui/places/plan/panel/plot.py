@@ -232,6 +232,8 @@ class WaysPlot(QWidget):
 
     def _kept(self, painter: QPainter, scales: Scales) -> list[QRectF]:
         """What is asked to be kept, and at the edges where a line can be drawn in from; where words stand."""
+        if self.plot.several:
+            return []
         t, unit = self.theme, scale()
         kept = self._tried or self.plot.kept
         shown = Plot(self.plot.points, self.plot.ways, kept)

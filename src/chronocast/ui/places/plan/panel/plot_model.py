@@ -132,11 +132,12 @@ def _span(values: Sequence[float], around: float, least: float) -> tuple[float, 
 
 @dataclass(frozen=True)
 class Plot:
-    """All that the plot shows of an output."""
+    """All that the plot shows of an output, or of several together: of these no line can be drawn, since each has its own."""
 
     points: tuple[Point, ...] = ()
     ways: tuple[Candidate, ...] = ()
     kept: Kept = Kept()
+    several: bool = False
 
     def scales(self, left: float, top: float, width: float, height: float) -> Scales:
         """Its scales on an area of pixels."""
@@ -171,6 +172,8 @@ class Plot:
 
     def line_at(self, scales: Scales, x: float, y: float) -> LineName | None:
         """The line that can be dragged from where the pointer is: one that stands there, or one at the edge to be drawn in."""
+        if self.several:
+            return None
         limit_y = scales.top if self.kept.limit is None else self._inside_y(scales, scales.y(self.kept.limit))
         if abs(y - limit_y) <= REACH and scales.left <= x <= scales.left + scales.width:
             return "limit"
@@ -232,7 +235,7 @@ def looks_told(way: Candidate) -> str:
 
 def way_told(way: Candidate, now: Candidate | None = None) -> str:
     """A way in words, with what it takes, and that against another one."""
-    told = f"{way.words}: {time_text(way.seconds.likely)}, safe {time_text(way.seconds.safe)}; {size_text(way.bytes.likely)}, safe {size_text(way.bytes.safe)}{looks_told(way)}"
+    told = f"{way.words}: {time_text(way.seconds.likely)}, safe {time_text(way.seconds.safe)}; {size_text(way.bytes.likely)}, safe {size_text(way.bytes.safe)}{looks_told(way)}{way.besides}"
     if now is not None:
         told += f". Against now: {way.against(now).partition(': ')[2]}"
     return told + (

@@ -1,0 +1,467 @@
+"""Many outputs, each by several ways, in a moment: what is likely of their bytes, seconds and looks, without draws.
+
+The middle of what is believed of each film's windows is worked out once a
+film and kind of encode; everything else is sums over arrays of all outputs,
+ways and pieces.  How unsure the figures are isn't said here: an output by
+another way errs as the output itself does (``preparation/asked/many_ways.py``).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from math import exp, inf, log, sqrt
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from chronocast.forecast.container import container_bytes
+from chronocast.forecast.learning.experience import Experience, StationSeen
+from chronocast.forecast.learning.memory import Same
+from chronocast.forecast.outputs import OutputAsk
+from chronocast.forecast.picture.ask import PictureAsk
+from chronocast.forecast.picture.film import BEST, FilmEncodes, Middles
+from chronocast.forecast.picture.priors import LookPrior, SizePrior
+from chronocast.forecast.picture.size import smaller
+from chronocast.forecast.station import Station
+from chronocast.forecast.work import (
+    COMPOSING,
+    MEASURE_SHARE,
+    PieceAsk,
+    bits_pace,
+    composing_belief,
+    copy_seconds,
+    encode_belief,
+    stage_belief,
+)
+from chronocast.model.pauses import pause
+from chronocast.model.stages import CHECK, JOIN, SOUND
+
+Values = NDArray[np.float64]
+
+
+class Way(NamedTuple):
+    """How a picture could be made.
+
+    Parameters
+    ----------
+    prior
+        What is believed of its bytes.
+    look
+        What is believed of how like the original it looks; None where nothing is lost, or nothing known.
+    factor
+        Its encoder's time against x264 at medium effort.
+    pace
+        What its pieces share experience of seconds with.
+    times
+        How often each piece is encoded.
+    """
+
+    prior: SizePrior
+    look: LookPrior | None
+    factor: float
+    pace: str
+    times: float = 1.0
+
+    @property
+    def kind(self) -> Kind:
+        """What of it a film's windows depend on: neither its rate nor its quality."""
+        return Kind(self.prior.kind, self.prior.rated, self.look.kind if self.look else "")
+
+
+class Kind(NamedTuple):
+    """A kind of encode: all that what is likely of a film's windows depends on."""
+
+    kind: str
+    rated: bool
+    look: str
+
+    @property
+    def row(self) -> str:
+        """What its row is called among those of a film."""
+        return f"way {self.kind}"
+
+
+class WaysTable(NamedTuple):
+    """Likely bytes of files, seconds of work, and XPSNR of poorest shots in dB (NaN where nothing is said), shape (outputs, ways)."""
+
+    bytes: Values
+    seconds: Values
+    looks: Values
+
+
+class _Film:
+    """What is likely of a film's windows for each kind of encode."""
+
+    def __init__(self, asks: Sequence[PictureAsk], kinds: Mapping[Kind, Way], learned: Experience) -> None:
+        asked = [
+            replace(
+                ask,
+                name=kind.row,
+                family=kind.row,
+                prior=way.prior,
+                look=way.look,
+                kept=[None] * len(ask.kept),
+                copied=frozenset(),
+            )
+            for ask in asks
+            for kind, way in kinds.items()
+        ]
+        shown = [ask for ask in asks if _seen(ask)]
+        film = FilmEncodes([*asked, *shown], learned, looks=True)
+        self._columns, self._rows = film.columns, film.middles()
+        self._blocks: dict[tuple[tuple[str, ...], tuple[Kind, ...]], tuple[Values, ...]] = {}
+
+    def blocks(self, windows: Sequence[str], kinds: tuple[Kind, ...]) -> tuple[Values, ...]:
+        """What is likely of some windows, its variance, both at the best, and their looks, each (windows, kinds)."""
+        asked = tuple(windows), kinds
+        found = self._blocks.get(asked)
+        if found is None:
+            places = [self._columns[window] for window in windows]
+            zero = np.zeros(len(self._columns))
+            none = Middles(zero, zero)
+            rows = [self._rows[kind.row] for kind in kinds]
+            best = [self._rows.get(BEST + kind.row, none) for kind in kinds]
+            looks = [self._rows.get(kind.look, none) for kind in kinds]
+            found = self._blocks[asked] = tuple(
+                np.array(several).T[places]
+                for several in (
+                    [row.likely for row in rows],
+                    [row.spread for row in rows],
+                    [row.likely for row in best],
+                    [row.spread for row in best],
+                    [row.likely for row in looks],
+                )
+            )
+        return found
+
+
+def _seen(ask: PictureAsk) -> bool:
+    """Whether pieces of it are in the stock, which tell of its film."""
+    return any(size is not None and n not in ask.copied for n, size in enumerate(ask.kept))
+
+
+def _films(
+    asks: Sequence[OutputAsk], ways: Sequence[Sequence[Way]], learned: Experience
+) -> Mapping[str, _Film]:
+    """The films of some outputs; of those known before only what has changed is worked out."""
+    shown: dict[str, list[PictureAsk]] = {}
+    kinds: dict[str, dict[Kind, Way]] = {}
+    for ask, several in zip(asks, ways, strict=True):
+        assert ask.picture is not None
+        film = ask.picture.shown
+        known = shown.setdefault(film, [])
+        if _seen(ask.picture) or not any(
+            one.windows == ask.picture.windows and one.packets == ask.picture.packets for one in known
+        ):
+            known.append(ask.picture)
+        wanted = kinds.setdefault(film, {})
+        for way in several:
+            wanted.setdefault(way.kind, way)
+    found = {}
+    for name, pictures in shown.items():
+        pause()
+        asked = (
+            [(p.windows, p.packets, p.source_kind, p.blank, p if _seen(p) else None) for p in pictures],
+            frozenset(kinds[name]),
+        )
+        film_middles: _Film | None = learned.memory.recall("middles of " + name, asked)
+        if film_middles is None:
+            film_middles = _Film(pictures, kinds[name], learned)
+            learned.memory.keep("middles of " + name, asked, film_middles)
+        found[name] = film_middles
+    return found
+
+
+def forecast_ways(
+    asks: Sequence[OutputAsk], ways: Sequence[Sequence[Way]], station: Station, learned: Experience
+) -> WaysTable:
+    """Bytes, seconds and looks of many outputs, each by several ways.
+
+    Parameters
+    ----------
+    asks
+        The outputs; each has a picture.
+    ways
+        Of each output as many as of any other; the first is the way that it is made now, with what is in the stock.
+    station
+        Where they are made.
+    learned
+        What the ledger has taught.
+    """
+    films = _films(asks, ways, learned)
+    rows: list[tuple[Values, ...] | None] = []
+    questions = []
+    for ask, several in zip(asks, ways, strict=True):
+        assert ask.picture is not None
+        asked = (Same(ask), Same(films[ask.picture.shown]), tuple(map(Same, several)), station.pace)
+        questions.append(asked)
+        rows.append(learned.memory.recall("ways of " + ask.id, asked))
+    if missing := [number for number, row in enumerate(rows) if row is None]:
+        fresh = _worked_out(
+            [asks[n] for n in missing], [ways[n] for n in missing], films, station=station, learned=learned
+        )
+        for place, number in enumerate(missing):
+            row = tuple(what[place] for what in fresh)
+            rows[number] = row
+            learned.memory.keep("ways of " + asks[number].id, questions[number], row, most=2)
+    known = [row for row in rows if row is not None]
+    return WaysTable(*(np.array([row[n] for row in known]) for n in range(3)))
+
+
+def _worked_out(
+    asks: Sequence[OutputAsk],
+    ways: Sequence[Sequence[Way]],
+    films: Mapping[str, _Film],
+    *,
+    station: Station,
+    learned: Experience,
+) -> WaysTable:
+    pieces = _Pieces(asks, ways, films)
+    pictures, looks = pieces.pictures()
+    size = pictures + np.array([_beside(ask) for ask in asks])[:, None]
+    for row, ask in enumerate(asks):
+        if ask.made is not None:
+            size[row, 0] = ask.made
+    return WaysTable(size, _seconds(asks, ways, pictures, size, station=station, learned=learned), looks)
+
+
+def _beside(ask: OutputAsk) -> float:
+    """Bytes of its sound and its container."""
+    sound = ask.sound.bytes(ask.seconds) if ask.sound else 0.0
+    packets = ask.sound.packets if ask.sound else 0
+    return sound + container_bytes(
+        ask.container,
+        ask.frames,
+        packets,
+        seconds=ask.seconds,
+        payload=sound,
+        whole=ask.whole,
+        finished=True,
+        timecode=ask.timecode,
+    )
+
+
+NODES = (-sqrt(3.0), 0.0, sqrt(3.0))
+SHARES = (1 / 6, 2 / 3, 1 / 6)
+"""Gauss and Hermite's rule for three points: what is expected of a normal quantity (Abramowitz & Stegun, 25.4.46)."""
+
+
+class _Pieces:
+    """All pieces of some outputs in a row, a column for each way."""
+
+    def __init__(
+        self, asks: Sequence[OutputAsk], ways: Sequence[Sequence[Way]], films: Mapping[str, _Film]
+    ) -> None:
+        shown = [ask.picture for ask in asks if ask.picture is not None]
+        self.counts = np.array([len(ask.pieces) for ask in shown])
+        self.begins = np.concatenate([[0], np.cumsum(self.counts)[:-1]])
+        blocks = [
+            films[ask.shown].blocks(ask.window_names, tuple(way.kind for way in several))
+            for ask, several in zip(shown, ways, strict=True)
+        ]
+        self.likely, self.spread, self.best, self.best_spread, self.looks = (
+            np.concatenate([block[n] for block in blocks]) for n in range(5)
+        )
+        self.frames = np.concatenate([np.asarray(ask.pieces, float) for ask in shown])
+        self.drawn = np.array([ask.drawn(n) for ask in shown for n in range(len(ask.pieces))])
+        self.there = np.full(
+            self.likely.shape, np.nan
+        )  # bytes that are as they are, whatever is made of the rest
+        copied = [
+            [size if n in ask.copied else None for n, size in enumerate(ask.kept)] if ask.copied else None
+            for ask in shown
+        ]
+        for begin, ask, still in zip(self.begins, shown, copied, strict=True):
+            end = begin + len(ask.pieces)
+            if any(size is not None for size in ask.kept):
+                self.there[begin:end, 0] = np.array(ask.kept, float)
+            if still:
+                self.there[begin:end, 1:] = np.array(still, float)[:, None]
+        # the same ways are asked of many outputs
+        self.unit, self.ceiling, self.at_best, self.typical, self.halving = (
+            np.array([[of(way) for way in several] for several in ways])
+            for of in (_unit, _ceiling, _at_best, _typical, _halving)
+        )
+        self.rated = np.array([[way.prior.rated for way in several] for several in ways])
+        self.searched = np.array([[way.prior.searched for way in several] for several in ways])
+
+    def each(self, values: Values) -> Values:
+        """Values of outputs for each of their pieces."""
+        found: Values = np.repeat(values, self.counts, axis=0)
+        return found
+
+    def sums(self, values: Values) -> Values:
+        """Values of pieces for each output."""
+        found: Values = np.add.reduceat(values, self.begins, axis=0)
+        return found
+
+    def pictures(self) -> tuple[Values, Values]:
+        """Likely bytes of the outputs' pictures, and XPSNR of their poorest shots in dB, each of shape (outputs, ways)."""
+        basis = self.each(self.unit) * self.frames[:, None]
+        ceiling, rated = self.each(self.ceiling), np.repeat(self.rated, self.counts, axis=0)
+        best = self.best + self.each(self.at_best) + self.drawn[:, None]
+        plain = np.minimum(self.likely + self.drawn[:, None] + self.spread / 2, ceiling)
+        found = np.where(rated, 0.0, np.exp(np.minimum(plain, 700.0)))
+        held = np.nonzero(rated)
+        missing = np.zeros(found.shape)
+        if held[0].size:
+            found[held] = _held(
+                self.likely[held], self.spread[held], best[held], self.best_spread[held], ceiling[held]
+            )
+            missing[held] = best[held] - smaller(self.likely[held], best[held])
+        there = ~np.isnan(self.there)
+        total = self.sums(np.where(there, self.there, basis * found))
+        if self.searched.any():
+            whole, lacks = self._brought(basis, best)
+            total = np.where(self.searched, whole, total)
+            missing = np.where(np.repeat(self.searched, self.counts, axis=0), self.each(lacks), missing)
+        shots = (
+            self.each(self.typical) + self.looks - self.each(self.halving) * np.maximum(0, missing) / log(2)
+        )
+        poorest = np.minimum.reduceat(shots, self.begins, axis=0)
+        return total, poorest
+
+    def _brought(self, basis: Values, best: Values) -> tuple[Values, Values]:
+        """Bytes of pictures whose whole is brought to a rate, and how much (in logs) they lack at it."""
+        counts = self.counts[:, None]
+        kept = self.sums(np.nan_to_num(self.there))
+        open_basis = self.sums(np.where(np.isnan(self.there), basis, 0.0))
+        factor = self.sums(self.likely) / counts
+        target = np.maximum(self.sums(basis) * np.exp(factor) - kept, 0.02 * open_basis)
+        most = self.sums(
+            np.where(np.isnan(self.there), basis, 0.0)
+            * np.exp(np.minimum(best + self.best_spread / 2, 700.0))
+        )
+        target, most = np.log(np.maximum(target, 1.0)), np.log(np.maximum(most, 1.0))
+        whole = smaller(target, most)
+        return np.where(open_basis > 0, np.exp(whole), 0.0) + kept, most - whole
+
+
+def _held(likely: Values, spread: Values, best: Values, best_spread: Values, ceiling: Values) -> Values:
+    """Expected factors of pieces that a rate holds, where some can't use it: all of shape (pieces,)."""
+    found = np.zeros(likely.shape)
+    for node, share in zip(NODES, SHARES, strict=True):
+        rate = likely + node * np.sqrt(spread)
+        for other, weight in zip(NODES, SHARES, strict=True):
+            bound = smaller(rate, best + other * np.sqrt(best_spread))
+            found += share * weight * np.exp(np.minimum(bound, ceiling))
+    return found
+
+
+def _unit(way: Way) -> float:
+    return way.prior.bytes_a_frame
+
+
+def _ceiling(way: Way) -> float:
+    return log(way.prior.ceiling) if way.prior.ceiling and way.prior.rated else inf
+
+
+def _at_best(way: Way) -> float:
+    return way.prior.best
+
+
+def _typical(way: Way) -> float:
+    return way.look.typical if way.look else np.nan
+
+
+def _halving(way: Way) -> float:
+    return way.look.per_halving if way.look else 0.0
+
+
+def _seconds(
+    asks: Sequence[OutputAsk],
+    ways: Sequence[Sequence[Way]],
+    pictures: Values,
+    size: Values,
+    *,
+    station: Station,
+    learned: Experience,
+) -> Values:
+    """Likely seconds of the processor for all the work of outputs, shape (outputs, ways)."""
+    pace, seen = station.pace, learned.stations.get(station.id, StationSeen())
+    paces = _Paces(station, seen)
+    shifts: dict[str, tuple[float, float, float]] = {}
+    work = np.array([max(1e-6, sum(piece.megapixels for piece in ask.pieces)) for ask in asks])
+    bits = np.log(np.maximum(pictures, 1.0) * 8 / (work[:, None] * 1e6))
+    by_bits = [bits_pace(several[0].pace) for several in ways]
+    slope, usual = (np.array([one[n] for one in by_bits])[:, None] for n in range(2))
+    likely = np.array(
+        [[paces.encode(way, ask) for way in several] for ask, several in zip(asks, ways, strict=True)]
+    )
+    rate = np.exp(likely + slope * (bits - usual))
+    now, other = (
+        np.array(
+            [_amounts(ask, paces, slope=one.slope, now=now) for ask, one in zip(asks, by_bits, strict=True)]
+        )
+        for now in (True, False)
+    )
+    times = np.array([[way.times for way in several] for several in ways])
+    amounts = np.repeat(other[:, None, :], len(ways[0]), axis=1)
+    amounts[:, 0] = now
+    found: Values = times * (rate * amounts[:, :, 0] + amounts[:, :, 1]) + amounts[:, :, 2]
+    for row, ask in enumerate(asks):
+        if ask.drive not in shifts:
+            sound, join, check = (
+                exp(stage_belief(kind, seen, ask.drive).mean) for kind in (SOUND, JOIN, CHECK)
+            )
+            shifts[ask.drive] = sound, join, check
+        sound, join, check = shifts[ask.drive]
+        steps = join * (2 * size[row] / pace.write + 2 * ask.packets * pace.packet + pace.start)
+        steps += check * (ask.megapixels * pace.decode + ask.seconds * pace.sound * 0.1 + 0.5)
+        if ask.sound and ask.sound.kept is None:
+            steps += sound * (ask.seconds * pace.sound + 0.1)
+        if ask.made is not None:
+            steps[0] = 0.0
+        found[row] += steps
+    return found
+
+
+class _Paces:
+    """What a station's work costs for films, each asked for once."""
+
+    def __init__(self, station: Station, seen: StationSeen) -> None:
+        self.pace, self._seen = station.pace, seen
+        self._encodes: dict[tuple[str, float, float, str], float] = {}
+        self._composes: dict[tuple[str, str], float] = {}
+
+    def encode(self, way: Way, ask: OutputAsk) -> float:
+        """Log seconds a million pixels at the usual bits."""
+        film = ask.picture.shown if ask.picture else ask.id
+        tried = ask.pieces[0].tried if ask.pieces else 0.0
+        asked = way.pace, way.factor, tried, film
+        if asked not in self._encodes:
+            piece = PieceAsk("", 0.0, way.factor, way.pace, tried=tried)
+            known = encode_belief(self.pace, piece, self._seen.paces.get(way.pace), film)
+            self._encodes[asked] = known.mean + self._seen.state
+        return self._encodes[asked]
+
+    def compose(self, composed: str, film: str) -> float:
+        """Seconds for what costs as much as encoding a million pixels."""
+        if (composed, film) not in self._composes:
+            known = composing_belief(self.pace, composed, self._seen.paces.get(composed), film)
+            self._composes[composed, film] = exp(known.mean + self._seen.state)
+        return self._composes[composed, film]
+
+
+def _amounts(ask: OutputAsk, paces: _Paces, *, slope: float, now: bool) -> tuple[float, float, float]:
+    """Of the pieces that are encoded: millions of pixels, seconds beside that each time, and seconds once."""
+    pace, film = paces.pace, ask.picture.shown if ask.picture else ask.id
+    copied = ask.picture.copied if ask.picture else frozenset()
+    encoded = [
+        piece
+        for n, (piece, still) in enumerate(zip(ask.pieces, ask.open, strict=True))
+        if (still if now else n not in copied)
+    ]
+    work = sum(piece.megapixels * exp(slope * piece.busier) for piece in encoded)
+    beside = sum(piece.measured for piece in encoded) * pace.decode * MEASURE_SHARE
+    for composed in dict.fromkeys(piece.composed for piece in encoded if piece.composing):
+        each = sum(piece.composing for piece in encoded if piece.composed == composed)
+        beside += each * paces.compose(composed, film)
+    once = pace.start * len(encoded) + sum(copy_seconds(copy, pace) for copy in ask.copies)
+    once += sum(
+        base.megapixels * base.factor * pace.encode + base.composing * paces.compose(COMPOSING, film)
+        for base in ask.bases
+    )
+    return work, beside, once
