@@ -19,6 +19,7 @@ from chronocast.model.errors import ModelError
 from chronocast.preparation.asked.answers import asked_of
 from chronocast.preparation.asked.backwards import rate_across_by, rate_for_size
 from chronocast.preparation.asked.candidates import candidates
+from chronocast.preparation.asked.many_ways import many_ways
 from chronocast.preparation.asked.probes import choose_probes
 from chronocast.preparation.asked.trial import moments_of, variants_of
 from chronocast.preparation.today import circumstances, outlook_now, prepared
@@ -112,6 +113,27 @@ class Trials(unittest.TestCase):
             for way in candidates(self.rated, now.stock, now.station, now.learned)
         }
         self.assertGreater(effort["slow effort"], effort[""])
+
+    def test_several_files_by_other_ways_come_to_what_each_of_them_does(self) -> None:
+        now, view = circumstances(self.prospect, self.space), outlook_now(self.prospect, self.space)
+        names = [item.ready.output.id for item in view.outputs]
+        together = many_ways(names, names[1], view, now, limit=1)
+        self.assertEqual(together[0].words, "")
+        self.assertAlmostEqual(together[0].bytes.likely / view.bytes.likely, 1, delta=1e-3)
+        self.assertAlmostEqual(together[0].seconds.likely / view.seconds.likely, 1, delta=1e-3)
+        each = [candidates(ready, now.stock, now.station, now.learned) for ready in self.prospect.outputs]
+        slow = next(way for way in together if way.words == "slow effort")
+        alone = [next(way for way in ways if way.words == "slow effort") for ways in each]
+        self.assertEqual((slow.files, slow.of, slow.over), (2, 2, 2))
+        self.assertAlmostEqual(slow.seconds.likely / sum(w.seconds.likely for w in alone), 1, delta=0.1)
+        self.assertAlmostEqual(slow.bytes.likely / sum(w.bytes.likely for w in alone), 1, delta=0.1)
+        self.assertLess(slow.bytes.p10, slow.bytes.likely)
+        self.assertLess(slow.bytes.likely, slow.bytes.safe)
+        rate = next(way for way in together if way.words.endswith("b/s"))
+        self.assertEqual((rate.files, rate.of), (1, 2), "only one of them is made at a rate")
+        self.assertIn("for 1 of 2 files", rate.besides)
+        self.assertEqual(many_ways([], names[0], view, now), ())
+        self.assertEqual(many_ways(names, "nothing", view, now), ())
 
     def test_a_rate_that_is_said_to_keep_a_limit_keeps_it_and_a_line_takes_its_time(self) -> None:
         now = circumstances(self.prospect, self.space)

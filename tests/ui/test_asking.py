@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QApplication
 from chronocast.forecast.band import Band
 from chronocast.journal.documents import load_batch
 from chronocast.preparation.forecast.outlook import Outlook
-from chronocast.ui.places.plan.panel.plot_model import Kept, Plot, Point, dragged
+from chronocast.ui.places.plan.panel.plot_model import Kept, Plot, Point, dragged, way_told
 from chronocast.ui.places.plan.panel.trial_box import TrialBox
 from tests.runs import QUICK, RATED, small_batch
 from tests.ui.hands import Desk
@@ -90,20 +90,27 @@ class Asking(unittest.TestCase):
     def test_another_way_is_taken_for_all_that_is_selected_and_taken_back(self) -> None:
         desk = self.desk()
         place = desk.window.plan_place
+        alone = place.ways[0]
         desk.click_cell(1, 1, CTRL)
-        desk.until(lambda: place.ways, "other ways")
+        desk.click_cell(0, 2, CTRL)
+        desk.click_cell(0, 1, CTRL)
+        desk.click_cell(0, 1, CTRL)
+        desk.until(lambda: place.about.several and place.ways, "other ways of all three")
+        self.assertEqual(place.panel.detail.title if place.panel.detail else "", "3 files chosen")
+        self.assertGreater(place.ways[0].bytes.likely, 1.5 * alone.bytes.likely)
         desk.settle()
-        way = next(one for one in place.ways if one.words == "fast effort" or "kb/s" in one.words)
+        way = next(one for one in place.ways if "kb/s" in one.words)
         scales = place.panel.plot.scales()
-        desk.click(
-            place.panel.plot,
-            QPoint(round(scales.x(way.seconds.likely)), round(scales.y(way.bytes.likely))),
-        )
-        own = [output.own for output in desk.session.batch.outputs if output.recipe == "rated"]
-        self.assertEqual(len([one for one in own if one]), 2, own)
-        self.assertIn("for 2 files", desk.window.notice.text())
+        at = QPoint(round(scales.x(way.seconds.likely)), round(scales.y(way.bytes.likely)))
+        self.assertIn("for 2 of 3 files", way_told(way))
+        desk.click(place.panel.plot, at)
+        own = {output.recipe: output.own for output in desk.session.batch.outputs if output.own}
+        self.assertEqual(set(own), {"rated"}, "a rate says nothing of a file made at a quality")
+        self.assertIn("for 2 files; 1 other can't be made so", desk.window.notice.text())
         desk.window.commands.by_id["batch.undo"].trigger()
         self.assertFalse(any(output.own for output in desk.session.batch.outputs))
+        desk.click_cell(0, 2)
+        desk.until(lambda: not place.about.several and place.ways, "one file's own ways")
 
     def test_a_trial_is_looked_at_taken_and_may_be_left_in_the_middle(self) -> None:
         desk = self.desk()
