@@ -105,18 +105,3 @@ class Chance:
             f"{self._seed} {kind} {name}".encode(errors="surrogatepass"), digest_size=16
         ).digest()
         return np.random.Generator(np.random.Philox(key=int.from_bytes(mark, "little")))
-
-
-class Middle(Chance):
-    """No chance at all: each cause of error is where it is likeliest, in one draw."""
-
-    def __init__(self) -> None:
-        super().__init__(draws=1)
-
-    def normal(self, name: str) -> Draws:
-        """Nothing is wrong by it, shape (1,)."""
-        return np.zeros(1)
-
-    def normals(self, name: str, count: int) -> Draws:
-        """Nothing is wrong by any of them, shape (count, 1)."""
-        return np.zeros((count, 1))

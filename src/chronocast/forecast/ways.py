@@ -21,7 +21,8 @@ from chronocast.forecast.learning.experience import Experience, StationSeen
 from chronocast.forecast.learning.memory import Same
 from chronocast.forecast.outputs import OutputAsk
 from chronocast.forecast.picture.ask import PictureAsk
-from chronocast.forecast.picture.film import BEST, FilmEncodes, Middles
+from chronocast.forecast.picture.content import Middles
+from chronocast.forecast.picture.film import BEST, FilmEncodes
 from chronocast.forecast.picture.priors import LookPrior, SizePrior
 from chronocast.forecast.picture.size import smaller
 from chronocast.forecast.station import Station
@@ -83,6 +84,37 @@ class Kind(NamedTuple):
         return f"way {self.kind}"
 
 
+class _Several:
+    """Ways that many outputs share, a column each."""
+
+    def __init__(self, ways: Sequence[Way]) -> None:
+        self.ways = ways
+        self.kinds = tuple(way.kind for way in ways)
+        self.scalars: Values = np.array([_scalars(way) for way in ways]).T
+        paces = list(dict.fromkeys((way.pace, way.factor) for way in ways))
+        self.paces = paces
+        self.pace_of = np.array([paces.index((way.pace, way.factor)) for way in ways])
+        self.by_bits = bits_pace(ways[0].pace)
+
+
+def _scalars(way: Way) -> tuple[float, ...]:
+    """What sums need of a way: ``UNIT`` to ``TIMES``."""
+    prior, look = way.prior, way.look
+    return (
+        prior.bytes_a_frame,
+        log(prior.ceiling) if prior.ceiling and prior.rated else inf,
+        prior.best,
+        look.typical if look else np.nan,
+        look.per_halving if look else 0.0,
+        float(prior.rated),
+        float(prior.searched),
+        way.times,
+    )
+
+
+UNIT, CEILING, AT_BEST, TYPICAL, HALVING, RATED, SEARCHED, TIMES = range(8)
+
+
 class WaysTable(NamedTuple):
     """Likely bytes of files, seconds of work, and XPSNR of poorest shots in dB (NaN where nothing is said), shape (outputs, ways)."""
 
@@ -92,9 +124,20 @@ class WaysTable(NamedTuple):
 
 
 class _Film:
-    """What is likely of a film's windows for each kind of encode."""
+    """What is likely of a film's windows for each kind of encode, worked out when it is first asked for."""
 
-    def __init__(self, asks: Sequence[PictureAsk], kinds: Mapping[Kind, Way], learned: Experience) -> None:
+    def __init__(self, asks: Sequence[PictureAsk], learned: Experience) -> None:
+        self._asks, self._learned = asks, learned
+        self._columns: Mapping[str, int] = {}
+        self._middles: dict[str, Middles] = {}
+        self._kinds: set[Kind] = set()
+        self._blocks: dict[tuple[tuple[str, ...], tuple[Kind, ...]], tuple[Values, ...]] = {}
+
+    def need(self, wanted: Mapping[Kind, Way]) -> None:
+        """Work out what is likely for kinds that weren't asked for before: other kinds say nothing of these."""
+        fresh = {kind: way for kind, way in wanted.items() if kind not in self._kinds}
+        if not fresh:
+            return
         asked = [
             replace(
                 ask,
@@ -105,13 +148,13 @@ class _Film:
                 kept=[None] * len(ask.kept),
                 copied=frozenset(),
             )
-            for ask in asks
-            for kind, way in kinds.items()
+            for ask in self._asks
+            for kind, way in fresh.items()
         ]
-        shown = [ask for ask in asks if _seen(ask)]
-        film = FilmEncodes([*asked, *shown], learned, looks=True)
-        self._columns, self._rows = film.columns, film.middles()
-        self._blocks: dict[tuple[tuple[str, ...], tuple[Kind, ...]], tuple[Values, ...]] = {}
+        film = FilmEncodes([*asked, *(ask for ask in self._asks if _seen(ask))], self._learned, looks=True)
+        self._columns = film.columns
+        self._middles |= film.middles()
+        self._kinds |= fresh.keys()
 
     def blocks(self, windows: Sequence[str], kinds: tuple[Kind, ...]) -> tuple[Values, ...]:
         """What is likely of some windows, its variance, both at the best, and their looks, each (windows, kinds)."""
@@ -121,9 +164,9 @@ class _Film:
             places = [self._columns[window] for window in windows]
             zero = np.zeros(len(self._columns))
             none = Middles(zero, zero)
-            rows = [self._rows[kind.row] for kind in kinds]
-            best = [self._rows.get(BEST + kind.row, none) for kind in kinds]
-            looks = [self._rows.get(kind.look, none) for kind in kinds]
+            rows = [self._middles[kind.row] for kind in kinds]
+            best = [self._middles.get(BEST + kind.row, none) for kind in kinds]
+            looks = [self._middles.get(kind.look, none) for kind in kinds]
             found = self._blocks[asked] = tuple(
                 np.array(several).T[places]
                 for several in (
@@ -142,35 +185,31 @@ def _seen(ask: PictureAsk) -> bool:
     return any(size is not None and n not in ask.copied for n, size in enumerate(ask.kept))
 
 
-def _films(
-    asks: Sequence[OutputAsk], ways: Sequence[Sequence[Way]], learned: Experience
-) -> Mapping[str, _Film]:
+def _films(asks: Sequence[OutputAsk], ways: Sequence[_Several], learned: Experience) -> Mapping[str, _Film]:
     """The films of some outputs; of those known before only what has changed is worked out."""
     shown: dict[str, list[PictureAsk]] = {}
     kinds: dict[str, dict[Kind, Way]] = {}
     for ask, several in zip(asks, ways, strict=True):
         assert ask.picture is not None
-        film = ask.picture.shown
-        known = shown.setdefault(film, [])
+        known = shown.setdefault(ask.picture.shown, [])
         if _seen(ask.picture) or not any(
             one.windows == ask.picture.windows and one.packets == ask.picture.packets for one in known
         ):
             known.append(ask.picture)
-        wanted = kinds.setdefault(film, {})
-        for way in several:
-            wanted.setdefault(way.kind, way)
+        wanted = kinds.setdefault(ask.picture.shown, {})
+        for kind, way in zip(several.kinds, several.ways, strict=True):
+            if kind not in wanted:
+                wanted[kind] = way
     found = {}
     for name, pictures in shown.items():
         pause()
-        asked = (
-            [(p.windows, p.packets, p.source_kind, p.blank, p if _seen(p) else None) for p in pictures],
-            frozenset(kinds[name]),
-        )
-        film_middles: _Film | None = learned.memory.recall("middles of " + name, asked)
-        if film_middles is None:
-            film_middles = _Film(pictures, kinds[name], learned)
-            learned.memory.keep("middles of " + name, asked, film_middles)
-        found[name] = film_middles
+        asked = [(p.windows, p.packets, p.source_kind, p.blank, p if _seen(p) else None) for p in pictures]
+        film: _Film | None = learned.memory.recall("middles of " + name, asked)
+        if film is None:
+            film = _Film(pictures, learned)
+            learned.memory.keep("middles of " + name, asked, film)
+        film.need(kinds[name])
+        found[name] = film
     return found
 
 
@@ -190,17 +229,23 @@ def forecast_ways(
     learned
         What the ledger has taught.
     """
-    films = _films(asks, ways, learned)
+    shared: dict[int, _Several] = {}
+    columns = []
+    for several in ways:
+        if id(several) not in shared:
+            shared[id(several)] = _Several(several)
+        columns.append(shared[id(several)])
+    films = _films(asks, columns, learned)
     rows: list[tuple[Values, ...] | None] = []
     questions = []
     for ask, several in zip(asks, ways, strict=True):
         assert ask.picture is not None
-        asked = (Same(ask), Same(films[ask.picture.shown]), tuple(map(Same, several)), station.pace)
+        asked = (Same(ask), Same(films[ask.picture.shown]), Same(several), station.pace)
         questions.append(asked)
         rows.append(learned.memory.recall("ways of " + ask.id, asked))
     if missing := [number for number, row in enumerate(rows) if row is None]:
         fresh = _worked_out(
-            [asks[n] for n in missing], [ways[n] for n in missing], films, station=station, learned=learned
+            [asks[n] for n in missing], [columns[n] for n in missing], films, station=station, learned=learned
         )
         for place, number in enumerate(missing):
             row = tuple(what[place] for what in fresh)
@@ -212,7 +257,7 @@ def forecast_ways(
 
 def _worked_out(
     asks: Sequence[OutputAsk],
-    ways: Sequence[Sequence[Way]],
+    ways: Sequence[_Several],
     films: Mapping[str, _Film],
     *,
     station: Station,
@@ -252,20 +297,25 @@ class _Pieces:
     """All pieces of some outputs in a row, a column for each way."""
 
     def __init__(
-        self, asks: Sequence[OutputAsk], ways: Sequence[Sequence[Way]], films: Mapping[str, _Film]
+        self, asks: Sequence[OutputAsk], ways: Sequence[_Several], films: Mapping[str, _Film]
     ) -> None:
         shown = [ask.picture for ask in asks if ask.picture is not None]
         self.counts = np.array([len(ask.pieces) for ask in shown])
         self.begins = np.concatenate([[0], np.cumsum(self.counts)[:-1]])
         blocks = [
-            films[ask.shown].blocks(ask.window_names, tuple(way.kind for way in several))
+            films[ask.shown].blocks(ask.window_names, several.kinds)
             for ask, several in zip(shown, ways, strict=True)
         ]
         self.likely, self.spread, self.best, self.best_spread, self.looks = (
             np.concatenate([block[n] for block in blocks]) for n in range(5)
         )
         self.frames = np.concatenate([np.asarray(ask.pieces, float) for ask in shown])
-        self.drawn = np.array([ask.drawn(n) for ask in shown for n in range(len(ask.pieces))])
+        self.drawn = np.concatenate(
+            [
+                [ask.drawn(n) for n in range(len(ask.pieces))] if ask.blank else np.zeros(len(ask.pieces))
+                for ask in shown
+            ]
+        )
         self.there = np.full(
             self.likely.shape, np.nan
         )  # bytes that are as they are, whatever is made of the rest
@@ -279,13 +329,11 @@ class _Pieces:
                 self.there[begin:end, 0] = np.array(ask.kept, float)
             if still:
                 self.there[begin:end, 1:] = np.array(still, float)[:, None]
-        # the same ways are asked of many outputs
+        scalars = np.array([several.scalars for several in ways])
         self.unit, self.ceiling, self.at_best, self.typical, self.halving = (
-            np.array([[of(way) for way in several] for several in ways])
-            for of in (_unit, _ceiling, _at_best, _typical, _halving)
+            scalars[:, n] for n in (UNIT, CEILING, AT_BEST, TYPICAL, HALVING)
         )
-        self.rated = np.array([[way.prior.rated for way in several] for several in ways])
-        self.searched = np.array([[way.prior.searched for way in several] for several in ways])
+        self.rated, self.searched = scalars[:, RATED] > 0, scalars[:, SEARCHED] > 0
 
     def each(self, values: Values) -> Values:
         """Values of outputs for each of their pieces."""
@@ -350,29 +398,9 @@ def _held(likely: Values, spread: Values, best: Values, best_spread: Values, cei
     return found
 
 
-def _unit(way: Way) -> float:
-    return way.prior.bytes_a_frame
-
-
-def _ceiling(way: Way) -> float:
-    return log(way.prior.ceiling) if way.prior.ceiling and way.prior.rated else inf
-
-
-def _at_best(way: Way) -> float:
-    return way.prior.best
-
-
-def _typical(way: Way) -> float:
-    return way.look.typical if way.look else np.nan
-
-
-def _halving(way: Way) -> float:
-    return way.look.per_halving if way.look else 0.0
-
-
 def _seconds(
     asks: Sequence[OutputAsk],
-    ways: Sequence[Sequence[Way]],
+    ways: Sequence[_Several],
     pictures: Values,
     size: Values,
     *,
@@ -385,20 +413,13 @@ def _seconds(
     shifts: dict[str, tuple[float, float, float]] = {}
     work = np.array([max(1e-6, sum(piece.megapixels for piece in ask.pieces)) for ask in asks])
     bits = np.log(np.maximum(pictures, 1.0) * 8 / (work[:, None] * 1e6))
-    by_bits = [bits_pace(several[0].pace) for several in ways]
-    slope, usual = (np.array([one[n] for one in by_bits])[:, None] for n in range(2))
-    likely = np.array(
-        [[paces.encode(way, ask) for way in several] for ask, several in zip(asks, ways, strict=True)]
-    )
+    slope, usual = (np.array([several.by_bits[n] for several in ways])[:, None] for n in range(2))
+    likely = np.array([paces.encodes(several, ask) for ask, several in zip(asks, ways, strict=True)])
     rate = np.exp(likely + slope * (bits - usual))
-    now, other = (
-        np.array(
-            [_amounts(ask, paces, slope=one.slope, now=now) for ask, one in zip(asks, by_bits, strict=True)]
-        )
-        for now in (True, False)
-    )
-    times = np.array([[way.times for way in several] for several in ways])
-    amounts = np.repeat(other[:, None, :], len(ways[0]), axis=1)
+    pairs = [_amounts(ask, paces, several.by_bits.slope) for ask, several in zip(asks, ways, strict=True)]
+    now, other = (np.array([pair[n] for pair in pairs]) for n in range(2))
+    times = np.array([several.scalars[TIMES] for several in ways])
+    amounts = np.repeat(other[:, None, :], times.shape[1], axis=1)
     amounts[:, 0] = now
     found: Values = times * (rate * amounts[:, :, 0] + amounts[:, :, 1]) + amounts[:, :, 2]
     for row, ask in enumerate(asks):
@@ -423,17 +444,22 @@ class _Paces:
 
     def __init__(self, station: Station, seen: StationSeen) -> None:
         self.pace, self._seen = station.pace, seen
-        self._encodes: dict[tuple[str, float, float, str], float] = {}
+        self._encodes: dict[tuple[str, float, str], float] = {}
         self._composes: dict[tuple[str, str], float] = {}
 
-    def encode(self, way: Way, ask: OutputAsk) -> float:
-        """Log seconds a million pixels at the usual bits."""
+    def encodes(self, several: _Several, ask: OutputAsk) -> Values:
+        """Log seconds a million pixels at the usual bits, shape (ways,)."""
         film = ask.picture.shown if ask.picture else ask.id
-        tried = ask.pieces[0].tried if ask.pieces else 0.0
-        asked = way.pace, way.factor, tried, film
+        each: Values = np.array([self._encode(pace, factor, film) for pace, factor in several.paces])
+        found: Values = each[several.pace_of]
+        return found
+
+    def _encode(self, pace: str, factor: float, film: str) -> float:
+        asked = pace, factor, film
         if asked not in self._encodes:
-            piece = PieceAsk("", 0.0, way.factor, way.pace, tried=tried)
-            known = encode_belief(self.pace, piece, self._seen.paces.get(way.pace), film)
+            known = encode_belief(
+                self.pace, PieceAsk("", 0.0, factor, pace), self._seen.paces.get(pace), film
+            )
             self._encodes[asked] = known.mean + self._seen.state
         return self._encodes[asked]
 
@@ -445,23 +471,35 @@ class _Paces:
         return self._composes[composed, film]
 
 
-def _amounts(ask: OutputAsk, paces: _Paces, *, slope: float, now: bool) -> tuple[float, float, float]:
-    """Of the pieces that are encoded: millions of pixels, seconds beside that each time, and seconds once."""
-    pace, film = paces.pace, ask.picture.shown if ask.picture else ask.id
-    copied = ask.picture.copied if ask.picture else frozenset()
-    encoded = [
-        piece
-        for n, (piece, still) in enumerate(zip(ask.pieces, ask.open, strict=True))
-        if (still if now else n not in copied)
-    ]
-    work = sum(piece.megapixels * exp(slope * piece.busier) for piece in encoded)
-    beside = sum(piece.measured for piece in encoded) * pace.decode * MEASURE_SHARE
-    for composed in dict.fromkeys(piece.composed for piece in encoded if piece.composing):
-        each = sum(piece.composing for piece in encoded if piece.composed == composed)
-        beside += each * paces.compose(composed, film)
-    once = pace.start * len(encoded) + sum(copy_seconds(copy, pace) for copy in ask.copies)
+class _Amounts(NamedTuple):
+    """Of pieces that are encoded: millions of pixels, seconds beside that each time, and seconds once."""
+
+    work: float
+    beside: float
+    once: float
+
+
+def _amounts(ask: OutputAsk, paces: _Paces, slope: float) -> tuple[_Amounts, _Amounts]:
+    """What is encoded of an output as it is now, and by another way."""
+    assert ask.picture is not None
+    film, copied = ask.picture.shown, ask.picture.copied
+    once = sum(copy_seconds(copy, paces.pace) for copy in ask.copies)
     once += sum(
-        base.megapixels * base.factor * pace.encode + base.composing * paces.compose(COMPOSING, film)
+        base.megapixels * base.factor * paces.pace.encode + base.composing * paces.compose(COMPOSING, film)
         for base in ask.bases
     )
-    return work, beside, once
+    every = [piece for n, piece in enumerate(ask.pieces) if n not in copied] if copied else ask.pieces
+    other = _amount(every, paces, film, slope=slope, once=once)
+    if all(ask.open) and not copied:
+        return other, other
+    return _amount(ask.open_pieces, paces, film, slope=slope, once=once), other
+
+
+def _amount(pieces: Sequence[PieceAsk], paces: _Paces, film: str, *, slope: float, once: float) -> _Amounts:
+    work = beside = 0.0
+    for piece in pieces:
+        work += piece.megapixels * exp(slope * piece.busier) if piece.busier else piece.megapixels
+        beside += piece.measured * paces.pace.decode * MEASURE_SHARE
+        if piece.composing:
+            beside += piece.composing * paces.compose(piece.composed, film)
+    return _Amounts(work, beside, once + paces.pace.start * len(pieces))

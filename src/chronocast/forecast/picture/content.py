@@ -16,7 +16,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from math import sqrt
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -252,10 +254,26 @@ def _news(
     return moved, windows_moved
 
 
-def window_spreads(
-    rows: Sequence[Row], seen: NDArray[np.float64], wanted: Sequence[int]
-) -> NDArray[np.float64]:
-    """How far windows still lie off what is likely of them, the film's own part apart.
+class Middles(NamedTuple):
+    """Log factors without draws: what is likely of each window, and the variance around it; shape (rows, windows)."""
+
+    likely: NDArray[np.float64]
+    spread: NDArray[np.float64]
+
+
+@lru_cache(maxsize=64)
+def _covariances(rows: tuple[Row, ...]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """The inverse of what rows share of a whole film, and what they share of a window, their own error with it.
+
+    Films of one evening seldom differ in it.
+    """
+    noise = np.diag([row.character.own**2 for row in rows])
+    inverse = np.asarray(np.linalg.inv(_film_covariance(rows) + 1e-9 * np.eye(len(rows))), np.float64)
+    return inverse, _window_covariance(rows) + noise
+
+
+def middles(rows: Sequence[Row], seen: NDArray[np.float64], wanted: Sequence[int]) -> Middles:
+    """What is likely of a film's windows that aren't made yet: the middle of what ``factors`` draws.
 
     Parameters
     ----------
@@ -268,16 +286,26 @@ def window_spreads(
 
     Returns
     -------
-    array
-        Variances of logs, shape (wanted, windows); where a window is known, 0.
+    Middles
+        Of these rows.  The variance is that of windows alone: what the whole film has in common isn't in it.
     """
     asked = np.array(list(wanted), int)
-    noise = np.diag([row.character.own**2 for row in rows])
-    whole = _window_covariance(rows) + noise
-    found: NDArray[np.float64] = np.repeat(whole[asked, asked][:, None], seen.shape[1], axis=1)
-    for known, windows in _patterns(~np.isnan(seen)):
-        shared = whole[np.ix_(asked, known)]
-        gain = np.linalg.inv(whole[np.ix_(known, known)])
-        found[:, windows] -= np.einsum("ak,kl,al->a", shared, gain, shared)[:, None]
-    found[found < 0] = 0.0
-    return found
+    inverse, shared = _covariances(tuple(rows))
+    shift = np.array([row.character.shift for row in rows])
+    off = seen - shift[:, None]
+    groups = _patterns(~np.isnan(seen))
+    gains = [np.linalg.inv(shared[known[:, None], known]) for known, _ in groups]
+    precision, news = inverse.copy(), np.zeros(len(rows))
+    for (known, windows), gain in zip(groups, gains, strict=True):
+        precision[known[:, None], known] += windows.size * gain
+        news[known] += gain @ off[known[:, None], windows].sum(axis=1)
+    moved = np.linalg.solve(precision, news)
+    likely = np.repeat((shift + moved)[asked][:, None], seen.shape[1], axis=1)
+    spread = np.repeat(shared[asked, asked][:, None], seen.shape[1], axis=1)
+    for (known, windows), gain in zip(groups, gains, strict=True):
+        with_known = shared[asked[:, None], known]
+        told = with_known @ gain
+        likely[:, windows] += told @ (off[known[:, None], windows] - moved[known][:, None])
+        spread[:, windows] -= (told * with_known).sum(axis=1)[:, None]
+    spread[spread < 0] = 0.0
+    return Middles(likely, spread)

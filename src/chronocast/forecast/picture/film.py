@@ -4,16 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from math import log
-from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
-from chronocast.forecast.band import Chance, Draws, Middle
+from chronocast.forecast.band import Chance, Draws
 from chronocast.forecast.learning.experience import RATE_BOUND, Experience, FamilySeen
 from chronocast.forecast.learning.film_seen import held
 from chronocast.forecast.picture.ask import PictureAsk, basis_value
-from chronocast.forecast.picture.content import Character, Row, factors, window_spreads
+from chronocast.forecast.picture.content import Character, Middles, Row, factors, middles
 from chronocast.forecast.picture.content import learned as learned_row
 from chronocast.forecast.picture.measured import PACKETS
 from chronocast.forecast.picture.priors import character_of
@@ -33,13 +32,6 @@ def held_by_a_rate(asks: Sequence[PictureAsk]) -> bool:
         if value is not None
     }
     return held(list(windows.values()))
-
-
-class Middles(NamedTuple):
-    """Log factors of windows without draws: what is likely of each, and the variance around it; shape (windows,)."""
-
-    likely: NDArray[np.float64]
-    spread: NDArray[np.float64]
 
 
 class FilmEncodes:
@@ -142,14 +134,10 @@ class FilmEncodes:
         return dict(zip(wanted, found, strict=True))
 
     def middles(self) -> dict[str, Middles]:
-        """Of the rows that are asked for: what is likely of each window, and how far it still lies off that."""
+        """Of the rows that are asked for: what is likely of each window, and the variance around it, shape (windows,)."""
         rows, seen, wanted = self._question()
-        likely = factors(list(rows.values()), seen, list(wanted.values()), self.name, Middle())
-        spreads = window_spreads(list(rows.values()), seen, list(wanted.values()))
-        return {
-            name: Middles(middle[:, 0], spread)
-            for name, middle, spread in zip(wanted, likely, spreads, strict=True)
-        }
+        likely, spread = middles(list(rows.values()), seen, list(wanted.values()))
+        return {name: Middles(likely[n], spread[n]) for n, name in enumerate(wanted)}
 
     def _question(self) -> tuple[dict[str, Row], NDArray[np.float64], dict[str, int]]:
         """All rows, what was seen of them, and the numbers of those that are asked for."""

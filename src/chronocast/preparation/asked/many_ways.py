@@ -56,19 +56,19 @@ class WayOfMany(Candidate):
         return told
 
 
+class _Ways(NamedTuple):
+    """The way of each column: that of now where another one can't be taken; and whether it can."""
+
+    each: tuple[Way, ...]
+    can: tuple[bool, ...]
+
+
 class _Asked(NamedTuple):
-    """An output whose picture is encoded, as the forecast asks for it, and its ways; None where one can't be taken."""
+    """An output whose picture is encoded, as the forecast asks for it, and its ways."""
 
     item: OutputOutlook
     ask: OutputAsk
-    ways: tuple[Way | None, ...]
-
-    @property
-    def each(self) -> tuple[Way, ...]:
-        """The way of each column: that of now where another one can't be taken."""
-        now = self.ways[0]
-        assert now is not None
-        return tuple(way or now for way in self.ways)
+    ways: _Ways
 
 
 def many_ways(
@@ -104,7 +104,9 @@ def many_ways(
     ]
     if not able:
         return ()
-    table = forecast_ways([one.ask for one in able], [one.each for one in able], now.station, now.learned)
+    table = forecast_ways(
+        [one.ask for one in able], [one.ways.each for one in able], now.station, now.learned
+    )
     told = _Told(items, able, table)
     return tuple(
         way
@@ -126,12 +128,12 @@ def _ways(
     tried: Sequence[tuple[str, Values]],
     like: Recipe,
     memory: Memory,
-) -> tuple[Way | None, ...]:
+) -> _Ways:
     """An output's ways; the very same ones where neither it nor its recipe has changed."""
     name, asked = "ways asked of " + ask.id, (Same(ask), Same(ready), Same(like))
-    kept: tuple[Way | None, ...] | None = memory.recall(name, asked)
+    kept: _Ways | None = memory.recall(name, asked)
     if kept is None:
-        kept = (_now(ask), *_others(ready.recipe, tried, like, memory).of(ready))
+        kept = _others(ready.recipe, tried, like, memory).of(ready, _now(ask))
         memory.keep(name, asked, kept, most=2)
     return kept
 
@@ -147,16 +149,18 @@ class _Others:
 
     def __init__(self, recipes: Sequence[Recipe | None]) -> None:
         self._recipes = recipes
-        self._ways: dict[tuple[object, ...], tuple[Way | None, ...]] = {}
+        self._ways: dict[tuple[object, ...], _Ways] = {}
 
-    def of(self, ready: OutputReady) -> tuple[Way | None, ...]:
-        """An output's ways."""
+    def of(self, ready: OutputReady, now: Way) -> _Ways:
+        """An output's ways, that of now first."""
         plan = ready.plan
         assert plan.settings is not None
         made = plan.width, plan.height, plan.rate, plan.settings.encoder, plan.settings.threads
-        asked = *made, len(plan.pieces)
+        asked = *made, len(plan.pieces), now
         if asked not in self._ways:
-            self._ways[asked] = tuple(way_of(ready, other) if other else None for other in self._recipes)
+            others = (way_of(ready, other) if other else now for other in self._recipes)
+            can = (other is not None for other in self._recipes)
+            self._ways[asked] = _Ways((now, *others), (True, *can))
         return self._ways[asked]
 
 
@@ -222,7 +226,7 @@ class _Told:
             band(self.bytes[column]),
             None,
             self._looks(column),
-            files=sum(one.ways[column] is not None for one in self._able),
+            files=sum(one.ways.can[column] for one in self._able),
             of=self._of,
             over=int((safe > limit).sum()) if limit else 0,
             largest=float(likely.max()),
