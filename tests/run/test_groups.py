@@ -28,6 +28,7 @@ from chronocast.media.files.footage import Format, write_footage
 from chronocast.media.files.prove import Found, prove
 from chronocast.media.picture_digest import picture_digest
 from chronocast.media.source.inspect import inspect_clip
+from chronocast.media.source.opening import opened
 from chronocast.media.source.readers import Readers
 from chronocast.model.batch.batch import FULL, Batch, NamedRange
 from chronocast.model.batch.edits import add_recipe, add_source, fill
@@ -255,7 +256,8 @@ class Groups(unittest.TestCase):
             index = readers.reader(path, "open").index
         first = index.number[index.keys[3][0]]
         for moved_by in (0, 1):
-            plain = Run.read(path, index, first, FILM, moved_by)
+            with opened(path) as film:
+                plain = Run.read(film, index, first, FILM, moved_by)
             run = plain.begun()
 
             def settled(packets: Sequence[bytes], plain: Run = plain) -> int:

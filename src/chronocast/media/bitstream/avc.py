@@ -14,7 +14,7 @@ from chronocast.media.bitstream.avc_sets import (
     read_sequence_set,
     sequence_set_as,
 )
-from chronocast.media.bitstream.avc_slice import SliceHeader, moved, read_header, renumbered
+from chronocast.media.bitstream.avc_slice import HEADER_BYTES, SliceHeader, moved, read_header, renumbered
 from chronocast.media.bitstream.bits import StreamUnreadable
 from chronocast.media.bitstream.nal import LENGTH_BYTES, packed, units_in
 from chronocast.media.bitstream.stream import Begin, StreamSets, last_changed
@@ -134,6 +134,7 @@ class AvcStream:
         self._said, self._moved_by = AvcConfiguration.read(extradata), moved_by
         self._sequence: dict[int, SequenceSet] = {}
         self._picture: dict[int, PictureSet] = {}
+        self._headers: dict[bytes, SliceHeader] = {}
         for unit in self._said.sequence:
             read = read_sequence_set(unit)
             self._sequence[read.id] = read
@@ -259,4 +260,9 @@ class AvcStream:
             return len(after)
 
     def _header(self, unit: bytes) -> SliceHeader:
-        return read_header(unit, self._sequence, self._picture)
+        """A slice's header; those of a run are asked for again where it is followed."""
+        beginning = unit[:HEADER_BYTES]
+        known = self._headers.get(beginning)
+        if known is None:
+            known = self._headers[beginning] = read_header(beginning, self._sequence, self._picture)
+        return known

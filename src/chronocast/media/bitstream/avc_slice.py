@@ -13,7 +13,7 @@ _SLICE, _IDR = 1, 5
 _P, _B, _I = 0, 1, 2
 IDR_NUMBER = 3
 """What a made IDR calls itself (idr_pic_id): encoders count 0, 1, 0, and two in a row must differ."""
-_AHEAD = 400
+HEADER_BYTES = 400
 """A header is no longer than so many bytes."""
 
 
@@ -72,7 +72,7 @@ def read_header(
         It can't be read.
     """
     kind, reference = unit[0] & 31, bool(unit[0] & 0x60)
-    bits = BitReader(unescaped(unit[:_AHEAD]))
+    bits = BitReader(unescaped(unit[:HEADER_BYTES]))
     bits.take(8)
     first, shape = bits.unsigned() == 0, bits.unsigned() % 5
     at = bits.at

@@ -49,12 +49,12 @@ class BitReader:
 
     def unsigned(self) -> int:
         """The next number in the code ue(v)."""
-        zeros = 0
-        while not self.take(1):
-            zeros += 1
-            if zeros > 32:
-                raise StreamUnreadable("a number in a header is too long")
-        return (1 << zeros) - 1 + self.take(zeros)
+        left = self._count - self.at
+        rest = self._bits & ((1 << max(left, 0)) - 1)
+        zeros = left - rest.bit_length()
+        if zeros > 32:
+            raise StreamUnreadable("a number in a header is too long")
+        return self.take(2 * zeros + 1) - 1
 
     def signed(self) -> int:
         """The next number in the code se(v)."""

@@ -37,10 +37,11 @@ def copy_groups(job: PieceJob, readers: Readers) -> Copied:
         raise CopyFailed("A run of groups is of one source.")
     index = readers.reader(layer.media.path, layer.media.fingerprint).index
     first = int(layer.start)
-    plain = Run.read(layer.media.path, index, first, first + job.frames, job.sets_moved)
-    run = plain.begun()
-    run.write(job.target, job.rate)
-    decoded = prove_seams(job, plain, run, readers)
+    with opened(layer.media.path) as film:
+        plain = Run.read(film, index, first, first + job.frames, job.sets_moved)
+        run = plain.begun()
+        run.write(job.target, job.rate)
+        decoded = prove_seams(job, plain, run, readers)
     return Copied(
         os.path.getsize(job.target),
         tuple(map(len, run.packets)),

@@ -14,7 +14,6 @@ from chronocast.media.bitstream.registry import LONG_GOP
 from chronocast.media.bitstream.stream import LongGopStream
 from chronocast.media.copy.copied import CopyFailed
 from chronocast.media.source.index import FrameIndex
-from chronocast.media.source.opening import opened
 
 TAGS = {"h264": "avc1", "hevc": "hev1", "mpeg2video": "mp4v"}
 """How pieces are called in their files; of HEVC as sets may stand among the pictures."""
@@ -28,9 +27,11 @@ class Run:
     another; ``keys`` are places in the list that a decoder can begin at, the
     first included; so many pictures are ``leading`` at each of these: shown
     before it, and decoded after it.  Those of the first are ``dropped``.
+    ``template`` is the film's stream: the film stays open as long as the run
+    is written.
     """
 
-    path: str
+    template: av.VideoStream
     stream: LongGopStream
     packets: tuple[bytes, ...]
     numbers: tuple[int, ...]
@@ -39,13 +40,15 @@ class Run:
     dropped: tuple[bytes, ...] = ()
 
     @classmethod
-    def read(cls, path: str, index: FrameIndex, first: int, stop: int, moved_by: int = 0) -> Self:
+    def read(
+        cls, film: av.container.InputContainer, index: FrameIndex, first: int, stop: int, moved_by: int = 0
+    ) -> Self:
         """A film's packets from a key frame to before another, or to the end.
 
         Parameters
         ----------
-        path
-            The film's.
+        film
+            The film, opened; it has to stay so until the run is written.
         index
             Where its pictures are.
         first, stop
@@ -62,28 +65,27 @@ class Run:
         """
         packets, numbers, keys, leading = list[bytes](), list[int](), list[int](), list[int]()
         dropped = list[bytes]()
-        with opened(path) as container:
-            video = container.streams.video[0]
-            codec = LONG_GOP[video.codec_context.codec.canonical_name]
-            stream = codec.stream(bytes(video.codec_context.extradata or b""), moved_by)
-            for number, packet in _from(container, video, index, first):
-                if packet.is_corrupt:
-                    raise CopyFailed(f"Picture {number} of {path} is damaged.")
-                if packet.is_keyframe and number >= stop:
-                    break
-                if packet.is_keyframe:
-                    keys.append(len(packets))
-                    leading.append(0)
-                elif number < (at := first + numbers[keys[-1]]):
-                    leading[-1] += 1
-                    if at == first:  # it builds on what is before the cut
-                        dropped.append(stream.plain(bytes(packet)))
-                        continue
-                packets.append(stream.plain(bytes(packet)))
-                numbers.append(number - first)
+        video, path = film.streams.video[0], film.name.removeprefix("file:")
+        codec = LONG_GOP[video.codec_context.codec.canonical_name]
+        stream = codec.stream(bytes(video.codec_context.extradata or b""), moved_by)
+        for number, packet in _from(film, video, index, first):
+            if packet.is_corrupt:
+                raise CopyFailed(f"Picture {number} of {path} is damaged.")
+            if packet.is_keyframe and number >= stop:
+                break
+            if packet.is_keyframe:
+                keys.append(len(packets))
+                leading.append(0)
+            elif number < (at := first + numbers[keys[-1]]):
+                leading[-1] += 1
+                if at == first:  # it builds on what is before the cut
+                    dropped.append(stream.plain(bytes(packet)))
+                    continue
+            packets.append(stream.plain(bytes(packet)))
+            numbers.append(number - first)
         if sorted(numbers) != list(range(stop - first)):
             raise CopyFailed(f"Pictures {first} to {stop - 1} of {path} aren't whole groups.")
-        return cls(path, stream, tuple(packets), tuple(numbers), tuple(keys), tuple(leading), tuple(dropped))
+        return cls(video, stream, tuple(packets), tuple(numbers), tuple(keys), tuple(leading), tuple(dropped))
 
     def begun(self) -> Self:
         """It, as it must be where nothing comes before it.
@@ -127,20 +129,16 @@ class Run:
         """Write it as a piece."""
         delay = max(order - number for order, number in enumerate(self.numbers))
         keys = set(self.keys)
-        options = {"fflags": "+bitexact"}
-        with (
-            opened(self.path) as source,
-            av.open("file:" + target, "w", format="mp4", options=options) as output,
-        ):
-            template = source.streams.video[0]
-            video = output.add_stream_from_template(template, opaque=True)
-            video.time_base, video.codec_context.framerate = 1 / rate, rate
-            video.codec_context.codec_tag = TAGS[template.codec_context.codec.canonical_name]
+        options, step = {"fflags": "+bitexact"}, 1 / rate
+        with av.open("file:" + target, "w", format="mp4", options=options) as output:
+            video = output.add_stream_from_template(self.template, opaque=True)
+            video.time_base, video.codec_context.framerate = step, rate
+            video.codec_context.codec_tag = TAGS[self.template.codec_context.codec.canonical_name]
             video.codec_context.extradata = self.stream.extradata
             for order, (data, number) in enumerate(zip(self.packets, self.numbers, strict=True)):
                 new: av.Packet[Any] = av.Packet(self.stream.muxed(data))
                 new.pts, new.dts, new.duration = number, order - delay, 1
-                new.time_base, new.is_keyframe, new.stream = 1 / rate, order in keys, video
+                new.time_base, new.is_keyframe, new.stream = step, order in keys, video
                 output.mux(new)
         with open(target, "rb") as file:
             os.fsync(file.fileno())

@@ -11,7 +11,6 @@ import os
 import tempfile
 from collections.abc import Iterator
 from hashlib import blake2b
-from itertools import islice
 from typing import NamedTuple
 
 import av
@@ -71,12 +70,12 @@ def prove_seams(job: PieceJob, plain: Run, run: Run, readers: Readers) -> tuple[
         It doesn't.
     """
     with tempfile.TemporaryDirectory(dir=os.path.dirname(job.target) or ".", prefix=".seams.part ") as folder:
-        beside = os.path.join(folder, "beside.mp4")
-        count = _encode_beside(job, readers, beside)  # of its first pictures: before others are read
+        beside, first = os.path.join(folder, "beside.mp4"), list[av.VideoFrame]()
         parts = [
-            Part(part, range_, _source_digest(job, readers, range_))
+            Part(part, range_, _source_digest(job, readers, range_, first))
             for part, range_ in _parts(plain, run, job.frames)
         ]
+        count = _encode_beside(job, first, beside)
         alone = prove(beside, runs=[count], rate=job.rate)
         files = [beside]
         for number, part in enumerate(parts):
@@ -124,29 +123,24 @@ def _parts(plain: Run, run: Run, frames: int) -> Iterator[tuple[Run, FrameRange]
     yield end, FrameRange(first, first + len(end.packets))
 
 
-def _source_digest(job: PieceJob, readers: Readers, part: FrameRange) -> str:
-    """The digest of what pictures of the job decode to in their source."""
+def _source_digest(job: PieceJob, readers: Readers, part: FrameRange, first: list[av.VideoFrame]) -> str:
+    """The digest of what pictures of the job decode to in their source; its ``first`` ones are taken along."""
     layer = job.spans[0].layers[0]
     assert layer.media is not None
     reader = readers.reader(layer.media.path, layer.media.fingerprint)
     total = blake2b(digest_size=16)
     for number in range(int(layer.start) + part.start, int(layer.start) + part.stop):
-        total.update(picture_digest(reader.frame(number)))
+        picture = reader.frame(number)
+        if len(first) < BESIDE:
+            first.append(picture)
+        total.update(picture_digest(picture))
     return total.hexdigest()
 
 
-def _encode_beside(job: PieceJob, readers: Readers, target: str) -> int:
+def _encode_beside(job: PieceJob, first: list[av.VideoFrame], target: str) -> int:
     """Encode the first pictures of a piece, as those around it will be; how many."""
-    layer = job.spans[0].layers[0]
-    assert layer.media is not None
-    reader = readers.reader(layer.media.path, layer.media.fingerprint)
-    first, count = int(layer.start), min(BESIDE, job.frames)
-
-    def pictures() -> Iterator[av.VideoFrame]:
-        yield from (reader.frame(first + number) for number in range(count))
-
     encode_pictures(
-        islice(pictures(), count),
+        iter(first),
         target,
         job.rate,
         width=job.width,
@@ -155,7 +149,7 @@ def _encode_beside(job: PieceJob, readers: Readers, target: str) -> int:
         composed=job.colour,
         shape=job.shape,
     )
-    return count
+    return len(first)
 
 
 def _runs(parts: list[Part], frames: int) -> Iterator[tuple[int, str]]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from fractions import Fraction
 from functools import partial
 from typing import Any, NamedTuple
@@ -24,73 +24,97 @@ from chronocast.model.recipe.formats.containers import CONTAINERS, IMAGE_EXTENSI
 from chronocast.model.recipe.formats.languages import written_code
 from chronocast.model.time.timing import Duration
 
+HELD_BYTES = 64 << 20
+"""Packets of so many bytes are held from the first reading of pieces to the second; larger ones are read twice."""
 
-def _piece_times(path: str, length: Duration) -> tuple[list[int], bytes]:
-    """Presentation order of a piece's packets, and its parameter sets.
+
+class _Packet(NamedTuple):
+    """A picture as a piece has it: its place as it is shown, its bytes, whether a decoder can begin at it."""
+
+    shown: int
+    data: bytes
+    key: bool
+
+
+class _Piece:
+    """A piece's packets, its parameter sets, and how far it is shown ahead of how it is decoded.
 
     Raises
     ------
     JoinFailed
-        The piece hasn't each of its pictures exactly once.
+        It hasn't each of its pictures exactly once.
     """
-    with opened(path, packets_alone=True) as container:
-        stream = container.streams.video[0]
-        base = Fraction(stream.time_base or 1)
-        times = [
-            round(p.pts * base * length.rate) for p in container.demux(stream) if p.size and p.pts is not None
-        ]
-        extra = bytes(stream.codec_context.extradata or b"")
-    if sorted(times) != list(range(length.frames)):
-        raise JoinFailed(
-            f"The piece {os.path.basename(path)} has {len(times)} pictures where {length.frames} belong.",
-            "It is damaged; it will be made again.",
-        )
-    return times, extra
 
+    def __init__(self, path: str, length: Duration, room: int) -> None:
+        self._path, self._length = path, length
+        held: list[_Packet] | None = [] if os.path.getsize(real_path(path)) <= room else None
+        times = []
+        for packet in self._read(data=held is not None):
+            times.append(packet.shown)
+            if held is not None:
+                held.append(packet)
+        if sorted(times) != list(range(length.frames)):
+            raise JoinFailed(
+                f"The piece {os.path.basename(path)} has {len(times)} pictures where {length.frames} belong.",
+                "It is damaged; it will be made again.",
+            )
+        self._held = held
+        self.frames, self.bytes_held = length.frames, sum(len(one.data) for one in held or ())
+        self.delay = max((order - time for order, time in enumerate(times)), default=0)
 
-def _picture_packets(
-    job: JoinJob, rate: Fraction, together: _Together
-) -> Iterator[tuple[Fraction, av.Packet[Any]]]:
-    first, delay = 0, together.delay
-    for (path, frames), said in zip(job.pieces, together.said, strict=True):
-        with opened(path, packets_alone=True) as container:
+    def packets(self) -> Iterable[_Packet]:
+        """Its pictures in the order in which they are decoded; those that were held are let go."""
+        held, self._held = self._held, None
+        return self._read() if held is None else held
+
+    def _read(self, *, data: bool = True) -> Iterator[_Packet]:
+        with opened(self._path, packets_alone=True) as container:
             stream = container.streams.video[0]
-            base = Fraction(stream.time_base or 1)
-            at = first
-            for old in container.demux(stream):
-                if not old.size or old.pts is None:
-                    continue
-                data = bytes(old)
-                new = av.Packet(said(data) if said and old.is_keyframe else data)
-                new.pts, new.dts, new.duration = first + round(old.pts * base * rate), at - delay, 1
-                new.time_base, new.is_keyframe = 1 / rate, old.is_keyframe
-                yield Fraction(at) / rate, new
-                at += 1
-        first += frames
+            self.extra = bytes(stream.codec_context.extradata or b"")
+            by = Fraction(stream.time_base or 1) * self._length.rate
+            up, down = by.numerator, by.denominator
+            for packet in container.demux(stream):
+                if packet.size and packet.pts is not None:
+                    shown = (2 * packet.pts * up + down) // (2 * down)
+                    yield _Packet(shown, bytes(packet) if data else b"", packet.is_keyframe)
 
 
-def _sound_packets(path: str) -> Iterator[tuple[Fraction, int, av.Packet[Any]]]:
-    """Packets of all tracks of a sound file: (time in seconds, track, packet)."""
+def _picture_packets(rate: Fraction, together: _Together) -> Iterator[tuple[Fraction, av.Packet[Any]]]:
+    """All pictures, each with its time in frames."""
+    first, delay, step, at = 0, together.delay, 1 / rate, 0
+    for piece, said in zip(together.pieces, together.said, strict=True):
+        for shown, data, key in piece.packets():
+            new: av.Packet[Any] = av.Packet(said(data) if said and key else data)
+            new.pts, new.dts, new.duration = first + shown, at - delay, 1
+            new.time_base, new.is_keyframe = step, key
+            yield Fraction(at), new
+            at += 1
+        first += piece.frames
+
+
+def _sound_packets(path: str, rate: Fraction) -> Iterator[tuple[Fraction, int, av.Packet[Any]]]:
+    """Packets of all tracks of a sound file: (time in frames, track, packet)."""
     with opened(path) as container:
         places = {stream.index: number for number, stream in enumerate(container.streams.audio)}
         for old in container.demux(list(container.streams.audio)):
             if not old.size or old.pts is None:
                 continue
             base = Fraction(old.stream.time_base or 1)
-            new = av.Packet(bytes(old))
+            new: av.Packet[Any] = av.Packet(bytes(old))
             new.pts, new.dts, new.duration = old.pts, old.pts, old.duration
             new.time_base, new.is_keyframe = base, True
-            yield old.pts * base, places[old.stream.index], new
+            yield old.pts * base * rate, places[old.stream.index], new
 
 
 class _Together(NamedTuple):
-    """How pieces stand in one file.
+    """How ``pieces`` stand in one file.
 
     ``delay``: the smallest in frames with which no picture is decoded after it is shown.  ``sets``: the
     parameter sets of all of them; or each piece has its own before its key frames, so that a player can begin
     at any: ``said`` makes such a packet so.
     """
 
+    pieces: tuple[_Piece, ...]
     delay: int
     sets: bytes
     said: tuple[Callable[[bytes], bytes] | None, ...]
@@ -104,21 +128,25 @@ def _together(job: JoinJob, rate: Fraction) -> _Together:
     JoinFailed
         A piece has parameter sets that can't stand in a file with those before it.
     """
-    delay, sets = 0, list[bytes]()
+    pieces, room = list[_Piece](), HELD_BYTES
     for path, frames in job.pieces:
-        times, extra = _piece_times(path, Duration(frames, rate))
-        sets.append(extra)
-        delay = max(delay, max(order - time for order, time in enumerate(times)))
+        pieces.append(_Piece(path, Duration(frames, rate), room))
+        room -= pieces[-1].bytes_held
+    every, delay, sets = (
+        tuple(pieces),
+        max(piece.delay for piece in pieces),
+        [piece.extra for piece in pieces],
+    )
     nothing = (None,) * len(sets)
     if len(set(sets)) < 2:
-        return _Together(delay, b"", nothing)
+        return _Together(every, delay, b"", nothing)
     with opened(job.pieces[0][0]) as first:
         row = LONG_GOP.get(first.streams.video[0].codec_context.codec.canonical_name)
     try:
         if row is not None and row.merged:
-            return _Together(delay, row.merged(sets), nothing)
+            return _Together(every, delay, row.merged(sets), nothing)
         if row is not None and row.in_band:
-            return _Together(delay, sets[0], tuple(partial(row.in_band, each) for each in sets))
+            return _Together(every, delay, sets[0], tuple(partial(row.in_band, each) for each in sets))
     except StreamUnreadable as error:
         raise JoinFailed(f"Its pieces can't stand in one file: {error}.") from error
     other = next(path for (path, _), each in zip(job.pieces, sets, strict=True) if each != sets[0])
@@ -197,7 +225,7 @@ def join(job: JoinJob) -> int:
     if job.container == "images":
         return write_images(job)
     rate = Fraction(job.rate)
-    together = _together(job, rate)
+    together = _together(job, rate) if job.pieces else None
     container = CONTAINERS[job.container]
     with av.open(
         "file:" + real_path(job.target), "w", format=container.muxer, options=dict(container.options)
@@ -210,12 +238,12 @@ def join(job: JoinJob) -> int:
         audios: list[av.AudioStream] = []
         pictures: Iterator[tuple[Fraction, av.Packet[Any]]] = iter(())
         sounds: Iterator[tuple[Fraction, int, av.Packet[Any]]] = iter(())
-        if job.pieces:
+        if together:
             video = _picture_stream(output, job, rate, together)
-            pictures = _picture_packets(job, rate, together)
+            pictures = _picture_packets(rate, together)
         if job.sound:
             audios = _sound_streams(output, job, job.sound)
-            sounds = _sound_packets(job.sound)
+            sounds = _sound_packets(job.sound, rate)
         for packet, number in _interleaved(pictures, sounds):
             packet.stream = video if number is None else audios[number]
             output.mux(packet)
