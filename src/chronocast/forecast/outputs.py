@@ -8,7 +8,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from chronocast.forecast.band import Chance, Draws
+from chronocast.forecast.band import Chance, Draws, kept_draws
 from chronocast.forecast.container import CONTAINER_UNSURE, CONTAINER_UNSURE_BYTES, container_bytes
 from chronocast.forecast.learning.conformal import widened
 from chronocast.forecast.learning.experience import Experience, StationSeen
@@ -294,7 +294,7 @@ def forecast_outputs(
                 learned.memory.keep("work of " + asks[number].id, asked, row, most=1)
     known = [row for row in rows if row is not None]
     size, cpu = (
-        np.array(drawn).reshape(len(asks), chance.draws)
+        np.array(drawn, np.float64).reshape(len(asks), chance.draws)
         for drawn in ([row.bytes for row in known], [row.cpu_seconds for row in known])
     )
     stretch = station.load.draws(chance)
@@ -357,13 +357,15 @@ def _worked_out(
         if ask.made is None
     }
     stages = {
-        output: tuple(replace(stage, draws=widened(stage.draws, learned.widths.seconds)) for stage in found)
+        output: tuple(
+            replace(stage, draws=kept_draws(widened(stage.draws, learned.widths.seconds))) for stage in found
+        )
         for output, found in stages_of(encodes, others, station, seen, chance).items()
     }
     work = [Work(ask.id, stages.get(ask.id, ())) for ask in asks]
     saved = _saved(asks, pictures, work, station=station, seen=seen, chance=chance)
     return [
-        _Row(pictures[row], size[row], item.seconds(chance.draws), float(saved[row]), item)
+        _Row(pictures[row], size[row], kept_draws(item.seconds(chance.draws)), float(saved[row]), item)
         for row, item in enumerate(work)
     ]
 

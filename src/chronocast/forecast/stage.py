@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from chronocast.forecast.band import Draws
+from chronocast.forecast.band import Draws, kept_draws
 from chronocast.model.stages import StageKind
 
 
@@ -46,7 +46,7 @@ class Stage:
     @property
     def seconds(self) -> Draws:
         """Seconds of all its tasks together, shape (draws,)."""
-        total: Draws = self.draws.sum(axis=0)
+        total: Draws = self.draws.sum(axis=0, dtype=np.float64)
         return total
 
     def of_draw(self, number: int) -> Stage:
@@ -71,7 +71,7 @@ class Work:
 
     def stretched(self, stretch: Draws) -> Work:
         """The same by the clock, where others take some of the station: ``stretch`` has shape (draws,)."""
-        stages = tuple(replace(stage, draws=stage.draws * stretch) for stage in self.stages)
+        stages = tuple(replace(stage, draws=kept_draws(stage.draws * stretch)) for stage in self.stages)
         return replace(self, stages=stages)
 
     def seconds(self, draws: int) -> Draws:

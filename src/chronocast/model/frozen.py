@@ -9,6 +9,8 @@ from typing import Any, Self, TypeVar, cast
 from pydantic import BaseModel, ConfigDict
 
 Made = TypeVar("Made")
+_FIELDS_SET: dict[frozenset[str], set[str]] = {}
+"""The names of fields that were set, one set for the thousands of values that share them: nobody changes it."""
 
 
 class FrozenModel(BaseModel):
@@ -36,7 +38,11 @@ class FrozenModel(BaseModel):
         if len(values) > len(fields):
             values = {name: value for name, value in values.items() if name in fields}
         object.__setattr__(made, "__dict__", values)
-        object.__setattr__(made, "__pydantic_fields_set__", self.__pydantic_fields_set__ | set(update or ()))
+        told = self.__pydantic_fields_set__
+        if update and not update.keys() <= told:
+            both = frozenset(told | update.keys())
+            told = _FIELDS_SET.setdefault(both, set(both))
+        object.__setattr__(made, "__pydantic_fields_set__", told)
         object.__setattr__(made, "__pydantic_extra__", None)
         object.__setattr__(made, "__pydantic_private__", None)
         return made

@@ -16,7 +16,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from chronocast.forecast.band import Chance, Draws
+from chronocast.forecast.band import Chance, Draws, kept_draws
 from chronocast.forecast.learning.experience import Experience
 from chronocast.forecast.picture.ask import PictureAsk, basis_value
 from chronocast.forecast.picture.film import BEST, FilmEncodes
@@ -176,7 +176,7 @@ def _film_looks(asks: Sequence[PictureAsk], chance: Chance, known: Experience) -
         for number in ask.copied:
             shots[number] = MOST_DB
         mean, worst = of_shots(shots, ask.pieces)
-        found.append(Looks(mean, worst, np.median(shots, axis=1), len(measured)))
+        found.append(Looks(kept_draws(mean), kept_draws(worst), np.median(shots, axis=1), len(measured)))
     return found
 
 

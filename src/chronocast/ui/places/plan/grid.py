@@ -520,20 +520,26 @@ class Grid(QWidget):
     def selected(self) -> list[tuple[int, int]]:
         """Selected cells as (row, column); a selected source stands for its whole row."""
         found: dict[tuple[int, int], None] = {}
-        for index in self.table.selectedIndexes():
-            if index.column() > 0:
-                found[(index.row(), index.column() - 1)] = None
-            else:
-                found.update({(index.row(), n): None for n in range(self.model.columnCount() - 1)})
+        whole = range(self.model.columnCount() - 1)
+        for rows, columns in self._selected():
+            chosen = range(columns.start - 1, columns.stop - 1) if columns.start > 0 else whole
+            found.update(dict.fromkeys((row, column) for row in rows for column in chosen))
         return list(found)
 
     def selected_sources(self) -> list[str]:
         """Sources that have a selected cell."""
         if self.model.plan is None:
             return []
-        return list(
-            dict.fromkeys(self.model.plan.rows[index.row()].source for index in self.table.selectedIndexes())
-        )
+        rows = self.model.plan.rows
+        return list(dict.fromkeys(rows[number].source for chosen, _ in self._selected() for number in chosen))
+
+    def _selected(self) -> list[tuple[range, range]]:
+        """Rows and columns of the table that are selected, as rectangles; thousands of cells are one."""
+        selection = self.table.selectionModel()
+        return [
+            (range(one.top(), one.bottom() + 1), range(one.left(), one.right() + 1))
+            for one in (list(selection.selection()) if selection else [])
+        ]
 
     def _fill(self) -> None:
         plan, cells = self.model.plan, self.selected()

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from pathlib import PurePosixPath
 from typing import Any, NamedTuple
 
-from chronocast.model.batch.batch import FULL, Batch, NamedRange, Source
+from chronocast.model.batch.batch import FULL, Batch, NamedRange, Output, Source
 from chronocast.model.batch.extent import Extent, short_time
 from chronocast.model.lookup import once_each
 from chronocast.model.recipe.formats.layouts import layout_told
@@ -69,6 +69,10 @@ class PlanModel:
 
     def cell(self, row: int, column: int) -> Cell:
         return self.cells.get((row, column), Cell())
+
+    def outputs(self, places: Iterable[tuple[int, int]]) -> list[Output]:
+        """The outputs that are asked for at some places."""
+        return [output for place in places if (output := self.cells.places.get(place)) is not None]
 
     def place(self, output: str) -> tuple[int, int] | None:
         """Row and column of an output."""

@@ -32,6 +32,7 @@ from chronocast.model.show import counted
 from chronocast.preparation.asked.about_output import OutputAnswers
 from chronocast.preparation.asked.candidates import Candidate, taken
 from chronocast.preparation.forecast.outlook import Outlook
+from chronocast.preparation.forecast.several import several_outputs
 from chronocast.preparation.output.output_ready import Prospect
 from chronocast.ui.commands import Actions
 from chronocast.ui.desk.desk import Desk
@@ -46,10 +47,10 @@ from chronocast.ui.places.plan.lanes.lane_desk import LaneDesk
 from chronocast.ui.places.plan.lanes.lane_strip import LaneStrip
 from chronocast.ui.places.plan.lanes.plan_bar import PlanBar
 from chronocast.ui.places.plan.model import PlanModel, arranged, plan_model
-from chronocast.ui.places.plan.panel.detail import detail
+from chronocast.ui.places.plan.panel.detail import Detail, detail
 from chronocast.ui.places.plan.panel.panel import ForecastPanel
 from chronocast.ui.places.plan.panel.plot_model import Kept, Plot, kept_of, moment_of
-from chronocast.ui.places.plan.panel.several import detail_of_several
+from chronocast.ui.places.plan.panel.several import AT_ONCE, adding_up, detail_of_several
 from chronocast.ui.places.plan.panel.trial_box import TrialBox
 from chronocast.ui.places.plan.source_panel import SourcePanel
 from chronocast.ui.places.plan.source_sheet import source_sheet
@@ -296,18 +297,16 @@ class PlanPlace(QWidget):
 
     def selected_outputs(self) -> list[str]:
         """The outputs of the selected cells that are asked for."""
-        plan = self.plan
-        cells = [plan.cell(*at) for at in self.grid.selected()] if plan else []
-        return [cell.output for cell in cells if cell.filled]
+        return [output.id for output in self.plan.outputs(self.grid.selected())] if self.plan else []
 
     def hold(self) -> None:
         """Hold back the selected outputs, or release them."""
         if self.plan is None:
             return
-        chosen = [cell for at in self.grid.selected() if (cell := self.plan.cell(*at)).filled]
+        chosen = self.plan.outputs(self.grid.selected())
         if chosen:
-            held = not all(cell.held for cell in chosen)
-            names = [cell.output for cell in chosen]
+            held = not all(output.held for output in chosen)
+            names = [output.id for output in chosen]
             self.session.edit(f"{'hold' if held else 'release'} {len(names)}", hold(self.batch, names, held))
             self.session.requests.hold_all(names, held)
 
@@ -324,9 +323,10 @@ class PlanPlace(QWidget):
         held = self.plan.cell(*at).held if self.plan and output and (at := self.plan.place(output)) else False
         told, several = None, tuple[str, ...]()
         if self.view and output:
-            chosen = tuple(name for name in self.selected_outputs() if self.view.output(name))
-            told = detail_of_several(self.batch, self.view, chosen) if output in chosen else None
-            several = chosen if told else ()
+            chosen = tuple(self.selected_outputs())
+            if len(chosen) > 1 and output in chosen and self.view.output(output):
+                told = self._several(chosen)
+                several = chosen if told else ()
             told = told or detail(self.view, output)
         self.panel.show_detail(told, "Held back; release it to forecast it." if held else empty)
         if told is None or self.view is None:
@@ -336,6 +336,17 @@ class PlanPlace(QWidget):
         self._ways_of = WaysOf(self.view, output, several)
         self.session.want_ways(output, several)
         self._show_plot()
+
+    def _several(self, chosen: tuple[str, ...]) -> Detail | None:
+        """What several outputs come to: of very many, once it is added up."""
+        view, known = self.view, self.about.sums
+        if view is None:
+            return None
+        if len(chosen) <= AT_ONCE:
+            known = several_outputs(view, chosen, self.batch.size_limit)
+        elif self.about.several != chosen:
+            return adding_up(len(chosen))
+        return detail_of_several(self.batch, view, known) if known else None
 
     def _show_plot(self) -> None:
         view, output, several = self._ways_of
@@ -353,6 +364,8 @@ class PlanPlace(QWidget):
     def _show_ways(self, view: Outlook, output: str, about: OutputAnswers) -> None:
         if view is self._ways_of.view and (output, about.several) == self._ways_of[1:]:
             self._show_about(about)
+            if about.sums and (told := self._several(about.several)):
+                self.panel.show_detail(told)
             self._show_plot()
 
     def _show_about(self, about: OutputAnswers) -> None:
