@@ -535,10 +535,13 @@ class Grid(QWidget):
 
     def _selected(self) -> list[tuple[range, range]]:
         """Rows and columns of the table that are selected, as rectangles; thousands of cells are one."""
-        selection = self.table.selectionModel()
+        model = self.table.selectionModel()
+        if model is None:
+            return []
+        chosen = model.selection()
         return [
             (range(one.top(), one.bottom() + 1), range(one.left(), one.right() + 1))
-            for one in (list(selection.selection()) if selection else [])
+            for one in (chosen[number] for number in range(len(chosen)))
         ]
 
     def _fill(self) -> None:
