@@ -17,7 +17,7 @@ from chronocast.forecast.picture.ask import PictureAsk
 from chronocast.forecast.picture.quality import Looks, picture_looks
 from chronocast.forecast.picture.size import picture_bytes
 from chronocast.forecast.sound import sound_bytes
-from chronocast.forecast.stage import Work
+from chronocast.forecast.stage import Work, with_draws
 from chronocast.forecast.station import Station
 from chronocast.forecast.work import CopyAsk, EncodeAsk, OtherAsk, PieceAsk, piece_seconds, stages_of
 from chronocast.model.pauses import pause
@@ -209,19 +209,19 @@ def output_bytes(asks: Sequence[OutputAsk], pictures: Draws, chance: Chance) -> 
     array
         Of shape (outputs, draws).
     """
-    size = pictures.copy()
+    sound = [ask.sound.bytes(ask.seconds) if ask.sound else 0.0 for ask in asks]
+    size: Draws = pictures + np.array(sound)[:, None]
+    payload = np.median(size, axis=1) if len(asks) else np.zeros(0)
     for row, ask in enumerate(asks):
         if ask.made is not None:
             size[row] = ask.made
             continue
-        if ask.sound:
-            size[row] += ask.sound.bytes(ask.seconds)
         around = container_bytes(
             ask.container,
             ask.frames if ask.picture else 0,
             ask.sound.packets if ask.sound else 0,
             seconds=ask.seconds,
-            payload=float(np.median(size[row])),
+            payload=float(payload[row]),
             whole=ask.whole,
             finished=True,
             timecode=ask.timecode,
@@ -315,15 +315,15 @@ def _stretched(
     """The rows' work by the clock, where others take some of the station."""
     if (stretch == 1).all():
         return tuple(row.work for row in rows)
-    found = []
-    for row in rows:
-        name, asked = "by the clock " + row.work.output, (Same(row), station.load)
-        work: Work | None = learned.memory.recall(name, asked)
-        if work is None:
-            work = row.work.stretched(stretch)
-            learned.memory.keep(name, asked, work, most=1)
-        found.append(work)
-    return tuple(found)
+    found: list[Work | None] = [
+        learned.memory.recall("by the clock " + row.work.output, (Same(row), station.load)) for row in rows
+    ]
+    missing = [number for number, work in enumerate(found) if work is None]
+    fresh = with_draws([rows[number].work for number in missing], lambda draws: draws * stretch)
+    for number, work in zip(missing, fresh, strict=True):
+        found[number] = work
+        learned.memory.keep("by the clock " + work.output, (Same(rows[number]), station.load), work, most=1)
+    return tuple(work for work in found if work is not None)
 
 
 class _Row(NamedTuple):
@@ -356,13 +356,11 @@ def _worked_out(
         for row, ask in enumerate(asks)
         if ask.made is None
     }
-    stages = {
-        output: tuple(
-            replace(stage, draws=kept_draws(widened(stage.draws, learned.widths.seconds))) for stage in found
-        )
-        for output, found in stages_of(encodes, others, station, seen, chance).items()
-    }
-    work = [Work(ask.id, stages.get(ask.id, ())) for ask in asks]
+    stages = stages_of(encodes, others, station, seen, chance)
+    work = with_draws(
+        [Work(ask.id, stages.get(ask.id, ())) for ask in asks],
+        lambda draws: widened(draws, learned.widths.seconds),
+    )
     saved = _saved(asks, pictures, work, station=station, seen=seen, chance=chance)
     return [
         _Row(pictures[row], size[row], kept_draws(item.seconds(chance.draws)), float(saved[row]), item)

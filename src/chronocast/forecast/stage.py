@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -69,11 +70,28 @@ class Work:
     stations: frozenset[str] = frozenset()
     not_before: float = 0.0
 
-    def stretched(self, stretch: Draws) -> Work:
-        """The same by the clock, where others take some of the station: ``stretch`` has shape (draws,)."""
-        stages = tuple(replace(stage, draws=kept_draws(stage.draws * stretch)) for stage in self.stages)
-        return replace(self, stages=stages)
-
     def seconds(self, draws: int) -> Draws:
         """Seconds of work in all, shape (draws,)."""
         return np.sum([stage.seconds for stage in self.stages], axis=0) if self.stages else np.zeros(draws)
+
+
+def with_draws(works: Sequence[Work], others: Callable[[Draws], Draws]) -> list[Work]:
+    """Works with other draws of the seconds of all their tasks: of thousands of outputs worked out, and kept, as one array.
+
+    Parameters
+    ----------
+    works
+        The works.
+    others
+        Makes draws of others, shape (tasks, draws), each task by itself.
+    """
+    stages = [stage for work in works for stage in work.stages]
+    if not stages:
+        return list(works)
+    drawn = kept_draws(others(np.concatenate([stage.draws for stage in stages])))
+    ends = np.cumsum([len(stage.draws) for stage in stages]).tolist()
+    made = iter(
+        replace(stage, draws=drawn[end - len(stage.draws) : end])
+        for stage, end in zip(stages, ends, strict=True)
+    )
+    return [replace(work, stages=tuple(next(made) for _ in work.stages)) for work in works]

@@ -57,7 +57,7 @@ def _film_bytes(name: str, asks: Sequence[PictureAsk], chance: Chance, learned: 
         return kept
     film = FilmEncodes(asks, learned)
     drawn = film.draws(chance)
-    found = np.array([widened(_open_bytes(ask, film, drawn), learned.widths.bytes) for ask in asks])
+    found = widened(np.array([_open_bytes(ask, film, drawn) for ask in asks]), learned.widths.bytes)
     learned.memory.keep("bytes of " + name, (chance.draws, asks), found)
     return found
 
