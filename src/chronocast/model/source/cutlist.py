@@ -146,7 +146,10 @@ class Layer(FrozenModel):
         """
         if self.media is None or frames <= 0:
             return None
-        ends = [index for frame in (0, frames - 1) for index, _ in self.pictures(frame)]
+        if self.step == 1 and self.start.denominator == 1:  # each picture once, as nearly everywhere
+            ends = [self._held(self.start.numerator), self._held(self.start.numerator + frames - 1)]
+        else:
+            ends = [index for frame in (0, frames - 1) for index, _ in self.pictures(frame)]
         around = (1 if self.retime == "motion" else 0) + {"": 0, "frame": 1, "field": 2}[self.deinterlace]
         return PicturesNeeded(self._held(min(ends) - around), self._held(max(ends) + around))
 

@@ -218,8 +218,7 @@ class OutputReady:
     @property
     def film(self) -> str:
         """What is shown, whatever recipe it is made by: a source by its media, proxies by their films."""
-        cut = (self.source.original or self.source).cut
-        return digest({"media": sorted(media.fingerprint for media in cut.media)})[:16]
+        return self.source.film
 
     @cached_property
     def content(self) -> tuple[PieceContent, ...]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from fractions import Fraction
+from functools import cached_property
 from pathlib import Path
 
 from chronocast.media.piece.here import library_version
@@ -14,6 +15,7 @@ from chronocast.model.recipe.recipe import Recipe
 from chronocast.model.source.cutlist import CutList
 from chronocast.model.source.facts import ClipFacts
 from chronocast.model.time.timing import FrameRange
+from chronocast.pieces.name import digest
 from chronocast.pieces.plan import OutputPlan, plan_output
 from chronocast.pieces.rounds import Rounds
 from chronocast.timeline.described import Note, Timeline
@@ -89,7 +91,13 @@ class SourceReady:
         wanted = recipe.picture is not None and recipe.picture.drawn == "proxies"
         return (self.proxied if wanted else self.original) or self
 
-    @property
+    @cached_property
+    def film(self) -> str:
+        """What is shown, by its media: of one that is drawn from proxies, by their films."""
+        cut = (self.original or self).cut
+        return digest({"media": sorted(media.fingerprint for media in cut.media)})[:16]
+
+    @cached_property
     def films(self) -> dict[str, ClipFacts]:
         """The facts of what its media show, by path: of a proxy, those of its film."""
         return self.facts | {proxy: self.facts[film] for proxy, film in self.from_proxies.items()}

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 from chronocast.model.recipe.formats.codecs import MPEG2_RATES, PICTURE, SOUND
 from chronocast.model.time.timing import Rate
@@ -31,12 +32,12 @@ class Container:
     rates: frozenset[Rate] | None = None
     other_extensions: tuple[str, ...] = ()
 
-    @property
+    @cached_property
     def picture(self) -> tuple[str, ...]:
         """The picture codecs it holds."""
         return tuple(codec.id for codec in PICTURE.values() if self.id in codec.containers)
 
-    @property
+    @cached_property
     def sound(self) -> tuple[str, ...]:
         """The sound codecs it holds."""
         return tuple(codec.id for codec in SOUND.values() if self.id in codec.containers)
