@@ -14,7 +14,6 @@ import asyncio
 import contextlib
 import json
 import logging
-import os
 import time
 from collections.abc import Iterable
 from dataclasses import dataclass
@@ -38,13 +37,11 @@ from chronocast.journal.workspace import Workspace
 from chronocast.model.answers import Answer
 from chronocast.model.batch.batch import Batch, read_batch
 from chronocast.model.errors import ChronocastError
-from chronocast.model.frozen import FrozenModel
-from chronocast.model.house import Rank
 from chronocast.model.lookup import find
 from chronocast.model.stages import JOIN
 from chronocast.preparation.forecast.outlook import Outlook
 from chronocast.preparation.forecast.outlook_json import as_json
-from chronocast.preparation.output.output_ready import OutputReady, Prospect
+from chronocast.preparation.output.output_ready import OutputReady
 from chronocast.preparation.station.devices import decodes_by, device_sessions, devices_known
 from chronocast.preparation.station.drives import NoRoom
 from chronocast.preparation.station.this import house_name
@@ -52,6 +49,7 @@ from chronocast.preparation.stock_keeping import keep_to_limit
 from chronocast.run import events as e
 from chronocast.run.lease import Leased, take_lease
 from chronocast.run.machine import MOST_FAILURES, Machine
+from chronocast.run.runner.admission import Admission, Options
 from chronocast.run.runner.folders import Folders
 from chronocast.run.runner.grace import Grace
 from chronocast.run.runner.helpers import crew_with_house, hear_first, own_error, plan_of, run_id
@@ -91,20 +89,6 @@ def first_of(group: BaseExceptionGroup[Any]) -> BaseException:
     return found
 
 
-class Options(FrozenModel):
-    """How a run was asked for.  ``any_room``: fill drives to the last byte, too; ``hub``: of the house that helps.
-
-    ``rank`` is how it stands among other operators' runs.
-    """
-
-    replace: bool = False
-    any_room: bool = False
-    space_wait_seconds: float = 0.0
-    slots: int | None = None
-    hub: str = ""
-    rank: Rank = "as others"
-
-
 class Runner:
     """Carries one run through."""
 
@@ -120,12 +104,12 @@ class Runner:
         self.queue: asyncio.Queue[e.Event | Request | DeviceAbsent | None] = asyncio.Queue()
         self.in_hand = InHand()
         self.grace = Grace(self.in_hand)
-        self.unready: dict[str, str] = {}
         self.promised: dict[str, Any] = {}
         self.options = Options()
         self.folders = Folders(self.work.path)
         self.jobs = Jobs(self.in_hand, self.stock, self.folders)
         self.results = Results(self.in_hand, self.folders, journal, self.workspace, None)
+        self.admission = self._door()
         self.crew = crew
         self.leaving = False
         self.lease: Lock | None = None
@@ -164,6 +148,7 @@ class Runner:
             house_name(self.workspace) if hub else "",
         )
         self.results = Results(self.in_hand, self.folders, self.journal, self.workspace, None)
+        self.admission = self._door()
         self.reporter.beat()
         if len(records) > 1:  # it had a runner before, which has been gone for so long
             self.journal.append(
@@ -181,6 +166,20 @@ class Runner:
                 await self.crew.close()
             if self.lease is not None:
                 self.lease.free()  # at once, not when nobody remembers this runner
+
+    def _door(self) -> Admission:
+        """What brings outputs into the run."""
+        return Admission(
+            self.work,
+            self.in_hand,
+            self.folders,
+            jobs=self.jobs,
+            results=self.results,
+            journal=self.journal,
+            options=self.options,
+            step=self._step,
+            sessions=lambda: self.crew.sessions() if self.crew else {},
+        )
 
     async def _with_helpers(self, records: list[Record]) -> str:
         """Prepare and carry the run through; whatever fails of the runner itself ends the run and says so."""
@@ -230,7 +229,11 @@ class Runner:
         if self.leaving:
             return "left"
         assert self.machine.ended is not None
-        outcome = "needs you" if self.unready and self.machine.ended == "done" else str(self.machine.ended)
+        outcome = (
+            "needs you"
+            if self.admission.unready and self.machine.ended == "done"
+            else str(self.machine.ended)
+        )
         with contextlib.suppress(ChronocastError, OSError):
             await asyncio.to_thread(self._tidy_stock)
         self._end(outcome)
@@ -288,7 +291,7 @@ class Runner:
             self.journal.append("forecast", self.promised)
         with self.journal.together():
             for identifier in [output.id for output in self.work.batch.outputs]:
-                await self._admit(identifier, self.work.prospect)
+                await self.admission.admit(identifier, self.work.prospect)
         for record in records:
             if record.kind == "request" and record.body["kind"] != "retry":
                 await self._obey(record.body["kind"], record.body["body"])
@@ -311,96 +314,6 @@ class Runner:
         if self.stop_asked or self.leaving:
             raise StoppedEarly("The run was stopped before it had begun.")
 
-    async def _admit(self, identifier: str, prospect: Prospect, amended: bool = False) -> None:
-        """Bring an output into the run, or say why it can't be."""
-        output = prospect.batch.output(identifier)
-        assert output is not None
-        ready = prospect.output(identifier)
-        if ready is None:
-            self._unready(identifier, self.work.why_not(identifier, prospect))
-            return
-        made = self.work.made(ready)
-        if not made and (refusal := self.work.refused_by_cards.get(identifier)):
-            self._unready(identifier, refusal)
-            return
-        try:
-            await asyncio.to_thread(self.folders.remember, ready)
-        except FolderGone:
-            pass  # its pieces can be made meanwhile; its join waits for the folder
-        except PlaceError as error:
-            self._unready(identifier, str(error))
-            return
-        if not made and not self.options.replace and os.path.lexists(ready.path):
-            self._unready(
-                identifier,
-                f"{ready.path} is there already and was not touched. Rename or move it, choose another folder, "
-                "or allow files of the same name to be replaced.",
-            )
-            return
-        if (alone := self._kept_elsewhere(ready)) and not made:
-            self._unready(identifier, alone)
-            return
-        if ready.device and not made and not self._has_device(ready.device):
-            self._unready(identifier, f"{ready.device} was plugged in after this run began. Begin it again.")
-            return
-        self.unready.pop(identifier, None)
-        self.in_hand.ready[identifier] = ready
-        plan = ready.plan
-        self.jobs.know(ready)
-        spec, kept = self.jobs.spec(ready, output.held)
-        self.journal.append(
-            "output ready",
-            {
-                "id": identifier,
-                "path": str(ready.path),
-                "drive": self.folders.drive_of(ready),
-                "frames": plan.frames,
-                "pieces": len(plan.pieces),
-                "kept": sum(1 for piece in plan.pieces if piece.name in kept),
-                "map": self.jobs.piece_map(ready, kept),
-                "rate": str(plan.rate),
-                "width": plan.width,
-                "height": plan.height,
-                "title": ready.source.title,
-                "range": ready.range_name,
-                "extent": ready.extent.text,
-                "recipe": ready.recipe.title,
-                "made": bool(made),
-            },
-        )
-        if made:
-            self.results.checks[identifier] = made.checks
-            self.journal.append(
-                "made",
-                {
-                    "id": identifier,
-                    "path": str(ready.path),
-                    "bytes": made.bytes,
-                    "seconds": made.seconds,
-                    "again": True,
-                    "cpu_seconds": made.cpu_seconds,
-                    "checks": made.checks,
-                    "forecast": made.forecast,
-                },
-            )
-        await self._step(e.Amended(spec, kept) if amended else e.Added(spec, kept, proved=bool(made)))
-
-    def _kept_elsewhere(self, ready: OutputReady) -> str:
-        """Why nobody of this run may do an output, in a sentence; "" where somebody may."""
-        wanted = ready.output.stations
-        if not wanted or self.options.hub:
-            return ""
-        return (
-            f"It is kept to {' and '.join(wanted)}, and this machine renders alone. Render it with the house, or let "
-            "any station do it."
-        )
-
-    def _has_device(self, family: str) -> bool:
-        """Whether a kind of device can be used by this run, as far as it is known: a station of the house may come yet."""
-        assert self.crew is not None
-        there = any(tried.family == family and tried.at for tried in self.work.prospect.devices)
-        return there or bool(self.crew.sessions().get(family))
-
     @property
     def _proved(self) -> frozenset[str]:
         """Outputs that are proved."""
@@ -416,10 +329,6 @@ class Runner:
         return self.work.outlook(
             {name: measured(path).bytes for name, path in paths.items() if path.exists()}
         )
-
-    def _unready(self, identifier: str, sentence: str) -> None:
-        self.unready[identifier] = sentence
-        self.journal.append("output", {"id": identifier, "state": "needs you", "reason": sentence})
 
     # Going on
 
@@ -661,7 +570,11 @@ class Runner:
     async def _obey(self, kind: str, body: dict[str, Any]) -> str:
         """Carry out a request; a sentence if it can't be met."""
         outputs = tuple(str(name) for name in body.get("outputs", ()))
-        unknown = [name for name in outputs if name not in self.machine.outputs and name not in self.unready]
+        unknown = [
+            name
+            for name in outputs
+            if name not in self.machine.outputs and name not in self.admission.unready
+        ]
         if unknown and kind not in ("add",):
             return f"There is no output “{unknown[0]}” in this run."
         if kind == "pause":
@@ -670,7 +583,7 @@ class Runner:
             await self._step(e.ResumeAsked())
         elif kind == "stop":
             await self._step(e.StopAsked(outputs))
-            self._stop_unready(outputs or tuple(self.unready))
+            self._stop_unready(outputs or tuple(self.admission.unready))
         elif kind == "hold":
             await self._step(e.HoldAsked(outputs, bool(body.get("held", True))))
         elif kind == "order":
@@ -690,18 +603,18 @@ class Runner:
         """Say that outputs which couldn't be prepared are stopped, too."""
         with self.journal.together():
             for name in outputs:
-                if self.unready.pop(name, None):
+                if self.admission.unready.pop(name, None):
                     self.journal.append("output", {"id": name, "state": "stopped", "reason": ""})
 
     async def _retry(self, outputs: tuple[str, ...], replace: bool) -> None:
         """Try outputs again that need somebody, or all; ``replace``: files of the same name may be replaced now."""
         if replace:
-            self.options = self.options.model_copy(update={"replace": True})
+            self.options = self.admission.options = self.options.model_copy(update={"replace": True})
         await asyncio.to_thread(self.work.prepare)
         self.work.judge(await asyncio.to_thread(self.outlook))
-        for name in outputs or tuple(self.unready):
-            if name in self.unready:
-                await self._admit(name, self.work.prospect)
+        for name in outputs or tuple(self.admission.unready):
+            if name in self.admission.unready:
+                await self.admission.admit(name, self.work.prospect)
         await self._step(e.RetryAsked(outputs or tuple(self.machine.outputs)))
 
     async def _add(self, batch: Batch, outputs: tuple[str, ...]) -> str:
@@ -717,7 +630,7 @@ class Runner:
         self.work.batch, self.work.prospect = batch, prospect
         self.work.judge(await asyncio.to_thread(self.outlook))
         for name in outputs:
-            await self._admit(name, prospect, amended=name in self.machine.outputs)
+            await self.admission.admit(name, prospect, amended=name in self.machine.outputs)
         return ""
 
     def leave(self) -> None:
