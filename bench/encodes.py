@@ -14,7 +14,7 @@ from chronocast.model.batch.edits import add_recipe, add_source, fill
 from chronocast.model.recipe.recipe import FrameSize, PictureRecipe, RateControl, Recipe
 from chronocast.run.client import begin_run
 from chronocast.run.runner_lock import runner_lives
-from chronocast.run.view import read_view
+from chronocast.run.view_kept import read_view
 
 
 def recipe(

@@ -37,7 +37,8 @@ from chronocast.model.batch.edits import add_recipe, add_source, fill
 from chronocast.model.recipe.recipe import FrameSize, PictureRecipe, RateControl, Recipe
 from chronocast.run.client import begin_run, with_house
 from chronocast.run.runner_lock import runner_lives
-from chronocast.run.view import RunView, read_view
+from chronocast.run.view import RunView
+from chronocast.run.view_kept import read_view
 
 SEEDS = int(os.environ.get("CHRONOCAST_BENCH_SEEDS", "20"))
 RATE = Fraction(25)

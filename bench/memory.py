@@ -18,7 +18,8 @@ from chronocast.model.batch.edits import add_recipe, fill
 from chronocast.model.recipe.recipe import FrameSize, PictureRecipe, RateControl, Recipe
 from chronocast.run.client import ask, begin_run
 from chronocast.run.runner_lock import runner_lives
-from chronocast.run.view import RunView, read_view
+from chronocast.run.view import RunView
+from chronocast.run.view_kept import read_view
 
 FULL_HD = Recipe(
     id="full-hd",

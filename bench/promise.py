@@ -31,7 +31,8 @@ from chronocast.model.batch.wishes import WISHES, Wish
 from chronocast.model.recipe.recipe import FrameSize, PictureRecipe, RateControl, Recipe
 from chronocast.run.client import begin_run, with_house
 from chronocast.run.runner_lock import runner_lives
-from chronocast.run.view import RunView, read_view
+from chronocast.run.view import RunView
+from chronocast.run.view_kept import read_view
 
 RATE = Fraction(25)
 LENGTHS = (700, 250, 500, 350)

@@ -22,7 +22,7 @@ from chronocast.model.recipe.recipe import FrameSize, PictureRecipe, RateControl
 from chronocast.preparation.today import prepared
 from chronocast.run.client import begin_run
 from chronocast.run.runner_lock import runner_lives
-from chronocast.run.view import read_view
+from chronocast.run.view_kept import read_view
 from chronocast.timeline.described import Placed, Timeline, Track
 from chronocast.timeline.write import otio_text
 

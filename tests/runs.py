@@ -18,7 +18,8 @@ from chronocast.model.batch.edits import add_recipe, add_source, fill
 from chronocast.model.recipe.recipe import FrameSize, PictureRecipe, RateControl, Recipe, SoundRecipe
 from chronocast.run.client import begin_run
 from chronocast.run.runner_lock import runner_lives
-from chronocast.run.view import RunView, read_view
+from chronocast.run.view import RunView
+from chronocast.run.view_kept import read_view
 from tests.footage import clip
 
 QUICK = Recipe(

@@ -2,18 +2,23 @@
 
 from __future__ import annotations
 
+import tempfile
 import time
 import unittest
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
+from pathlib import Path
 from typing import Any
+from unittest import mock
 
 from chronocast.demo.copy import demo_batch
+from chronocast.journal.batches.runs import RunJournal
 from chronocast.model.batch.batch import Batch
 from chronocast.model.batch.edits import fill, hold
 from chronocast.model.batch.ranges import add_range
 from chronocast.model.time.timing import FrameRange
 from chronocast.run.view import RunView
+from chronocast.run.view_kept import keep_view, read_view, view_of_text, view_text
 from chronocast.ui.places.plan.headline import difference
 from chronocast.ui.places.plan.model import arranged, plan_model
 from chronocast.ui.places.run.model import places_told, run_model
@@ -274,3 +279,66 @@ class Plan(unittest.TestCase):
 
 if __name__ == "__main__":
     unittest.main()
+
+
+def long_story() -> list[Said]:
+    """A run with all that can happen: it fails, is paused, taken up, added to, helped."""
+    said = story([float(n) for n in range(1_700_000_000, 1_700_000_008)])
+    told: list[tuple[str, dict[str, Any]]] = [
+        ("started", {"task": "encode:abcdefabcdefab", "attempt": 1, "slot": "Plover/here-0", "output": "o"}),
+        ("started", {"task": "encode:bcdefabcdefabc", "attempt": 2, "slot": "here-1", "output": "o"}),
+        ("failed", {"task": "encode:bcdefabcdefabc", "attempt": 2, "fault": "media", "sentence": "It broke.", "at": "10:00:00:00"}),
+        ("request", {"kind": "pause", "body": {}}),
+        ("request", {"kind": "resume", "body": {}}),
+        (
+            "finished",
+            {
+                "task": "encode:abcdefabcdefab",
+                "attempt": 1,
+                "output": "o",
+                "cpu_seconds": 3.5,
+                "result": {"frames": 50},
+                "picture": {"file": "a.jpg", "at": "10:00:01:00", "xpsnr": 38.5, "poorest": "b.jpg"},
+            },
+        ),
+        ("house", {"sentence": "Plover is there."}),
+        ("trouble", {"sentence": "A drive is slow."}),
+        ("round", {"id": "o", "round": 2, "sentence": "Quality 22."}),
+        ("started", {"task": "encode:cdefabcdefabcd", "attempt": 3, "slot": "here-0", "output": "o"}),
+        ("request", {"kind": "order", "body": {"outputs": ["o"]}}),
+        ("taken up", {"gone_seconds": 3.0}),
+    ]  # fmt: skip
+    last = said[-1]
+    middle = [Said(last.seq + n, last.time + n, kind, body) for n, (kind, body) in enumerate(told)]
+    end = Said(middle[-1].seq + 1, middle[-1].time + 1, last.kind, last.body)
+    return [*said[:-1], *middle, end]
+
+
+class Kept(unittest.TestCase):
+    def test_a_view_that_was_kept_goes_on_as_if_all_had_been_read(self) -> None:
+        records = long_story()
+        whole = RunView().fold(records)
+        self.assertTrue(whole.worked and whole.outputs["o"].failures and whole.outputs["o"].poorest)
+        for cut in range(len(records) + 1):
+            kept = view_of_text(view_text(RunView().fold(records[:cut])))
+            self.assertEqual(kept, RunView().fold(records[:cut]), cut)
+            self.assertEqual(kept.fold(records), whole, cut)
+
+    def test_a_journal_keeps_it_where_it_is_worth_it_and_what_cannot_be_read_is_left(self) -> None:
+        with RunJournal(Path(tempfile.mkdtemp()) / "a.run") as journal:
+            with journal.together():
+                for said in long_story()[:-1]:
+                    journal.append(said.kind, said.body, said.time)
+            plain = read_view(journal, False)
+            self.assertFalse(keep_view(journal), "a short run is read at once")
+            with mock.patch("chronocast.run.view_kept.WORTH", 10):
+                self.assertTrue(keep_view(journal))
+            self.assertEqual(read_view(journal, False), plain)
+            with mock.patch.object(journal, "records", return_value=[]) as asked:
+                self.assertEqual(read_view(journal, False).outputs, plain.outputs)
+            asked.assert_called_once_with(plain.last)
+            for bad in ("{}", "no JSON", "[1]", '{"outputs": [{"id": "o"}]}'):
+                journal.keep_folded(1, plain.last, bad)
+                self.assertEqual(read_view(journal, False), plain, bad)
+            journal.keep_folded(1, plain.last + 5, view_text(RunView()))
+            self.assertEqual(read_view(journal, False), plain, "it tells of records that aren't there")

@@ -25,7 +25,7 @@ from chronocast.run.client import RunError, ask, begin_run, stop_run
 from chronocast.run.runner import watch
 from chronocast.run.runner.runner import Runner
 from chronocast.run.runner_lock import runner_lives
-from chronocast.run.view import read_view
+from chronocast.run.view_kept import read_view
 from tests.runs import HEAVY, over, render, see, small_batch, wait
 
 

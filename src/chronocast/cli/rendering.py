@@ -14,7 +14,8 @@ from chronocast.journal.batches.runs import RunJournal
 from chronocast.model.show import clock_text, size_text, time_text
 from chronocast.run.client import RunError, stop_run
 from chronocast.run.runner_lock import runner_lives
-from chronocast.run.view import OutputView, RunView, read_view
+from chronocast.run.view import OutputView, RunView
+from chronocast.run.view_kept import read_view
 
 EXIT = {"done": 0, "needs you": 1, "stopped": 130}
 

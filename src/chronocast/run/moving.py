@@ -13,7 +13,7 @@ from chronocast.model.batch.moving import as_from
 from chronocast.model.errors import ChronocastError
 from chronocast.run.client import last_run
 from chronocast.run.runner_lock import runner_lives
-from chronocast.run.view import read_view
+from chronocast.run.view_kept import read_view
 
 
 def move_batch(batch: Batch, path: Path, target: Path) -> None:

@@ -591,8 +591,3 @@ _TAKE = {
     "house": _house,
     "station": _house,
 }
-
-
-def read_view(journal: Any, lives: bool) -> RunView:
-    """A run's view from its journal."""
-    return RunView().fold(journal.records()).see(journal.now(), lives)

@@ -2,6 +2,8 @@
 
 *record* is append-only and is the run's truth.  *request* is where anyone
 leaves a wish for the runner.  *now* is overwritten several times a second.
+*folded* is what the records up to one come to, so that a long run is seen at
+once; nothing is in it that isn't in the records.
 """
 
 from __future__ import annotations
@@ -17,7 +19,20 @@ from pathlib import Path
 from typing import Any, NamedTuple, Self
 
 from pydantic_core import from_json
-from sqlalchemy import Column, Float, Integer, MetaData, String, Table, Text, insert, select, update
+from sqlalchemy import (
+    Column,
+    Float,
+    Integer,
+    MetaData,
+    String,
+    Table,
+    Text,
+    func,
+    insert,
+    inspect,
+    select,
+    update,
+)
 from sqlalchemy.dialects.sqlite import insert as upsert
 
 from chronocast.journal.batches.batch_key import batch_key
@@ -48,6 +63,13 @@ _request = Table(
 )
 _now = Table(
     "now", _tables, Column("key", String, primary_key=True), Column("time", Float), Column("body", Text)
+)
+_folded = Table(
+    "folded",
+    _tables,
+    Column("version", Integer, primary_key=True),
+    Column("seq", Integer, nullable=False),
+    Column("body", Text, nullable=False),
 )
 
 
@@ -155,6 +177,45 @@ class RunJournal:
                 select(_record).where(_record.c.seq > after).order_by(_record.c.seq)
             ).all()
         return [Record(seq, time, kind, from_json(body)) for seq, time, kind, body in rows]
+
+    def keep_folded(self, version: int, seq: int, body: str) -> None:
+        """Keep what the records up to one come to.
+
+        Parameters
+        ----------
+        version
+            Of the way in which it is written.
+        seq
+            The last record's number.
+        body
+            What they come to, as JSON.
+        """
+        row = {"version": version, "seq": seq, "body": body}
+        with self._connected() as connection:
+            _folded.create(connection, checkfirst=True)
+            connection.execute(
+                upsert(_folded).values(**row).on_conflict_do_update(index_elements=["version"], set_=row)
+            )
+
+    def folded_up_to(self, version: int) -> int:
+        """The number of the record up to which what they come to was kept last; 0 where nothing was."""
+        return int(self._of_folded(_folded.c.seq, version) or 0)
+
+    def folded(self, version: int) -> str:
+        """What was kept last of what the records come to, as JSON; "" where nothing was."""
+        return str(self._of_folded(_folded.c.body, version) or "")
+
+    def _of_folded(self, column: Any, version: int) -> Any:
+        with self._connected() as connection:
+            if not inspect(connection).has_table("folded"):  # a journal of before there was one
+                return None
+            return connection.execute(select(column).where(_folded.c.version == version)).scalar()
+
+    def last_number(self) -> int:
+        """The newest record's number."""
+        self.flush()
+        with self._connected() as connection:
+            return int(connection.execute(select(func.max(_record.c.seq))).scalar() or 0)
 
     def ask(self, kind: str, body: dict[str, Any] | None = None) -> int:
         """Leave a request for the runner; its number."""

@@ -119,7 +119,7 @@ def many_ways(
 
 def _otherwise(ready: OutputReady) -> bool:
     """Whether an output's picture is encoded on a processor."""
-    return ready.plan.settings is not None and not ready.device
+    return bool(ready.plan.settings and ready.plan.pieces) and not ready.device
 
 
 def _ways(

@@ -18,14 +18,19 @@ from chronocast.model.errors import ChronocastError
 from chronocast.model.messages.jobs import PieceJob, SoundJob
 from chronocast.preparation.forecast.outlook import Outlook
 from chronocast.preparation.forecast.outlook_json import lanes_json, room_json, total_json
+from chronocast.preparation.output.output_ready import OutputReady
 from chronocast.run import events as e
 from chronocast.run.machine import Machine
 from chronocast.run.runner.in_hand import InHand
+from chronocast.run.view_kept import keep_view
 
 log = logging.getLogger("chronocast.runner")
 
 REPORT_SECONDS = 0.25
 HEARTBEAT_SECONDS = 1.0
+COUNTED_SECONDS, FEW = 5.0, 50
+"""Of more outputs than a few, all pictures are counted again so often; in between, of those that are worked at."""
+FOLD_SECONDS = 20.0
 FORECAST_SECONDS = 2.0
 FORECAST_SHARE = 0.05
 """Of one core, forecasting takes no more than this: the others are there to encode."""
@@ -38,6 +43,9 @@ class Reporter:
         self.journal = journal
         self.machine = machine
         self.in_hand = in_hand
+        self._counted: dict[str, int] = {}
+        self._active: set[str] = set()
+        self._counted_at = 0.0
 
     def beat(self) -> None:
         """Say who carries the run, and that they live."""
@@ -102,19 +110,38 @@ class Reporter:
 
     def done_frames(self) -> dict[str, int]:
         """Pictures that are in the stock or under way, of each output that is being made: of proved ones it is all."""
+        active = {attempt.output for attempt in self.in_hand.attempts.values()}
+        touched, self._active = active | self._active, active
+        all_of = time.monotonic() - self._counted_at >= COUNTED_SECONDS or len(self.machine.outputs) <= FEW
+        if all_of:
+            self._counted_at, self._counted = time.monotonic(), {}
         found = {}
         for name, tracked in self.machine.outputs.items():
             ready = self.in_hand.ready.get(name)
             if ready is None or tracked.state in ("waiting", "stopped", "proved"):
                 continue
-            count = 0
-            for piece in ready.plan.pieces:
-                task = self.machine.tasks.get(e.TaskId(piece.stage.id, piece.name))
-                done = task is not None and task.state == "done"
-                under_way = 0 if task is None else self.in_hand.counts.get(str(task.id), 0)
-                count += piece.frames if done else min(piece.frames, under_way)
-            found[name] = count
+            if name in touched or name not in self._counted:
+                self._counted[name] = self._frames_done(ready)
+            found[name] = self._counted[name]
         return found
+
+    def _frames_done(self, ready: OutputReady) -> int:
+        count = 0
+        for piece in ready.plan.pieces:
+            task = self.machine.tasks.get(e.TaskId(piece.stage.id, piece.name))
+            done = task is not None and task.state == "done"
+            under_way = 0 if task is None else self.in_hand.counts.get(str(task.id), 0)
+            count += piece.frames if done else min(piece.frames, under_way)
+        return count
+
+    async def fold(self) -> None:
+        """Keep what a long run comes to so far, now and then: whoever looks at it needs not read all of it."""
+        while True:
+            await asyncio.sleep(FOLD_SECONDS)
+            try:
+                await asyncio.to_thread(keep_view, self.journal)
+            except JournalError as error:
+                log.warning("the journal could not be written: %s", error)
 
     async def forecast(self, outlook: Callable[[], Outlook], told: Callable[[Outlook], None]) -> None:
         """Keep the forecast as it narrows, every two seconds, of a large batch seldomer.

@@ -61,6 +61,7 @@ from chronocast.run.runner.reporter import Reporter
 from chronocast.run.runner.results import Results
 from chronocast.run.runner.settling import decide, superseded
 from chronocast.run.runner.watch import Watch
+from chronocast.run.view_kept import keep_view
 
 _ID = itemgetter("id")
 log = logging.getLogger("chronocast.runner")
@@ -204,6 +205,7 @@ class Runner:
                         for job in (
                             self._listen(),
                             self.reporter.forecast(self.outlook, self._guide),
+                            self.reporter.fold(),
                             watch.room(),
                             watch.times(),
                             watch.crew(self.crew, self._lost),
@@ -237,6 +239,8 @@ class Runner:
         with contextlib.suppress(ChronocastError, OSError):
             await asyncio.to_thread(self._tidy_stock)
         self._end(outcome)
+        with contextlib.suppress(JournalError):
+            await asyncio.to_thread(keep_view, self.journal)
         return outcome
 
     def _tidy_stock(self) -> None:

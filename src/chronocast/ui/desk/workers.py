@@ -381,9 +381,10 @@ class Follower(Worker):
         """Until another run is to be followed."""
         from chronocast.journal.batches.runs import RunJournal
         from chronocast.run.runner_lock import runner_lives
-        from chronocast.run.view import RunView
+        from chronocast.run.view_kept import folded_view
 
-        journal, view = RunJournal(path), RunView()
+        journal = RunJournal(path)
+        view = folded_view(journal)
         shown: Any = None
         try:
             while path == self._path:
