@@ -14,6 +14,7 @@ from statistics import median
 
 from tests.footage import clip
 
+from chronocast.journal.batches.runs import RunJournal
 from chronocast.journal.documents import save_batch
 from chronocast.journal.workspace import Workspace
 from chronocast.model.batch.batch import FULL, Batch, Source
@@ -23,6 +24,7 @@ from chronocast.model.recipe.supplied import SUPPLIED
 from chronocast.preparation.today import learned, outlook_now, prepared
 from chronocast.run import events as e
 from chronocast.run.machine import Machine
+from chronocast.run.view_kept import keep_view, read_view
 
 SOURCES, RECIPES, PIECES = 1000, 10, 20
 WINDOW = """
@@ -66,7 +68,12 @@ told["forecast anew"] = time.perf_counter() - at
 until(lambda: False, 3)
 told["undo"] = took(session.undo)
 until(lambda: False, 6)
+at = time.perf_counter()
 told["select all"] = took(window.plan_place.grid.table.selectAll)
+until(lambda: window.plan_place.about.sums)
+told["sums"] = time.perf_counter() - at
+until(lambda: window.plan_place.ways)
+told["ways"] = time.perf_counter() - at
 until(lambda: False, 20)
 heart.deleteLater()  # nobody's window has one
 loop = QEventLoop(); QTimer.singleShot(40_000, loop.quit); cpu = time.process_time(); loop.exec()
@@ -166,6 +173,11 @@ def in_window(path: Path) -> list[tuple[str, str, str]]:
             f"{told['undo'] * 1000:.0f} ms; {told['select all'] * 1000:.0f} ms",
             "100 ms",
         ),
+        (
+            "all 10,000 chosen: added up; other ways to make all of them, at first",
+            f"{told['sums']:.2f} s; {told['ways']:.1f} s",
+            "",
+        ),
         ("idle, share of a core", f"{told['idle']:.1%}", "1 %"),
         ("the window's memory", f"{told['rss'] / 1e6:.0f} MB", "< 600 MB"),
     ]
@@ -208,9 +220,57 @@ def in_run() -> list[tuple[str, str, str]]:
     ]
 
 
+def in_journal(folder: Path) -> list[tuple[str, str, str]]:
+    """What a run of 20,000 pieces comes to, by its records and as its journal keeps it."""
+    band = {"p10": 1.0, "likely": 1.0, "safe": 1.0}
+    finish = {key: "2026-01-01T00:00:00+00:00" for key in band}
+    outputs = [f"output {number}" for number in range(SOURCES)]
+    with RunJournal(folder / "long.run") as journal, journal.together():
+        begin = {"batch": {"outputs": [{"id": name} for name in outputs]}, "path": "/batch"}
+        journal.append("begin", begin)
+        told = [
+            {"id": name, "seconds": band, "cpu_seconds": band, "bytes": band, "finish": finish}
+            for name in outputs
+        ]
+        journal.append("forecast", {"outputs": told, "total": {"finish": finish}})
+        for name in outputs:
+            pieces = [f"{name} {piece}" for piece in range(PIECES)]
+            ready = {"path": f"/out/{name}.mp4", "title": name, "range": "", "recipe": "R", "frames": 4000}
+            counts = {"rate": "25", "pieces": PIECES, "kept": 0, "map": [(p, 200, "encode") for p in pieces]}
+            journal.append("output ready", {"id": name, **ready, **counts})
+            for piece in pieces:
+                task = {"task": f"encode:{piece}", "attempt": 1, "output": name}
+                journal.append("started", {**task, "slot": "here-0"})
+                journal.append("finished", {**task, "cpu_seconds": 3.0, "result": {"frames": 200}})
+            check = [
+                {"name": f"{n}", "ok": True, "expected": "", "found": "", "proof": ""} for n in range(12)
+            ]
+            made = {"path": f"/out/{name}.mp4", "bytes": 1, "seconds": 1.0, "cpu_seconds": 1.0}
+            journal.append("made", {"id": name, **made, "checks": check})
+            journal.append("output", {"id": name, "state": "proved", "reason": ""})
+    took = []
+    with RunJournal(folder / "long.run") as journal:
+        for kept in (False, True):
+            if kept:
+                keep_view(journal)
+            times = []
+            for _ in range(5):
+                at = time.perf_counter()
+                read_view(journal, False)
+                times.append(time.perf_counter() - at)
+            took.append(min(times))
+    return [
+        (
+            "what such a run comes to, read: all its records, as its journal keeps it",
+            f"{took[0]:.2f} s, {took[1] * 1000:.0f} ms",
+            "50 ms",
+        )
+    ]
+
+
 def measure(folder: Path) -> list[tuple[str, str, str]]:
     """Once each: what is meant are seconds and tenths of them, not how they spread."""
     collect_seldom()
-    rows = in_run()
+    rows = [*in_run(), *in_journal(folder)]
     path = make_batch(folder / "films")
     return [*in_core(path), *in_window(path), *rows]
