@@ -223,7 +223,7 @@ def in_run() -> list[tuple[str, str, str]]:
 def in_journal(folder: Path) -> list[tuple[str, str, str]]:
     """What a run of 20,000 pieces comes to, by its records and as its journal keeps it."""
     band = {"p10": 1.0, "likely": 1.0, "safe": 1.0}
-    finish = {key: "2026-01-01T00:00:00+00:00" for key in band}
+    finish = dict.fromkeys(band, "2026-01-01T00:00:00+00:00")
     outputs = [f"output {number}" for number in range(SOURCES)]
     with RunJournal(folder / "long.run") as journal, journal.together():
         begin = {"batch": {"outputs": [{"id": name} for name in outputs]}, "path": "/batch"}
