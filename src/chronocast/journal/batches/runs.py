@@ -64,9 +64,9 @@ _request = Table(
 _now = Table(
     "now", _tables, Column("key", String, primary_key=True), Column("time", Float), Column("body", Text)
 )
-_folded = Table(
+_folded = Table(  # made when it is first written: journals of before are only read
     "folded",
-    _tables,
+    MetaData(),
     Column("version", Integer, primary_key=True),
     Column("seq", Integer, nullable=False),
     Column("body", Text, nullable=False),
