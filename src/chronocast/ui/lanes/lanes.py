@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import itertools
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import replace
 from datetime import datetime, timedelta
 
@@ -63,7 +63,7 @@ class Lanes(QWidget):
         super().__init__(parent)
         self.theme = theme
         self.data: LaneData | None = None
-        self.current = ""
+        self.current, self.marked = "", frozenset[str]()
         self.view = TimeView.all_of(60.0)
         self.movable = True
         self._boxes: list[tuple[QRectF, Block]] = []
@@ -88,7 +88,7 @@ class Lanes(QWidget):
     def show_lanes(self, data: LaneData, current: str = "") -> None:
         """Show other blocks."""
         if data is self.data:
-            self.set_current(current)
+            self.set_current(current, self.marked)
             return
         self.data, self.current = data, current
         self.view = self.view.of(data.end)
@@ -103,10 +103,11 @@ class Lanes(QWidget):
         self.updateGeometry()
         self.update()
 
-    def set_current(self, output: str) -> None:
-        """Mark another output."""
-        if output != self.current:
-            self.current = output
+    def set_current(self, output: str, chosen: Iterable[str] = ()) -> None:
+        """Mark another output, and more faintly those that are chosen with it."""
+        marks = output, frozenset(chosen)
+        if marks != (self.current, self.marked):
+            self.current, self.marked = marks
             self.update()
 
     # Time
@@ -175,6 +176,10 @@ class Lanes(QWidget):
         for box, block in self._boxes:
             if block.output == self.current:
                 painter.drawRect(box.adjusted(-1, -1, 1, 1))
+            elif block.output in self.marked:
+                painter.fillRect(
+                    QRectF(box.left(), box.bottom() - 3, box.width(), 3), self.theme.color("tide")
+                )
         self._now(painter)
         if self._drop is not None:
             self._paint_drop(painter, self._drop)

@@ -311,7 +311,8 @@ class PlanPlace(QWidget):
             self.session.requests.hold_all(names, held)
 
     def _chosen(self, output: str) -> None:
-        self.lanes.set_current(output)
+        chosen = tuple(self.selected_outputs())
+        self.lanes.set_current(output, chosen)
         source = self.grid.current_source()
         self.side.setCurrentWidget(self.sheet if source else self.forecast_side)
         if source:
@@ -323,7 +324,6 @@ class PlanPlace(QWidget):
         held = self.plan.cell(*at).held if self.plan and output and (at := self.plan.place(output)) else False
         told, several = None, tuple[str, ...]()
         if self.view and output:
-            chosen = tuple(self.selected_outputs())
             if len(chosen) > 1 and output in chosen and self.view.output(output):
                 told = self._several(chosen)
                 several = chosen if told else ()
