@@ -39,6 +39,7 @@ def recipe(
     picture: dict[str, object] = {
         "codec": codec,
         "effort": effort,
+        "bases": "never",  # what composing takes is judged for each output
         "size": FrameSize(mode="ceiling", width=size[0], height=size[1]),
     }
     if control:

@@ -114,8 +114,14 @@ def read(outputs: Sequence[OutputReady], space: Workspace, facts: Sequence[Piece
     for fact in reversed(facts):  # the newest last: that is what the file is made of
         if fact.xpsnr is not None:
             looks[fact.film, fact.family][fact.window] = fact.xpsnr
+    newer = None
     for fact in facts:
-        cpu[fact.film, fact.family][fact.window] += fact.cpu_seconds
+        if fact.family:
+            cpu[fact.film, fact.family][fact.window] += fact.cpu_seconds
+        elif newer is not None and (newer.film, newer.frames) == (fact.film, fact.frames):
+            # what composing its pictures took is told right before a piece, and by itself
+            cpu[newer.film, newer.family][newer.window] += fact.cpu_seconds
+        newer = fact if fact.family else None
     found = []
     for ready in outputs:
         plan = ready.plan

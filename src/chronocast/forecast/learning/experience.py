@@ -15,6 +15,8 @@ from chronocast.model.stages import HERE
 
 PACES = 200
 """Of each pace, how many of the newest pieces are remembered."""
+OF_FILM = 12
+"""Of these, so many of one film: a long film alone would say nothing of how films differ."""
 STATE_GAIN = 0.5
 """How far the newest piece moves what is believed of a station's present state."""
 STATE_SECONDS = 1800.0
@@ -234,14 +236,17 @@ def _values(seen: FamilySeen) -> tuple[tuple[str, list[float]], ...]:
 def _stations(facts: Sequence[PieceFact], now: float) -> dict[str, StationSeen]:
     paces: dict[str, dict[str, tuple[list[str], list[float], list[float]]]] = {}
     newest: dict[str, list[tuple[float, str, float]]] = {}
+    counts: dict[tuple[str, str, str], int] = {}
     for fact in facts:
         # the processor's seconds: what others took of the machine then says nothing of now
         seconds = fact.cpu_seconds or fact.wall_seconds
         if not fact.pixels or not seconds:
             continue
         films, logs, bits = paces.setdefault(fact.station, {}).setdefault(fact.pace, ([], [], []))
-        if len(logs) >= PACES:
+        of_film = counts.get((fact.station, fact.pace, fact.film), 0)
+        if len(logs) >= PACES or of_film >= OF_FILM:
             continue
+        counts[fact.station, fact.pace, fact.film] = of_film + 1
         films.append(fact.film)
         logs.append(log(seconds / (fact.pixels / 1e6)))
         bits.append(log(max(1.0, 8.0 * fact.bytes) / fact.pixels))

@@ -20,6 +20,7 @@ from sqlalchemy import (
     String,
     Table,
     Text,
+    and_,
     desc,
     func,
     insert,
@@ -29,7 +30,7 @@ from sqlalchemy import (
 )
 
 from chronocast.forecast.learning.conformal import Outcome, as_it_was
-from chronocast.forecast.learning.experience import PieceFact
+from chronocast.forecast.learning.experience import OF_FILM, PieceFact
 from chronocast.journal.database import connected, open_database
 from chronocast.model.answers import Answer
 
@@ -163,12 +164,19 @@ class Ledger:
             What is shown by the outputs that are asked about.
         """
         newest = func.row_number().over(partition_by=_piece.c.family, order_by=desc(_piece.c.id))
-        of_pace = func.row_number().over(
-            partition_by=(_piece.c.station, _piece.c.pace), order_by=desc(_piece.c.id)
+        pace = _piece.c.station, _piece.c.pace
+        of_pace, of_film = (
+            func.row_number().over(partition_by=columns, order_by=desc(_piece.c.id))
+            for columns in (pace, (*pace, _piece.c.film))
         )
-        ranked = select(_piece, newest.label("newest"), of_pace.label("of_pace")).subquery()
+        ranked = select(
+            _piece, newest.label("newest"), of_pace.label("of_pace"), of_film.label("of_film")
+        ).subquery()
         wanted = or_(
-            ranked.c.newest <= NEWEST, ranked.c.of_pace <= NEWEST, ranked.c.film.in_(list(films)[:MOST_FILMS])
+            ranked.c.newest <= NEWEST,
+            # of long films a few pieces: how films differ is told by many
+            and_(ranked.c.of_pace <= NEWEST * OF_FILM, ranked.c.of_film <= OF_FILM),
+            ranked.c.film.in_(list(films)[:MOST_FILMS]),
         )
         with self._connected() as connection:
             rows = (
