@@ -345,6 +345,25 @@ class Seconds(unittest.TestCase):
         self.assertEqual([stage.station for stage in encode], [HERE, "far"])
         self.assertGreater(band(encode[1].seconds).likely, 5 * band(encode[0].seconds).likely)
 
+    def test_a_long_film_does_not_hide_what_others_took(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            ledger = Ledger(Path(folder) / "ledger.sqlite")
+            for film, count in (("old", 3), ("older", 3), ("long", 260)):
+                for number in range(count):
+                    one = replace(fact(cpu_seconds=2.0 if film == "long" else 1.0), film=film)
+                    ledger.add_piece(replace(one, family=film, window=f"{film} {number}"))
+            facts = ledger.pieces()
+            ledger.close()
+        seen, alone = (
+            learn_from(told).stations[HERE].paces["x"]
+            for told in (facts, [one for one in facts if one.film == "long"])
+        )
+        self.assertEqual(set(seen.films), {"long", "old", "older"})
+        self.assertLess(seen.films.count("long"), 20)
+        ask = PieceAsk("", 1.0, 1.0, "x")
+        of_all, of_one = (encode_belief(SUPPLIED_PACE, ask, told, "new").mean for told in (seen, alone))
+        self.assertLess(of_all, of_one, "two of three films were quicker")
+
     def test_what_a_station_taught_is_kept_apart(self) -> None:
         with tempfile.TemporaryDirectory() as folder:
             ledger = Ledger(Path(folder) / "ledger.sqlite")
