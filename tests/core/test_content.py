@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from chronocast.forecast.band import Z90, Chance
 from chronocast.forecast.learning.calibration import calibration_of
 from chronocast.forecast.learning.conformal import Outcome, as_it_was, widened, width_factor
-from chronocast.forecast.learning.experience import PieceFact, learn_from
+from chronocast.forecast.learning.experience import OF_FILM, PieceFact, learn_from
 from chronocast.forecast.learning.film_seen import FilmSeen
 from chronocast.forecast.picture.content import Character, Row, factors, learned
 from chronocast.journal.batches.runs import RunJournal
@@ -160,7 +160,8 @@ class Memory(unittest.TestCase):
             known, asked = ledger.pieces(), ledger.pieces(["kelp"])
             ledger.close()
         self.assertEqual(sum(item.family == "rare" for item in known), 1)
-        self.assertEqual(sum(item.family == "flood" for item in known), NEWEST)
+        flood = [item.film for item in known if item.family == "flood"]
+        self.assertEqual((len(flood), flood.count("kelp")), (NEWEST + OF_FILM, OF_FILM), "a few of each film")
         self.assertEqual(sum(item.film == "kelp" for item in asked), 30, "of a film that is asked about, all")
 
     def test_forecast_and_fact_are_told_and_a_pace_is_learned_anew_on_demand(self) -> None:

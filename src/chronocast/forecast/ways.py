@@ -126,14 +126,14 @@ class WaysTable(NamedTuple):
 class _Film:
     """What is likely of a film's windows for each kind of encode, worked out when it is first asked for."""
 
-    def __init__(self, asks: Sequence[PictureAsk], learned: Experience) -> None:
-        self._asks, self._learned = asks, learned
+    def __init__(self, asks: Sequence[PictureAsk]) -> None:
+        self._asks = asks
         self._columns: Mapping[str, int] = {}
         self._middles: dict[str, Middles] = {}
         self._kinds: set[Kind] = set()
         self._blocks: dict[tuple[tuple[str, ...], tuple[Kind, ...]], tuple[Values, ...]] = {}
 
-    def need(self, wanted: Mapping[Kind, Way]) -> None:
+    def need(self, wanted: Mapping[Kind, Way], learned: Experience) -> None:
         """Work out what is likely for kinds that weren't asked for before: other kinds say nothing of these."""
         fresh = {kind: way for kind, way in wanted.items() if kind not in self._kinds}
         if not fresh:
@@ -151,7 +151,7 @@ class _Film:
             for ask in self._asks
             for kind, way in fresh.items()
         ]
-        film = FilmEncodes([*asked, *(ask for ask in self._asks if _seen(ask))], self._learned, looks=True)
+        film = FilmEncodes([*asked, *(ask for ask in self._asks if _seen(ask))], learned, looks=True)
         self._columns = film.columns
         self._middles |= film.middles()
         self._kinds |= fresh.keys()
@@ -206,9 +206,9 @@ def _films(asks: Sequence[OutputAsk], ways: Sequence[_Several], learned: Experie
         asked = [(p.windows, p.packets, p.source_kind, p.blank, p if _seen(p) else None) for p in pictures]
         film: _Film | None = learned.memory.recall("middles of " + name, asked)
         if film is None:
-            film = _Film(pictures, learned)
+            film = _Film(pictures)
             learned.memory.keep("middles of " + name, asked, film)
-        film.need(kinds[name])
+        film.need(kinds[name], learned)
         found[name] = film
     return found
 

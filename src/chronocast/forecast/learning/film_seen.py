@@ -5,8 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-import numpy as np
-
 HELD = 0.08
 """A source whose windows differ by no more (one standard deviation of the log) was held by a rate: cameras and
 mezzanine codecs write as much of an easy picture as of a hard one."""
@@ -14,7 +12,10 @@ mezzanine codecs write as much of an easy picture as of a hard one."""
 
 def held(packets: Sequence[float]) -> bool:
     """Whether the size of a source's packets, by window, says nothing of what it shows, since a rate held it."""
-    return len(packets) >= 3 and float(np.std(packets)) < HELD
+    if len(packets) < 3:
+        return False
+    middle = sum(packets) / len(packets)  # of so few values quicker than as an array
+    return sum((value - middle) ** 2 for value in packets) < len(packets) * HELD**2
 
 
 @dataclass(frozen=True)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable, Iterable, Iterator
+from concurrent.futures import Executor, ThreadPoolExecutor
 from fractions import Fraction
 from functools import partial
 from typing import Any, NamedTuple
@@ -24,6 +25,8 @@ from chronocast.model.recipe.formats.containers import CONTAINERS, IMAGE_EXTENSI
 from chronocast.model.recipe.formats.languages import written_code
 from chronocast.model.time.timing import Duration
 
+SUMMING = 2
+"""So many parts' sums are taken at once, while they are joined."""
 HELD_BYTES = 64 << 20
 """Packets of so many bytes are held from the first reading of pieces to the second; larger ones are read twice."""
 
@@ -192,20 +195,30 @@ def _sound_streams(output: OutputContainer, job: JoinJob, sound: str) -> list[av
     return audios
 
 
-def _see_whole(job: JoinJob) -> None:
-    """See that the bytes of every part are those that were put into the stock.
+class _Sums:
+    """The sums over a file's parts, taken beside joining them: whether their bytes are those that were put into the stock."""
 
-    Raises
-    ------
-    JoinFailed
-        Those of one are others.
-    """
-    parts = [path for path, _ in job.pieces] + ([job.sound] if job.sound else [])
-    for path, known in zip(parts, job.sums, strict=False):
-        if known and file_sum(path) != known:
-            raise JoinFailed(
-                f"The piece {os.path.basename(path)} is damaged in the stock.", "It will be made again."
-            )
+    def __init__(self, job: JoinJob, pool: Executor) -> None:
+        parts = [path for path, _ in job.pieces] + ([job.sound] if job.sound else [])
+        self._found = [
+            (path, known, pool.submit(file_sum, path))
+            for path, known in zip(parts, job.sums, strict=False)
+            if known
+        ]
+
+    def see(self) -> None:
+        """Wait for them all.
+
+        Raises
+        ------
+        JoinFailed
+            Those of one part are others.
+        """
+        for path, known, found in self._found:
+            if found.result() != known:
+                raise JoinFailed(
+                    f"The piece {os.path.basename(path)} is damaged in the stock.", "It will be made again."
+                )
 
 
 def join(job: JoinJob) -> int:
@@ -221,9 +234,19 @@ def join(job: JoinJob) -> int:
     OSError
         The target can't be written.
     """
-    _see_whole(job)
-    if job.container == "images":
-        return write_images(job)
+    with ThreadPoolExecutor(SUMMING) as pool:
+        sums = _Sums(job, pool)
+        try:
+            size = write_images(job) if job.container == "images" else _write(job)
+        except Exception:
+            sums.see()  # a damaged piece is why, whatever was said of it
+            raise
+        sums.see()
+        return size
+
+
+def _write(job: JoinJob) -> int:
+    """Write a joined file; its size in bytes."""
     rate = Fraction(job.rate)
     together = _together(job, rate) if job.pieces else None
     container = CONTAINERS[job.container]
