@@ -70,7 +70,7 @@ told["undo"] = took(session.undo)
 until(lambda: False, 6)
 at = time.perf_counter()
 told["select all"] = took(window.plan_place.grid.table.selectAll)
-until(lambda: window.plan_place.about.sums)
+until(lambda: len(window.plan_place.panel.detail.lines) > 1)
 told["sums"] = time.perf_counter() - at
 until(lambda: window.plan_place.ways)
 told["ways"] = time.perf_counter() - at

@@ -54,7 +54,7 @@ class NearlyDone(unittest.TestCase):
             found = Grace(in_hand(given, seconds, 448)).seconds_left(TASK, 1, time.time())
             assert found is not None
             self.assertAlmostEqual(found, left, delta=0.1)
-        for given, seconds in ((448, 60.0), (200, 1.0), (0, 0.5)):
+        for given, seconds in ((448, 100.0), (200, 1.0), (0, 0.5)):
             self.assertIsNone(Grace(in_hand(given, seconds, 448)).seconds_left(TASK, 1, time.time()))
         short = Grace(in_hand(40, 1.0, 40)).seconds_left(TASK, 1, time.time())
         self.assertAlmostEqual(short or 0.0, 3.0, delta=0.1)

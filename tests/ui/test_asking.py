@@ -6,6 +6,7 @@ import tempfile
 import unittest
 from datetime import datetime, timedelta
 from pathlib import Path
+from unittest import mock
 
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
@@ -13,6 +14,7 @@ from PyQt6.QtWidgets import QApplication
 
 from chronocast.forecast.band import Band
 from chronocast.journal.documents import load_batch
+from chronocast.model.show import size_text
 from chronocast.preparation.forecast.outlook import Outlook
 from chronocast.ui.places.plan.panel.plot_model import Kept, Plot, Point, dragged, way_told
 from chronocast.ui.places.plan.panel.trial_box import TrialBox
@@ -111,6 +113,18 @@ class Asking(unittest.TestCase):
         self.assertFalse(any(output.own for output in desk.session.batch.outputs))
         desk.click_cell(0, 2)
         desk.until(lambda: not place.about.several and place.ways, "one file's own ways")
+
+    def test_very_many_are_added_up_beside_the_window(self) -> None:
+        desk = self.desk()
+        place = desk.window.plan_place
+        with mock.patch("chronocast.ui.places.plan.place.AT_ONCE", 1):
+            place.grid.table.selectAll()
+            desk.until(lambda: place.panel.detail and place.panel.detail.title == "4 files chosen", "a title")
+            desk.until(lambda: place.panel.detail and len(place.panel.detail.lines) > 3, "the sums")
+            desk.until(lambda: place.about.several and place.ways, "other ways of all")
+        view = desk.session.view
+        assert view is not None and place.panel.detail is not None
+        self.assertIn(size_text(view.bytes.likely), dict(place.panel.detail.lines)["size"])
 
     def test_a_trial_is_looked_at_taken_and_may_be_left_in_the_middle(self) -> None:
         desk = self.desk()

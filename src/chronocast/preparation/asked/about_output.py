@@ -11,7 +11,6 @@ from chronocast.preparation.asked.backwards import Circumstances, RateAnswer, ca
 from chronocast.preparation.asked.candidates import Candidate, candidates
 from chronocast.preparation.asked.floor import FloorAnswer, least_for_floor
 from chronocast.preparation.forecast.outlook import Outlook
-from chronocast.preparation.forecast.several import Several
 from chronocast.preparation.output.output_ready import OutputReady
 from chronocast.preparation.output.why_nothing_kept import why_nothing_kept
 
@@ -33,8 +32,8 @@ class OutputAnswers:
         The least that keeps the floor of quality; None where that isn't asked.
     nothing_kept
         Why none of its pieces is in the stock, in words; "" where some are, or nothing was made of its source.
-    several, sums
-        The outputs that the ways are of, where they are of several, and what these come to.
+    several
+        The outputs that the ways are of, where they are of several.
     """
 
     ways: tuple[Candidate, ...] = ()
@@ -42,7 +41,6 @@ class OutputAnswers:
     floor: FloorAnswer | None = None
     nothing_kept: str = ""
     several: tuple[str, ...] = ()
-    sums: Several | None = None
 
     @property
     def short(self) -> tuple[str, ...]:

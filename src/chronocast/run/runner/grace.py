@@ -10,7 +10,7 @@ from chronocast.model.messages.jobs import PieceJob
 from chronocast.run import events as e
 from chronocast.run.runner.in_hand import InHand
 
-MOST_SECONDS = 5.0
+MOST_SECONDS = 10.0
 """Nobody who stops a run waits longer for a part."""
 LEAST_SHARE = 0.5
 """Of a part less of which is done it isn't known how long it still takes."""

@@ -8,7 +8,6 @@ import logging
 import threading
 import time
 from collections.abc import Callable
-from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -311,18 +310,14 @@ class Forecaster(Worker):
     def _find_ways(self, output: str, several: tuple[str, ...]) -> None:
         from chronocast.preparation.asked.about_output import OutputAnswers, answers_about
         from chronocast.preparation.asked.many_ways import many_ways
-        from chronocast.preparation.forecast.several import several_outputs
         from chronocast.preparation.today import made_lately
 
         prospect, view, now = self._last
         ready = prospect.output(output)
         found = OutputAnswers(several=several)
         if several:
-            limit = prospect.batch.size_limit
-            found = replace(found, sums=several_outputs(view, several, limit))
-            self.tell(self.ways, view, output, found)
-            self._see_newer()
-            found = replace(found, ways=many_ways(several, output, view, now, limit))
+            ways = many_ways(several, output, view, now, prospect.batch.size_limit)
+            found = OutputAnswers(ways, several=several)
         elif ready is not None:
             found = answers_about(ready, prospect.batch, view, now, made_lately(self._workspace))
         self.tell(self.ways, view, output, found)

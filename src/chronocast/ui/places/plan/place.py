@@ -32,11 +32,12 @@ from chronocast.model.show import counted
 from chronocast.preparation.asked.about_output import OutputAnswers
 from chronocast.preparation.asked.candidates import Candidate, taken
 from chronocast.preparation.forecast.outlook import Outlook
-from chronocast.preparation.forecast.several import several_outputs
+from chronocast.preparation.forecast.several import Several, several_outputs
 from chronocast.preparation.output.output_ready import Prospect
 from chronocast.ui.commands import Actions
 from chronocast.ui.desk.desk import Desk
 from chronocast.ui.desk.session import Session
+from chronocast.ui.desk.workers import errand
 from chronocast.ui.lanes.lanes import Lanes
 from chronocast.ui.places.place import Touched
 from chronocast.ui.places.plan.asked_fields import AskedFields
@@ -72,6 +73,14 @@ class WaysOf(NamedTuple):
     view: Outlook | None
     output: str
     several: tuple[str, ...] = ()
+
+
+class SumsOf(NamedTuple):
+    """What is added up: some outputs of a forecast, against what a file is to have at most."""
+
+    view: Same
+    chosen: tuple[str, ...]
+    limit: int | None
 
 
 class PlanPlace(QWidget):
@@ -136,6 +145,8 @@ class PlanPlace(QWidget):
         self.asked = AskedFields()
         self.about = OutputAnswers()
         self._ways_of = WaysOf(None, "")
+        self._sums: tuple[SumsOf | None, Several | None] = (None, None)
+        self._adding: SumsOf | None = None
         beside = QWidget()
         stacked = QVBoxLayout(beside)
         stacked.setContentsMargins(0, 0, 0, 0)
@@ -339,14 +350,25 @@ class PlanPlace(QWidget):
 
     def _several(self, chosen: tuple[str, ...]) -> Detail | None:
         """What several outputs come to: of very many, once it is added up."""
-        view, known = self.view, self.about.sums
+        view, limit = self.view, self.batch.size_limit
         if view is None:
             return None
+        asked = SumsOf(Same(view), chosen, limit)
         if len(chosen) <= AT_ONCE:
-            known = several_outputs(view, chosen, self.batch.size_limit)
-        elif self.about.several != chosen:
+            self._sums = asked, several_outputs(view, chosen, limit)
+        elif self._sums[0] != asked:
+            if self._adding != asked:
+                self._adding = asked
+                errand(lambda: (asked, several_outputs(view, chosen, limit)), self._added, self.trouble.emit)
             return adding_up(len(chosen))
+        known = self._sums[1]
         return detail_of_several(self.batch, view, known) if known else None
+
+    def _added(self, sums: tuple[SumsOf, Several | None]) -> None:
+        """Very many chosen outputs are added up."""
+        if sums[0] == self._adding:
+            self._sums = sums
+            self._chosen(self.grid.current_output())
 
     def _show_plot(self) -> None:
         view, output, several = self._ways_of
@@ -364,8 +386,6 @@ class PlanPlace(QWidget):
     def _show_ways(self, view: Outlook, output: str, about: OutputAnswers) -> None:
         if view is self._ways_of.view and (output, about.several) == self._ways_of[1:]:
             self._show_about(about)
-            if about.sums and (told := self._several(about.several)):
-                self.panel.show_detail(told)
             self._show_plot()
 
     def _show_about(self, about: OutputAnswers) -> None:
