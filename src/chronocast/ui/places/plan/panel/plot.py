@@ -271,7 +271,8 @@ class WaysPlot(QWidget):
         x = min(right, max(scales.left, scales.x(kept.left)))
         painter.setPen(pen(late))
         painter.drawLine(QPointF(x, scales.top), QPointF(x, bottom))
-        label("wanted", x - 60 * unit, bottom + 1, late)
+        beside_time = x + 60 * unit > self.width() - 72  # the word that names the axis stands there
+        label("wanted", x - 60 * unit, bottom - 16 * unit if beside_time else bottom + 1, late)
         if kept.line:
             painter.setBrush(Qt.BrushStyle.NoBrush)
             path = QPainterPath()
