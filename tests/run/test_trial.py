@@ -9,8 +9,11 @@ from dataclasses import replace
 from datetime import datetime, timedelta
 from pathlib import Path
 
+import numpy as np
+
 from chronocast.crew.local.probing import carry_out_probes
 from chronocast.crew.local.trial import at_floor, hold_trial
+from chronocast.forecast.band import exact
 from chronocast.forecast.picture.looks import Measured, lowest
 from chronocast.journal.documents import load_batch
 from chronocast.journal.workspace import Workspace
@@ -22,6 +25,7 @@ from chronocast.preparation.asked.candidates import candidates
 from chronocast.preparation.asked.many_ways import many_ways
 from chronocast.preparation.asked.probes import choose_probes
 from chronocast.preparation.asked.trial import moments_of, variants_of
+from chronocast.preparation.forecast.output_outlook import OutputOutlook
 from chronocast.preparation.today import circumstances, outlook_now, prepared
 from tests.runs import QUICK, RATED, small_batch
 
@@ -114,6 +118,12 @@ class Trials(unittest.TestCase):
         }
         self.assertGreater(effort["slow effort"], effort[""])
 
+    def as_made(self, item: OutputOutlook) -> OutputOutlook:
+        """An output's forecast once it is made: nothing of it is unsure."""
+        assert item.draws is not None
+        draws = np.array([np.zeros(item.draws.shape[1]), np.full(item.draws.shape[1], item.bytes.likely)])
+        return replace(item, made=True, bytes=exact(item.bytes.likely), seconds=exact(0.0), draws=draws)
+
     def test_several_files_by_other_ways_come_to_what_each_of_them_does(self) -> None:
         now, view = circumstances(self.prospect, self.space), outlook_now(self.prospect, self.space)
         names = [item.ready.output.id for item in view.outputs]
@@ -132,6 +142,16 @@ class Trials(unittest.TestCase):
         rate = next(way for way in together if way.words.endswith("b/s"))
         self.assertEqual((rate.files, rate.of), (1, 2), "only one of them is made at a rate")
         self.assertIn("for 1 of 2 files", rate.besides)
+        made = replace(view, outputs=tuple(self.as_made(item) for item in view.outputs))
+        now_made, *ways = many_ways(names, names[1], made, now)
+        self.assertEqual(now_made.seconds.likely, 0)
+        for way in ways:
+            self.assertLess(
+                1.1, way.seconds.safe / way.seconds.likely, f"{way.words}: it isn't known that well"
+            )
+            alone = slow if way.words == slow.words else rate
+            if way.files < way.of:  # what can't be made so is made already
+                self.assertLess(way.seconds.likely, 0.9 * alone.seconds.likely + 1)
         self.assertEqual(many_ways([], names[0], view, now), ())
         self.assertEqual(many_ways(names, "nothing", view, now), ())
 

@@ -185,7 +185,7 @@ def taken(recipe: Recipe, values: Mapping[str, Any], like: Recipe) -> Recipe | N
         found = with_values(recipe, values)
     except ModelError:
         return None
-    return None if conflicts(found) else found
+    return None if found == recipe or conflicts(found) else found
 
 
 def variations(recipe: Recipe) -> list[tuple[str, dict[str, Any]]]:

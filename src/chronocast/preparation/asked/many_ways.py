@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from math import exp
 from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
-from chronocast.forecast.band import Draws, band
+from chronocast.forecast.band import Z90, Chance, Draws, band
 from chronocast.forecast.learning.memory import Memory, Same
 from chronocast.forecast.outputs import OutputAsk
 from chronocast.forecast.picture.quality import LookBand
@@ -57,10 +58,11 @@ class WayOfMany(Candidate):
 
 
 class _Ways(NamedTuple):
-    """The way of each column: that of now where another one can't be taken; and whether it can."""
+    """The way of each column: that of now where another one can't be taken; whether it can; whether it asks for as many bytes."""
 
     each: tuple[Way, ...]
     can: tuple[bool, ...]
+    alike: tuple[bool, ...]
 
 
 class _Asked(NamedTuple):
@@ -158,9 +160,9 @@ class _Others:
         made = plan.width, plan.height, plan.rate, plan.settings.encoder, plan.settings.threads
         asked = *made, len(plan.pieces), now
         if asked not in self._ways:
-            others = (way_of(ready, other) if other else now for other in self._recipes)
+            each = now, *(way_of(ready, other) if other else now for other in self._recipes)
             can = (other is not None for other in self._recipes)
-            self._ways[asked] = _Ways((now, *others), (True, *can))
+            self._ways[asked] = _Ways(each, (True, *can), tuple(way.prior == now.prior for way in each))
         return self._ways[asked]
 
 
@@ -174,6 +176,20 @@ def _others(recipe: Recipe, tried: Sequence[tuple[str, Values]], like: Recipe, m
     if found is None:
         found = _Others([taken(recipe, values, like) for _, values in tried[1:]])
         memory.keep(name, asked, found, most=EXCEPTIONS)
+    return found
+
+
+WAY_SD = 0.15
+"""How far one encode of a film may be off another at the least, in bytes and in seconds (one standard deviation of the
+log): of what is made already nothing is unsure, of another way to make it all is."""
+
+
+def _unsure(draws: Draws) -> Draws:
+    """Draws of outputs with at least so much doubt in each, together: rather told too wide than too narrow."""
+    middle = np.maximum(np.median(draws, axis=1, keepdims=True), 1e-9)
+    spread = np.log(np.maximum(draws, 1e-9) / middle).std(axis=1, keepdims=True)
+    more = np.sqrt(np.maximum(0.0, WAY_SD**2 - spread**2))
+    found: Draws = draws * np.exp(more * Chance(draws.shape[1]).normal("another way"))
     return found
 
 
@@ -191,11 +207,19 @@ class _Told:
         idle = (np.median(seconds, axis=1) <= 0) | (table.seconds[:, 0] <= 0)
         stretch = _stretch(items)
         errs = np.where(idle[:, None], stretch, seconds / np.where(idle, 1.0, table.seconds[:, 0])[:, None])
-        first = np.where(idle, 0.0, table.seconds[:, 0])
-        by_way = np.concatenate([first[:, None], table.seconds[:, 1:]], axis=1)
-        self.seconds: Draws = by_way.T @ errs + left[0]
-        self._sizes = table.bytes / table.bytes[:, :1]
-        self.bytes: Draws = self._sizes.T @ sizes + left[1]
+        # those that another way can't be taken for stay as they are
+        other = np.array([one.ways.can for one in able])
+        other[:, 0] = False
+        first = np.where(idle, 0.0, table.seconds[:, 0])[:, None]
+        # what pieces in the stock took says most of what the same takes by another effort
+        alike = np.array([one.ways.alike for one in able])
+        share = np.where(alike, 1.0, table.bytes / table.bytes[:, :1])
+        self._sizes = np.where(other, share, 1.0)
+        self._other = other
+        self.seconds: Draws = np.where(other, 0.0, first).T @ errs + left[0]
+        self.seconds += np.where(other, table.seconds, 0.0).T @ _unsure(errs)
+        self.bytes: Draws = np.where(other, 0.0, 1.0).T @ sizes + left[1]
+        self.bytes += np.where(other, share, 0.0).T @ _unsure(sizes)
         others = [item for item in items if item.ready.output.id in draws]
         self._likely, self._safe = (
             np.array([getattr(one.item.bytes, what) for one in able]) for what in ("likely", "safe")
@@ -218,7 +242,8 @@ class _Told:
         """
         share = self._sizes[:, column]
         likely = np.concatenate([self._likely * share, self._others_likely])
-        safe = np.concatenate([self._safe * share, self._others_safe])
+        least = np.where(self._other[:, column], self._likely * exp(Z90 * WAY_SD), 0.0)
+        safe = np.concatenate([np.maximum(self._safe, least) * share, self._others_safe])
         return WayOfMany(
             words,
             values,
@@ -234,7 +259,7 @@ class _Told:
 
     def _looks(self, column: int) -> LooksOutlook | None:
         """The poorest shot of any output, and all of them on the whole."""
-        moved = self._table.looks[:, column] - self._table.looks[:, 0]
+        moved = np.where(self._other[:, column], self._table.looks[:, column] - self._table.looks[:, 0], 0.0)
         told = [
             (one.item.looks, float(by))
             for one, by in zip(self._able, moved, strict=True)
