@@ -12,9 +12,9 @@ from unittest import mock
 from chronocast.model.messages.jobs import EncoderSettings, PieceJob
 from chronocast.model.source.cutlist import PictureSpan
 from chronocast.run import events as e
-from chronocast.run.runner import grace
-from chronocast.run.runner.grace import Grace
-from chronocast.run.runner.in_hand import Attempt, InHand
+from chronocast.run.runner.hand import grace
+from chronocast.run.runner.hand.grace import Grace
+from chronocast.run.runner.hand.in_hand import Attempt, InHand
 
 TASK = e.TaskId("encode", "a")
 

@@ -24,7 +24,7 @@ from chronocast.preparation.station.drives import NoRoom, drive_of
 from chronocast.preparation.today import prepared
 from chronocast.run import events as e
 from chronocast.run.runner.folders import Folders, media_of
-from chronocast.run.runner.in_hand import Attempt, InHand
+from chronocast.run.runner.hand.in_hand import Attempt, InHand
 from chronocast.run.runner.jobs import Jobs
 from chronocast.run.runner.lessons import damaged_parts, does_not_fit, learn, remember_damage
 from chronocast.run.runner.results import Results

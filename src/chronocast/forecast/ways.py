@@ -316,9 +316,8 @@ class _Pieces:
                 for ask in shown
             ]
         )
-        self.there = np.full(
-            self.likely.shape, np.nan
-        )  # bytes that are as they are, whatever is made of the rest
+        # bytes that are as they are, whatever is made of the rest
+        self.there = np.full(self.likely.shape, np.nan)
         copied = [
             [size if n in ask.copied else None for n, size in enumerate(ask.kept)] if ask.copied else None
             for ask in shown

@@ -173,11 +173,11 @@ def about(forecast: Forecast, batch: Batch, output: str) -> OutputAnswers:
         The batch has no such output, or it can't be made.
     """
     now = circumstances(forecast.prospect, workspace())
-    ready = forecast.prospect.output(output)
-    if ready is not None:
-        return answers_about(ready, batch, forecast.view, now, made_lately(workspace()))
     known = [item.ready.output.id for item in forecast.view.outputs]
     several = [name for name in known if fnmatchcase(name, output)]
+    ready = forecast.prospect.output(several[0] if len(several) == 1 else output)
+    if ready is not None:
+        return answers_about(ready, batch, forecast.view, now, made_lately(workspace()))
     if not several:
         raise ModelError(
             f"There is no output “{output}” that can be made.", f"There are: {', '.join(known[:8])}."

@@ -203,7 +203,7 @@ class _Told:
         seconds, sizes = (np.array([drawn[n] for drawn in mine]) for n in range(2))
         width = seconds.shape[1]
         left = np.array(list(draws.values())).reshape(len(draws), 2, width).sum(axis=0)
-        # of one that has nothing left to do it isn't known how it errs: it is taken at what is likely
+        # of one that has nothing left to do it isn't known how it errs: only how much at the least
         idle = (np.median(seconds, axis=1) <= 0) | (table.seconds[:, 0] <= 0)
         stretch = _stretch(items)
         errs = np.where(idle[:, None], stretch, seconds / np.where(idle, 1.0, table.seconds[:, 0])[:, None])

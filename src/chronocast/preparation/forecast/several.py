@@ -21,6 +21,8 @@ class Several:
         How many are made already.
     totals
         Seconds of work and bytes.
+    sound_bytes, source_bytes
+        What their sound takes, and all media of their sources, each once.
     finish, finish_safe
         Seconds from now until the last is finished, likely and safe.
     largest
@@ -41,6 +43,8 @@ class Several:
     left_out: int
     made: int
     totals: Totals
+    sound_bytes: float
+    source_bytes: int
     finish: float
     finish_safe: float
     largest: OutputOutlook
@@ -70,6 +74,7 @@ def several_outputs(view: Outlook, outputs: Sequence[str], limit: float | None =
         return None
     left = [item for item in items if not item.made]
     seen = [(item.looks.worst.likely, n) for n, item in enumerate(items) if item.looks is not None]
+    media = {path: clip.bytes for item in items for path, clip in item.ready.source.facts.items()}
     stages: dict[str, float] = {}
     for item in items:
         for stage in item.stages:
@@ -79,6 +84,8 @@ def several_outputs(view: Outlook, outputs: Sequence[str], limit: float | None =
         len(outputs) - len(items),
         len(items) - len(left),
         together(items),
+        sum(item.sound_bytes for item in items),
+        sum(media.values()),
         max((item.finish.likely for item in left), default=0.0),
         max((item.finish.safe for item in left), default=0.0),
         max(items, key=lambda item: item.bytes.likely),

@@ -13,7 +13,7 @@ from chronocast.model.house import Rank
 from chronocast.preparation.output.output_ready import OutputReady, Prospect
 from chronocast.run import events as e
 from chronocast.run.runner.folders import Folders
-from chronocast.run.runner.in_hand import InHand
+from chronocast.run.runner.hand.in_hand import InHand
 from chronocast.run.runner.jobs import Jobs
 from chronocast.run.runner.prepared_batch import PreparedBatch
 from chronocast.run.runner.results import Results

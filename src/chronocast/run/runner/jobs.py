@@ -17,7 +17,7 @@ from chronocast.preparation.output.output_ready import OutputReady
 from chronocast.preparation.station.drives import need_room
 from chronocast.run.events import OutputSpec, TaskId
 from chronocast.run.runner.folders import Folders
-from chronocast.run.runner.in_hand import InHand
+from chronocast.run.runner.hand.in_hand import InHand
 from chronocast.run.runner.settling import wanted_pieces
 from chronocast.run.view import shown_name
 

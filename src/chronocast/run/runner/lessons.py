@@ -27,7 +27,7 @@ from chronocast.preparation.output.output_ready import OutputReady
 from chronocast.preparation.output.piece_fact import base_fact, composing_fact, piece_fact
 from chronocast.preparation.source.damaged import picture_time
 from chronocast.run.events import TaskId
-from chronocast.run.runner.in_hand import Attempt, InHand
+from chronocast.run.runner.hand.in_hand import Attempt, InHand
 
 
 def learn(

@@ -21,7 +21,7 @@ from chronocast.preparation.forecast.outlook_json import lanes_json, room_json, 
 from chronocast.preparation.output.output_ready import OutputReady
 from chronocast.run import events as e
 from chronocast.run.machine import Machine
-from chronocast.run.runner.in_hand import InHand
+from chronocast.run.runner.hand.in_hand import InHand
 from chronocast.run.view_kept import keep_view
 
 log = logging.getLogger("chronocast.runner")

@@ -26,8 +26,8 @@ from chronocast.preparation.output.measured_looks import measured_looks
 from chronocast.preparation.output.output_ready import OutputReady
 from chronocast.run import events as e
 from chronocast.run.runner.folders import Folders
+from chronocast.run.runner.hand.in_hand import Attempt, InHand
 from chronocast.run.runner.helpers import own_error
-from chronocast.run.runner.in_hand import Attempt, InHand
 from chronocast.run.runner.lessons import damaged_parts, does_not_fit, learn, remember_damage
 from chronocast.run.runner.pictures import RunPictures
 from chronocast.run.runner.watch import STILL_SECONDS

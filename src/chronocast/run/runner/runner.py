@@ -51,9 +51,9 @@ from chronocast.run.lease import Leased, take_lease
 from chronocast.run.machine import MOST_FAILURES, Machine
 from chronocast.run.runner.admission import Admission, Options
 from chronocast.run.runner.folders import Folders
-from chronocast.run.runner.grace import Grace
+from chronocast.run.runner.hand.grace import Grace
+from chronocast.run.runner.hand.in_hand import Attempt, InHand
 from chronocast.run.runner.helpers import crew_with_house, hear_first, own_error, plan_of, run_id
-from chronocast.run.runner.in_hand import Attempt, InHand
 from chronocast.run.runner.jobs import Jobs
 from chronocast.run.runner.prepared_batch import PreparedBatch
 from chronocast.run.runner.recovery import tidy

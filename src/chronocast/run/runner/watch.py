@@ -14,7 +14,7 @@ from chronocast.preparation.station.drives import room_on
 from chronocast.run import events as e
 from chronocast.run.machine import Machine
 from chronocast.run.runner.folders import Folders
-from chronocast.run.runner.in_hand import InHand
+from chronocast.run.runner.hand.in_hand import InHand
 
 ROOM_SECONDS, WAITING_SECONDS = 2.0, 0.3
 """How often drives are looked at: while nothing waits for them, and while something does."""

@@ -37,6 +37,7 @@ def detail_of_several(batch: Batch, view: Outlook, several: Several) -> Detail:
         ("time", _time(several)),
         ("finished", _finished(several, view)),
         ("size", f"{size_text(totals.bytes.likely)} likely, {size_text(totals.bytes.safe)} safe"),
+        ("", _shares(several)),
         *_over(several, batch),
         ("largest", f"{size_text(several.largest.bytes.likely)}: {_name(several.largest)}"),
         *_sent(several, view),
@@ -68,6 +69,13 @@ def _finished(several: Several, view: Outlook) -> str:
     likely, safe = (clock_text(view.time_after(s)) for s in (several.finish, several.finish_safe))
     told = f"{likely} likely, safe by {safe}"
     return told if view.settled else f"about {told}"
+
+
+def _shares(several: Several) -> str:
+    """What of all bytes sound takes, and what they are against those of the sources."""
+    likely = max(1.0, several.totals.bytes.likely)
+    told = f"sound {several.sound_bytes / likely:.0%}"
+    return f"{told}; {likely / several.source_bytes:.2g} × the sources" if several.source_bytes else told
 
 
 def _over(several: Several, batch: Batch) -> tuple[tuple[str, str], ...]:

@@ -8,7 +8,7 @@ import time
 from chronocast.crew.contract import Crew
 from chronocast.model.messages.jobs import PieceJob
 from chronocast.run import events as e
-from chronocast.run.runner.in_hand import InHand
+from chronocast.run.runner.hand.in_hand import InHand
 
 MOST_SECONDS = 10.0
 """Nobody who stops a run waits longer for a part."""
