@@ -50,11 +50,11 @@ def in_hand(done: int, seconds: float, frames: int = 100) -> InHand:
 class NearlyDone(unittest.TestCase):
     def test_only_what_soon_ends_is_waited_for(self) -> None:
         """Encoders hold pictures back that they were given: a part is done when they are done with those."""
-        for given, seconds, left in ((448, 20.0, 2.4), (440, 16.0, 2.3), (400, 10.0, 2.7)):
+        for given, seconds, left in ((448, 20.0, 2.4), (440, 16.0, 2.3), (400, 10.0, 2.7), (200, 1.0, 1.9)):
             found = Grace(in_hand(given, seconds, 448)).seconds_left(TASK, 1, time.time())
             assert found is not None
             self.assertAlmostEqual(found, left, delta=0.1)
-        for given, seconds in ((448, 100.0), (200, 1.0), (0, 0.5)):
+        for given, seconds in ((448, 100.0), (100, 1.0), (50, 0.1), (0, 0.5)):
             self.assertIsNone(Grace(in_hand(given, seconds, 448)).seconds_left(TASK, 1, time.time()))
         short = Grace(in_hand(40, 1.0, 40)).seconds_left(TASK, 1, time.time())
         self.assertAlmostEqual(short or 0.0, 3.0, delta=0.1)

@@ -15,7 +15,9 @@ from chronocast.model.batch.columns import set_own
 from chronocast.model.batch.edits import add_recipe, fill, hold, remove_source, set_folder
 from chronocast.model.batch.ranges import add_pick, rename_range
 from chronocast.model.time.timing import FrameRange
+from chronocast.preparation.asked.backwards import Circumstances
 from chronocast.preparation.forecast.outlook import Outlook, outlook
+from chronocast.preparation.in_groups import first_figures
 from chronocast.preparation.output.output_ready import Prospect
 from chronocast.preparation.station.this import this_station
 from chronocast.preparation.today import prepared
@@ -92,6 +94,26 @@ class Edits(unittest.TestCase):
                     self.assert_alike(quick, Touched(fresh, view), f"edit {number}")
             last = Touched(fresh, view)
         self.assertGreaterEqual(told, 9)
+
+    def test_the_first_figures_of_its_groups_are_those_of_the_whole_forecast(self) -> None:
+        batch, known = load_batch(self.path), Experience()
+        begun = prepared(batch.model_copy(update={"outputs": ()}), self.path, self.workspace)
+        station = this_station(self.workspace)
+        now = Circumstances(self.workspace.stock, station, known)
+        with mock.patch("chronocast.preparation.in_groups.FIRST_GROUP", new=1):
+            told = list(first_figures(batch, begun, self.workspace, now))
+        self.assertGreater(len(told), 1, "source by source")
+        self.assertEqual([one.looked_at for one in told], sorted({one.looked_at for one in told}))
+        last = told[-1]
+        self.assertEqual(last.looked_at, len(batch.outputs))
+        planned = prepared(batch, self.path, self.workspace, before=last.prospect)
+        self.assertTrue(all(item.plan is last.outputs[item.output.id].ready.plan for item in planned.outputs))
+        view = outlook(planned, self.workspace.stock, station, known)
+        self.assertEqual(
+            [(o.ready.output.id, o.bytes, o.seconds, o.basis) for o in view.outputs],
+            [(o.ready.output.id, o.bytes, o.seconds, o.basis) for o in last.outputs.values()],
+        )
+        self.assertEqual(sorted(last.prospect.refused), sorted(planned.refused))
 
     def test_an_edit_that_renames_other_files_is_not_told_by_what_it_touched_alone(self) -> None:
         batch = load_batch(self.path)

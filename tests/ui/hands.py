@@ -22,14 +22,15 @@ from chronocast.ui.window import Window
 class Desk:
     """A window on a batch, and a heartbeat that watches the interface's thread."""
 
-    def __init__(self, batch: Path | None) -> None:
+    def __init__(self, batch: Path | None, wait: bool = True) -> None:
         self.app = make_app()
         themes.apply(self.app, themes.INK)
         self.session = Session(batch)
         self.window = Window(self.session, themes.INK)
         self.window.show()
         self.session.open()
-        self.until(lambda: self.session.view is not None, "the first forecast")
+        if wait:
+            self.until(lambda: self.session.view is not None, "the first forecast")
         self.heart = Heartbeat()
 
     def until(self, ready: Callable[[], object], what: str, seconds: float = 90) -> None:

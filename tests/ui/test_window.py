@@ -106,6 +106,33 @@ class Tasks(unittest.TestCase):
         wait_for_errands()
         self.assertEqual(len(load_batch(self.path).outputs), 3)
 
+    def test_of_very_many_files_what_each_takes_is_told_before_the_plan_of_all(self) -> None:
+        for place in ("chronocast.ui.desk.workers.MANY", "chronocast.preparation.in_groups.FIRST_GROUP"):
+            patch = mock.patch(place, new=1)
+            patch.start()
+            self.addCleanup(patch.stop)
+        self.number += 3
+        path = small_batch(Path(tempfile.mkdtemp()) / "films", 3, 60, (QUICK, RATED), first=self.number)
+        desk = Desk(path, wait=False)
+        self.addCleanup(desk.close)
+        told: list[tuple[str, str, str, bool]] = []
+
+        def note(touched: frozenset[str]) -> None:
+            if "forecast" in touched and desk.session.view is None:
+                more, waits = desk.window.headline.headline.size_more, desk.cell_text(2, 1)
+                told.append((more, desk.cell_text(0, 1), waits, desk.window.begin.isEnabled()))
+
+        desk.session.changed.connect(note)
+        desk.until(lambda: desk.session.view is not None, "the forecast")
+        self.assertEqual(
+            [more for more, *_ in told], [f"so far · {n} of 6 files looked at" for n in (2, 4, 6)]
+        )
+        first, last = told[0], told[-1]
+        self.assertTrue("kB" in first[1] and "kB" not in first[2], first)
+        self.assertTrue("kB" in last[2] and not last[3], last)
+        self.assertEqual(desk.cell_text(0, 1), last[1], "it is what the forecast says")
+        desk.until(lambda: not desk.session.busy, "nothing more to wait for")
+
     def test_files_dropped_anywhere_become_sources_and_bad_ones_are_named(self) -> None:
         desk = self.desk(clips=1)
         window = desk.window

@@ -12,7 +12,6 @@ from chronocast.forecast.band import Chance, Draws, kept_draws
 from chronocast.forecast.container import CONTAINER_UNSURE, CONTAINER_UNSURE_BYTES, container_bytes
 from chronocast.forecast.learning.conformal import widened
 from chronocast.forecast.learning.experience import Experience, StationSeen
-from chronocast.forecast.learning.memory import Same
 from chronocast.forecast.picture.ask import PictureAsk
 from chronocast.forecast.picture.quality import Looks, picture_looks
 from chronocast.forecast.picture.size import picture_bytes
@@ -20,6 +19,7 @@ from chronocast.forecast.sound import sound_bytes
 from chronocast.forecast.stage import Work, with_draws
 from chronocast.forecast.station import Station
 from chronocast.forecast.work import CopyAsk, EncodeAsk, OtherAsk, PieceAsk, piece_seconds, stages_of
+from chronocast.model.lookup import Same
 from chronocast.model.pauses import pause
 
 

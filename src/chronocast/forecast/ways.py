@@ -18,7 +18,6 @@ from numpy.typing import NDArray
 
 from chronocast.forecast.container import container_bytes
 from chronocast.forecast.learning.experience import Experience, StationSeen
-from chronocast.forecast.learning.memory import Same
 from chronocast.forecast.outputs import OutputAsk
 from chronocast.forecast.picture.ask import PictureAsk
 from chronocast.forecast.picture.content import Middles
@@ -36,6 +35,7 @@ from chronocast.forecast.work import (
     encode_belief,
     stage_belief,
 )
+from chronocast.model.lookup import Same
 from chronocast.model.pauses import pause
 from chronocast.model.stages import CHECK, JOIN, SOUND
 

@@ -4,12 +4,27 @@ from __future__ import annotations
 
 from collections import OrderedDict
 from collections.abc import Callable, Hashable, Mapping, Sequence
-from typing import Any, TypeVar
+from typing import Any, Generic, TypeVar
 
 T = TypeVar("T")
 
 R = TypeVar("R")
 MOST_REMEMBERED = 4096
+
+
+class Same(Generic[T]):
+    """``Same(thing)`` in a question: answered before only for the very same object, however like it another may be."""
+
+    __slots__ = ("thing",)
+
+    def __init__(self, thing: T) -> None:
+        self.thing = thing
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Same) and other.thing is self.thing
+
+    def __hash__(self) -> int:
+        return id(self.thing)
 
 
 def once_each(work_out: Callable[[T], R]) -> Callable[[T], R]:

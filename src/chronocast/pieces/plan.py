@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 from fractions import Fraction
-from functools import partial
+from functools import lru_cache, partial
 from math import ceil
 from typing import NamedTuple
 
 from chronocast.media.piece.settings import encoder_settings, sampling_of
+from chronocast.model.lookup import Same
 from chronocast.model.messages.jobs import EncoderSettings, PieceJob, SoundJob
 from chronocast.model.picture.colour import RGB_MATRIX, Colour, high_range, tags_for
 from chronocast.model.picture.geometry import PictureSize, View
@@ -17,6 +18,7 @@ from chronocast.model.recipe.as_source import definite, stored_shape
 from chronocast.model.recipe.recipe import PictureRecipe, Recipe, frame_size
 from chronocast.model.source.cutlist import CutList
 from chronocast.model.source.facts import ClipFacts
+from chronocast.model.source.origin import Origin
 from chronocast.model.time.timing import Duration, FrameRange, Rate, parse_rate
 from chronocast.pieces.copying import sound_copied
 from chronocast.pieces.picture_pieces import picture_pieces
@@ -104,9 +106,18 @@ def picture_size(source: CutList, picture: PictureRecipe, view: View, container:
     container
         Our own word for it.
     """
-    if stored_shape(picture, container, source.origin, view) != 1:
-        return PictureSize(source.origin.width, source.origin.height)
-    shown_width, shown_height = view.shown(source.width, source.height)
+    return _size((source.width, source.height), source.origin, Same(picture), view, container)
+
+
+@lru_cache(maxsize=1024)
+def _size(
+    square: tuple[int, int], origin: Origin, of: Same[PictureRecipe], view: View, container: str
+) -> PictureSize:
+    """One size for thousands of sources that are alike."""
+    picture = of.thing
+    if stored_shape(picture, container, origin, view) != 1:
+        return PictureSize(origin.width, origin.height)
+    shown_width, shown_height = view.shown(*square)
     return frame_size(picture.size, round(shown_width), round(shown_height), multiple=picture.kind.multiple)
 
 

@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 from fractions import Fraction
+from functools import lru_cache
+from typing import NamedTuple
 
 from chronocast.media.piece.here import library_version
 from chronocast.media.piece.sound import sound_encoder
 from chronocast.model.errors import ModelError
+from chronocast.model.lookup import Same
 from chronocast.model.messages.jobs import SoundJob
 from chronocast.model.recipe.formats.codec import SoundCodec
 from chronocast.model.recipe.formats.codecs import SOUND
@@ -49,15 +52,32 @@ def plan_sound(
     ModelError
         None of the tracks that were chosen is there.
     """
-    asked, codec = recipe.sound, SOUND[recipe.sound.codec if recipe.sound else "aac"]
-    assert asked is not None
-    tracks = tracks_taken(source, asked, recipe.container)
+    assert recipe.sound is not None
+    wanted = _Wanted(recipe.sound, recipe.container, accept_damage, seconds or part.seconds(source.rate))
+    return _planned(Same(source), part, wanted)
+
+
+class _Wanted(NamedTuple):
+    """What is asked of a sound: as the recipe has it, in which container, damage accepted or not, how long."""
+
+    sound: SoundRecipe
+    container: str
+    accept_damage: bool
+    seconds: Fraction
+
+
+@lru_cache(maxsize=64)
+def _planned(of: Same[CutList], part: FrameRange, wanted: _Wanted) -> SoundJob:
+    """One plan for all outputs of a source that sound alike; they are planned one after another."""
+    source, asked, container = of.thing, wanted.sound, wanted.container
+    codec = SOUND[asked.codec]
+    tracks = tracks_taken(source, asked, container)
     known = [source.origin.sound[n] if n < len(source.origin.sound) else SoundOrigin() for n in tracks]
     rates = [item.sample_rate for item in known] or [48000]
     if asked.sample_rate != "source":
         sample_rate: int = asked.sample_rate
     else:
-        sample_rate = codec.nearest_rate(max(rates), CONTAINERS[recipe.container].sound_rates)
+        sample_rate = codec.nearest_rate(max(rates), CONTAINERS[container].sound_rates)
     depth = asked.depth
     if depth == "source":
         depth = 16 if all(0 < item.depth <= 16 for item in known) else 24
@@ -85,7 +105,7 @@ def plan_sound(
     job = SoundJob(
         name="",
         target="",
-        samples=round((seconds or part.seconds(source.rate)) * sample_rate),
+        samples=round(wanted.seconds * sample_rate),
         sample_rate=sample_rate,
         channels=channels_of(layouts[0]),
         codec=asked.codec,
@@ -95,7 +115,7 @@ def plan_sound(
         depth=depth if codec.lossless else 0,
         languages=languages if any(languages) else (),
         layouts=() if usual else tuple(layouts),
-        accept_damage=accept_damage,
+        accept_damage=wanted.accept_damage,
     )
     return renamed(job)
 

@@ -9,21 +9,6 @@ KEPT = 4
 """Of each thing, answers to so many of the newest questions: the batch itself, other ways to make one of its outputs."""
 
 
-class Same:
-    """``Same(thing)`` in a question: answered before only for the very same object, however like it another may be."""
-
-    __slots__ = ("thing",)
-
-    def __init__(self, thing: object) -> None:
-        self.thing = thing
-
-    def __eq__(self, other: object) -> bool:
-        return isinstance(other, Same) and other.thing is self.thing
-
-    def __hash__(self) -> int:
-        return id(self.thing)
-
-
 class Memory:
     """Answers by what they are of, and by what exactly was asked."""
 

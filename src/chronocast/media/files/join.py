@@ -31,12 +31,14 @@ HELD_BYTES = 64 << 20
 """Packets of so many bytes are held from the first reading of pieces to the second; larger ones are read twice."""
 
 
+MATROSKA = ("matroska", "webm")
+
+
 class _Packet(NamedTuple):
-    """A picture as a piece has it: its place as it is shown, its bytes, whether a decoder can begin at it."""
+    """A picture as a piece has it, and its place as it is shown."""
 
     shown: int
-    data: bytes
-    key: bool
+    coded: av.Packet[Any]
 
 
 class _Piece:
@@ -52,7 +54,7 @@ class _Piece:
         self._path, self._length = path, length
         held: list[_Packet] | None = [] if os.path.getsize(real_path(path)) <= room else None
         times = []
-        for packet in self._read(data=held is not None):
+        for packet in self._read():
             times.append(packet.shown)
             if held is not None:
                 held.append(packet)
@@ -62,7 +64,7 @@ class _Piece:
                 "It is damaged; it will be made again.",
             )
         self._held = held
-        self.frames, self.bytes_held = length.frames, sum(len(one.data) for one in held or ())
+        self.frames, self.bytes_held = length.frames, sum(one.coded.size for one in held or ())
         self.delay = max((order - time for order, time in enumerate(times)), default=0)
 
     def packets(self) -> Iterable[_Packet]:
@@ -70,7 +72,7 @@ class _Piece:
         held, self._held = self._held, None
         return self._read() if held is None else held
 
-    def _read(self, *, data: bool = True) -> Iterator[_Packet]:
+    def _read(self) -> Iterator[_Packet]:
         with opened(self._path, packets_alone=True) as container:
             stream = container.streams.video[0]
             self.extra = bytes(stream.codec_context.extradata or b"")
@@ -79,20 +81,27 @@ class _Piece:
             for packet in container.demux(stream):
                 if packet.size and packet.pts is not None:
                     shown = (2 * packet.pts * up + down) // (2 * down)
-                    yield _Packet(shown, bytes(packet) if data else b"", packet.is_keyframe)
+                    yield _Packet(shown, packet)
 
 
 def _picture_packets(rate: Fraction, together: _Together) -> Iterator[tuple[Fraction, av.Packet[Any]]]:
     """All pictures, each with its time in frames."""
     first, delay, step, at = 0, together.delay, 1 / rate, 0
     for piece, said in zip(together.pieces, together.said, strict=True):
-        for shown, data, key in piece.packets():
-            new: av.Packet[Any] = av.Packet(said(data) if said and key else data)
-            new.pts, new.dts, new.duration = first + shown, at - delay, 1
-            new.time_base, new.is_keyframe = step, key
-            yield Fraction(at), new
+        for shown, coded in piece.packets():
+            packet = _packet_with(coded, said) if said and coded.is_keyframe else coded
+            packet.pts, packet.dts, packet.duration = first + shown, at - delay, 1
+            packet.time_base = step
+            yield Fraction(at), packet
             at += 1
         first += piece.frames
+
+
+def _packet_with(coded: av.Packet[Any], said: Callable[[bytes], bytes]) -> av.Packet[Any]:
+    """A key picture whose bytes are said otherwise."""
+    new: av.Packet[Any] = av.Packet(said(bytes(coded)))
+    new.is_keyframe = True
+    return new
 
 
 def _sound_packets(path: str, rate: Fraction) -> Iterator[tuple[Fraction, int, av.Packet[Any]]]:
@@ -161,8 +170,13 @@ def _together(job: JoinJob, rate: Fraction) -> _Together:
 def _picture_stream(
     output: OutputContainer, job: JoinJob, rate: Fraction, together: _Together
 ) -> av.VideoStream:
-    """The joined file's stream of pictures, as its first piece's is."""
-    with opened(job.pieces[0][0]) as first:
+    """The joined file's stream of pictures, as its first piece's is.
+
+    Matroska says whether pictures are of fields, which only they tell; other files say nothing that a
+    piece's own container doesn't.
+    """
+    told_by_pictures = CONTAINERS[job.container].muxer in MATROSKA
+    with opened(job.pieces[0][0], packets_alone=not told_by_pictures) as first:
         template = first.streams.video[0]
         video = output.add_stream_from_template(template, opaque=True)
         context = video.codec_context
@@ -270,7 +284,7 @@ def _write(job: JoinJob) -> int:
         for packet, number in _interleaved(pictures, sounds):
             packet.stream = video if number is None else audios[number]
             output.mux(packet)
-    if job.shape != 1 and container.muxer in ("matroska", "webm") and job.pieces:
+    if job.shape != 1 and container.muxer in MATROSKA and job.pieces:
         with opened(job.pieces[0][0]) as first:
             context = first.streams.video[0].codec_context
             set_pixel_shape(job.target, context.width, context.height, job.shape)

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import re
-from typing import Literal
+from functools import lru_cache
+from typing import Literal, NamedTuple
 
 from chronocast.media.encoders.encoder import Asked
 from chronocast.media.encoders.registry import ENCODERS
 from chronocast.media.piece.here import encoder_of
+from chronocast.model.lookup import Same
 from chronocast.model.messages.jobs import EncoderSettings
 from chronocast.model.picture.colour import Colour
 from chronocast.model.recipe.formats.codec import Sampling
@@ -73,6 +75,43 @@ def encoder_settings(
     EncodeFailed
         No encoder for it is here.
     """
+    asked = _AskedOf(
+        Same(recipe),
+        encoder_of(recipe),
+        width,
+        height,
+        rate,
+        colour,
+        quality,
+        rgb,
+        light,
+        fullness,
+        set_number,
+    )
+    return _settings(asked)
+
+
+class _AskedOf(NamedTuple):
+    """What settings follow from."""
+
+    recipe: Same[PictureRecipe]
+    encoder: str
+    width: int
+    height: int
+    rate: Rate
+    colour: Colour
+    quality: float | None
+    rgb: bool
+    light: tuple[str, str]
+    fullness: float
+    set_number: int | None
+
+
+@lru_cache(maxsize=1024)
+def _settings(asked: _AskedOf) -> EncoderSettings:
+    """One value for thousands of outputs that are made alike."""
+    of, name, width, height, rate, colour, quality, rgb, light, fullness, set_number = asked
+    recipe = of.thing
     codec = recipe.kind
     sampling = sampling_of(recipe)
     working = sampling.working
@@ -80,7 +119,7 @@ def encoder_settings(
         working = f"gbr{'a' if sampling.alpha else ''}p{'' if sampling.depth == 8 else '16le'}"
         working = "" if working == sampling.pixel_format else working
         working = sampling.working if sampling.working.startswith("gbr") or not sampling.working else working
-    encoder = ENCODERS[encoder_of(recipe)]
+    encoder = ENCODERS[name]
     threads = encoder.threads if width * height <= 1920 * 1080 else max(4, encoder.threads)
     told = encoder.told(Asked(recipe, rate, threads, quality, fullness, set_number))
     options = told.options

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from fractions import Fraction
+from functools import lru_cache
 from typing import Any
 
+from chronocast.model.lookup import Same
 from chronocast.model.picture.geometry import View
 from chronocast.model.recipe.formats.containers import CONTAINERS
 from chronocast.model.recipe.recipe import PictureRecipe, Recipe
@@ -26,6 +28,13 @@ def definite(recipe: Recipe, origin: Origin) -> Recipe:
     origin
         What the source is by itself.
     """
+    return _definite(Same(recipe), origin)
+
+
+@lru_cache(maxsize=1024)
+def _definite(of: Same[Recipe], origin: Origin) -> Recipe:
+    """One recipe for thousands of sources that are alike."""
+    recipe = of.thing
     if recipe.picture is None:
         return recipe
     picture = _picture(recipe.picture, origin)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from chronocast.model.lookup import once_each
 from chronocast.model.recipe.formats.codec import Sampling
 from chronocast.model.recipe.formats.codecs import PICTURE, SOUND
 from chronocast.model.recipe.formats.containers import CONTAINERS, holding
@@ -30,12 +31,17 @@ class Conflict:
 
 def conflicts(recipe: Recipe) -> list[Conflict]:
     """What in a recipe contradicts itself, whatever it is made of."""
+    return list(_conflicts(recipe))
+
+
+@once_each
+def _conflicts(recipe: Recipe) -> tuple[Conflict, ...]:
     found = list(_container(recipe))
     if recipe.picture:
         found += _picture(recipe.picture)
     if recipe.sound:
         found += _sound(recipe.sound, recipe.container)
-    return found
+    return tuple(found)
 
 
 def _names(ids: tuple[str, ...]) -> str:

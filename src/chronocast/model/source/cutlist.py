@@ -207,7 +207,10 @@ class SoundSpan(FrozenModel):
 
     def part(self, first: Fraction, last: Fraction) -> SoundSpan | None:
         """What lies in [first, last), moved so that ``first`` becomes 0."""
-        begin, end = max(first, self.start), min(last, self.start + self.seconds)
+        stop = self.start + self.seconds
+        if first == 0 <= self.start < stop <= last:
+            return self
+        begin, end = max(first, self.start), min(last, stop)
         if begin >= end:
             return None
         inside = begin - self.start

@@ -11,10 +11,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from chronocast.forecast.band import Z90, Chance, Draws, band
-from chronocast.forecast.learning.memory import Memory, Same
+from chronocast.forecast.learning.memory import Memory
 from chronocast.forecast.outputs import OutputAsk
 from chronocast.forecast.picture.quality import LookBand
 from chronocast.forecast.ways import Way, WaysTable, forecast_ways
+from chronocast.model.lookup import Same
 from chronocast.model.recipe.recipe import Recipe
 from chronocast.model.show import counted, size_text
 from chronocast.preparation.asked.backwards import Circumstances

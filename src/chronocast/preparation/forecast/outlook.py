@@ -14,7 +14,7 @@ import numpy as np
 from chronocast.forecast.band import Band, Chance, Draws, band, bands, draws_for, exact
 from chronocast.forecast.learning.conformal import Widths
 from chronocast.forecast.learning.experience import Experience
-from chronocast.forecast.learning.memory import Memory, Same
+from chronocast.forecast.learning.memory import Memory
 from chronocast.forecast.outputs import OutputAsk, OutputsForecast, forecast_outputs, output_looks
 from chronocast.forecast.picture.quality import Looks
 from chronocast.forecast.picture.size import why
@@ -23,6 +23,7 @@ from chronocast.forecast.sending import sent_across
 from chronocast.forecast.stage import Work
 from chronocast.forecast.station import Station
 from chronocast.forecast.work import composing_pace
+from chronocast.model.lookup import Same
 from chronocast.model.pauses import pause
 from chronocast.model.show import clock_text, percent
 from chronocast.pieces.stock import Stock

@@ -7,7 +7,8 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from typing import NamedTuple
 
-from chronocast.forecast.learning.memory import Memory, Same
+from chronocast.forecast.learning.memory import Memory
+from chronocast.model.lookup import Same
 from chronocast.model.messages.jobs import PieceJob
 from chronocast.model.pauses import pause
 from chronocast.pieces.base_pieces import base_bytes, base_piece

@@ -11,7 +11,6 @@ from pathlib import Path
 from typing import NamedTuple
 
 from chronocast.deliver.names import proposed_stems, unlike
-from chronocast.forecast.learning.memory import Same
 from chronocast.forecast.station import Station
 from chronocast.journal.batches.rounds_store import RoundsStore
 from chronocast.journal.films.facts import FactsStore
@@ -23,6 +22,7 @@ from chronocast.model.batch.exceptions import effective
 from chronocast.model.device import TriedEncoder
 from chronocast.model.errors import ChronocastError
 from chronocast.model.house import within
+from chronocast.model.lookup import Same
 from chronocast.model.paths import path_text, real_path
 from chronocast.model.pauses import pause
 from chronocast.model.recipe.as_source import definite

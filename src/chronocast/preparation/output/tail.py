@@ -11,7 +11,8 @@ from collections.abc import Sequence
 from dataclasses import replace
 from functools import lru_cache
 
-from chronocast.forecast.learning.memory import Memory, Same
+from chronocast.forecast.learning.memory import Memory
+from chronocast.model.lookup import Same
 from chronocast.model.messages.jobs import PieceJob
 from chronocast.model.pauses import pause
 from chronocast.model.stages import ENCODE

@@ -10,6 +10,7 @@ from pathlib import Path
 
 from chronocast.media.piece.here import library_version
 from chronocast.model.batch.batch import Framing, Source
+from chronocast.model.lookup import once_each
 from chronocast.model.picture.geometry import Centre, View
 from chronocast.model.recipe.recipe import Recipe
 from chronocast.model.source.cutlist import CutList
@@ -67,7 +68,7 @@ class SourceReady:
         """
         key = (
             str(part),
-            recipe.model_dump_json(include={"container", "picture", "sound"}),
+            _made_by(recipe),
             framing.model_dump_json() if framing else "",
             str(self.damage_accepted),
             rounds.model_dump_json() if rounds else "",
@@ -113,6 +114,12 @@ class SourceReady:
     def changed(self) -> bool:
         """Whether its timeline file is another than the one whose cut is used."""
         return self.present != self.mark
+
+
+@once_each
+def _made_by(recipe: Recipe) -> str:
+    """All of a recipe that a plan follows from."""
+    return recipe.model_dump_json(include={"container", "picture", "sound"})
 
 
 def framing_view(framing: Framing | None, recipe: Recipe) -> View:

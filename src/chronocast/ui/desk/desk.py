@@ -12,6 +12,7 @@ from chronocast.model.batch.batch import Batch
 from chronocast.model.batch.edits import History, add_recipe, merge_sources
 from chronocast.model.recipe.supplied import BASIC
 from chronocast.preparation.asked.answers import Asked
+from chronocast.preparation.forecast.first_figures import FirstFigures
 from chronocast.preparation.forecast.outlook import Outlook
 from chronocast.preparation.output.output_ready import Prospect
 from chronocast.run.view import RunView
@@ -38,7 +39,7 @@ class Desk:
     """``Desk(path, workspace)``: opens a batch, or begins a new one (``path`` None).
 
     ``view`` is the newest forecast of the batch, ``before`` the one before
-    the last edit; ``asked`` whether it keeps what it is asked to keep; ``prospect`` what the forecast was made of; ``run`` the run
+    the last edit; ``figures`` what is known of a large batch's files until its first forecast is there; ``asked`` whether it keeps what it is asked to keep; ``prospect`` what the forecast was made of; ``run`` the run
     of the batch, if it has one, read from ``journal``; ``busy`` a sentence
     while something is waited for; ``careful`` whether pictures of its media
     are left out, since a window died of them; ``conflict`` whether somebody else has
@@ -59,6 +60,7 @@ class Desk:
         self.view: Outlook | None = None
         self.asked: Asked | None = None
         self.before: Outlook | None = None
+        self.figures: FirstFigures | None = None
         self.run: RunView | None = None
         self.journal: Path | None = None
         self.busy = ""

@@ -10,6 +10,8 @@ from PyQt6.QtCore import QAbstractEventDispatcher, QObject
 
 PATIENCE_SECONDS = 0.25
 """A window that is busy for longer is busy by itself: work beside it goes on."""
+BREATH_EVERY, BREATH = 0.020, 0.0003
+"""Seconds.  Whoever calls the system often takes Python back each time before the window has woken up."""
 
 
 class Quiet(QObject):
@@ -25,6 +27,7 @@ class Quiet(QObject):
         self._waits = threading.Event()
         self._waits.set()
         self._busy_since = 0.0
+        self._breathed = threading.local()
         if dispatcher is not None:
             dispatcher.awake.connect(self._awake)
             dispatcher.aboutToBlock.connect(self._waits.set)
@@ -36,6 +39,10 @@ class Quiet(QObject):
 
     def wait(self) -> None:
         """Return when the interface's thread has nothing to do, or has had something for long."""
+        now = time.monotonic()
+        if now - getattr(self._breathed, "at", 0.0) > BREATH_EVERY:
+            time.sleep(BREATH)
+            self._breathed.at = time.monotonic()
         if not self._waits.is_set():
             left = PATIENCE_SECONDS - (time.monotonic() - self._busy_since)
             if left > 0:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import logging
-import time
 from collections.abc import Callable, Collection
 from pathlib import Path
 from typing import Any, Literal
@@ -16,8 +15,9 @@ from chronocast.model.batch.batch import MANY, Batch
 from chronocast.model.batch.changes import batch_changes
 from chronocast.model.batch.edits import fill
 from chronocast.model.house import House, Rank
-from chronocast.model.show import counted, time_text
+from chronocast.model.show import counted
 from chronocast.preparation.asked.answers import Asked
+from chronocast.preparation.forecast.first_figures import FirstFigures
 from chronocast.preparation.forecast.outlook import Outlook
 from chronocast.preparation.output.output_ready import Prospect
 from chronocast.preparation.source.gather import gather
@@ -30,6 +30,7 @@ from chronocast.ui.desk.house_watch import HouseWatch
 from chronocast.ui.desk.machine_work import AtWork, MachineWork
 from chronocast.ui.desk.proxies import ProxyWork
 from chronocast.ui.desk.run_requests import RunRequests
+from chronocast.ui.desk.to_go import ToGo
 from chronocast.ui.desk.workers import FileWatcher, Follower, Forecaster, errand
 
 log = logging.getLogger(__name__)
@@ -39,6 +40,8 @@ SAVE_LARGE_MS = 300
 """A large batch is saved so long after an edit."""
 FRESH_MS = 30_000
 """The clock goes on: a forecast is made anew so often."""
+LOOKING, FIGURING, PLANNING = "Looking at sources", "Forecasting files", "Planning all of them…"
+"""What is waited for before the first forecast, in this order."""
 
 
 class Session(QObject):
@@ -79,9 +82,10 @@ class Session(QObject):
         self._conflict_told = False
         self._preview: Batch | None = None
         self._closed = self._unsaved = False
-        self._looked_since = 0.0
+        self._looking_on, self._figuring = ToGo(LOOKING), ToGo(FIGURING)
         self._forecaster = Forecaster(self.workspace, self)
         self._forecaster.forecast.connect(self._forecast)
+        self._forecaster.figured.connect(self._figured)
         self._forecaster.answered.connect(self._answered)
         self._forecaster.ways.connect(self.ways)
         self._forecaster.planned.connect(self.planned)
@@ -440,7 +444,7 @@ class Session(QObject):
         """Ask what a batch would take that isn't (yet) an edit; ``previewed`` brings it.  None ends it."""
         if batch is None or batch == self.batch:
             self._preview = None
-        elif batch != self._preview:
+        elif batch != self._preview and self.view is not None:
             self._preview = batch
             self._forecaster.want(batch, self.path)
 
@@ -452,13 +456,22 @@ class Session(QObject):
         if batch != self.batch:
             return
         desk = self.desk
-        desk.prospect, desk.view = prospect, view
-        desk.busy = "" if desk.busy.startswith("Looking at sources") else desk.busy
+        desk.prospect, desk.view, desk.figures = prospect, view, None
+        desk.busy = "" if desk.busy.startswith((LOOKING, FIGURING, PLANNING)) else desk.busy
         self._touch("forecast", "words")
         if view.settled and not (self.going or self.ahead.going):
             self.proxies.by_themselves(list(prospect.sources.values()))
         if batch.outputs and not self.going:
             self._soon.start()
+
+    def _figured(self, batch: Batch, figures: FirstFigures) -> None:
+        QTimer.singleShot(0, self._forecaster.shown)
+        if self.view is not None or batch != self.batch:
+            return
+        self.desk.prospect, self.desk.figures = figures.prospect, figures
+        planned = figures.looked_at < figures.of
+        self._say_busy(self._figuring.told(figures.looked_at, figures.of) if planned else PLANNING)
+        self._touch("forecast", "words")
 
     def _have_a_runner_wait(self) -> None:
         """Somebody who looks at a forecast for so long may begin: then it begins at once."""
@@ -485,13 +498,8 @@ class Session(QObject):
         self._forecaster.want_ways(output, several)
 
     def _looking(self, done: int, total: int) -> None:
-        if self.view is not None or done >= total:
-            return
-        if done <= 1 or not self._looked_since:
-            self._looked_since = time.monotonic()
-        spent = time.monotonic() - self._looked_since
-        left = f", {time_text(spent / done * (total - done))} to go" if done > 1 and spent > 2 else ""
-        self._say_busy(f"Looking at sources: {done} of {total}{left}")
+        if self.view is None and self.desk.figures is None and done < total:
+            self._say_busy(self._looking_on.told(done, total))
 
     # The run
 

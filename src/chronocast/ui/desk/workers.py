@@ -13,17 +13,19 @@ from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from chronocast.forecast.learning.memory import Same
 from chronocast.journal.workspace import Workspace
 from chronocast.model.batch.batch import MANY, Batch
 from chronocast.model.errors import ChronocastError
 from chronocast.model.garbage import give_memory_back
+from chronocast.model.lookup import Same
 from chronocast.model.pauses import at_pauses
 from chronocast.ui.desk.quiet import window_quiet
 
 if TYPE_CHECKING:
+    from chronocast.forecast.station import Load
     from chronocast.preparation.forecast.outlook import Outlook
     from chronocast.preparation.output.output_ready import Prospect
+    from chronocast.preparation.station.load import LoadMeter
 
 log = logging.getLogger(__name__)
 
@@ -150,7 +152,8 @@ IDLE_SHARE, MOST_REST = 0.01, 300.0
 class Forecaster(Worker):
     """``Forecaster(workspace)``: prepares and forecasts the newest batch it was given; older ones are dropped.
 
-    ``forecast`` brings (batch, prospect, outlook); ``answered`` (batch, what
+    ``forecast`` brings (batch, prospect, outlook); of a large batch that is forecast for the first time ``figured``
+    brings (batch, its first figures) several times before; ``answered`` (batch, what
     it is asked to keep) after it; ``ways`` (outlook, output, other ways to
     make it) for the output named last; ``planned`` (outlook, what is known of
     other plans); ``rehearsed`` (outlook, its nights) where that was asked;
@@ -158,6 +161,7 @@ class Forecaster(Worker):
     """
 
     forecast = pyqtSignal(object, object, object)
+    figured = pyqtSignal(object, object)
     answered = pyqtSignal(object, object)
     ways = pyqtSignal(object, str, object)
     planned = pyqtSignal(object, object)
@@ -173,8 +177,9 @@ class Forecaster(Worker):
         self._experienced: Any = None
         self._experienced_at = 0.0
         self._films: frozenset[str] = frozenset()
-        self._meter: Any = None
+        self._meter: LoadMeter | None = None
         self._last: Any = None
+        self._begun: Prospect | None = None
         self._of: tuple[str, tuple[str, ...]] = ("", ())
         self._planned: Any = None
         self._night_wanted = False
@@ -240,37 +245,71 @@ class Forecaster(Worker):
     def _forecast_one(self, batch: Batch, path: Path) -> None:
         from chronocast.preparation.asked.answers import asked_of
         from chronocast.preparation.asked.backwards import Circumstances
-        from chronocast.preparation.station.load import LoadMeter
-        from chronocast.preparation.station.this import machine_slots
-        from chronocast.preparation.today import learned, outlook_now, prepared, station_for
+        from chronocast.preparation.today import outlook_now, prepared, station_for
 
         begun = time.thread_time()
-        before = self._last[0] if self._last else None
+        before = self._last[0] if self._last else self._first_told(batch, path)
         if (first := self._forecast_touched(batch, path)) is not None:
             before = first
-        elif before is not None and batch == before.batch:
+        elif self._last is not None and batch == self._last[0].batch:
             self._may_end = True  # nobody waits for it: it is the same batch again, a while later
         prospect = prepared(batch, path, self._workspace, self._looked, before)
-        films = frozenset(item.film for item in prospect.outputs)
+        self._learn(frozenset(item.film for item in prospect.outputs))
+        self.see_leaving()
+        load = self._load()
+        view = outlook_now(prospect, self._workspace, self._experienced, load)
+        station = station_for(prospect, self._workspace, load)
+        now = Circumstances(self._workspace.stock, station, self._experienced)
+        self._may_end = False
+        self._last, self._begun = (prospect, view, now), None
+        self._took, self._ended = time.thread_time() - begun, time.monotonic()
+        self._show(batch, prospect, view)
+        self._may_end = True  # what is asked by now comes first
+        self._see_newer()
+        self.tell(self.answered, batch, asked_of(batch, prospect, view, now))
+
+    def _learn(self, films: frozenset[str]) -> None:
+        """Read the ledger, where that was long ago."""
+        from chronocast.preparation.today import learned
+
         if self._experienced is None or films != self._films or time.monotonic() - self._experienced_at > 20:
             self._films = films
             found = learned(self._workspace, films)
             if found != self._experienced:  # else what was worked out with it goes on being remembered
                 self._experienced = found
             self._experienced_at = time.monotonic()
-        self.see_leaving()
+
+    def _load(self) -> Load:
+        """What others take of the machine."""
+        from chronocast.preparation.station.load import LoadMeter
+        from chronocast.preparation.station.this import machine_slots
+
         self._meter = self._meter or LoadMeter(machine_slots())
-        load = self._meter.read()
-        view = outlook_now(prospect, self._workspace, self._experienced, load)
-        station = station_for(prospect, self._workspace, load)
+        return self._meter.read()
+
+    def _first_told(self, batch: Batch, path: Path) -> Prospect | None:
+        """Of a large batch tell at first what groups of its files take, which is known long before the plan of all."""
+        from chronocast.preparation.asked.backwards import Circumstances
+        from chronocast.preparation.in_groups import first_figures
+        from chronocast.preparation.today import prepared, station_for
+
+        if len(batch.outputs) <= MANY:
+            return None
+        bare = batch.model_copy(update={"outputs": ()})
+        begun = prepared(bare, path, self._workspace, self._looked, self._begun)
+        self._learn(frozenset(item.film for item in begun.sources.values()))
+        station = station_for(begun, self._workspace, self._load())
         now = Circumstances(self._workspace.stock, station, self._experienced)
+        self._may_end = True  # an edit comes first; what was worked out goes on being remembered
+        for told in first_figures(batch, begun, self._workspace, now):
+            self._begun = told.prospect
+            _ = told.columns  # here rather than in the window's own thread
+            self._shown.clear()
+            self.tell(self.figured, batch, told)
+            self._shown.wait(SHOWN_SECONDS)
+            self._see_newer()
         self._may_end = False
-        self._last = (prospect, view, now)
-        self._took, self._ended = time.thread_time() - begun, time.monotonic()
-        self._show(batch, prospect, view)
-        self._may_end = True  # what is asked by now comes first
-        self._see_newer()
-        self.tell(self.answered, batch, asked_of(batch, prospect, view, now))
+        return self._begun
 
     def _forecast_touched(self, batch: Batch, path: Path) -> Prospect | None:
         """Tell at once what an edit of very many outputs touched, if that is but little; then all of it may be superseded."""

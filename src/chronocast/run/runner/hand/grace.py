@@ -12,8 +12,10 @@ from chronocast.run.runner.hand.in_hand import InHand
 
 MOST_SECONDS = 10.0
 """Nobody who stops a run waits longer for a part."""
-LEAST_SHARE = 0.5
-"""Of a part less of which is done it isn't known how long it still takes."""
+SHORT_SECONDS = 3.0
+"""So long is waited for any part; longer only for one that has taken at least a third of what it still takes."""
+LEAST_DONE = 8
+"""Of a part fewer pictures of which are done it isn't known how long it still takes."""
 AHEAD = 48
 """So many pictures encoders have been given before they are done with the first; of short parts three in four."""
 
@@ -65,8 +67,9 @@ class Grace:
         started, job = self._in_hand.attempts.get((str(task), attempt)), self._in_hand.jobs.get(task)
         if started is None or not isinstance(job, PieceJob):
             return None
-        given = self._in_hand.counts.get(str(task), 0)
-        if given < LEAST_SHARE * max(1, job.frames):
+        done = self._in_hand.counts.get(str(task), 0) - min(AHEAD, 0.75 * job.frames)
+        if done < LEAST_DONE:
             return None
-        left = (now - started.since) * (job.frames / max(given - AHEAD, given / 4) - 1)
-        return left if left <= MOST_SECONDS else None
+        taken = now - started.since
+        left = taken * (job.frames / done - 1)
+        return left if left <= SHORT_SECONDS or left <= min(MOST_SECONDS, 3 * taken) else None

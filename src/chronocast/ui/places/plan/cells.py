@@ -8,8 +8,10 @@ from functools import cached_property
 
 from chronocast.model.batch.batch import Output
 from chronocast.model.show import size_text, time_text
+from chronocast.preparation.forecast.first_figures import FirstFigures
 from chronocast.preparation.forecast.judging import Judged
 from chronocast.preparation.forecast.outlook import Outlook
+from chronocast.preparation.forecast.output_outlook import OutputOutlook
 from chronocast.preparation.forecast.treatments import Run, piece_map
 from chronocast.preparation.problem import Problem
 from chronocast.ui.places.plan.panel.detail import own_words
@@ -47,6 +49,15 @@ MOST_CHANGED = 50
 """More changed cells than that are drawn all at once."""
 
 
+class Filled(dict[tuple[int, int], Output]):
+    """The outputs by row and column."""
+
+    @cached_property
+    def by_output(self) -> dict[str, tuple[int, int]]:
+        """Where each output is."""
+        return {output.id: place for place, output in self.items()}
+
+
 class Cells(Mapping[tuple[int, int], Cell]):
     """``Cells(places, make)``: the filled cells by row and column; what one says is worked out when it is looked at.
 
@@ -62,7 +73,7 @@ class Cells(Mapping[tuple[int, int], Cell]):
 
     def __init__(
         self,
-        places: Mapping[tuple[int, int], Output],
+        places: Filled,
         make: Callable[[Output], Cell],
         told: tuple[object, ...] = (),
     ) -> None:
@@ -81,17 +92,18 @@ class Cells(Mapping[tuple[int, int], Cell]):
     def __len__(self) -> int:
         return len(self.places)
 
-    @cached_property
+    @property
     def by_output(self) -> dict[str, tuple[int, int]]:
         """Where each output is."""
-        return {output.id: place for place, output in self.places.items()}
+        return self.places.by_output
 
     def moved(self, rows: Mapping[int, int]) -> Cells:
         """Those of some rows, in new ones."""
         if all(row == new for row, new in rows.items()) and all(row in rows for row, _ in self.places):
             return self
-        places = {(rows[row], column): output for (row, column), output in self.places.items() if row in rows}
-        found = Cells(places, self._make, self._told)
+        places = self.places.items()
+        there = Filled({(rows[row], column): output for (row, column), output in places if row in rows})
+        found = Cells(there, self._make, self._told)
         found._made = self._made
         return found
 
@@ -108,8 +120,8 @@ class Cells(Mapping[tuple[int, int], Cell]):
 
 
 def cells_of(
-    places: Mapping[tuple[int, int], Output],
-    view: Outlook | None,
+    places: Filled,
+    view: Outlook | FirstFigures | None,
     *,
     judged: Mapping[str, Judged],
     refused: Mapping[str, Problem],
@@ -122,7 +134,7 @@ def cells_of(
     places
         The outputs by row and column.
     view
-        The forecast, if there is one.
+        The forecast, if there is one; or what is known of files before it.
     judged
         The verdicts of receivers' cards, by output.
     refused
@@ -130,19 +142,22 @@ def cells_of(
     told
         What that rests on besides the outputs.
     """
-    forecast, columns = view is not None, view.columns if view else {}
-    outlooks = view.by_id if view else {}
+    forecast, columns = isinstance(view, Outlook), view.columns if view else {}
+    outlooks: Mapping[str, OutputOutlook] = {}
+    if view is not None:
+        outlooks = view.by_id if isinstance(view, Outlook) else view.outputs
 
     def make(output: Output) -> Cell:
         item, verdict = outlooks.get(output.id), judged.get(output.id)
         if item is None:
             why = refused.get(output.id)
+            known = forecast or why is not None
             told = f"{why.sentence} {why.remedy}".strip() if why else "can't be made"
             return Cell(
                 output.id,
                 output.held,
-                waiting=not output.held and not forecast,
-                problem="" if output.held or not forecast else told,
+                waiting=not output.held and not known,
+                problem="" if output.held or not known else told,
                 own=own_words(output),
             )
         column = columns[item.ready.output.recipe]

@@ -9,6 +9,7 @@ from chronocast.forecast.band import Band
 from chronocast.forecast.inverse import chance_of
 from chronocast.model.batch.batch import Batch
 from chronocast.model.show import clock_text, counted, percent, size_text, time_text
+from chronocast.preparation.forecast.first_figures import FirstFigures
 from chronocast.preparation.forecast.outlook import Outlook
 
 
@@ -56,6 +57,23 @@ def _besides(view: Outlook, now: datetime) -> str:
     if view.sent is not None:
         told += f" · sent by {clock_text(view.time_after(view.sent.likely), now)}"
     return told
+
+
+def headline_so_far(figures: FirstFigures) -> Headline:
+    """What is known of a large batch before its first forecast: nothing yet of when, and of how big what was looked at."""
+    totals = [column.totals for column in figures.columns.values()]
+    seconds = sum(total.seconds.likely for total in totals)
+    told = f"{figures.looked_at:,} of {figures.of:,} files looked at"
+    size = size_text(sum(total.bytes.likely for total in totals))
+    return Headline(
+        finished_more=f"not planned yet · {time_text(seconds)} of work so far",
+        size=size,
+        size_more=f"so far · {told}",
+        room_more="known with the plan",
+        role="quiet",
+        begin=figures.of,
+        sentence=f"The forecast is being made: {told}, {size} and {time_text(seconds)} of work so far.",
+    )
 
 
 def headline_of(batch: Batch, view: Outlook | None, before: Outlook | None) -> Headline:

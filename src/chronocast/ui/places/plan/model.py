@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
+from functools import lru_cache
 from pathlib import PurePosixPath
 from typing import Any, NamedTuple
 
 from chronocast.model.batch.batch import FULL, Batch, NamedRange, Output, Source
 from chronocast.model.batch.extent import Extent, short_time
-from chronocast.model.lookup import once_each
+from chronocast.model.lookup import Same, once_each
 from chronocast.model.recipe.formats.layouts import layout_told
 from chronocast.model.recipe.wording import recipe_facts
 from chronocast.model.show import size_text, time_text
@@ -17,13 +18,14 @@ from chronocast.model.source.cutlist import CutList
 from chronocast.model.source.source_clock import SourceClock
 from chronocast.model.source.wording import scan_told
 from chronocast.model.time.timing import rate_text
+from chronocast.preparation.forecast.first_figures import FirstFigures
 from chronocast.preparation.forecast.outlook import Outlook
 from chronocast.preparation.forecast.output_outlook import OutputOutlook, together
 from chronocast.preparation.output.output_ready import Prospect
 from chronocast.preparation.problem import Problem
 from chronocast.preparation.source.source_ready import SourceReady
-from chronocast.ui.places.plan.cells import Cell, Cells, cells_of
-from chronocast.ui.places.plan.headline import Headline, headline_of
+from chronocast.ui.places.plan.cells import Cell, Cells, Filled, cells_of
+from chronocast.ui.places.plan.headline import Headline, headline_of, headline_so_far
 from chronocast.ui.places.plan.source_sheet import clip_of
 
 
@@ -103,10 +105,23 @@ def plan_model(
     view: Outlook | None,
     before: Outlook | None = None,
     ends: Mapping[tuple[str, int, int], str] | None = None,
+    *,
+    figures: FirstFigures | None = None,
 ) -> PlanModel:
-    """What *Plan* says of a batch.  ``prospect`` and ``view`` may still be missing or be of the batch before an edit.
+    """What *Plan* says of a batch.
 
-    ``ends`` is what is wrong at the ends of ranges, by source, first frame and the one after the last.
+    Parameters
+    ----------
+    batch
+        The batch.
+    prospect, view
+        What is known of it; they may still be missing, or be of the batch before an edit.
+    before
+        The forecast before the last edit.
+    ends
+        What is wrong at the ends of ranges, by source, first frame and the one after the last.
+    figures
+        What is known of files before there is a forecast.
     """
     told_of: dict[str, list[Problem]] = {}
     for told in prospect.problems if prospect else ():
@@ -163,13 +178,13 @@ def plan_model(
         )
         for recipe in batch.recipes
     )
-    places = {(row.source, row.part): n for n, row in enumerate(rows)}
-    recipes = {column.recipe: n for n, column in enumerate(columns)}
     outlooks = view.by_id if view else {}
     judged = {item.output: item for item in view.judged} if view and batch.cards else {}
     refused = {**(prospect.refused if prospect else {}), **(view.waiting if view else {})}
-    filled = {(places[(o.source, o.range)], recipes[o.recipe]): o for o in batch.outputs}
-    cells = cells_of(filled, view, judged=judged, refused=refused, told=(prospect, view, batch.cards))
+    told_by = view or figures
+    cells = cells_of(
+        _filled(Same(batch)), told_by, judged=judged, refused=refused, told=(prospect, told_by, batch.cards)
+    )
     totals = []
     groups: dict[str, list[OutputOutlook]] = {}
     for output in batch.outputs:
@@ -184,8 +199,24 @@ def plan_model(
     known = [*(prospect.problems if prospect else ()), *(view.problems if view else ())]
     blocking = tuple(dict.fromkeys(problem.told for problem in known if problem.blocks))
     return PlanModel(
-        batch.title, tuple(rows), columns, cells, tuple(totals), headline_of(batch, view, before), blocking
+        batch.title,
+        tuple(rows),
+        columns,
+        cells,
+        tuple(totals),
+        headline_so_far(figures) if figures and view is None else headline_of(batch, view, before),
+        blocking,
     )
+
+
+@lru_cache(maxsize=2)
+def _filled(of: Same[Batch]) -> Filled:
+    """The outputs of a batch by row and column; its forecasts come and go, they stay where they are."""
+    batch = of.thing
+    parts = [(source.id, part) for source in batch.sources for part in (FULL, *(p.id for p in source.ranges))]
+    places = {place: number for number, place in enumerate(parts)}
+    recipes = {recipe.id: number for number, recipe in enumerate(batch.recipes)}
+    return Filled({(places[(o.source, o.range)], recipes[o.recipe]): o for o in batch.outputs})
 
 
 def folders_apart(batch: Batch) -> dict[str, str]:

@@ -23,11 +23,11 @@ from PyQt6.QtWidgets import (
 )
 
 from chronocast.forecast.inverse import rounded_down
-from chronocast.forecast.learning.memory import Same
 from chronocast.model.batch.batch import Batch
 from chronocast.model.batch.columns import set_own
 from chronocast.model.batch.edits import hold, remove_source, set_asked
 from chronocast.model.errors import ModelError
+from chronocast.model.lookup import Same
 from chronocast.model.show import counted
 from chronocast.preparation.asked.about_output import OutputAnswers
 from chronocast.preparation.asked.candidates import Candidate, taken
@@ -65,6 +65,7 @@ if TYPE_CHECKING:  # what they bring in takes long to import
 
 LANES_SHARE = 0.3
 """Of the window's height, lanes take no more by themselves."""
+NOT_YET = "Not planned yet: its cell says what it takes."
 
 
 class WaysOf(NamedTuple):
@@ -78,7 +79,7 @@ class WaysOf(NamedTuple):
 class SumsOf(NamedTuple):
     """What is added up: some outputs of a forecast, against what a file is to have at most."""
 
-    view: Same
+    view: Same[Outlook]
     chosen: tuple[str, ...]
     limit: int | None
 
@@ -233,11 +234,13 @@ class PlanPlace(QWidget):
         self.batch, self.prospect, self.view = desk.batch, desk.prospect, desk.view
         self.asked.show_asked(desk.batch, desk.asked)
         notes = self.notes()
-        shown = (*map(Same, (desk.batch, desk.prospect, desk.view, desk.before)), notes)
+        shown = (*map(Same, (desk.batch, desk.prospect, desk.view, desk.before, desk.figures)), notes)
         if shown == self._shown:
             return
         self._shown = shown
-        self.whole = plan_model(desk.batch, desk.prospect, desk.view, desk.before, notes)
+        self.whole = plan_model(
+            desk.batch, desk.prospect, desk.view, desk.before, notes, figures=desk.figures
+        )
         self._arrange()
 
     def _arrange(self) -> None:
@@ -332,6 +335,8 @@ class PlanPlace(QWidget):
         empty = "Choose a cell to see its forecast."
         if self.plan and self.plan.rows and not output:
             empty = "Nothing is asked for here. Space asks for it."
+        elif output and self.view is None:
+            empty = NOT_YET
         held = self.plan.cell(*at).held if self.plan and output and (at := self.plan.place(output)) else False
         told, several = None, tuple[str, ...]()
         if self.view and output:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from chronocast.model.batch.batch import Batch
+from chronocast.model.batch.batch import FULL, Batch
 from chronocast.model.source.range_ends import End
 from chronocast.preparation.output.output_ready import Prospect
 from chronocast.preparation.source.source_ready import SourceReady
@@ -48,7 +48,7 @@ class EndsWatch(QObject):
         if prospect is None:
             return
         self._ready = prospect.sources
-        asked = {(output.source, output.range) for output in batch.outputs}
+        asked = {(output.source, output.range) for output in batch.outputs if output.range != FULL}
         self._waiting = [
             (source.id, part.start, part.stop)
             for source in batch.sources
@@ -63,11 +63,13 @@ class EndsWatch(QObject):
 
     def notes(self) -> dict[tuple[str, int, int], str]:
         """What is wrong, in a sentence, by source, first frame and the one after the last."""
+        looked_at = {source for (source, _), ends in self._known.items() if ends}
         return {
             (source, start, stop): " ".join(
                 end.told(last) for end, last in zip(ends, (False, True), strict=True) if end
             )
             for source, ready in self._ready.items()
+            if source in looked_at
             for (start, stop), ends in self.known(source, ready).items()
             if any(ends)
         }

@@ -267,7 +267,7 @@ def _files(
                 item.kept_share if item else 0.0,
                 output.framing is not None,
                 output.held,
-                "" if ready or not prospect else "can't be made",
+                "" if ready or view is None else "can't be made",
             )
         )
     count = len(found)
