@@ -114,6 +114,12 @@ class Edits(unittest.TestCase):
             [(o.ready.output.id, o.bytes, o.seconds, o.basis) for o in last.outputs.values()],
         )
         self.assertEqual(sorted(last.prospect.refused), sorted(planned.refused))
+        fewer = fill(batch, [(batch.sources[0].id, FULL, "quick")], False)
+        (after,) = first_figures(fewer, begun, self.workspace, now, told[1])
+        self.assertEqual(after.looked_at, 5, "what the edit touched, and what was still to be looked at")
+        self.assertEqual(set(after.outputs), {output.id for output in fewer.outputs})
+        untouched = batch.outputs[3].id
+        self.assertIs(after.outputs[untouched], told[1].outputs[untouched])
 
     def test_an_edit_that_renames_other_files_is_not_told_by_what_it_touched_alone(self) -> None:
         batch = load_batch(self.path)

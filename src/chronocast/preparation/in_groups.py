@@ -13,13 +13,18 @@ from chronocast.preparation.forecast.first_figures import FirstFigures
 from chronocast.preparation.forecast.outlook import outlook_of_some
 from chronocast.preparation.output.output_ready import Prospect
 from chronocast.preparation.today import prepared, what_is_made
+from chronocast.preparation.touched import touched_sources
 
 FIRST_GROUP, MOST_GROUP = 100, 800
 """Outputs of the first group, which is on the screen; of each later one twice as many, up to the most."""
 
 
 def first_figures(
-    batch: Batch, begun: Prospect, workspace: Workspace, now: Circumstances
+    batch: Batch,
+    begun: Prospect,
+    workspace: Workspace,
+    now: Circumstances,
+    before: FirstFigures | None = None,
 ) -> Iterator[FirstFigures]:
     """Forecast a batch's outputs a group of sources at a time, in the batch's order.
 
@@ -35,11 +40,13 @@ def first_figures(
         What is kept of all batches.
     now
         What a forecast of it rests on.
+    before
+        What was told until an edit came: sources that it didn't touch are told as they were.
     """
     draws = draws_for(sum(not output.held for output in batch.outputs))
-    told = FirstFigures(replace(begun, batch=batch), {}, 0, len(batch.outputs))
+    told = _still(batch, begun, before)
     path = begun.path or begun.folder
-    for sources, outputs in _groups(batch):
+    for sources, outputs in _groups(batch, told.sources):
         part = batch.model_copy(update={"sources": tuple(sources), "outputs": tuple(outputs)})
         small = prepared(part, path, workspace, before=told.prospect)
         made = what_is_made(small.outputs, workspace)
@@ -47,10 +54,25 @@ def first_figures(
         told = FirstFigures(
             _with_more(told.prospect, small),
             {**told.outputs, **{item.ready.output.id: item for item in found.outputs}},
+            told.sources | {source.id for source in sources},
             told.looked_at + len(outputs),
             told.of,
         )
         yield told
+
+
+def _still(batch: Batch, begun: Prospect, before: FirstFigures | None) -> FirstFigures:
+    """What was told before an edit and holds still."""
+    known = replace(begun, batch=batch, planned=before.prospect.planned if before else {})
+    touched = touched_sources(before.prospect.batch, batch) if before else None
+    if before is None or touched is None:
+        return FirstFigures(known, {}, frozenset(), 0, len(batch.outputs))
+    sources = before.sources - touched
+    names = {output.id for output in batch.outputs if output.source in sources}
+    known.outputs = [item for item in before.prospect.outputs if item.output.id in names]
+    known.refused = {name: told for name, told in before.prospect.refused.items() if name in names}
+    outputs = {name: item for name, item in before.outputs.items() if name in names}
+    return FirstFigures(known, outputs, sources, len(names), len(batch.outputs))
 
 
 def _with_more(known: Prospect, small: Prospect) -> Prospect:
@@ -65,14 +87,14 @@ def _with_more(known: Prospect, small: Prospect) -> Prospect:
     )
 
 
-def _groups(batch: Batch) -> Iterator[tuple[list[Source], list[Output]]]:
-    """Sources with all their outputs, ever more of them."""
+def _groups(batch: Batch, done: frozenset[str]) -> Iterator[tuple[list[Source], list[Output]]]:
+    """Sources that aren't done with all their outputs, ever more of them."""
     theirs: dict[str, list[Output]] = {source.id: [] for source in batch.sources}
     for output in batch.outputs:
         theirs[output.source].append(output)
     size, sources, outputs = FIRST_GROUP, list[Source](), list[Output]()
     for source in batch.sources:
-        if not theirs[source.id]:
+        if source.id in done or not theirs[source.id]:
             continue
         sources.append(source)
         outputs += theirs[source.id]

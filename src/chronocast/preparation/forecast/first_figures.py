@@ -20,12 +20,15 @@ class FirstFigures:
         The batch, its sources looked at, its outputs made ready so far.
     outputs
         The forecasts by output: none says when it begins or ends.
+    sources
+        The sources all of whose outputs were looked at.
     looked_at, of
         How many outputs were looked at, those that can't be made included; of how many.
     """
 
     prospect: Prospect
     outputs: Mapping[str, OutputOutlook]
+    sources: frozenset[str]
     looked_at: int
     of: int
 

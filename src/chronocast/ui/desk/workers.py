@@ -23,6 +23,7 @@ from chronocast.ui.desk.quiet import window_quiet
 
 if TYPE_CHECKING:
     from chronocast.forecast.station import Load
+    from chronocast.preparation.forecast.first_figures import FirstFigures
     from chronocast.preparation.forecast.outlook import Outlook
     from chronocast.preparation.output.output_ready import Prospect
     from chronocast.preparation.station.load import LoadMeter
@@ -179,7 +180,8 @@ class Forecaster(Worker):
         self._films: frozenset[str] = frozenset()
         self._meter: LoadMeter | None = None
         self._last: Any = None
-        self._begun: Prospect | None = None
+        self._figures: FirstFigures | None = None
+        self._telling: Batch | None = None
         self._of: tuple[str, tuple[str, ...]] = ("", ())
         self._planned: Any = None
         self._night_wanted = False
@@ -228,7 +230,7 @@ class Forecaster(Worker):
             with self._lock:
                 wanted, self._wanted = self._wanted, None
                 of, night = self._of, self._night_wanted
-            self._may_end = wanted is None
+            self._may_end, self._telling = wanted is None, None
             with contextlib.suppress(Superseded):
                 if wanted is not None:
                     self._forecast_one(*wanted)
@@ -261,7 +263,7 @@ class Forecaster(Worker):
         station = station_for(prospect, self._workspace, load)
         now = Circumstances(self._workspace.stock, station, self._experienced)
         self._may_end = False
-        self._last, self._begun = (prospect, view, now), None
+        self._last, self._figures = (prospect, view, now), None
         self._took, self._ended = time.thread_time() - begun, time.monotonic()
         self._show(batch, prospect, view)
         self._may_end = True  # what is asked by now comes first
@@ -295,21 +297,21 @@ class Forecaster(Worker):
 
         if len(batch.outputs) <= MANY:
             return None
-        bare = batch.model_copy(update={"outputs": ()})
-        begun = prepared(bare, path, self._workspace, self._looked, self._begun)
+        bare, known = batch.model_copy(update={"outputs": ()}), self._figures
+        begun = prepared(bare, path, self._workspace, self._looked, known.prospect if known else None)
         self._learn(frozenset(item.film for item in begun.sources.values()))
         station = station_for(begun, self._workspace, self._load())
         now = Circumstances(self._workspace.stock, station, self._experienced)
-        self._may_end = True  # an edit comes first; what was worked out goes on being remembered
-        for told in first_figures(batch, begun, self._workspace, now):
-            self._begun = told.prospect
+        self._may_end, self._telling = True, batch  # an edit comes first
+        for told in first_figures(batch, begun, self._workspace, now, known):
+            self._figures = told
             _ = told.columns  # here rather than in the window's own thread
             self._shown.clear()
             self.tell(self.figured, batch, told)
             self._shown.wait(SHOWN_SECONDS)
             self._see_newer()
-        self._may_end = False
-        return self._begun
+        self._may_end, self._telling = False, None
+        return self._figures.prospect if self._figures else None
 
     def _forecast_touched(self, batch: Batch, path: Path) -> Prospect | None:
         """Tell at once what an edit of very many outputs touched, if that is but little; then all of it may be superseded."""
@@ -372,7 +374,7 @@ class Forecaster(Worker):
         """Raise ``Superseded`` where another forecast is wanted meanwhile."""
         self.see_leaving()
         with self._lock:
-            if self._wanted is not None:
+            if self._wanted is not None and self._wanted[0] != self._telling:  # the same once more can wait
                 raise Superseded
 
     def _rehearse(self) -> None:
