@@ -142,6 +142,8 @@ class Edits(unittest.TestCase):
             if what != "kept_share":
                 one, other = one.likely, other.likely
             self.assertAlmostEqual(one, other, delta=1e-3 + other * 1e-5, msg=f"{edit}: {what}")
+        self.assertEqual(quick.view.columns, whole.view.columns, edit)
+        self.assertEqual(quick.view.frames, whole.view.frames, edit)
         rooms = [[room.needs.likely for room in view.room] for view in (quick.view, whole.view)]
         for one, other in zip(*rooms, strict=True):
             self.assertAlmostEqual(one, other, delta=other * 0.1 + 1e4, msg=f"{edit}: room")

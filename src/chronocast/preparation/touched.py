@@ -6,10 +6,11 @@ are finished is shifted by the work that came or went.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections import Counter
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
-from typing import NamedTuple, Protocol
+from typing import NamedTuple, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -22,7 +23,7 @@ from chronocast.journal.workspace import Workspace
 from chronocast.model.batch.batch import MANY, Batch
 from chronocast.preparation.forecast.judging import card_problems, judge_outputs
 from chronocast.preparation.forecast.outlook import Outlook, WholeDraws, outlook_of_some
-from chronocast.preparation.forecast.output_outlook import OutputOutlook
+from chronocast.preparation.forecast.output_outlook import ColumnOutlook, OutputOutlook, columns_of
 from chronocast.preparation.forecast.placing import together
 from chronocast.preparation.output.output_ready import Prospect
 from chronocast.preparation.problem import Problem
@@ -31,18 +32,18 @@ from chronocast.preparation.today import prepared, what_is_made
 
 MOST_TOUCHED = 100
 """An edit that touches more of them is forecast with all the rest."""
+_N = TypeVar("_N")
 
 
-class _Named(Protocol):
-    @property
-    def id(self) -> str: ...
-
-
-def _changed(before: Iterable[_Named], now: Iterable[_Named]) -> set[str]:
-    """Ids of what came, went, or is another object."""
-    old, new = {item.id: item for item in before}, {item.id: item for item in now}
-    gone = old.keys() - new.keys()
-    return gone | {name for name, item in new.items() if old.get(name) is not item}
+def _changed(before: Sequence[_N], now: Sequence[_N]) -> list[_N]:
+    """What came, went, or is another object."""
+    if before is now:
+        return []
+    old, new = set(map(id, before)), set(map(id, now))
+    return [
+        *(item for item in before if id(item) not in new),
+        *(item for item in now if id(item) not in old),
+    ]
 
 
 def touched_sources(before: Batch, now: Batch) -> frozenset[str] | None:
@@ -58,12 +59,12 @@ def touched_sources(before: Batch, now: Batch) -> frozenset[str] | None:
         return None
     if "{counter}" in now.names:  # one file more or less, and those after it are called otherwise
         return None
-    recipes, outputs = _changed(before.recipes, now.recipes), _changed(before.outputs, now.outputs)
-    found = _changed(before.sources, now.sources)
-    for output in (*before.outputs, *now.outputs):
-        if output.id in outputs or output.recipe in recipes:
-            found |= {output.source}
-    return frozenset(found)
+    recipes = {recipe.id for recipe in _changed(before.recipes, now.recipes)}
+    outputs = _changed(before.outputs, now.outputs)
+    if recipes:
+        outputs += [output for output in (*before.outputs, *now.outputs) if output.recipe in recipes]
+    sources = {source.id for source in _changed(before.sources, now.sources)}
+    return frozenset(sources | {output.source for output in outputs})
 
 
 class Touched(NamedTuple):
@@ -104,13 +105,16 @@ def forecast_touched(
     small = prepared(part, path, workspace, before=before.prospect)
     prospect = _whole_prospect(batch, before.prospect, small, sources)
     return Touched(
-        prospect, _whole_view(prospect, small, before.view, sources, workspace=workspace, learned=learned)
+        prospect, _whole_view(prospect, small, before, sources, workspace=workspace, learned=learned)
     )
 
 
 def _whole_prospect(batch: Batch, before: Prospect, small: Prospect, sources: frozenset[str]) -> Prospect:
-    ready = {item.output.id: item for item in small.outputs}
-    ready.update({item.output.id: item for item in before.outputs if item.output.source not in sources})
+    ready = dict(before.by_id)
+    for output in before.batch.outputs:
+        if output.source in sources:
+            ready.pop(output.id, None)
+    ready.update(small.by_id)
     known = {**before.sources, **small.sources}
     refused = {name: told for name, told in before.refused.items() if told.source not in sources}
     return replace(
@@ -118,7 +122,7 @@ def _whole_prospect(batch: Batch, before: Prospect, small: Prospect, sources: fr
         batch=batch,
         target=small.target,
         sources={source.id: known[source.id] for source in batch.sources if source.id in known},
-        outputs=[ready[output.id] for output in batch.outputs if output.id in ready],
+        outputs=list(filter(None, map(ready.get, [output.id for output in batch.outputs]))),
         problems=_with(before.problems, small.problems, sources),
         refused={**refused, **small.refused},
         planned={**before.planned, **small.planned},
@@ -133,16 +137,18 @@ def _with(before: Iterable[Problem], now: Iterable[Problem], sources: frozenset[
 def _whole_view(
     prospect: Prospect,
     small: Prospect,
-    before: Outlook,
+    known: Touched,
     sources: frozenset[str],
     *,
     workspace: Workspace,
     learned: Experience,
 ) -> Outlook:
+    before = known.view
     station, draws = before.station, len(before.draws.bytes)
     made = what_is_made(small.outputs, workspace)
     fresh = outlook_of_some(small, workspace.stock, station, learned, made, draws=draws)
-    gone = [item for item in before.outputs if item.ready.output.source in sources]
+    names = [output.id for output in known.prospect.batch.outputs if output.source in sources]
+    gone = [item for name in names if (item := before.by_id.get(name)) is not None]
     more = _drawn(fresh.outputs, draws) - _drawn(gone, draws)
     whole = WholeDraws(
         before.draws.bytes + more[1],
@@ -151,11 +157,12 @@ def _whole_view(
         before.draws.sent,
     )
     outputs = _in_order(prospect, before, {item.ready.output.id: item for item in fresh.outputs}, sources)
+    frames = before.frames + _frames(fresh.outputs) - _frames(gone)
+    kept = before.kept_share * before.frames + _kept(fresh.outputs) - _kept(gone)
     judged = judge_outputs(outputs) if prospect.batch.cards else ()
     waiting = {name: told for name, told in before.waiting.items() if told.source not in sources}
     waiting |= {told.output: told for told in fresh.waiting}
     told = [*small.problems, *together(fresh.waiting), *card_problems(judged)]
-    frames = sum(item.ready.plan.frames for item in outputs)
     return replace(
         before,
         outputs=outputs,
@@ -165,11 +172,31 @@ def _whole_view(
         room=tuple(_with_more(room, gone, fresh.outputs, workspace) for room in before.room),
         problems=tuple(_with(before.problems, told, sources)),
         waiting=waiting,
-        kept_share=sum(item.kept_share * item.ready.plan.frames for item in outputs) / max(1, frames),
+        frames=frames,
+        kept_share=max(0.0, kept) / max(1, frames),
+        columns=_columns(before, outputs, (*gone, *fresh.outputs)),
         judged=judged,
         draws=whole,
         settled=False,
     )
+
+
+def _frames(outputs: Iterable[OutputOutlook]) -> int:
+    return sum(item.ready.plan.frames for item in outputs)
+
+
+def _kept(outputs: Iterable[OutputOutlook]) -> float:
+    return sum(item.kept_share * item.ready.plan.frames for item in outputs)
+
+
+def _columns(
+    before: Outlook, outputs: Iterable[OutputOutlook], touched: Sequence[OutputOutlook]
+) -> dict[str, ColumnOutlook]:
+    """What the outputs of each recipe come to: of recipes none of whose outputs takes anything else, as it was."""
+    times = Counter(id(item.draws) for item in touched)
+    other = {item.ready.output.recipe for item in touched if item.draws is None or times[id(item.draws)] == 1}
+    still = {recipe: told for recipe, told in before.columns.items() if recipe not in other}
+    return still | columns_of(item for item in outputs if item.ready.output.recipe in other)
 
 
 def _drawn(outputs: Iterable[OutputOutlook], draws: int) -> NDArray[np.float64]:
@@ -189,24 +216,17 @@ def _in_order(
     prospect: Prospect, before: Outlook, fresh: Mapping[str, OutputOutlook], sources: frozenset[str]
 ) -> tuple[OutputOutlook, ...]:
     """All forecasts in the batch's order; what is new is thought to be made when the output before it is."""
-    found, end = [], None
-    for ready in prospect.outputs:
-        name = ready.output.id
-        known = before.by_id.get(name)
-        if ready.output.source in sources:
-            item = fresh.get(name)
-            if item is None:
-                continue
-            at = known.finish if known is not None else end
-            if at is not None:
-                item = replace(item, begin=known.begin if known is not None else at, finish=at)
-        elif known is None:
-            continue
-        else:
-            item = known
-        end = item.finish
-        found.append(item)
-    return tuple(found)
+    outputs = prospect.batch.outputs
+    found = list(map(before.by_id.get, [output.id for output in outputs]))
+    for number in [number for number, output in enumerate(outputs) if output.source in sources]:
+        known, item = found[number], fresh.get(outputs[number].id)
+        beside = next((one for one in reversed(found[:number]) if one is not None), None)
+        if item is not None and known is not None:
+            item = replace(item, begin=known.begin, finish=known.finish)
+        elif item is not None and beside is not None:
+            item = replace(item, begin=beside.finish, finish=beside.finish)
+        found[number] = item
+    return tuple(item for item in found if item is not None)
 
 
 def _with_more(

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cached_property
 
-from chronocast.preparation.forecast.output_outlook import ColumnOutlook, OutputOutlook
+from chronocast.preparation.forecast.output_outlook import ColumnOutlook, OutputOutlook, columns_of
 from chronocast.preparation.output.output_ready import Prospect
 
 
@@ -35,7 +35,4 @@ class FirstFigures:
     @cached_property
     def columns(self) -> Mapping[str, ColumnOutlook]:
         """What the outputs of each recipe come to so far, by its id."""
-        groups: dict[str, list[OutputOutlook]] = {}
-        for item in self.outputs.values():
-            groups.setdefault(item.ready.output.recipe, []).append(item)
-        return {recipe: ColumnOutlook.of(group) for recipe, group in groups.items()}
+        return columns_of(self.outputs.values())

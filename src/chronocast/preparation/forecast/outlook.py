@@ -34,6 +34,7 @@ from chronocast.preparation.forecast.output_outlook import (
     LooksOutlook,
     OutputOutlook,
     StageOutlook,
+    columns_of,
 )
 from chronocast.preparation.forecast.placing import can_be_placed, evening, never_placed, together
 from chronocast.preparation.forecast.room_through import rooms_through
@@ -79,6 +80,10 @@ class Outlook:
         What stands in the way.
     station
         Where it is made.
+    columns
+        What the outputs of each recipe come to, by its id.
+    frames
+        Pictures of all outputs.
     kept_share, copied_share, saved_seconds
         How much of all pictures is in the stock or copied from the source, and the time by the clock which that saves.
     source_bytes
@@ -115,6 +120,8 @@ class Outlook:
     copied_share: float
     saved_seconds: float
     source_bytes: int
+    columns: Mapping[str, ColumnOutlook] = field(default_factory=dict)
+    frames: int = 0
     placement: Placement = NO_PLACEMENT
     waiting: Mapping[str, Problem] = field(default_factory=dict)
     evening: Evening = field(default=NO_EVENING, repr=False, compare=False)
@@ -154,14 +161,6 @@ class Outlook:
         for item in self.outputs:
             found.setdefault((item.ready.output.source, item.ready.output.range), []).append(item)
         return found
-
-    @cached_property
-    def columns(self) -> Mapping[str, ColumnOutlook]:
-        """What the outputs of each recipe come to, by its id."""
-        groups: dict[str, list[OutputOutlook]] = {}
-        for item in self.outputs:
-            groups.setdefault(item.ready.output.recipe, []).append(item)
-        return {recipe: ColumnOutlook.of(group) for recipe, group in groups.items()}
 
     def time_after(self, seconds: float) -> datetime:
         """The time by the clock, so long after the forecast was made."""
@@ -459,6 +458,8 @@ def outlook(
         problems=(*prospect.problems, *together(kept_to.problems)),
         waiting={problem.output: problem for problem in kept_to.problems},
         station=station,
+        columns=columns_of(outputs),
+        frames=frames,
         kept_share=sum(item.kept_share * item.ready.plan.frames for item in outputs) / frames
         if frames
         else 0.0,

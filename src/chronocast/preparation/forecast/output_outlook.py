@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
@@ -165,6 +165,14 @@ class ColumnOutlook(NamedTuple):
         longest = max((item.seconds.likely for item in outputs), default=0.0)
         largest = max((item.bytes.likely for item in outputs), default=0.0)
         return cls(len(outputs), together(outputs), max(0.001, longest), max(1.0, largest))
+
+
+def columns_of(outputs: Iterable[OutputOutlook]) -> dict[str, ColumnOutlook]:
+    """What the outputs of each recipe come to, by its id."""
+    groups: dict[str, list[OutputOutlook]] = {}
+    for item in outputs:
+        groups.setdefault(item.ready.output.recipe, []).append(item)
+    return {recipe: ColumnOutlook.of(group) for recipe, group in groups.items()}
 
 
 def together(outputs: Sequence[OutputOutlook]) -> Totals:

@@ -326,10 +326,15 @@ class Prospect:
         default=([], {}), repr=False, compare=False, init=False
     )
 
-    def output(self, identifier: str) -> OutputReady | None:
-        """One output, if it can be made."""
+    @property
+    def by_id(self) -> Mapping[str, OutputReady]:
+        """The outputs that can be made, by their ids."""
         of, table = self._by_id
         if of is not self.outputs or len(table) != len(of):
             table = {item.output.id: item for item in self.outputs}
             self._by_id = self.outputs, table
-        return table.get(identifier)
+        return table
+
+    def output(self, identifier: str) -> OutputReady | None:
+        """One output, if it can be made."""
+        return self.by_id.get(identifier)

@@ -334,7 +334,7 @@ class Forecaster(Worker):
         """Tell a forecast; the window has much to show of a large one, and is left alone meanwhile."""
         from chronocast.ui.lanes.forecast_lanes import lane_data
 
-        _ = view.columns  # here rather than in the window's own thread
+        _ = view.by_id  # here rather than in the window's own thread
         lane_data(view, batch)
         self._told = view
         self._shown.clear()
