@@ -20,6 +20,7 @@ from chronocast.model.batch.ranges import add_pick
 from chronocast.model.recipe.supplied import SUPPLIED
 from chronocast.model.stages import HERE, STAGES
 from chronocast.model.time.timing import FrameRange
+from chronocast.preparation.forecast.first_figures import FirstFigures
 from chronocast.preparation.forecast.outlook import Outlook, outlook
 from chronocast.preparation.output.output_ready import Prospect
 from chronocast.preparation.today import prepared
@@ -62,6 +63,20 @@ class OnScreen(unittest.TestCase):
         self.assertEqual(plan.place(output), (1, 1))
         self.assertIsNone(plan.place("nobody"))
         self.assertEqual((plan.headline.begin, plan.headline.refused), (4, 0))
+
+    def test_before_the_plan_it_says_what_is_known_and_what_can_t_be_made(self) -> None:
+        gone = self.batch.sources[0].model_copy(update={"id": "gone", "path": "nowhere.mp4"})
+        batch = self.batch.model_copy(update={"sources": (gone, *self.batch.sources)})
+        batch = fill(batch, [("gone", FULL, "quick")])
+        looked_at, first = frozenset({"gone", self.source}), self.view.outputs[:2]
+        known = {item.ready.output.id: item for item in first}
+        figures = FirstFigures(self.prospect, known, looked_at, 3, 5)
+        plan = plan_model(batch, self.prospect, None, figures=figures)
+        self.assertEqual(plan.cell(0, 0).problem, "can't be made")
+        self.assertEqual([bool(plan.cell(1, column).size) for column in (0, 1)], [True, True])
+        self.assertTrue(plan.cell(2, 0).waiting)
+        self.assertEqual(plan.headline.finished, "…")
+        self.assertIn("3 of 5 files looked at", plan.headline.sentence)
 
     def test_an_edit_is_told_as_the_difference_it_makes(self) -> None:
         fewer = fill(self.batch, [(self.source, FULL, "rated"), (self.source, FULL, "quick")], False)

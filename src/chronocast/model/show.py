@@ -5,6 +5,15 @@ from __future__ import annotations
 from datetime import datetime
 
 
+def times_text(ratio: float) -> str:
+    """How many times one thing is another: ``0.12 ×``, ``12 ×``, ``2,413 ×``.
+
+    >>> times_text(0.1234), times_text(1.0), times_text(2413.2)
+    ('0.12 ×', '1 ×', '2,413 ×')
+    """
+    return f"{ratio:.2g} ×" if ratio < 99.5 else f"{ratio:,.0f} ×"
+
+
 def size_text(value: float) -> str:
     """Bytes in decimal units: ``437 MB``, ``1.86 GB``.
 

@@ -89,7 +89,9 @@ def _picture_packets(rate: Fraction, together: _Together) -> Iterator[tuple[Frac
     first, delay, step, at = 0, together.delay, 1 / rate, 0
     for piece, said in zip(together.pieces, together.said, strict=True):
         for shown, coded in piece.packets():
-            packet = _packet_with(coded, said) if said and coded.is_keyframe else coded
+            packet = coded
+            if (said and coded.is_keyframe) or coded.is_disposable:
+                packet = _anew(coded, said if coded.is_keyframe else None)
             packet.pts, packet.dts, packet.duration = first + shown, at - delay, 1
             packet.time_base = step
             yield Fraction(at), packet
@@ -97,10 +99,10 @@ def _picture_packets(rate: Fraction, together: _Together) -> Iterator[tuple[Frac
         first += piece.frames
 
 
-def _packet_with(coded: av.Packet[Any], said: Callable[[bytes], bytes]) -> av.Packet[Any]:
-    """A key picture whose bytes are said otherwise."""
-    new: av.Packet[Any] = av.Packet(said(bytes(coded)))
-    new.is_keyframe = True
+def _anew(coded: av.Packet[Any], said: Callable[[bytes], bytes] | None) -> av.Packet[Any]:
+    """A packet with its bytes, of a key picture as they are ``said``, but without marks that only some pieces' packets have."""
+    new: av.Packet[Any] = av.Packet(said(bytes(coded)) if said else bytes(coded))
+    new.is_keyframe = coded.is_keyframe
     return new
 
 

@@ -17,7 +17,7 @@ from chronocast.forecast.work import BASE_READING, COMPOSING
 from chronocast.model.device import TriedDecoder, TriedEncoder
 from chronocast.model.recipe.formats.codecs import PICTURE
 from chronocast.model.recipe.routes import DEPTHS
-from chronocast.model.show import counted, db_text, percent, size_text, time_text
+from chronocast.model.show import counted, db_text, percent, size_text, time_text, times_text
 
 if TYPE_CHECKING:  # what it brings in takes long to import
     from chronocast.preparation.station_known import StationKnown
@@ -129,9 +129,9 @@ def house_model(known: StationKnown) -> HouseModel:
         middle = exp(median(item.seconds))
         told = f"{1 / middle:.3g} Mpx a second"
         if name.startswith("stage "):
-            told = f"{middle:.2g} × reckoned"
+            told = f"{times_text(middle)} reckoned"
         elif name in (COMPOSING, BASE_READING):
-            told = f"{middle / pace.encode:.2g} × reckoned"
+            told = f"{times_text(middle / pace.encode)} reckoned"
         doubt = "" if len(item.seconds) >= SOME else ", few seen"
         rows.append(PaceRow(pace_words(name), counted(len(item.seconds), "time"), told + doubt))
     files: dict[Quantity, Sequence[Outcome]] = {name: outcomes.get(name, ()) for name in QUANTITIES}

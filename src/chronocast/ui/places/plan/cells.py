@@ -144,14 +144,17 @@ def cells_of(
     """
     forecast, columns = isinstance(view, Outlook), view.columns if view else {}
     outlooks: Mapping[str, OutputOutlook] = {}
-    if view is not None:
-        outlooks = view.by_id if isinstance(view, Outlook) else view.outputs
+    looked_at = frozenset[str]()
+    if isinstance(view, Outlook):
+        outlooks = view.by_id
+    elif view is not None:
+        outlooks, looked_at = view.outputs, view.sources
 
     def make(output: Output) -> Cell:
         item, verdict = outlooks.get(output.id), judged.get(output.id)
         if item is None:
             why = refused.get(output.id)
-            known = forecast or why is not None
+            known = forecast or why is not None or (looked_at and output.source in looked_at)
             told = f"{why.sentence} {why.remedy}".strip() if why else "can't be made"
             return Cell(
                 output.id,

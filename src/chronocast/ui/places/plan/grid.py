@@ -50,6 +50,8 @@ from chronocast.ui.widgets.table import stand_on
 ROW, HEAD, FOOT = 50, 46, 30
 SOURCE_WIDTH = 292
 COLUMN_LEAST = 118
+GAP = 8
+"""Pixels between a source's name and what is to know of it."""
 ROOT = QModelIndex()
 
 
@@ -219,7 +221,7 @@ class CellPainter(QStyledItemDelegate):
             words = f"{row.notes} to know"
             metrics = QFontMetricsF(font(12.5, narrow=True))
             width = metrics.horizontalAdvance(words)
-            if left + metrics.horizontalAdvance(row.title) * 1.2 + width < right:
+            if left + draw.wide(row.title, font(14.5)) + GAP + width < right:
                 place = QRectF(right - width - 2, box.top() + 9 * unit, width + 2, 16 * unit)
                 draw.text(painter, place, words, font(12.5, narrow=True), t.color("dusk"), align=draw.RIGHT)
 

@@ -8,7 +8,7 @@ from datetime import datetime
 from chronocast.forecast.band import Band
 from chronocast.forecast.inverse import chance_of
 from chronocast.model.batch.batch import Batch
-from chronocast.model.show import clock_text, counted, percent, size_text, time_text
+from chronocast.model.show import clock_text, counted, percent, size_text, time_text, times_text
 from chronocast.preparation.forecast.first_figures import FirstFigures
 from chronocast.preparation.forecast.outlook import Outlook
 
@@ -120,7 +120,7 @@ def headline_of(batch: Batch, view: Outlook | None, before: Outlook | None) -> H
         more, role = more + told, chance_role if role == "tide" else role
     if not view.settled and todo:
         more = f"about: the plan is being worked out{more and f' · {more}'}"
-    share = f" · {view.bytes.likely / view.source_bytes:.2g} × the sources" if view.source_bytes else ""
+    share = f" · {times_text(view.bytes.likely / view.source_bytes)} the sources" if view.source_bytes else ""
     size_more = f"safe {size_text(view.bytes.safe)}{share}"
     over = sum(item.bytes.safe > batch.size_limit for item in todo) if batch.size_limit else 0
     if over and batch.size_limit:

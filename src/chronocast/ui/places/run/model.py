@@ -8,7 +8,7 @@ from datetime import datetime
 from pathlib import Path
 from typing import NamedTuple
 
-from chronocast.model.show import clock_text, counted, db_text, size_text, time_text
+from chronocast.model.show import clock_text, counted, db_text, size_text, time_text, times_text
 from chronocast.model.stages import HERE
 from chronocast.run.view import PIECES, WAITS, Condition, OutputView, RunView, place_of, shown_name
 
@@ -371,7 +371,9 @@ def run_model(view: RunView, now: float) -> RunModel:
     rate = view.encoded_media_seconds / view.encoded_frames if view.encoded_frames else 0.04
     done_more = "proved"
     if view.condition in ("going", "ended") and active > 2 and frames:
-        done_more += f" · {frames * rate / active:.2g} × real time, {frames / active:.0f} frames a second"
+        done_more += (
+            f" · {times_text(frames * rate / active)} real time, {frames / active:.0f} frames a second"
+        )
     fan = []
     for moment, band in view.fan[-400:]:
         low, mid, high = (

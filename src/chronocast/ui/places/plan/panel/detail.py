@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from chronocast.forecast.inverse import send_seconds
 from chronocast.model.batch.batch import Output
 from chronocast.model.recipe.wording import label_of, say, sound_words
-from chronocast.model.show import clock_text, db_text, rate_bits_text, size_text, time_text
+from chronocast.model.show import clock_text, db_text, rate_bits_text, size_text, time_text, times_text
 from chronocast.model.time.timing import rate_text
 from chronocast.preparation.forecast.outlook import Outlook
 from chronocast.preparation.forecast.output_outlook import OutputOutlook, poorest_shot
@@ -100,7 +100,11 @@ def _time_told(item: OutputOutlook, length: float) -> str:
     if item.made:
         return "made already"
     told = f"{time_text(item.seconds.likely)} likely, {time_text(item.seconds.safe)} safe"
-    return f"{told}, {length / item.seconds.likely:.2g} × real time" if item.seconds.likely > 0.05 else told
+    return (
+        f"{told}, {times_text(length / item.seconds.likely)} real time"
+        if item.seconds.likely > 0.05
+        else told
+    )
 
 
 def _sent(view: Outlook, item: OutputOutlook) -> tuple[tuple[str, str], ...]:

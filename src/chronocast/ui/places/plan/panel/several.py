@@ -4,7 +4,15 @@ from __future__ import annotations
 
 from chronocast.forecast.inverse import send_seconds
 from chronocast.model.batch.batch import Batch
-from chronocast.model.show import clock_text, counted, db_text, rate_bits_text, size_text, time_text
+from chronocast.model.show import (
+    clock_text,
+    counted,
+    db_text,
+    rate_bits_text,
+    size_text,
+    time_text,
+    times_text,
+)
 from chronocast.preparation.forecast.outlook import Outlook
 from chronocast.preparation.forecast.output_outlook import OutputOutlook, poorest_shot
 from chronocast.preparation.forecast.several import Several
@@ -75,7 +83,9 @@ def _shares(several: Several) -> str:
     """What of all bytes sound takes, and what they are against those of the sources."""
     likely = max(1.0, several.totals.bytes.likely)
     told = f"sound {several.sound_bytes / likely:.0%}"
-    return f"{told}; {likely / several.source_bytes:.2g} × the sources" if several.source_bytes else told
+    return (
+        f"{told}; {times_text(likely / several.source_bytes)} the sources" if several.source_bytes else told
+    )
 
 
 def _over(several: Several, batch: Batch) -> tuple[tuple[str, str], ...]:
