@@ -53,6 +53,10 @@ encode_pictures(pictures, words[-1].removeprefix("file:"), Fraction(said["-r"]),
 """Something that understands the words a system's FFmpeg program is given, and has a device or none."""
 
 
+PATIENCE = 300.0
+"""Seconds for each trial: the stand-in encodes in software, on whatever machine the tests have."""
+
+
 def hard(name: str, **told: Any) -> Recipe:
     """H.264 in hardware at a quality, as large as its source."""
     picture = {
@@ -72,7 +76,7 @@ class Devices(unittest.TestCase):
     def setUpClass(cls) -> None:
         cls.folder = Path(tempfile.mkdtemp())
         plug(place())
-        cls.tried = devices_tried(Workspace())
+        cls.tried = devices_tried(Workspace(), trials=DeviceTrials(seconds=PATIENCE))
 
     def setUp(self) -> None:
         pull(place())
