@@ -17,7 +17,7 @@ from chronocast.media.bitstream.bits import BitReader, BitWriter, StreamUnreadab
 from chronocast.media.bitstream.nal import packed, units_in
 from chronocast.media.source.index import FrameIndex
 from chronocast.media.source.scenes import scenes_of
-from chronocast.model.source.cutlist import Layer, MediaRef, PictureSpan
+from chronocast.model.source.cutlist import Fade, Layer, MediaRef, PictureSpan, SoundSpan
 from chronocast.model.source.facts import ClipFacts, GroupFacts, KeyFrame
 from chronocast.model.time.timing import FrameRange
 from chronocast.pieces.cut import cut, cut_around
@@ -27,6 +27,28 @@ RATE = Fraction(25)
 payloads = st.binary(min_size=1, max_size=60) | st.lists(
     st.sampled_from([0, 0, 0, 1, 2, 3, 255]), min_size=1, max_size=60
 ).map(bytes)
+
+
+moments = st.fractions(0, 20, max_denominator=48)
+
+
+class Heard(unittest.TestCase):
+    @given(moments, moments, moments, moments, st.sampled_from([Fraction(1), Fraction(25, 24)]))
+    def test_a_part_of_a_sound_is_heard_when_and_as_in_all_of_it(
+        self, start: Fraction, seconds: Fraction, first: Fraction, length: Fraction, speed: Fraction
+    ) -> None:
+        fade = Fade(whole=seconds, rise=seconds / 3)
+        whole = SoundSpan(start=start, seconds=seconds, media=MediaRef(path="a"), speed=speed, fade=fade)
+        part = whole.part(first, first + length)
+        begin, end = max(start, first), min(start + seconds, first + length)
+        if begin >= end:
+            self.assertIsNone(part)
+            return
+        assert part is not None and part.fade is not None
+        self.assertEqual((part.start + first, part.start + first + part.seconds), (begin, end))
+        self.assertEqual(part.media_start, (begin - start) * speed, "the same sound at the same moment")
+        self.assertEqual(part.fade.since, begin - start, "as far in its fade")
+        self.assertEqual(whole.part(Fraction(0), start + seconds), whole if seconds else None)
 
 
 class Bits(unittest.TestCase):

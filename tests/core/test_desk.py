@@ -9,6 +9,7 @@ import tempfile
 import unittest
 from pathlib import Path
 from types import SimpleNamespace
+from unittest import mock
 
 from chronocast.journal.documents import BATCH_ENDING, BatchFile, ChangedOnDisk, load_batch
 from chronocast.journal.workspace import Workspace
@@ -16,6 +17,7 @@ from chronocast.model.batch.batch import FULL, Batch
 from chronocast.model.batch.edits import add_source, fill, hold
 from chronocast.run.view import RunView
 from chronocast.ui.desk.desk import Desk, new_batch
+from chronocast.ui.desk.to_go import ToGo
 
 
 class Opening(unittest.TestCase):
@@ -26,6 +28,20 @@ class Opening(unittest.TestCase):
         )
         told = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
         self.assertEqual(told.stdout.strip(), "[]")
+
+
+class StillToGo(unittest.TestCase):
+    def test_it_is_said_once_it_is_known_and_begins_anew_with_something_else(self) -> None:
+        said, clock = list[str](), mock.Mock()
+        with mock.patch("chronocast.ui.desk.to_go.time", clock):
+            progress = ToGo()
+            steps = [(0, 0.0), (1, 0.1), (10, 0.1), (20, 0.5), (25, 1.0), (30, 0.25), (40, 0.5), (41, 0.5)]
+            for now, share in steps:
+                clock.monotonic.return_value = float(now)
+                said.append(progress.left(share))
+        self.assertEqual(said[:3], ["", "", ", 1:30 min to go"])
+        self.assertEqual(said[3:5], [", 20 s to go", ""], "at its end nothing is left")
+        self.assertEqual(said[5:], ["", ", 20 s to go", ", 22 s to go"], "less is done: it is another thing")
 
 
 class OpenBatch(unittest.TestCase):

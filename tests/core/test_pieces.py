@@ -123,6 +123,29 @@ class Naming(unittest.TestCase):
             self.assertEqual(sound.spans[0].start, 0)
 
 
+class Alike(unittest.TestCase):
+    def test_outputs_that_are_alike_share_what_is_alike(self) -> None:
+        sources = [cut_list(), cut_list(("c", "d"))]
+        one, other = (plan_output(source, FrameRange(0, 500), BASIC[0]) for source in sources)
+        self.assertIs(one.settings, other.settings)
+        self.assertNotEqual(one.pieces[0].name, other.pieces[0].name)
+        renamed = BASIC[0].model_copy(update={"name": "Other"})
+        again = plan_output(sources[0], FrameRange(0, 500), renamed)
+        self.assertIs(again.sound, one.sound)
+
+    @given(st.data())
+    def test_whatever_was_planned_before_a_plan_is_what_it_would_be_alone(self, data: st.DataObject) -> None:
+        sources = [cut_list(), cut_list().model_copy(update={"rate": Fraction(50)}), cut_list(("c", "d"))]
+        sources.append(sources[0].model_copy(update={"width": 640, "height": 360}))
+        asked = st.tuples(
+            st.sampled_from(sources), st.sampled_from(BASIC), st.booleans(), st.integers(60, 500)
+        )
+        for source, recipe, accepted, stop in data.draw(st.lists(asked, min_size=2, max_size=6)):
+            alone = source.model_copy(deep=True), FrameRange(0, stop), recipe.model_copy(deep=True)
+            told = plan_output(source, FrameRange(0, stop), recipe, accept_damage=accepted)
+            self.assertEqual(told, plan_output(*alone, accept_damage=accepted))
+
+
 def changed(value: object) -> object:
     """Another value of about the same kind."""
     match value:

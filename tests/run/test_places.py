@@ -75,7 +75,7 @@ class OnScreen(unittest.TestCase):
         self.assertEqual(plan.cell(0, 0).problem, "can't be made")
         self.assertEqual([bool(plan.cell(1, column).size) for column in (0, 1)], [True, True])
         self.assertTrue(plan.cell(2, 0).waiting)
-        self.assertEqual(plan.headline.finished, "…")
+        self.assertEqual((plan.headline.finished, plan.headline.begin), ("…", 5))
         self.assertIn("3 of 5 files looked at", plan.headline.sentence)
 
     def test_an_edit_is_told_as_the_difference_it_makes(self) -> None:

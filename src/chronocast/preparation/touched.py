@@ -220,7 +220,8 @@ def _in_order(
     found = list(map(before.by_id.get, [output.id for output in outputs]))
     for number in [number for number, output in enumerate(outputs) if output.source in sources]:
         known, item = found[number], fresh.get(outputs[number].id)
-        beside = next((one for one in reversed(found[:number]) if one is not None), None)
+        before_it = (found[n] for n in range(number - 1, -1, -1))
+        beside = next((one for one in before_it if one is not None), None)
         if item is not None and known is not None:
             item = replace(item, begin=known.begin, finish=known.finish)
         elif item is not None and beside is not None:

@@ -15,7 +15,7 @@ from av.container import OutputContainer
 from chronocast.media.bitstream.bits import StreamUnreadable
 from chronocast.media.bitstream.registry import LONG_GOP
 from chronocast.media.errors import JoinFailed
-from chronocast.media.files.matroska import set_pixel_shape
+from chronocast.media.files.matroska import MATROSKA, set_pixel_shape
 from chronocast.media.files.sums import file_sum
 from chronocast.media.source.opening import opened
 from chronocast.model.messages.jobs import JoinJob
@@ -29,9 +29,6 @@ SUMMING = 2
 """So many parts' sums are taken at once, while they are joined."""
 HELD_BYTES = 64 << 20
 """Packets of so many bytes are held from the first reading of pieces to the second; larger ones are read twice."""
-
-
-MATROSKA = ("matroska", "webm")
 
 
 class _Packet(NamedTuple):

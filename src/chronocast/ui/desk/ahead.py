@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 import threading
-import time
 from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from chronocast.model.show import time_text
+from chronocast.ui.desk.to_go import ToGo
 from chronocast.ui.desk.workers import errand
 
 if TYPE_CHECKING:
@@ -36,15 +35,14 @@ class AheadWork(QObject):
 
     def begin(self, pieces: Sequence[Probe], words: str) -> None:
         """Encode pieces; ``words`` begin what is told meanwhile."""
-        stop, begun = threading.Event(), time.monotonic()
+        stop, to_go = threading.Event(), ToGo()
+        to_go.left(0.0)
         self._stop = stop
         whole = sum(probe.seconds for probe in pieces)
 
         def progress(done: int, count: int) -> None:
-            spent = time.monotonic() - begun
             share = sum(probe.seconds for probe in pieces[:done]) / max(0.001, whole)
-            left = f", {time_text(spent / share - spent)} to go" if share > 0.02 else ""
-            self.told.emit(f"{words}: {done} of {count}{left}")
+            self.told.emit(f"{words}: {done} of {count}{to_go.left(share)}")
 
         def work() -> int:
             from chronocast.crew.local.probing import carry_out_probes

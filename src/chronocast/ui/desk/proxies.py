@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import threading
-import time
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from chronocast.model.show import counted, time_text
+from chronocast.model.show import counted
+from chronocast.ui.desk.to_go import ToGo
 from chronocast.ui.desk.workers import errand
 
 if TYPE_CHECKING:
@@ -70,15 +70,12 @@ class ProxyWork(QObject):
                 self.said.emit(proxies_told(plan, self.workspace))
             if not plan.films:
                 return ""
-            begun = time.monotonic()
+            to_go = ToGo()
 
             def progress(view: RunView) -> None:
                 share = view.frames_done / view.frames if view.frames else 0.0
-                left = (time.monotonic() - begun) * (1 / share - 1) if share > 0.02 else None
-                to_go = f", {time_text(left)} to go" if left is not None else ""
-                self.told.emit(
-                    f"Making {counted(len(plan.films), 'proxy', 'proxies')} (the same command stops it): {share:.0%}{to_go}"
-                )
+                films = counted(len(plan.films), "proxy", "proxies")
+                self.told.emit(f"Making {films} (the same command stops it): {share:.0%}{to_go.left(share)}")
 
             batch, path = proxies_begun(plan.films, self.workspace)
             view = run_quietly(batch, path, progress, stop.is_set)

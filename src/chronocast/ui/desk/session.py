@@ -82,7 +82,7 @@ class Session(QObject):
         self._conflict_told = False
         self._preview: Batch | None = None
         self._closed = self._unsaved = False
-        self._looking_on, self._figuring = ToGo(LOOKING), ToGo(FIGURING)
+        self._to_go = ToGo()
         self._forecaster = Forecaster(self.workspace, self)
         self._forecaster.forecast.connect(self._forecast)
         self._forecaster.figured.connect(self._figured)
@@ -218,6 +218,9 @@ class Session(QObject):
         if sentence != self.desk.busy:
             self.desk.busy = sentence
             self._touch("words")
+
+    def _say_progress(self, words: str, done: int, total: int) -> None:
+        self._say_busy(f"{words}: {done:,} of {total:,}{self._to_go.left(done / total)}")
 
     def _wait_for(self, sentence: str, work: Callable[[], Any], done: Callable[[Any], None]) -> None:
         """Do something elsewhere and say so meanwhile."""
@@ -469,8 +472,10 @@ class Session(QObject):
         if self.view is not None or batch != self.batch:
             return
         self.desk.prospect, self.desk.figures = figures.prospect, figures
-        planned = figures.looked_at < figures.of
-        self._say_busy(self._figuring.told(figures.looked_at, figures.of) if planned else PLANNING)
+        if figures.looked_at < figures.of:
+            self._say_progress(FIGURING, figures.looked_at, figures.of)
+        else:
+            self._say_busy(PLANNING)
         self._touch("forecast", "words")
 
     def _have_a_runner_wait(self) -> None:
@@ -499,7 +504,7 @@ class Session(QObject):
 
     def _looking(self, done: int, total: int) -> None:
         if self.view is None and self.desk.figures is None and done < total:
-            self._say_busy(self._looking_on.told(done, total))
+            self._say_progress(LOOKING, done, total)
 
     # The run
 

@@ -1,4 +1,4 @@
-"""How far something long is, in words, with the time it still takes."""
+"""How long something that goes on still takes."""
 
 from __future__ import annotations
 
@@ -6,29 +6,29 @@ import time
 
 from chronocast.model.show import time_text
 
-SURE_SECONDS = 2.0
-"""Before, it isn't known how long something takes."""
+SURE_SECONDS, SURE_SHARE = 2.0, 0.02
+"""Before so much of it has passed, it isn't known how long something takes."""
 
 
 class ToGo:
-    """``ToGo(words)``: how far what the words say is."""
+    """How long something still takes; it begins with the first ``left``, and anew where less is done than before."""
 
-    def __init__(self, words: str) -> None:
-        self._words, self._begun, self._began_with = words, 0.0, 0
+    def __init__(self) -> None:
+        self._since, self._first, self._last = 0.0, 0.0, 1.0
 
-    def told(self, done: int, total: int) -> str:
-        """That so many of all are done, and for how long it still goes on.
+    def left(self, share: float) -> str:
+        """The end of a sentence that says how far it is, like ``, 22 s to go``; "" while that isn't known.
 
         Parameters
         ----------
-        done
-            How many are done.
-        total
-            How many there are.
+        share
+            How much of all of it is done.
         """
         now = time.monotonic()
-        if not self._begun or done < self._began_with:
-            self._begun, self._began_with = now, done
-        spent, more = now - self._begun, done - self._began_with
-        left = time_text(spent / more * (total - done)) if more and spent > SURE_SECONDS else ""
-        return f"{self._words}: {done:,} of {total:,}" + (f", {left} to go" if left and done < total else "")
+        if share < self._last:
+            self._since, self._first = now, share
+        self._last = share
+        spent, done = now - self._since, share - self._first
+        if share >= 1 or spent < SURE_SECONDS or done < SURE_SHARE:
+            return ""
+        return f", {time_text(spent / done * (1 - share))} to go"

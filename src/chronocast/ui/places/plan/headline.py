@@ -59,7 +59,7 @@ def _besides(view: Outlook, now: datetime) -> str:
     return told
 
 
-def headline_so_far(figures: FirstFigures) -> Headline:
+def headline_so_far(batch: Batch, figures: FirstFigures) -> Headline:
     """What is known of a large batch before its first forecast: nothing yet of when, and of how big what was looked at."""
     totals = [column.totals for column in figures.columns.values()]
     seconds = sum(total.seconds.likely for total in totals)
@@ -71,7 +71,7 @@ def headline_so_far(figures: FirstFigures) -> Headline:
         size_more=f"so far · {told}",
         room_more="known with the plan",
         role="quiet",
-        begin=figures.of,
+        begin=sum(not output.held for output in batch.outputs),
         sentence=f"The forecast is being made: {told}, {size} and {time_text(seconds)} of work so far.",
     )
 

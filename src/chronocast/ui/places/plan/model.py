@@ -204,7 +204,7 @@ def plan_model(
         columns,
         cells,
         tuple(totals),
-        headline_so_far(figures) if figures and view is None else headline_of(batch, view, before),
+        headline_so_far(batch, figures) if figures and view is None else headline_of(batch, view, before),
         blocking,
     )
 

@@ -336,7 +336,8 @@ class PlanPlace(QWidget):
         if self.plan and self.plan.rows and not output:
             empty = "Nothing is asked for here. Space asks for it."
         elif output and self.view is None:
-            empty = NOT_YET
+            known = self.plan is not None and (at := self.plan.place(output)) and self.plan.cell(*at).size
+            empty = NOT_YET if known else "The forecast is being made."
         held = self.plan.cell(*at).held if self.plan and output and (at := self.plan.place(output)) else False
         told, several = None, tuple[str, ...]()
         if self.view and output:
