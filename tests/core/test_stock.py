@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import json
 import tempfile
 import unittest
+from hashlib import blake2b
 from pathlib import Path
 
 from hypothesis import given
@@ -109,6 +111,11 @@ class Kept(unittest.TestCase):
         self.assertEqual([item.label for item in damaged_pieces(self.space)], ["Film bb22"])
         self.space.stock.path("aa11").with_suffix(".json").write_text('{"bytes": 1000}')
         self.assertTrue(self.space.stock.whole("aa11"))
+        older = blake2b(self.space.stock.path("aa11").read_bytes(), digest_size=16).hexdigest()
+        for digits, whole in ((older, True), (older[::-1], False)):
+            notes = {"bytes": 1000, "sum": digits}
+            self.space.stock.path("aa11").with_suffix(".json").write_text(json.dumps(notes))
+            self.assertIs(self.space.stock.whole("aa11"), whole)
         self.assertFalse(self.space.stock.whole("nothing"))
         self.space.stock.discard("bb22")
         self.assertEqual(list(self.space.stock.folder.glob("bb/*")), [])

@@ -8,10 +8,15 @@ import sys
 import unittest
 from dataclasses import asdict, replace
 from fractions import Fraction
+from hashlib import blake2b
 from pathlib import Path
 from unittest import mock
 
+import av
+from xxhash import xxh3_128
+
 from chronocast.crew.local.proof import proved_checks
+from chronocast.media.digest import ASKED
 from chronocast.media.files.footage import Format, write_footage
 from chronocast.media.files.prove import Found, prove, read_share
 from chronocast.media.files.reading import Share, Wanted
@@ -30,7 +35,9 @@ FORMS = {
     "mov": Format("prores_ks", "yuv422p10le", {"profile": "0"}),
     "one.mp4": Format(options={"x264-params": "keyint=infinite", "preset": "veryfast"}),
 }
-RUNS = (40, 1, 60)
+OLDER = "0" * 32
+"""In place of a digest of a kind that pieces had before."""
+RUNS = ((40, ASKED), (1, OLDER), (10, ""), (50, ASKED))
 
 
 def film(ending: str) -> Path:
@@ -63,6 +70,17 @@ class Shared(unittest.TestCase):
                     # a decoder that begins in an open group may complain: then one process has the last word
                     self.assertEqual(asdict(replace(found, complaints=(), processes=1)), asdict(alone))
                     self.assertEqual(found.processes, count)
+
+    def test_digests_of_both_kinds_are_made_each_over_what_its_run_decodes_to(self) -> None:
+        path = film("mp4")
+        with av.open(str(path)) as container:
+            samples = [picture.to_ndarray().tobytes() for picture in container.decode(video=0)]
+        new = xxh3_128(b"".join(xxh3_128(one).digest() for one in samples[:40])).hexdigest()
+        older = [blake2b(one, digest_size=16).digest() for one in samples[40:41]]
+        old = blake2b(b"".join(older), digest_size=16).hexdigest()
+        rest = xxh3_128(b"".join(xxh3_128(one).digest() for one in samples[51:101])).hexdigest()
+        found = prove(str(path), runs=RUNS).digests
+        self.assertEqual(found, ("xxh128:" + new, old, "", "xxh128:" + rest))
 
     def test_processes_of_their_own_prove_a_file_and_say_how_far_they_are(self) -> None:
         path, told = film("open.mp4"), list[int]()

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-import hashlib
-
 import av
 import numpy as np
 
+from chronocast.media.digest import ASKED, new_digest
 
-def picture_digest(picture: av.VideoFrame) -> bytes:
+
+def picture_digest(picture: av.VideoFrame, kind: str = ASKED) -> bytes:
     """A digest of a picture's samples, without what pads their lines and without bytes that mean nothing."""
-    total = hashlib.blake2b(digest_size=16)
+    total = new_digest(kind)
     layout = picture.format
     for number, plane in enumerate(picture.planes):
         if layout.is_planar or len(layout.components) == 1:

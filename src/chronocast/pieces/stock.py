@@ -16,7 +16,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from chronocast.media.files.sums import file_sum
+from chronocast.media.files.sums import file_sum, has_sum
 from chronocast.model.errors import ChronocastError
 from chronocast.model.messages.jobs import pair_beside
 
@@ -185,7 +185,7 @@ class Stock:
         kept = self.find(name)
         if kept is None or kept.facts.get("bytes") not in (None, kept.bytes):
             return False
-        return not kept.facts.get("sum") or file_sum(kept.path) == kept.facts["sum"]
+        return not kept.facts.get("sum") or has_sum(kept.path, kept.facts["sum"])
 
     def entries(self) -> Iterator[Entry]:
         """The record of everything in the stock."""

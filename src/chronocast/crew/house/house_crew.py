@@ -459,13 +459,14 @@ class HouseCrew:
         if job.kind in ("join", "check"):
             return ""
         path = Path(real_path(job.target))
+        known = str(event.result.get("sum_there") or "")
         deadline = time.monotonic() + SEEN_SECONDS
         while True:
             try:
-                found = file_sum(path)
+                found = file_sum(path, known)
             except OSError:
                 found = "none"
-            if found == event.result.get("sum_there"):
+            if found == known:
                 return ""
             if time.monotonic() > deadline:
                 return (

@@ -69,7 +69,7 @@ def _found(
     progress: Callable[[int], None] | None,
 ) -> Found:
     """What so many processes find in a file."""
-    luma, runs = needs_luma(cards), [frames for frames, _ in expected.exact or expected.decoded]
+    luma, runs = needs_luma(cards), expected.exact or expected.decoded
     with Hands(path, Wanted(luma, runs), hands, progress) as others:
         return prove(
             path,
@@ -77,7 +77,7 @@ def _found(
             luma,
             loudness=needs_loudness(cards),
             runs=runs,
-            packet_runs=[frames for frames, _ in expected.copied],
+            packet_runs=expected.copied,
             rate=parse_rate(expected.rate),
             share=Share(0, others.count),
             others=others.found,

@@ -5,6 +5,8 @@ from __future__ import annotations
 import re
 
 _ESCAPED = re.compile(rb"\x00\x00\x03")
+_LONGEST = 33
+"""Bits that tell how long a number in the code ue(v) is."""
 _ESCAPE = re.compile(rb"\x00\x00(?=[\x00-\x03])")
 
 
@@ -49,9 +51,9 @@ class BitReader:
 
     def unsigned(self) -> int:
         """The next number in the code ue(v)."""
-        left = self._count - self.at
-        rest = self._bits & ((1 << max(left, 0)) - 1)
-        zeros = left - rest.bit_length()
+        left = max(self._count - self.at, 0)
+        seen = min(left, _LONGEST)  # what comes next: not the whole rest, which is much longer
+        zeros = seen - (self._bits >> (left - seen) & ((1 << seen) - 1)).bit_length()
         if zeros > 32:
             raise StreamUnreadable("a number in a header is too long")
         return self.take(2 * zeros + 1) - 1

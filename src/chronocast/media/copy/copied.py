@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 from dataclasses import dataclass
 
 from chronocast.media.errors import MediaError
@@ -26,8 +25,3 @@ class Copied:
     digest: str
     sets: str = ""
     decoded: tuple[tuple[int, str], ...] = ()
-
-
-def packet_digest() -> hashlib.blake2b:
-    """What digests of packets are made with."""
-    return hashlib.blake2b(digest_size=16)

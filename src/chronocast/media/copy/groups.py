@@ -5,9 +5,10 @@ from __future__ import annotations
 import os
 
 from chronocast.media.bitstream.registry import bare_packets
-from chronocast.media.copy.copied import Copied, CopyFailed, packet_digest
+from chronocast.media.copy.copied import Copied, CopyFailed
 from chronocast.media.copy.run import Run
 from chronocast.media.copy.seams import prove_seams
+from chronocast.media.digest import new_digest, written_digest
 from chronocast.media.source.opening import opened
 from chronocast.media.source.readers import Readers
 from chronocast.model.messages.jobs import PieceJob
@@ -37,7 +38,7 @@ def copy_groups(job: PieceJob, readers: Readers) -> Copied:
         raise CopyFailed("A run of groups is of one source.")
     index = readers.reader(layer.media.path, layer.media.fingerprint).index
     first = int(layer.start)
-    with opened(layer.media.path) as film:
+    with opened(layer.media.path, packets_alone=True) as film:
         plain = Run.read(film, index, first, first + job.frames, job.sets_moved)
         run = plain.begun()
         run.write(job.target, job.rate)
@@ -58,7 +59,7 @@ def _digest(path: str, frames: int) -> str:
     CopyFailed
         They are not as many.
     """
-    total, count = packet_digest(), 0
+    total, count = new_digest(), 0
     with opened(path, packets_alone=True) as container:
         stream = container.streams.video[0]
         context = stream.codec_context
@@ -69,4 +70,4 @@ def _digest(path: str, frames: int) -> str:
                 count += 1
     if count != frames:
         raise CopyFailed(f"Of {frames} pictures {count} were copied.")
-    return total.hexdigest()
+    return written_digest(total)

@@ -125,8 +125,18 @@ class Run:
                 )
         return self
 
-    def write(self, target: str, rate: Fraction) -> None:
-        """Write it as a piece."""
+    def write(self, target: str, rate: Fraction, *, lasting: bool = True) -> None:
+        """Write it as a piece.
+
+        Parameters
+        ----------
+        target
+            The file's path.
+        rate
+            Pictures a second.
+        lasting
+            Whether it has to be on the drive afterwards; not one that is looked at and removed.
+        """
         delay = max(order - number for order, number in enumerate(self.numbers))
         keys = set(self.keys)
         options, step = {"fflags": "+bitexact"}, 1 / rate
@@ -140,8 +150,9 @@ class Run:
                 new.pts, new.dts, new.duration = number, order - delay, 1
                 new.time_base, new.is_keyframe, new.stream = step, order in keys, video
                 output.mux(new)
-        with open(target, "rb") as file:
-            os.fsync(file.fileno())
+        if lasting:
+            with open(target, "rb") as file:
+                os.fsync(file.fileno())
 
 
 def _from(

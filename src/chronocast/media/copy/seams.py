@@ -9,14 +9,16 @@ from __future__ import annotations
 
 import os
 import tempfile
-from collections.abc import Iterator
-from hashlib import blake2b
+from collections.abc import Hashable, Iterator
+from pathlib import Path
 from typing import NamedTuple
 
 import av
+import numpy as np
 
 from chronocast.media.copy.copied import CopyFailed
 from chronocast.media.copy.run import Run
+from chronocast.media.digest import ASKED, new_digest, written_digest
 from chronocast.media.files.join import join
 from chronocast.media.files.prove import prove
 from chronocast.media.picture_digest import picture_digest
@@ -39,6 +41,13 @@ class Part(NamedTuple):
     run: Run
     range: FrameRange
     digest: str
+
+
+class Beside(NamedTuple):
+    """Encoded pictures' file, and what they decode to by themselves."""
+
+    file: bytes
+    digests: tuple[str, ...]
 
 
 def prove_seams(job: PieceJob, plain: Run, run: Run, readers: Readers) -> tuple[tuple[int, str], ...]:
@@ -70,19 +79,19 @@ def prove_seams(job: PieceJob, plain: Run, run: Run, readers: Readers) -> tuple[
         It doesn't.
     """
     with tempfile.TemporaryDirectory(dir=os.path.dirname(job.target) or ".", prefix=".seams.part ") as folder:
-        beside, first = os.path.join(folder, "beside.mp4"), list[av.VideoFrame]()
         parts = [
-            Part(part, range_, _source_digest(job, readers, range_, first))
+            Part(part, range_, _source_digest(job, readers, range_))
             for part, range_ in _parts(plain, run, job.frames)
         ]
-        count = _encode_beside(job, first, beside)
-        alone = prove(beside, runs=[count], rate=job.rate)
+        beside = os.path.join(folder, "beside.mp4")
+        encoded = _beside(job, folder)
+        Path(beside).write_bytes(encoded.file)
         files = [beside]
         for number, part in enumerate(parts):
             files.append(os.path.join(folder, f"{number}.mp4"))
-            part.run.write(files[-1], job.rate)
+            part.run.write(files[-1], job.rate, lasting=False)
         files.append(beside)
-        frames = [count, *(len(part.range) for part in parts), count]
+        frames = [BESIDE, *(len(part.range) for part in parts), BESIDE]
         joined = os.path.join(folder, "joined.mp4")
         join(
             JoinJob(
@@ -92,10 +101,11 @@ def prove_seams(job: PieceJob, plain: Run, run: Run, readers: Readers) -> tuple[
                 rate=str(job.rate),
                 pieces=tuple(zip(files, frames, strict=True)),
                 sound=None,
-            )
+            ),
+            lasting=False,
         )
-        found = prove(joined, runs=frames, rate=job.rate)
-    wanted = [*alone.digests, *(part.digest for part in parts), *alone.digests]
+        found = prove(joined, runs=[(count, ASKED) for count in frames], rate=job.rate)
+    wanted = [*encoded.digests, *(part.digest for part in parts), *encoded.digests]
     if found.complaints:
         raise CopyFailed(f"Copied beside encoded pictures, a decoder complains: {found.complaints[0]}.")
     if found.frames != sum(frames):
@@ -123,24 +133,40 @@ def _parts(plain: Run, run: Run, frames: int) -> Iterator[tuple[Run, FrameRange]
     yield end, FrameRange(first, first + len(end.packets))
 
 
-def _source_digest(job: PieceJob, readers: Readers, part: FrameRange, first: list[av.VideoFrame]) -> str:
-    """The digest of what pictures of the job decode to in their source; its ``first`` ones are taken along."""
+def _source_digest(job: PieceJob, readers: Readers, part: FrameRange) -> str:
+    """The digest of what pictures of the job decode to in their source."""
     layer = job.spans[0].layers[0]
     assert layer.media is not None
     reader = readers.reader(layer.media.path, layer.media.fingerprint)
-    total = blake2b(digest_size=16)
+    total = new_digest()
     for number in range(int(layer.start) + part.start, int(layer.start) + part.stop):
-        picture = reader.frame(number)
-        if len(first) < BESIDE:
-            first.append(picture)
-        total.update(picture_digest(picture))
-    return total.hexdigest()
+        total.update(picture_digest(reader.frame(number)))
+    return written_digest(total)
 
 
-def _encode_beside(job: PieceJob, first: list[av.VideoFrame], target: str) -> int:
-    """Encode the first pictures of a piece, as those around it will be; how many."""
+_known: dict[Hashable, Beside] = {}
+"""Those of the outputs that runs were proved for last: all runs of one want the same."""
+MOST_KNOWN = 8
+
+
+def _beside(job: PieceJob, folder: str) -> Beside:
+    """A few pictures encoded as those around a run will be: none of the film's, since only how they are coded matters."""
+    key = (job.settings.model_dump_json(), job.rate, job.width, job.height, job.colour, job.shape)
+    if key not in _known:
+        if len(_known) >= MOST_KNOWN:
+            _known.clear()
+        _known[key] = _encoded_beside(job, os.path.join(folder, "alone.mp4"))
+    return _known[key]
+
+
+def _encoded_beside(job: PieceJob, target: str) -> Beside:
+    grey = np.linspace(0, 255, job.width * job.height * 3).astype(np.uint8)
+    steps = grey.reshape(job.height, job.width, 3)
     encode_pictures(
-        iter(first),
+        (
+            av.VideoFrame.from_ndarray(each, format="rgb24").reformat(format=job.settings.pixel_format)
+            for each in (steps, np.ascontiguousarray(steps[::-1]))
+        ),
         target,
         job.rate,
         width=job.width,
@@ -149,7 +175,7 @@ def _encode_beside(job: PieceJob, first: list[av.VideoFrame], target: str) -> in
         composed=job.colour,
         shape=job.shape,
     )
-    return len(first)
+    return Beside(Path(target).read_bytes(), prove(target, runs=[(BESIDE, ASKED)], rate=job.rate).digests)
 
 
 def _runs(parts: list[Part], frames: int) -> Iterator[tuple[int, str]]:

@@ -8,7 +8,8 @@ from typing import Any, cast
 
 import av
 
-from chronocast.media.copy.copied import Copied, CopyFailed, packet_digest
+from chronocast.media.copy.copied import Copied, CopyFailed
+from chronocast.media.digest import new_digest, written_digest
 from chronocast.media.piece.sets import sets_digest
 from chronocast.media.source.index import FrameIndex
 from chronocast.media.source.opening import opened
@@ -31,7 +32,7 @@ def copy_whole(job: PieceJob, readers: Readers) -> Copied:
     CopyFailed
         A packet isn't there, isn't whole, or isn't the same afterwards.
     """
-    total, sizes = packet_digest(), list[int]()
+    total, sizes = new_digest(), list[int]()
     with av.open(
         "file:" + job.target, "w", format=job.settings.piece, options={"fflags": "+bitexact"}
     ) as output:
@@ -54,7 +55,7 @@ def copy_whole(job: PieceJob, readers: Readers) -> Copied:
             output.mux(new)
     with open(job.target, "rb") as file:
         os.fsync(file.fileno())
-        made = Copied(os.fstat(file.fileno()).st_size, tuple(sizes), total.hexdigest(), sets_digest(b""))
+        made = Copied(os.fstat(file.fileno()).st_size, tuple(sizes), written_digest(total), sets_digest(b""))
     if len(sizes) != job.frames or _read_again(job.target) != (len(sizes), made.digest):
         raise CopyFailed("What was copied is not the same as in its source.")
     return made
@@ -95,10 +96,10 @@ def _of_film(path: str, index: FrameIndex, first: int, stop: int) -> Iterator[av
 
 def _read_again(path: str) -> tuple[int, str]:
     """How many packets a piece has, one after another in time, and their digest."""
-    total, count = packet_digest(), 0
+    total, count = new_digest(), 0
     with opened(path, packets_alone=True) as container:
         for packet in container.demux(container.streams.video[0]):
             if packet.size:
                 total.update(bytes(packet))
                 count += 1
-    return count, total.hexdigest()
+    return count, written_digest(total)

@@ -16,7 +16,7 @@ from chronocast.media.bitstream.bits import StreamUnreadable
 from chronocast.media.bitstream.registry import LONG_GOP
 from chronocast.media.errors import JoinFailed
 from chronocast.media.files.matroska import MATROSKA, set_pixel_shape
-from chronocast.media.files.sums import file_sum
+from chronocast.media.files.sums import has_sum
 from chronocast.media.source.opening import opened
 from chronocast.model.messages.jobs import JoinJob
 from chronocast.model.paths import real_path
@@ -72,6 +72,7 @@ class _Piece:
     def _read(self) -> Iterator[_Packet]:
         with opened(self._path, packets_alone=True) as container:
             stream = container.streams.video[0]
+            self.codec = stream.codec_context.codec.canonical_name
             self.extra = bytes(stream.codec_context.extradata or b"")
             by = Fraction(stream.time_base or 1) * self._length.rate
             up, down = by.numerator, by.denominator
@@ -151,8 +152,7 @@ def _together(job: JoinJob, rate: Fraction) -> _Together:
     nothing = (None,) * len(sets)
     if len(set(sets)) < 2:
         return _Together(every, delay, b"", nothing)
-    with opened(job.pieces[0][0]) as first:
-        row = LONG_GOP.get(first.streams.video[0].codec_context.codec.canonical_name)
+    row = LONG_GOP.get(pieces[0].codec)
     try:
         if row is not None and row.merged:
             return _Together(every, delay, row.merged(sets), nothing)
@@ -214,7 +214,7 @@ class _Sums:
     def __init__(self, job: JoinJob, pool: Executor) -> None:
         parts = [path for path, _ in job.pieces] + ([job.sound] if job.sound else [])
         self._found = [
-            (path, known, pool.submit(file_sum, path))
+            (path, pool.submit(has_sum, path, known))
             for path, known in zip(parts, job.sums, strict=False)
             if known
         ]
@@ -227,18 +227,25 @@ class _Sums:
         JoinFailed
             Those of one part are others.
         """
-        for path, known, found in self._found:
-            if found.result() != known:
+        for path, found in self._found:
+            if not found.result():
                 raise JoinFailed(
                     f"The piece {os.path.basename(path)} is damaged in the stock.", "It will be made again."
                 )
 
 
-def join(job: JoinJob) -> int:
+def join(job: JoinJob, *, lasting: bool = True) -> int:
     """Write the joined file to ``job.target`` (the caller renames it); its size in bytes.
 
     Decode times are worked out for the whole list: dts = order − d, with the
     smallest d that never lets a picture be decoded after it is shown.
+
+    Parameters
+    ----------
+    job
+        What is joined.
+    lasting
+        Whether it has to be on the drive afterwards; not one that is looked at and removed.
 
     Raises
     ------
@@ -250,7 +257,7 @@ def join(job: JoinJob) -> int:
     with ThreadPoolExecutor(SUMMING) as pool:
         sums = _Sums(job, pool)
         try:
-            size = write_images(job) if job.container == "images" else _write(job)
+            size = write_images(job) if job.container == "images" else _write(job, lasting)
         except Exception:
             sums.see()  # a damaged piece is why, whatever was said of it
             raise
@@ -258,7 +265,7 @@ def join(job: JoinJob) -> int:
         return size
 
 
-def _write(job: JoinJob) -> int:
+def _write(job: JoinJob, lasting: bool) -> int:
     """Write a joined file; its size in bytes."""
     rate = Fraction(job.rate)
     together = _together(job, rate) if job.pieces else None
@@ -288,7 +295,8 @@ def _write(job: JoinJob) -> int:
             context = first.streams.video[0].codec_context
             set_pixel_shape(job.target, context.width, context.height, job.shape)
     with open(real_path(job.target), "rb") as file:
-        os.fsync(file.fileno())
+        if lasting:
+            os.fsync(file.fileno())
         return os.fstat(file.fileno()).st_size
 
 

@@ -11,7 +11,7 @@ from typing import Any
 import av
 
 from chronocast.media.errors import NotMedia
-from chronocast.media.files.reading import Part, Reading, Share, Wanted
+from chronocast.media.files.reading import Part, Reading, Runs, Share, Wanted
 from chronocast.media.filter_graph import Filter, FilterGraph
 from chronocast.media.source.inspect import timecode_of
 from chronocast.media.source.opening import listening, opened
@@ -90,8 +90,8 @@ def prove(
     luma: bool = False,
     *,
     loudness: bool = False,
-    runs: Sequence[int] = (),
-    packet_runs: Sequence[int] = (),
+    runs: Runs = (),
+    packet_runs: Runs = (),
     rate: Fraction | None = None,
     share: Share = WHOLE,
     others: Callable[[], Sequence[Part]] = tuple,
@@ -102,8 +102,7 @@ def prove(
     asked for), as near as the container's clock can say.
     ``track_samples`` is what was decoded of each track; decoders give
     whole packets, so ``sound_samples`` may be up to a packet or two more.
-    ``luma`` and ``loudness`` are measured only where they are asked for, and a digest only of ``runs``:
-    so many pictures one after another.
+    ``luma`` and ``loudness`` are measured only where they are asked for, and digests only of ``runs``.
 
     Parameters
     ----------
@@ -116,9 +115,9 @@ def prove(
     loudness
         Whether loudness and true peak are measured.
     runs
-        Frames of each stretch a digest is made of.
+        Runs of pictures that digests are made of, one after another.
     packet_runs
-        Packets of each stretch a digest is made of, as they are in the file.
+        Runs of packets that digests are made of, as they are in the file.
     rate
         Frames a second that were asked for; the file's own if none.
     share
@@ -228,7 +227,7 @@ def _described(container: av.container.InputContainer) -> tuple[Found, Fraction 
     return found, seconds
 
 
-def _seen(part: Part, rate: Fraction, runs: Sequence[int]) -> dict[str, Any]:
+def _seen(part: Part, rate: Fraction, runs: Runs) -> dict[str, Any]:
     """What its pictures turned out to be."""
     return {
         "frames": part.frames,

@@ -7,7 +7,6 @@ both.  So nobody seeks, and a container without an index is shared as well.
 
 from __future__ import annotations
 
-import hashlib
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from fractions import Fraction
@@ -17,6 +16,7 @@ import av
 import numpy as np
 
 from chronocast.media.bitstream.registry import bare_packets
+from chronocast.media.digest import kind_of, new_digest, written_digest
 from chronocast.media.files.sound import HEARD
 from chronocast.media.picture_digest import picture_digest
 
@@ -35,6 +35,10 @@ class Share(NamedTuple):
         return stretch % self.of == self.number
 
 
+Runs = Sequence[tuple[int, str]]
+"""How many pictures or packets each run has, one after another, and its digest or what kind is ``ASKED``; "" for none."""
+
+
 class Wanted(NamedTuple):
     """What is looked for besides.
 
@@ -43,22 +47,22 @@ class Wanted(NamedTuple):
     luma
         Whether levels of brightness are measured.
     runs
-        Frames of each stretch of pictures that a digest is made of.
+        Runs of pictures that digests are made of.
     packet_runs
-        Packets of each stretch of the file that a digest is made of, as they are in it.
+        Runs of packets that digests are made of, as they are in the file.
     """
 
     luma: bool = False
-    runs: Sequence[int] = ()
-    packet_runs: Sequence[int] = ()
+    runs: Runs = ()
+    packet_runs: Runs = ()
 
 
 @dataclass
 class Pictures:
-    """The pictures of a stretch in order: their times in ticks, digests of each, how many are of fields, their luma."""
+    """The pictures of a stretch in order: their times in ticks, digests of each by kind, how many are of fields, their luma."""
 
     times: list[int] = field(default_factory=list)
-    digests: list[bytes] = field(default_factory=list)
+    digests: dict[str, list[bytes]] = field(default_factory=dict)
     fields: int = 0
     luma: tuple[int, int] | None = None
     clock: Fraction = Fraction(1)
@@ -119,24 +123,32 @@ class Part:
         off = (times - times[0]) * float(clock) - np.arange(len(times)) / float(rate)
         return int((np.abs(off) > float(clock) + 1e-5).sum())
 
-    def digests(self, runs: Sequence[int]) -> tuple[str, ...]:
-        """Digests of so many pictures each, one run after another; of whole runs only."""
-        each = [made for _, stretch in sorted(self.pictures.items()) for made in stretch.digests]
-        found, at = [], 0
-        for count in runs:
-            if at + count > len(each):
+    def digests(self, runs: Runs) -> tuple[str, ...]:
+        """Digests of runs of pictures, one after another; of whole runs only."""
+        each = dict[str, list[bytes]]()
+        for _, stretch in sorted(self.pictures.items()):
+            for kind, made in stretch.digests.items():
+                each.setdefault(kind, []).extend(made)
+        found, at, frames = list[str](), 0, self.frames
+        for count, asked in runs:
+            if at + count > frames:
                 break
-            found.append(hashlib.blake2b(b"".join(each[at : at + count]), digest_size=16).hexdigest())
+            kind, digest = kind_of(asked), ""
+            if kind:
+                total = new_digest(kind)
+                total.update(b"".join(each.get(kind, [])[at : at + count]))
+                digest = written_digest(total, kind)
+            found.append(digest)
             at += count
         return tuple(found)
 
 
 class PacketDigests:
-    """``PacketDigests(runs)``: digests of so many packets each, one after another, as they are in every container."""
+    """``PacketDigests(runs)``: digests of runs of packets, one after another, as they are in every container."""
 
-    def __init__(self, runs: Sequence[int]) -> None:
+    def __init__(self, runs: Runs) -> None:
         self._runs, self._count = list(runs), 0
-        self._digest = hashlib.blake2b(digest_size=16)
+        self._begin()
         self._bare: Callable[[bytes], bytes] | None = None
         self.found: list[str] = []
 
@@ -147,12 +159,18 @@ class PacketDigests:
         if self._bare is None:
             context = packet.stream.codec_context
             self._bare = bare_packets(context.codec.canonical_name, bytes(context.extradata or b""))
-        self._digest.update(self._bare(bytes(packet)))
+        if self._kind:
+            self._digest.update(self._bare(bytes(packet)))
         self._count += 1
-        if self._count == self._runs[0]:
+        if self._count == self._runs[0][0]:
             self._runs.pop(0)
-            self.found.append(self._digest.hexdigest())
-            self._digest, self._count = hashlib.blake2b(digest_size=16), 0
+            self.found.append(written_digest(self._digest, self._kind) if self._kind else "")
+            self._begin()
+
+    def _begin(self) -> None:
+        """The next run."""
+        self._kind, self._count = kind_of(self._runs[0][1]) if self._runs else "", 0
+        self._digest = new_digest(self._kind)
 
 
 class Reading:
@@ -170,6 +188,7 @@ class Reading:
         self.part = Part()
         self._wanted, self._share = wanted, share
         self._packets = PacketDigests(wanted.packet_runs)
+        self._kinds = sorted({kind_of(asked) for _, asked in wanted.runs} - {""})
         self._seen = self._done = 0
         self._stretch = 0
         self._since = -1
@@ -273,12 +292,12 @@ class Reading:
         found = self.part.pictures.setdefault(stretch, Pictures(clock=Fraction(frame.time_base or 1)))
         found.times.append(frame.pts or 0)
         found.fields += frame.interlaced_frame
-        if self._wanted.runs:
-            found.digests.append(picture_digest(frame))
+        for kind in self._kinds:
+            found.digests.setdefault(kind, []).append(picture_digest(frame, kind))
         if self._wanted.luma and frame.format.name.startswith(("yuv", "gray", "nv12")):
-            kind = np.uint8 if frame.format.components[0].bits == 8 else np.uint16
+            depth = np.uint8 if frame.format.components[0].bits == 8 else np.uint16
             plane = frame.planes[0]
-            lines = np.frombuffer(memoryview(plane), kind).reshape(plane.height, -1)[:, : frame.width]
+            lines = np.frombuffer(memoryview(plane), depth).reshape(plane.height, -1)[:, : frame.width]
             low, high = found.luma or (1 << 16, -1)
             found.luma = min(low, int(lines.min())), max(high, int(lines.max()))
 

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-import hashlib
 from collections.abc import Iterator
 from functools import cache
 
 import av
 
+from chronocast.media.digest import kind_of, new_digest, written_digest
 from chronocast.media.encoders.huffman import DEEP, EIGHT_BITS
 from chronocast.media.errors import MediaError
 from chronocast.media.picture_digest import picture_digest
@@ -92,16 +92,17 @@ def base_pictures(job: PieceJob) -> Iterator[av.VideoFrame]:
     BaseDamaged
         It isn't there, or isn't what was composed; what was encoded of it so far is no good.
     """
-    total, count = hashlib.blake2b(digest_size=16), 0
+    kind = kind_of(job.base_digest)
+    total, count = new_digest(kind), 0
     try:
         with av.open("file:" + job.base) as container:
             stream = container.streams.video[0]
             stream.codec_context.thread_count = 1
             for picture in container.decode(stream):
-                total.update(picture_digest(picture))
+                total.update(picture_digest(picture, kind))
                 count += 1
                 yield picture
     except (av.error.FFmpegError, OSError, IndexError) as error:
         raise BaseDamaged(f"The base piece {job.base} can't be read: {error}.") from error
-    if count != job.moments or total.hexdigest() != job.base_digest:
+    if count != job.moments or written_digest(total, kind) != job.base_digest:
         raise BaseDamaged(f"The base piece {job.base} is damaged.")

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import contextlib
-import hashlib
 import os
 import time
 from collections.abc import Callable, Iterator, Mapping
@@ -16,6 +15,7 @@ import av
 from av.container import OutputContainer
 from av.video.frame import PictureType
 
+from chronocast.media.digest import new_digest, written_digest
 from chronocast.media.encoders.registry import ENCODERS
 from chronocast.media.encoders.x264 import steady
 from chronocast.media.errors import EncodeFailed
@@ -298,7 +298,7 @@ def encode_pictures(
     pictures = composing = _Composing(pictures)
     pictures = _as_the_encoder_wants(pictures, settings, rate, composed or settings.colour)
     encoder = ENCODERS[settings.encoder]
-    total = hashlib.blake2b(digest_size=16) if digest else None
+    total = new_digest() if digest else None
     count = 0
     outside = encoder.on is not None and encoder.on.program is not None
     made: Outside | _Library = (
@@ -332,7 +332,7 @@ def encode_pictures(
         return Encoded(
             os.fstat(file.fileno()).st_size,
             tuple(made.sizes),
-            total.hexdigest() if total is not None else "",
+            written_digest(total) if total is not None else "",
             made.sets,
             round(fmean(made.quantizers), 3) if made.quantizers else None,
             alike,

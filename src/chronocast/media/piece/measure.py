@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import hashlib
 import logging
 from collections.abc import Iterator, Sequence
 from typing import Any
 
 import av
 
+from chronocast.media.digest import new_digest, written_digest
 from chronocast.media.picture.likeness import Likeness, likeness
 from chronocast.media.picture_digest import picture_digest
 from chronocast.media.piece.pair import Pair, Small, small
@@ -45,7 +45,7 @@ class Sample:
             The piece's file.
         """
         came: dict[int, Small | None] = {}  # small ones: whole pictures would fill the memory
-        total = hashlib.blake2b(digest_size=16)
+        total = new_digest()
 
         def pairs() -> Iterator[tuple[av.VideoFrame, av.VideoFrame]]:
             for number, made in self._decoded(path):
@@ -59,7 +59,7 @@ class Sample:
             return {}
         try:
             told = likeness(pairs())
-            self.decoded = total.hexdigest() if self._digested else ""
+            self.decoded = written_digest(total) if self._digested else ""
         except av.error.FFmpegError as error:  # what can't be measured is as good as what wasn't
             log.warning("The pictures of %s can't be compared: %s", path, error)
             return {}
