@@ -17,6 +17,8 @@ from chronocast.run.runner_lock import runner_lives
 from chronocast.run.view import OutputView, RunView
 from chronocast.run.view_kept import read_view
 
+LOOK_SECONDS = 0.05
+"""So often it is looked at what has happened: whoever waits for a file has it at once."""
 EXIT = {"done": 0, "needs you": 1, "stopped": 130}
 
 
@@ -49,7 +51,7 @@ def follow(journal: Path, as_json: bool) -> int:
                         "The runner ended unexpectedly. Begin again with the same command; finished pieces are kept.\n"
                     )
                     return 1
-                time.sleep(0.2)
+                time.sleep(LOOK_SECONDS)
             except KeyboardInterrupt:
                 if asked:
                     return 130

@@ -8,7 +8,6 @@ from typing import Annotated
 import typer
 
 from chronocast.cli.answers import NEEDS_YOU, Json, complain, put, workspace
-from chronocast.forecast.learning.calibration import calibration_of
 from chronocast.model.errors import ChronocastError
 from chronocast.model.show import db_text, percent, size_text, time_text
 from chronocast.model.stages import HERE
@@ -20,6 +19,10 @@ SHOWN = 20
 @ledger_app.command("show")
 def show(json_: Json = False) -> None:
     """What was forecast of finished files, what came, and how wide bands are made since."""
+    from chronocast.forecast.learning.calibration import (
+        calibration_of,
+    )  # brings NumPy, which other commands needn't wait for
+
     try:
         with workspace().ledger() as ledger:
             found = ledger.outcomes()
