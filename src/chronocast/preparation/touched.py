@@ -6,9 +6,9 @@ are finished is shifted by the work that came or went.
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
+from functools import lru_cache, partial
 from pathlib import Path
 from typing import NamedTuple, TypeVar
 
@@ -23,7 +23,7 @@ from chronocast.journal.workspace import Workspace
 from chronocast.model.batch.batch import MANY, Batch
 from chronocast.preparation.forecast.judging import card_problems, judge_outputs
 from chronocast.preparation.forecast.outlook import Outlook, WholeDraws, outlook_of_some
-from chronocast.preparation.forecast.output_outlook import ColumnOutlook, OutputOutlook, columns_of
+from chronocast.preparation.forecast.output_outlook import ColumnOutlook, OutputOutlook
 from chronocast.preparation.forecast.placing import together
 from chronocast.preparation.output.output_ready import Prospect
 from chronocast.preparation.problem import Problem
@@ -174,7 +174,7 @@ def _whole_view(
         waiting=waiting,
         frames=frames,
         kept_share=max(0.0, kept) / max(1, frames),
-        columns=_columns(before, outputs, (*gone, *fresh.outputs)),
+        columns=_columns(before, outputs, gone, fresh.outputs),
         judged=judged,
         draws=whole,
         settled=False,
@@ -190,13 +190,32 @@ def _kept(outputs: Iterable[OutputOutlook]) -> float:
 
 
 def _columns(
-    before: Outlook, outputs: Iterable[OutputOutlook], touched: Sequence[OutputOutlook]
+    before: Outlook,
+    outputs: Sequence[OutputOutlook],
+    gone: Iterable[OutputOutlook],
+    fresh: Iterable[OutputOutlook],
 ) -> dict[str, ColumnOutlook]:
-    """What the outputs of each recipe come to: of recipes none of whose outputs takes anything else, as it was."""
-    times = Counter(id(item.draws) for item in touched)
-    other = {item.ready.output.recipe for item in touched if item.draws is None or times[id(item.draws)] == 1}
-    still = {recipe: told for recipe, told in before.columns.items() if recipe not in other}
-    return still | columns_of(item for item in outputs if item.ready.output.recipe in other)
+    """What the outputs of each recipe come to: as it was, but for those that have gone and come."""
+    found = dict(before.columns)
+    left, came = _by_recipe(gone), _by_recipe(fresh)
+    for recipe in left.keys() | came.keys():
+        known = found.get(recipe, ColumnOutlook.of(()))
+        now = partial(_of_recipe, outputs, recipe)
+        found[recipe] = known.changed(left.get(recipe, ()), came.get(recipe, ()), now)
+        if not found[recipe].files:
+            del found[recipe]
+    return found
+
+
+def _of_recipe(outputs: Sequence[OutputOutlook], recipe: str) -> list[OutputOutlook]:
+    return [item for item in outputs if item.ready.output.recipe == recipe]
+
+
+def _by_recipe(outputs: Iterable[OutputOutlook]) -> dict[str, list[OutputOutlook]]:
+    found: dict[str, list[OutputOutlook]] = {}
+    for item in outputs:
+        found.setdefault(item.ready.output.recipe, []).append(item)
+    return found
 
 
 def _drawn(outputs: Iterable[OutputOutlook], draws: int) -> NDArray[np.float64]:
@@ -234,12 +253,13 @@ def _with_more(
     room: Room, gone: Iterable[OutputOutlook], fresh: Iterable[OutputOutlook], workspace: Workspace
 ) -> Room:
     """A drive's room with what came and went: files where they go, their pieces in the stock."""
-    drive = drive_of(Path(room.drive))
-    pieces = drive_of(workspace.stock.folder) == drive
+    drives = lru_cache(drive_of)  # asking the system lets the window's thread go on in between
+    drive = drives(Path(room.drive))
+    pieces = drives(workspace.stock.folder) == drive
 
     def taken(item: OutputOutlook) -> float:
         times = (not item.made) * (
-            float(pieces) * (1 - item.kept_share) + (drive_of(item.ready.path.parent) == drive)
+            float(pieces) * (1 - item.kept_share) + (drives(item.ready.path.parent) == drive)
         )
         return item.bytes.likely * times
 

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass, field, replace
 from typing import NamedTuple
 
 import numpy as np
@@ -151,20 +151,57 @@ class Totals(NamedTuple):
     bytes: Band
 
 
-class ColumnOutlook(NamedTuple):
-    """Outputs of one recipe: how many, what they come to, and the most that one of them takes."""
+@dataclass(frozen=True)
+class ColumnOutlook:
+    """Outputs of one recipe: how many, what they come to, and the most that one of them takes.
+
+    ``draws`` is what the bands come from, shape (2, draws); None without any.
+    """
 
     files: int
     totals: Totals
     longest: float
     largest: float
+    draws: NDArray[np.float64] | None = field(default=None, compare=False, repr=False)
 
     @classmethod
     def of(cls, outputs: Sequence[OutputOutlook]) -> ColumnOutlook:
         """Of some outputs."""
+        return cls._told(outputs, len(outputs), drawn_together(outputs))
+
+    def changed(
+        self,
+        gone: Sequence[OutputOutlook],
+        more: Sequence[OutputOutlook],
+        now: Callable[[], Sequence[OutputOutlook]],
+    ) -> ColumnOutlook:
+        """It, with a few outputs gone and a few more.
+
+        Parameters
+        ----------
+        gone, more
+            Those that are in it no more, and those that are.
+        now
+            Gives all that are in it then; asked for where one that has gone may have been the longest or largest.
+        """
+        left, added = drawn_together(gone), drawn_together(more)
+        draws = self.draws
+        for one, sign in ((left, -1.0), (added, 1.0)):
+            if one is not None:
+                draws = sign * one if draws is None else draws + sign * one
+        most = any(item.seconds.likely >= self.longest or item.bytes.likely >= self.largest for item in gone)
+        told = self._told(now() if most else more, self.files - len(gone) + len(more), draws)
+        if most:
+            return told
+        return replace(told, longest=max(told.longest, self.longest), largest=max(told.largest, self.largest))
+
+    @classmethod
+    def _told(
+        cls, outputs: Sequence[OutputOutlook], files: int, draws: NDArray[np.float64] | None
+    ) -> ColumnOutlook:
         longest = max((item.seconds.likely for item in outputs), default=0.0)
         largest = max((item.bytes.likely for item in outputs), default=0.0)
-        return cls(len(outputs), together(outputs), max(0.001, longest), max(1.0, largest))
+        return cls(files, _totals(draws), max(0.001, longest), max(1.0, largest), draws)
 
 
 def columns_of(outputs: Iterable[OutputOutlook]) -> dict[str, ColumnOutlook]:
@@ -177,8 +214,17 @@ def columns_of(outputs: Iterable[OutputOutlook]) -> dict[str, ColumnOutlook]:
 
 def together(outputs: Sequence[OutputOutlook]) -> Totals:
     """Seconds of work and bytes of several outputs: what they have in common is in error together."""
+    return _totals(drawn_together(outputs))
+
+
+def drawn_together(outputs: Iterable[OutputOutlook]) -> NDArray[np.float64] | None:
+    """Draws of the seconds of work and bytes of several outputs together, shape (2, draws); None where there are none."""
     drawn = [item.draws for item in outputs if item.draws is not None]
     if not drawn:
-        return Totals(exact(0.0), exact(0.0))
-    whole = np.array(drawn, np.float64).sum(axis=0)
-    return Totals(band(whole[0]), band(whole[1]))
+        return None
+    whole: NDArray[np.float64] = np.array(drawn, np.float64).sum(axis=0)
+    return whole
+
+
+def _totals(whole: NDArray[np.float64] | None) -> Totals:
+    return Totals(exact(0.0), exact(0.0)) if whole is None else Totals(band(whole[0]), band(whole[1]))
