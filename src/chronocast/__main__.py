@@ -6,7 +6,25 @@ import contextlib
 import os
 import sys
 from pathlib import Path
-from typing import NoReturn
+
+
+def run() -> None:
+    """Be the whole process; of a render, leave it at once.
+
+    Taking apart all that was loaded takes a few tenths of a second, in which whoever waits for the files still waits.
+    """
+    if sys.argv[1:2] != ["render"]:
+        main()
+        return
+    status: object = 0
+    try:
+        main()
+    except SystemExit as leaving:
+        status = leaving.code
+    for stream in (sys.stdout, sys.stderr):
+        with contextlib.suppress(OSError):  # nobody reads it any more
+            stream.flush()
+    os._exit(status if isinstance(status, int) else int(status is not None))
 
 
 def main() -> None:
@@ -43,27 +61,6 @@ def _say(error: BaseException, sentence: str) -> None:
     sys.stderr.write(f"{sentence}\n")
 
 
-def _render() -> NoReturn:
-    """Render, with a runner that loads beside the command line; and leave at once.
-
-    Taking apart all that was loaded takes a few tenths of a second, in which whoever waits for the files still waits.
-    """
-    from chronocast.run.waiting import have_a_runner_wait
-
-    have_a_runner_wait()
-    from chronocast.cli.app import main as command_line
-
-    status: object = 0
-    try:
-        command_line()
-    except SystemExit as leaving:
-        status = leaving.code
-    for stream in (sys.stdout, sys.stderr):
-        with contextlib.suppress(OSError):  # nobody reads it any more
-            stream.flush()
-    os._exit(status if isinstance(status, int) else int(status is not None))
-
-
 def _main() -> None:
     from chronocast.model.garbage import collect_seldom
 
@@ -75,8 +72,10 @@ def _main() -> None:
         and (Path(words[0]).suffix or Path(words[0]).is_file())
     )
     if words and not batch:
-        if words[0] == "render":
-            _render()
+        if words[0] == "render":  # a runner loads beside the command line
+            from chronocast.run.waiting import have_a_runner_wait
+
+            have_a_runner_wait()
         from chronocast.cli.app import main as command_line
 
         command_line()
@@ -87,4 +86,4 @@ def _main() -> None:
 
 
 if __name__ == "__main__":
-    main()
+    run()

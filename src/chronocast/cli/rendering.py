@@ -17,8 +17,8 @@ from chronocast.run.runner_lock import runner_lives
 from chronocast.run.view import OutputView, RunView
 from chronocast.run.view_kept import read_view
 
-LOOK_SECONDS = 0.05
-"""So often it is looked at what has happened: whoever waits for a file has it at once."""
+LOOK_SECONDS, LOOK_SHARE = (0.02, 0.2), 0.01
+"""How long it is waited before it is looked again what has happened: a hundredth of the time so far, within these."""
 EXIT = {"done": 0, "needs you": 1, "stopped": 130}
 
 
@@ -31,7 +31,8 @@ def view_of(journal: Path) -> RunView:
 def follow(journal: Path, as_json: bool) -> int:
     """Show a run until it ends; the exit status.  Ctrl-C stops the run."""
     view, line = RunView(), ProgressLine(enabled=not as_json and sys.stderr.isatty())
-    asked, silent_since = False, time.monotonic()
+    asked, begun = False, time.monotonic()
+    silent_since = begun
     with RunJournal(journal) as opened:
         while True:
             try:
@@ -51,7 +52,8 @@ def follow(journal: Path, as_json: bool) -> int:
                         "The runner ended unexpectedly. Begin again with the same command; finished pieces are kept.\n"
                     )
                     return 1
-                time.sleep(LOOK_SECONDS)
+                soonest, latest = LOOK_SECONDS
+                time.sleep(min(latest, max(soonest, LOOK_SHARE * (time.monotonic() - begun))))
             except KeyboardInterrupt:
                 if asked:
                     return 130

@@ -185,17 +185,18 @@ def plan_model(
     cells = cells_of(
         _filled(Same(batch)), told_by, judged=judged, refused=refused, told=(prospect, told_by, batch.cards)
     )
-    totals = []
+    whole = prospect is not None and prospect.batch == batch
     groups: dict[str, list[OutputOutlook]] = {}
-    for output in batch.outputs:
+    for output in () if whole else batch.outputs:  # just edited: what is known of what is still asked for
         if item := outlooks.get(output.id):
             groups.setdefault(output.recipe, []).append(item)
+    totals = []
     for column in columns:
+        of_it = view.columns.get(column.recipe) if view else None
         group = groups.get(column.recipe, [])
-        known_column = view.columns.get(column.recipe) if view else None
-        whole = known_column is not None and known_column.files == len(group)
-        work, weight = known_column.totals if known_column and whole else together(group)
-        totals.append(f"{time_text(work.likely)} · {size_text(weight.likely)}" if group else "")
+        work, weight = of_it.totals if of_it and (whole or of_it.files == len(group)) else together(group)
+        words = f"{time_text(work.likely)} · {size_text(weight.likely)}"
+        totals.append(words if group or (whole and of_it) else "")
     known = [*(prospect.problems if prospect else ()), *(view.problems if view else ())]
     blocking = tuple(dict.fromkeys(problem.told for problem in known if problem.blocks))
     return PlanModel(
