@@ -335,7 +335,8 @@ class Forecaster(Worker):
         from chronocast.ui.lanes.forecast_lanes import lane_data
 
         _ = view.by_id  # here rather than in the window's own thread
-        lane_data(view, batch)
+        lanes = lane_data(view, batch)
+        _ = lanes.rows, lanes.end
         self._told = view
         self._shown.clear()
         self.tell(self.forecast, batch, prospect, view)

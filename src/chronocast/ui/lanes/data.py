@@ -4,7 +4,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from datetime import datetime
-from typing import Literal
+from functools import cached_property
+from typing import Literal, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
 
 from chronocast.forecast.band import Band, exact
 
@@ -85,6 +89,14 @@ class Mishap:
     words: str
 
 
+class LaneRow(NamedTuple):
+    """What a slot does in turn; and where each block begins and ends, in seconds, to be reckoned with all at once."""
+
+    blocks: tuple[Block, ...]
+    begins: NDArray[np.float64]
+    ends: NDArray[np.float64]
+
+
 @dataclass(frozen=True)
 class LaneData:
     """What the lanes show.  ``now`` is seconds from ``start``, and called ``now_words``; blocks' rows count through all groups.
@@ -109,7 +121,18 @@ class LaneData:
         """How many rows there are."""
         return sum(group.slots for group in self.groups)
 
-    @property
+    @cached_property
+    def rows(self) -> tuple[LaneRow, ...]:
+        """A row for each slot."""
+        rows: list[list[Block]] = [[] for _ in range(max(1, self.slots))]
+        for block in sorted(self.blocks, key=lambda b: b.begin):
+            rows[block.slot].append(block)
+        return tuple(
+            LaneRow(tuple(row), np.array([b.begin for b in row]), np.array([b.end for b in row]))
+            for row in rows
+        )
+
+    @cached_property
     def end(self) -> float:
         """Seconds from ``start`` to the end of all that is shown."""
         last = max([block.safe for block in self.blocks] + [self.now + 30, 60.0])

@@ -7,6 +7,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import replace
 from datetime import datetime, timedelta
 
+import numpy as np
 from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QBrush,
@@ -30,6 +31,7 @@ from chronocast.ui.lanes.data import (
     Flag,
     LaneData,
     LaneGroup,
+    LaneRow,
     Mishap,
     TimeView,
     dropped,
@@ -67,7 +69,6 @@ class Lanes(QWidget):
         self.view = TimeView.all_of(60.0)
         self.movable = True
         self._boxes: list[tuple[QRectF, Block]] = []
-        self._sorted: tuple[LaneData, list[list[Block]]] | None = None
         self._kept: tuple[object, QPixmap] | None = None
         self._pressed: tuple[QPointF, Block | None] | None = None
         self._drop: Drop | None = None
@@ -206,7 +207,7 @@ class Lanes(QWidget):
             first += group.slots
         painter.save()
         painter.setClipRect(QRectF(self._left - 1, 0, self._width + 17, self.height()))
-        for number, row in enumerate(self._rows_known(data)):
+        for number, row in enumerate(data.rows):
             self._paint_row(painter, row, top + number * (high + gap), high)
         for mishap in data.mishaps:
             self._mishap(painter, mishap, top, high, gap)
@@ -217,26 +218,21 @@ class Lanes(QWidget):
         if data.held:
             self._paint_shelf(painter, data.held)
 
-    def _paint_row(self, painter: QPainter, row: Sequence[Block], y: float, high: float) -> None:
+    def _paint_row(self, painter: QPainter, row: LaneRow, y: float, high: float) -> None:
         """What a slot does in turn; of very many narrow ones no more than one a pixel."""
-        left, begin, scaled, width = self._left, self.view.begin, self._scale, self.width()
-        covered = -1.0
-        for place, block in enumerate(row):
-            x = left + (block.begin - begin) * scaled
-            wide = max(1.0, (block.end - block.begin) * scaled)
-            tail = (block.safe - block.end) * scaled if place == len(row) - 1 else 0.0
-            if x > width:
-                return
-            if x + wide + tail < left or (wide < NARROW and not tail and x + wide < covered + 1):
-                continue
-            covered = x + wide
-            self._block(painter, block, QRectF(x, y, wide, high), tail)
-
-    def _rows_known(self, data: LaneData) -> list[list[Block]]:
-        """The rows of what is shown, sorted once."""
-        if self._sorted is None or self._sorted[0] is not data:
-            self._sorted = (data, self.rows(data))
-        return self._sorted[1]
+        if not row.blocks:
+            return
+        final = row.blocks[-1]
+        x = self._left + (row.begins - self.view.begin) * self._scale
+        wide = np.maximum(1.0, (row.ends - row.begins) * self._scale)
+        tail = np.zeros(len(x))
+        tail[-1] = (final.safe - final.end) * self._scale
+        pixel = np.floor(x + wide)
+        shown = (wide >= NARROW) | (tail > 0) | (np.diff(pixel, prepend=-1.0) != 0)
+        shown &= (x <= self.width()) & (x + wide + tail >= self._left)
+        for place in np.flatnonzero(shown).tolist():
+            box = QRectF(float(x[place]), y, float(wide[place]), high)
+            self._block(painter, row.blocks[place], box, float(tail[place]))
 
     def _rows(self) -> tuple[float, float, float]:
         """Where rows begin, how high each is, and what is between them, in pixels."""
@@ -456,14 +452,6 @@ class Lanes(QWidget):
                     align=draw.CENTRE,
                 )
             at += step
-
-    @staticmethod
-    def rows(data: LaneData) -> list[list[Block]]:
-        """A row for each slot, with what it does in turn."""
-        rows: list[list[Block]] = [[] for _ in range(max(1, data.slots))]
-        for block in sorted(data.blocks, key=lambda b: b.begin):
-            rows[block.slot].append(block)
-        return rows
 
     def _block(self, painter: QPainter, block: Block, box: QRectF, tail: float) -> None:
         t = self.theme
