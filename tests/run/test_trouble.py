@@ -43,7 +43,7 @@ class Trouble(unittest.TestCase):
         path = self.batch(clips=2)
         batch = load_batch(path).model_copy(update={"folder": str(drive)})
         save_batch(batch, path)
-        (drive / "filler").write_bytes(bytes(2_800_000))
+        (drive / "filler").write_bytes(bytes(2_890_000))
         journal = begin_run(batch, path, {"space_wait_seconds": 60.0})
         view = wait(journal, lambda view: view.waits_for == "space")
         self.assertIn(
