@@ -181,6 +181,7 @@ def edited(folder: Path) -> tuple[str, str, str]:
 
 
 TURNS = 5
+"""So often a join and a copy are timed, one after the other."""
 
 
 def unchanged(folder: Path) -> list[tuple[str, str, str]]:

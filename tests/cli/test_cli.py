@@ -71,6 +71,15 @@ class CommandLine(unittest.TestCase):
         self.assertEqual((done.returncode, done.stderr), (0, ""))
         self.assertEqual(json.loads(done.stdout)["version"], 1)
         self.assertEqual(run_apart("forecast", self.folder / "nothing.batch.json").returncode, 2)
+        missing = run_apart(
+            "render", self.folder / "nothing.batch.json"
+        )  # that leaves without taking itself apart
+        self.assertEqual((missing.returncode, missing.stdout), (2, ""))
+        self.assertIn("is missing", missing.stderr)
+        other = small_batch(Path(tempfile.mkdtemp()) / "films", clips=1, frames=40)
+        rendered = run_apart("render", other, "--json")
+        self.assertEqual(rendered.returncode, 0, rendered.stderr)
+        self.assertEqual(json.loads(rendered.stdout.splitlines()[-1])["outcome"], "done")
 
     def test_a_batch_is_made_forecast_rendered_and_checked(self) -> None:
         path = self.folder / "new one.batch.json"

@@ -52,15 +52,17 @@ class Heard(unittest.TestCase):
 
 
 class Bits(unittest.TestCase):
-    @given(st.lists(st.tuples(st.integers(0, 2**16), st.booleans()), max_size=30))
-    def test_numbers_are_read_as_they_were_written(self, numbers: list[tuple[int, bool]]) -> None:
+    @given(st.lists(st.tuples(st.integers(0, 2**16), st.booleans()), max_size=30), st.binary(max_size=400))
+    def test_numbers_are_read_as_they_were_written(
+        self, numbers: list[tuple[int, bool]], rest: bytes
+    ) -> None:
         made = BitWriter()
         for number, coded in numbers:
             if coded:
                 made.unsigned(number)
             else:
                 made.put(number, 17)
-        read = BitReader(made.filled())
+        read = BitReader(made.filled() + rest)  # far more follows a header than a header is long
         self.assertEqual(
             [read.unsigned() if coded else read.take(17) for _, coded in numbers], [n for n, _ in numbers]
         )
@@ -75,6 +77,9 @@ class Bits(unittest.TestCase):
     def test_a_header_that_ends_early_says_so(self) -> None:
         with self.assertRaises(StreamUnreadable):
             BitReader(b"\x00").unsigned()
+        for zeros, ends in ((bytes(5) + b"\xff" * 9, "too long"), (bytes(4) + b"\xff", "ends early")):
+            with self.assertRaisesRegex(StreamUnreadable, ends):
+                BitReader(zeros).unsigned()
 
     @given(st.lists(st.binary(min_size=2, max_size=40), min_size=1, max_size=6))
     def test_units_are_the_same_in_every_packing(self, units: list[bytes]) -> None:

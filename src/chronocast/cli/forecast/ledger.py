@@ -19,9 +19,8 @@ SHOWN = 20
 @ledger_app.command("show")
 def show(json_: Json = False) -> None:
     """What was forecast of finished files, what came, and how wide bands are made since."""
-    from chronocast.forecast.learning.calibration import (
-        calibration_of,
-    )  # brings NumPy, which other commands needn't wait for
+    # brings NumPy, which no other command is to wait for
+    from chronocast.forecast.learning.calibration import calibration_of
 
     try:
         with workspace().ledger() as ledger:

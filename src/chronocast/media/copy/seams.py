@@ -160,12 +160,13 @@ def _beside(job: PieceJob, folder: str) -> Beside:
 
 
 def _encoded_beside(job: PieceJob, target: str) -> Beside:
-    grey = np.linspace(0, 255, job.width * job.height * 3).astype(np.uint8)
-    steps = grey.reshape(job.height, job.width, 3)
+    ramp = np.linspace(0, 255, job.width).astype(np.uint8)
+    steps = np.empty((job.height, job.width, 3), np.uint8)
+    steps[:] = ramp[:, None]
     encode_pictures(
         (
             av.VideoFrame.from_ndarray(each, format="rgb24").reformat(format=job.settings.pixel_format)
-            for each in (steps, np.ascontiguousarray(steps[::-1]))
+            for each in (steps, np.ascontiguousarray(steps[:, ::-1]))
         ),
         target,
         job.rate,
