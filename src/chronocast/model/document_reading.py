@@ -6,6 +6,7 @@ import json
 from typing import Any
 
 from pydantic import ValidationError
+from pydantic_core import from_json
 
 from chronocast.model.errors import ModelError
 
@@ -30,7 +31,7 @@ def read_object(text: str, what: str, format_name: str, version: int) -> dict[st
         It isn't one, or is newer than we know.
     """
     try:
-        value: Any = json.loads(text)
+        value: Any = _quickly_read(text)
     except (json.JSONDecodeError, RecursionError) as error:
         line = getattr(error, "lineno", None)
         where = f" (line {line}, column {getattr(error, 'colno', 0)})" if line else ""
@@ -52,6 +53,14 @@ def read_object(text: str, what: str, format_name: str, version: int) -> dict[st
             "Open it with a newer Chronocast. The file has not been changed.",
         )
     return value
+
+
+def _quickly_read(text: str) -> Any:
+    """What a text of JSON says: the standard library, three times as slow, is asked where anything is wrong, for its words."""
+    try:
+        return from_json(text)
+    except ValueError:
+        return json.loads(text)
 
 
 def explain(error: ValidationError) -> str:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from functools import cached_property
 from typing import Any, Self, TypeVar, cast
 
@@ -11,6 +11,17 @@ from pydantic import BaseModel, ConfigDict
 Made = TypeVar("Made")
 _FIELDS_SET: dict[frozenset[str], set[str]] = {}
 """The names of fields that were set, one set for the thousands of values that share them: nobody changes it."""
+
+
+def _one_set(names: set[str]) -> set[str]:
+    key = frozenset(names)
+    return _FIELDS_SET.setdefault(key, names) if key not in _FIELDS_SET else _FIELDS_SET[key]
+
+
+def share_names(values: Iterable[BaseModel]) -> None:
+    """Have values that nobody changes share the sets that say which of their fields were given: of thousands, megabytes."""
+    for value in values:
+        object.__setattr__(value, "__pydantic_fields_set__", _one_set(value.__pydantic_fields_set__))
 
 
 class FrozenModel(BaseModel):
@@ -39,10 +50,9 @@ class FrozenModel(BaseModel):
             values = {name: value for name, value in values.items() if name in fields}
         object.__setattr__(made, "__dict__", values)
         told = self.__pydantic_fields_set__
-        if update and not update.keys() <= told:
-            both = frozenset(told | update.keys())
-            told = _FIELDS_SET.setdefault(both, set(both))
-        object.__setattr__(made, "__pydantic_fields_set__", told)
+        object.__setattr__(
+            made, "__pydantic_fields_set__", _one_set(told | update.keys() if update else told)
+        )
         object.__setattr__(made, "__pydantic_extra__", None)
         object.__setattr__(made, "__pydantic_private__", None)
         return made

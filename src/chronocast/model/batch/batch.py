@@ -21,6 +21,7 @@ from chronocast.model.batch.wishes import Wish
 from chronocast.model.cards.card import ReceiverCard
 from chronocast.model.document_reading import explain, read_object
 from chronocast.model.errors import ModelError
+from chronocast.model.frozen import share_names
 from chronocast.model.lookup import find
 from chronocast.model.paths import path_text, real_path
 from chronocast.model.pauses import pause
@@ -198,13 +199,13 @@ class Batch(Document):
                 if item.id in seen:
                     raise ValueError(f"two {what}s share the id “{item.id}”")
                 seen.add(item.id)
+        sources, recipes = {one.id: one for one in self.sources}, {one.id for one in self.recipes}
         for output in self.outputs:
-            source = self.source(output.source)
-            if source is None:
+            if (source := sources.get(output.source)) is None:
                 raise ValueError(
                     f"output “{output.id}” names the source “{output.source}”, which is not in the batch"
                 )
-            if self.recipe(output.recipe) is None:
+            if output.recipe not in recipes:
                 raise ValueError(
                     f"output “{output.id}” names the recipe “{output.recipe}”, which is not in the batch"
                 )
@@ -221,6 +222,7 @@ class Batch(Document):
                 raise ValueError(
                     f"output “{output.id}” names the range “{output.range}”, which {source.name} does not have"
                 )
+        share_names((*self.sources, *self.outputs))
         return self
 
     def source(self, identifier: str) -> Source | None:

@@ -21,6 +21,9 @@ from chronocast.pieces.stock import Stock
 from chronocast.preparation.output.output_ready import OutputReady
 from chronocast.preparation.station.drives import drive_of
 
+_NONE: frozenset[int] = frozenset()
+"""Every empty set is another one, of two hundred bytes: thousands of outputs that copy nothing share this."""
+
 
 def picture_ask(ready: OutputReady, stock: Stock) -> PictureAsk:
     """An output's picture as the forecast of bytes asks for it.
@@ -43,21 +46,25 @@ def picture_ask(ready: OutputReady, stock: Stock) -> PictureAsk:
     ]
     if ready.searching:  # what is there now is of qualities that are being tried
         kept = [None] * len(kept)
-    copied = frozenset(n for n, piece in enumerate(plan.pieces) if piece.copied)
+    copied = frozenset(n for n, piece in enumerate(plan.pieces) if piece.copied) or _NONE
     kept = [source_bytes(ready, n) if n in copied and size is None else size for n, size in enumerate(kept)]
     return PictureAsk(
         name=ready.output.id,
         family=ready.family,
         prior=ready.size_prior,
-        pieces=[piece.frames for piece in plan.pieces],
-        kept=kept,
-        windows=[item.window for item in ready.content],
-        packets=[item.packets if item.source_kind == ready.source_kind else None for item in ready.content],
+        pieces=tuple(piece.frames for piece in plan.pieces),
+        kept=tuple(kept),
+        windows=tuple(item.window for item in ready.content),
+        packets=tuple(
+            item.packets if item.source_kind == ready.source_kind else None for item in ready.content
+        ),
         source_kind=ready.source_kind,
         film=ready.film,
         look=ready.look_prior,
         copied=copied,
-        blank=[item.blank for item in ready.content] if any(item.blank for item in ready.content) else (),
+        blank=tuple(item.blank for item in ready.content)
+        if any(item.blank for item in ready.content)
+        else (),
     )
 
 

@@ -5,13 +5,14 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from fractions import Fraction
-from functools import cached_property
+from functools import cached_property, lru_cache
 from pathlib import Path
 
 from chronocast.media.piece.here import library_version
 from chronocast.model.batch.batch import Framing, Source
 from chronocast.model.lookup import once_each
 from chronocast.model.picture.geometry import Centre, View
+from chronocast.model.picture.terms import Placing
 from chronocast.model.recipe.recipe import Recipe
 from chronocast.model.source.cutlist import CutList
 from chronocast.model.source.facts import ClipFacts
@@ -122,11 +123,16 @@ def _made_by(recipe: Recipe) -> str:
     return recipe.model_dump_json(include={"container", "picture", "sound"})
 
 
+@lru_cache
+def _as_usual(placing: Placing) -> View:
+    return View(placing=placing)
+
+
 def framing_view(framing: Framing | None, recipe: Recipe) -> View:
     """How an output is framed, by its own framing or its recipe's, as numbers that are exact."""
     usual = recipe.picture.framing if recipe.picture else "fit"
     if framing is None:
-        return View(placing=usual)
+        return _as_usual(usual)
     exact = [
         Fraction(value).limit_denominator(100_000)
         for value in (framing.left, framing.top, framing.right, framing.bottom)

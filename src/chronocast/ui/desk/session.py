@@ -179,12 +179,16 @@ class Session(QObject):
 
     def open(self) -> None:
         """Forecast it, and find the run it may have."""
-        from chronocast.run.client import last_run
+
+        def run_of_it() -> Path | None:
+            from chronocast.run.client import last_run  # beside the window: it brings a database along
+
+            return last_run(self.path)
 
         self.forecast()
         self._watcher.wake()
         self.house.begin()
-        errand(lambda: last_run(self.path), self._found, self.trouble.emit)
+        errand(run_of_it, self._found, self.trouble.emit)
 
     def _house_heard(self, house: House) -> None:
         """Forecast anew when other stations take work than before."""

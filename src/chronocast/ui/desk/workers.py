@@ -146,6 +146,9 @@ SHOWN_SECONDS = 1.0
 """Of very many outputs a forecast waits so long until the window has shown it, before the next is worked out."""
 
 
+LOOKING_SECONDS = 0.1
+"""How often it is said how many sources have been looked at: a thousand may take but a second."""
+
 IDLE_SHARE, MOST_REST = 0.01, 300.0
 """While nothing happens forecasts take no more than this share of a core, and come at least so often, in seconds."""
 
@@ -188,7 +191,7 @@ class Forecaster(Worker):
         self._shown = threading.Event()
         self._may_end = False
         self._told: Outlook | None = None
-        self._took = self._ended = 0.0
+        self._took = self._ended = self._looked_at = 0.0
 
     def shown(self) -> None:
         """What was told last is shown."""
@@ -294,6 +297,7 @@ class Forecaster(Worker):
         from chronocast.preparation.asked.backwards import Circumstances
         from chronocast.preparation.in_groups import first_figures
         from chronocast.preparation.today import prepared, station_for
+        from chronocast.ui.source_told import told_of_source
 
         if len(batch.outputs) <= MANY:
             return None
@@ -303,6 +307,8 @@ class Forecaster(Worker):
         station = station_for(begun, self._workspace, self._load())
         now = Circumstances(self._workspace.stock, station, self._experienced)
         self._may_end, self._telling = True, batch  # an edit comes first
+        for source in begun.sources.values():
+            told_of_source(source)
         for told in first_figures(batch, begun, self._workspace, now, known):
             self._figures = told
             _ = told.columns  # here rather than in the window's own thread
@@ -333,8 +339,12 @@ class Forecaster(Worker):
     def _show(self, batch: Batch, prospect: Prospect, view: Outlook) -> None:
         """Tell a forecast; the window has much to show of a large one, and is left alone meanwhile."""
         from chronocast.ui.lanes.forecast_lanes import lane_data
+        from chronocast.ui.source_told import told_of_source
 
-        _ = view.by_id  # here rather than in the window's own thread
+        _ = (
+            view.by_id,
+            [*map(told_of_source, prospect.sources.values())],
+        )  # here rather than in the window's thread
         lanes = lane_data(view, batch)
         _ = lanes.rows, lanes.end
         self._told = view
@@ -360,6 +370,7 @@ class Forecaster(Worker):
         if several:
             ways = many_ways(several, output, view, now, prospect.batch.size_limit)
             found = OutputAnswers(ways, several=several)
+            give_memory_back()
         elif ready is not None:
             found = answers_about(ready, prospect.batch, view, now, made_lately(self._workspace))
         self.tell(self.ways, view, output, found)
@@ -388,7 +399,10 @@ class Forecaster(Worker):
 
     def _looked(self, done: int, total: int) -> None:
         self.see_leaving()
-        self.tell(self.looking, done, total)
+        now = time.monotonic()
+        if now - self._looked_at >= LOOKING_SECONDS or done == total:
+            self._looked_at = now
+            self.tell(self.looking, done, total)
 
 
 class Follower(Worker):

@@ -6,18 +6,14 @@ from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from pathlib import PurePosixPath
-from typing import Any, NamedTuple
+from typing import Any
 
 from chronocast.model.batch.batch import FULL, Batch, NamedRange, Output, Source
-from chronocast.model.batch.extent import Extent, short_time
-from chronocast.model.lookup import Same, once_each
-from chronocast.model.recipe.formats.layouts import layout_told
+from chronocast.model.batch.extent import Extent
+from chronocast.model.lookup import Same
 from chronocast.model.recipe.wording import recipe_facts
 from chronocast.model.show import size_text, time_text
-from chronocast.model.source.cutlist import CutList
 from chronocast.model.source.source_clock import SourceClock
-from chronocast.model.source.wording import scan_told
-from chronocast.model.time.timing import rate_text
 from chronocast.preparation.forecast.first_figures import FirstFigures
 from chronocast.preparation.forecast.outlook import Outlook
 from chronocast.preparation.forecast.output_outlook import OutputOutlook, together
@@ -26,7 +22,7 @@ from chronocast.preparation.problem import Problem
 from chronocast.preparation.source.source_ready import SourceReady
 from chronocast.ui.places.plan.cells import Cell, Cells, Filled, cells_of
 from chronocast.ui.places.plan.headline import Headline, headline_of, headline_so_far
-from chronocast.ui.places.plan.source_sheet import clip_of
+from chronocast.ui.source_told import told_of_source
 
 
 @dataclass(frozen=True)
@@ -81,24 +77,6 @@ class PlanModel:
         return self.cells.by_output.get(output)
 
 
-STILLS_AT = (0.36, 0.62)
-"""Where in a source the pictures lie that stand for it, as shares of its length."""
-
-
-class _Shown(NamedTuple):
-    """Which frames stand for a source, a name for them, and its length in seconds."""
-
-    frames: tuple[int, ...]
-    mark: str
-    seconds: float
-
-
-def _shown(cut: CutList) -> _Shown:
-    frames = tuple(min(cut.frames - 1, round(cut.frames * at)) for at in STILLS_AT) if cut.frames else ()
-    media = "-".join(dict.fromkeys(m.fingerprint for m in cut.media))[:64]
-    return _Shown(frames, f"{media}-{cut.frames}-{cut.width}×{cut.height}", float(cut.duration))
-
-
 def plan_model(
     batch: Batch,
     prospect: Prospect | None,
@@ -137,7 +115,7 @@ def plan_model(
         problem = next((told for told in mine if told.blocks), None)
         notes = sum(not told.blocks for told in mine)
         if ready is not None:
-            facts, frames, mark, seconds, size, words = _told_of(ready)
+            facts, frames, mark, seconds, size, words = told_of_source(ready)
         elif problem:
             facts = problem.sentence
         if source.id in folders:
@@ -236,54 +214,6 @@ def folders_apart(batch: Batch) -> dict[str, str]:
         for source, parts in zip(sources, folders, strict=True):
             found[source.id] = "/".join(parts[-deep:]) or "the batch's folder"
     return found
-
-
-def found_by(ready: SourceReady) -> str:
-    """Words that a source is found by besides its name: where it is, what is in it."""
-    words = [ready.source.path]
-    for path, clip in ready.facts.items():
-        words += [
-            *PurePosixPath(path).parts[-2:],
-            clip.video_codec,
-            clip.pixel_format,
-            scan_told(clip),
-            clip.timecode or "",
-        ]
-        words += [f"{clip.width}×{clip.height} {clip.width}x{clip.height}", f"{rate_text(clip.rate)} fps"]
-        words += ["alpha" if clip.alpha else "", "uneven variable" if clip.variable_timing else ""]
-        words += ["upright turned" if clip.turned else "", "sound only" if not clip.frames else ""]
-        for track in clip.audio:
-            words += [track.codec, layout_told(track.layout) or "", track.language, f"{track.sample_rate}"]
-    return " ".join(dict.fromkeys(filter(None, words)))
-
-
-class _Told(NamedTuple):
-    """What a source's row says of it: facts, the frames that stand for it and their mark, seconds, bytes, words to find it by."""
-
-    facts: str
-    frames: tuple[int, ...]
-    mark: str
-    seconds: float
-    bytes: int
-    found_by: str
-
-
-@once_each
-def _told_of(ready: SourceReady) -> _Told:
-    cut = ready.cut
-    clip = ready.source.kind == "clip"
-    kind = rate_text(cut.rate) if clip else f"{len(cut.picture)} edits"
-    kind += " interlaced" if clip and clip_of(ready).interlaced else ""
-    silent = "" if cut.sound else " · no sound"
-    frames, mark, seconds = cut.once(_shown)
-    return _Told(
-        f"{cut.width}×{cut.height} · {kind} · full, {short_time(seconds)}{silent}",
-        frames,
-        mark,
-        seconds,
-        sum(clip.bytes for clip in ready.facts.values()),
-        found_by(ready),
-    )
 
 
 def _part_facts(part: NamedRange, ready: SourceReady | None, wrong: str) -> str:

@@ -8,19 +8,13 @@ from chronocast.model.batch.batch import Batch, Source
 from chronocast.model.picture.colour import told as colour_told
 from chronocast.model.recipe.formats.layouts import layout_told
 from chronocast.model.show import rate_bits_text, size_text, time_text
-from chronocast.model.source.facts import ClipFacts
 from chronocast.model.source.wording import scan_told, size_told
 from chronocast.model.time.timing import format_timecode, rate_text
 from chronocast.preparation.output.output_ready import Prospect
 from chronocast.preparation.problem import Problem
 from chronocast.preparation.recut import Recut
 from chronocast.preparation.source.source_ready import SourceReady
-
-
-def clip_of(ready: SourceReady) -> ClipFacts:
-    """The one file that a clip is."""
-    (clip,) = ready.facts.values()
-    return clip
+from chronocast.ui.source_told import clip_of
 
 
 @dataclass(frozen=True)
