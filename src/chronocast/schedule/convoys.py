@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from chronocast.forecast.band import Draws
+from chronocast.forecast.band import Draws, kept_draws
 from chronocast.forecast.stage import Stage, Work
 from chronocast.model.pauses import pause
 from chronocast.schedule.clock import Finish, Share, Span
@@ -30,7 +30,7 @@ class Convoy:
         if len(self.members) == 1:
             return [whole]
         length = whole.end - whole.begin
-        ends = [whole.begin + length * end for end in self.ends]
+        ends = kept_draws(whole.begin + length * self.ends)
         return [
             Finish(member.output, begin, end, whole.station, whole.slot)
             for member, begin, end in zip(self.members, [whole.begin, *ends], ends, strict=False)

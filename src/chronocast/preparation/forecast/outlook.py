@@ -185,6 +185,10 @@ class Outlook:
         """The outputs' forecasts by their ids."""
         return {item.ready.output.id: item for item in self.outputs}
 
+    def without_plan(self) -> Outlook:
+        """Its figures alone, to be compared with those of another: of thousands of outputs the plan is most of it."""
+        return replace(self, placement=NO_PLACEMENT, evening=NO_EVENING)
+
 
 def _kept_frames(ready: OutputReady, ask: OutputAsk) -> int:
     """Pictures of an output that need no more work."""

@@ -100,7 +100,7 @@ class Desk:
         """Take an edit into the history; whether it changed anything."""
         if not self.history.do(what, batch):
             return False
-        self.before = self.view
+        self.before = self.view.without_plan() if self.view is not None else None
         return True
 
     def undo(self) -> str:

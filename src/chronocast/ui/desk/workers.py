@@ -245,6 +245,8 @@ class Forecaster(Worker):
                 elif self._last is not None and self._planned is not self._last[1]:
                     self._find_plans()
                 else:
+                    if self._last is not None and len(self._last[0].outputs) > MANY:
+                        give_memory_back()  # answers about thousands of files leave much behind, too
                     self.rest()
 
     def _forecast_one(self, batch: Batch, path: Path) -> None:
@@ -370,7 +372,6 @@ class Forecaster(Worker):
         if several:
             ways = many_ways(several, output, view, now, prospect.batch.size_limit)
             found = OutputAnswers(ways, several=several)
-            give_memory_back()
         elif ready is not None:
             found = answers_about(ready, prospect.batch, view, now, made_lately(self._workspace))
         self.tell(self.ways, view, output, found)

@@ -6,6 +6,7 @@ import itertools
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import NamedTuple
+from weakref import ref
 
 import numpy as np
 
@@ -17,6 +18,7 @@ from chronocast.model.stages import HERE
 from chronocast.preparation.forecast.outlook import Outlook
 from chronocast.preparation.forecast.output_outlook import OutputOutlook
 from chronocast.schedule.clock import Span
+from chronocast.schedule.placement import Placement
 from chronocast.schedule.rehearsal import Night
 from chronocast.ui.lanes.data import Block, Flag, LaneData, LaneGroup, Mishap
 
@@ -57,21 +59,21 @@ class _OfView(NamedTuple):
     order: tuple[str, ...]
 
 
-_views: list[tuple[Outlook, _OfView]] = []
-"""What was worked out last: the forecast's own thread does so before the window asks."""
+_views: list[tuple[ref[Outlook], ref[Placement], _OfView]] = []
+"""What was worked out last: the forecast's own thread does so before the window asks.  It keeps no forecast alive."""
 
 
 _shown: list[LaneData] = []
 
 
 def _of_view(view: Outlook) -> _OfView:
-    for of, known in tuple(_views):
-        if of is view or (not view.settled and of.placement is view.placement):
+    for of, by, known in tuple(_views):
+        if of() is view or (not view.settled and by() is view.placement):
             return known
     groups, first = _groups(view, view.spans)
     there = (name for name in view.placement.order if (item := view.output(name)) and not item.made)
     found = _OfView(groups, _blocks(view, view.spans, first), tuple(there))
-    _views[:] = [(view, found), *_views[:1]]
+    _views[:] = [(ref(view), ref(view.placement), found), *_views[:1]]
     return found
 
 
