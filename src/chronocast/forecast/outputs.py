@@ -8,7 +8,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from chronocast.forecast.band import Chance, Draws, kept_draws
+from chronocast.forecast.band import AT_ONCE, Chance, Draws, kept_draws
 from chronocast.forecast.container import CONTAINER_UNSURE, CONTAINER_UNSURE_BYTES, container_bytes
 from chronocast.forecast.learning.conformal import widened
 from chronocast.forecast.learning.experience import Experience, StationSeen
@@ -283,11 +283,12 @@ def forecast_outputs(
     for ask, drawn in zip(asks, pictures, strict=True):
         pause()
         rows.append(_remembered(ask, drawn, station, learned=learned, chance=chance))
-    if missing := [number for number, row in enumerate(rows) if row is None]:
-        fresh = _worked_out(
-            [asks[n] for n in missing], pictures[missing], station, learned=learned, chance=chance
-        )
-        for number, row in zip(missing, fresh, strict=True):
+    missing = [number for number, row in enumerate(rows) if row is None]
+    for begin in range(0, len(missing), AT_ONCE):
+        pause()
+        some = missing[begin : begin + AT_ONCE]
+        fresh = _worked_out([asks[n] for n in some], pictures[some], station, learned=learned, chance=chance)
+        for number, row in zip(some, fresh, strict=True):
             rows[number] = row
             if remember:
                 asked = chance.draws, station.pace, asks[number]

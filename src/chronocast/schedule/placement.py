@@ -14,7 +14,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from chronocast.forecast.band import Chance
+from chronocast.forecast.band import AT_ONCE, Chance
 from chronocast.forecast.learning.experience import Experience, StationSeen
 from chronocast.forecast.stage import Work
 from chronocast.forecast.station import Station, device_place
@@ -168,15 +168,19 @@ def help_of(station: Station, learned: Experience, chance: Chance) -> tuple[Help
 
 def typical(works: Sequence[Work]) -> list[Work]:
     """Work with one draw alone: what each task is likely to take."""
-    draws = [stage.draws for work in works for stage in work.stages]
-    if not draws:
-        return list(works)
-    ends = np.cumsum([len(rows) for rows in draws])[:-1]
-    likely = iter(np.split(np.median(np.concatenate(draws), axis=1, keepdims=True), ends))
-    found = []
-    for work in works:
+    found: list[Work] = []
+    for begin in range(0, len(works), AT_ONCE):
         pause()
-        found.append(replace(work, stages=tuple(replace(stage, draws=next(likely)) for stage in work.stages)))
+        some = works[begin : begin + AT_ONCE]
+        if not (draws := [stage.draws for work in some for stage in work.stages]):
+            found += some
+            continue
+        ends = np.cumsum([len(rows) for rows in draws])[:-1]
+        likely = iter(np.split(np.median(np.concatenate(draws), axis=1, keepdims=True), ends))
+        found += [
+            replace(work, stages=tuple(replace(stage, draws=next(likely)) for stage in work.stages))
+            for work in some
+        ]
     return found
 
 

@@ -275,11 +275,12 @@ def _outputs(
         memory.keep("outlook of " + figures[number].ask.id, questions[number], told, most=1)
     begins, ends = bands([item.begin for item in finishes]), bands([item.end for item in finishes])
     across = bands(sent) if sent is not None else [None] * len(found)
-    return tuple(
-        replace(known, begin=begin, finish=end, sent=arrived)
-        for known, begin, end, arrived in zip(found, begins, ends, across, strict=True)
-        if known is not None
-    )
+    placed = []
+    for known, begin, end, arrived in zip(found, begins, ends, across, strict=True):
+        pause()
+        assert known is not None
+        placed.append(replace(known, begin=begin, finish=end, sent=arrived))
+    return tuple(placed)
 
 
 def _fresh_outputs(

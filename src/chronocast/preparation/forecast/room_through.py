@@ -6,12 +6,13 @@ import os
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
+from typing import NamedTuple
 
 import numpy as np
 
-from chronocast.forecast.band import Draws, band
+from chronocast.forecast.band import Draws, band, bands
 from chronocast.forecast.outputs import OutputAsk, OutputsForecast
-from chronocast.forecast.room import Room, Taking, runs_out
+from chronocast.forecast.room import SELDOM, Room, RunsOut, Taking, runs_out
 from chronocast.model.pauses import pause
 from chronocast.model.show import counted, size_text
 from chronocast.pieces.stock import Stock
@@ -19,21 +20,51 @@ from chronocast.preparation.output.output_ready import OutputReady
 from chronocast.preparation.station.drives import existing_parent, room_on, roomiest_drive
 from chronocast.schedule.clock import Finish
 
-STEPS = 4
-"""An output's pieces come into the stock in so many steps."""
+IN_STEPS = (0.2, 0.4, 0.6, 0.8)
+"""An output's pieces come into the stock a quarter at a time, at these shares of the time that it takes."""
+
+
+class _Part(NamedTuple):
+    """What is written of one output: ``share`` of ``size``, as much at each of ``moments``, shares of its time from 0 to 1."""
+
+    output: str
+    finish: Finish
+    size: Draws
+    share: float
+    moments: tuple[float, ...]
+
+    @property
+    def bytes(self) -> Draws:
+        """In all, shape (draws,)."""
+        return self.size * self.share
+
+    def takings(self) -> list[Taking]:
+        """One after another."""
+        pause()
+        begin, length = self.finish.begin, self.finish.end - self.finish.begin
+        each = self.bytes / len(self.moments)
+        return [Taking(self.output, begin + length * moment, each) for moment in self.moments]
 
 
 @dataclass
 class _Drive:
-    """A drive, and what is written to it: where, what for, what when."""
+    """A drive, and what is written to it: where, what for, what; ``needs`` is bytes in all, shape (draws,)."""
 
     folder: Path
+    needs: Draws
     purposes: list[str] = field(default_factory=list)
-    takings: list[Taking] = field(default_factory=list)
+    parts: list[_Part] = field(default_factory=list)
 
-    def needs(self, draws: int) -> Draws:
-        """Bytes in all, shape (draws,)."""
-        return np.sum([taking.bytes for taking in self.takings], axis=0) if self.takings else np.zeros(draws)
+    def take(self, part: _Part) -> None:
+        """Have something more written."""
+        self.parts.append(part)
+        self.needs += part.bytes
+
+    def runs_out(self, usable: int) -> RunsOut | None:
+        """When it is full; what is written when is worked out only where that may be."""
+        if (self.needs > usable).mean() <= SELDOM:
+            return None
+        return runs_out([taking for part in self.parts for taking in part.takings()], usable)
 
 
 def rooms_through(
@@ -72,26 +103,23 @@ def rooms_through(
 
     drives: dict[int, _Drive] = {}
     for folder in [outputs[row].path.parent for row in still] or [target]:
-        drives.setdefault(drive_number(folder), _Drive(folder, ["files"]))
-    drives.setdefault(home, _Drive(stock.folder)).purposes.append("pieces")
+        drives.setdefault(drive_number(folder), _Drive(folder, np.zeros(draws), ["files"]))
+    drives.setdefault(home, _Drive(stock.folder, np.zeros(draws))).purposes.append("pieces")
     for row, (ready, ask, finish) in enumerate(zip(outputs, asks, finishes, strict=True)):
         pause()
         if row not in still:
             continue
         name, size = ready.path.name, told.bytes[row]
-        drives[drive_number(ready.path.parent)].takings.append(Taking(name, finish.end, size))
+        drives[drive_number(ready.path.parent)].take(_Part(name, finish, size, 1.0, (1.0,)))
         # of qualities that are tried, pieces lie beside each other until the output is joined
-        each = size * _share_left(ask) * (ready.times if ready.searching else 1.0) / STEPS
-        length = finish.end - finish.begin
-        drives[home].takings += [
-            Taking(name, finish.begin + length * (step + 1) / (STEPS + 1), each) for step in range(STEPS)
-        ]
+        share = _share_left(ask) * (ready.times if ready.searching else 1.0)
+        drives[home].take(_Part(name, finish, size, share, IN_STEPS))
         if ask.base_bytes:
-            drives[home].takings.append(Taking(name, finish.begin, np.full(draws, float(ask.base_bytes))))
+            drives[home].take(_Part(name, finish, np.ones(draws), float(ask.base_bytes), (0.0,)))
     rooms = []
     for drive in drives.values():
-        room = room_on(drive.folder, band(drive.needs(draws)), " and ".join(drive.purposes))
-        room = replace(room, runs_out=runs_out(drive.takings, room.usable) if room.writable else None)
+        room = room_on(drive.folder, band(drive.needs), " and ".join(drive.purposes))
+        room = replace(room, runs_out=drive.runs_out(room.usable) if room.writable else None)
         rooms.append(replace(room, remedies=_remedies(room, drive)) if not room.fits else room)
     return tuple(rooms)
 
@@ -110,8 +138,9 @@ def _remedies(room: Room, drive: _Drive) -> tuple[str, ...]:
     if not room.writable:
         return ()
     by_file: dict[str, float] = {}
-    for taking in drive.takings:
-        by_file[taking.output] = by_file.get(taking.output, 0.0) + float(np.quantile(taking.bytes, 0.9))
+    safe = (told.safe for told in bands([part.bytes for part in drive.parts]))
+    for part, size in zip(drive.parts, safe, strict=True):
+        by_file[part.output] = by_file.get(part.output, 0.0) + size
     over, moved = room.needs.safe - room.usable, 0.0
     names: list[str] = []
     for name, size in sorted(by_file.items(), key=lambda item: -item[1]):
@@ -119,7 +148,7 @@ def _remedies(room: Room, drive: _Drive) -> tuple[str, ...]:
             break
         moved += size
         names.append(name)
-    if not names or moved < over or not drive.takings:
+    if not names or moved < over or not drive.parts:
         return (f"Free {size_text(over)} on it.",)
     first = (
         f"“{names[0]}”" if len(names) == 1 else f"“{names[0]}” and {counted(len(names) - 1, 'other file')}"

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
-from functools import cached_property
 
 from chronocast.model.batch.batch import Output
 from chronocast.model.show import size_text, time_text
@@ -14,6 +13,7 @@ from chronocast.preparation.forecast.outlook import Outlook
 from chronocast.preparation.forecast.output_outlook import OutputOutlook
 from chronocast.preparation.forecast.treatments import Run, piece_map
 from chronocast.preparation.problem import Problem
+from chronocast.ui.places.plan.filled import MOST_CHANGED, Filled
 from chronocast.ui.places.plan.panel.detail import own_words
 
 
@@ -43,19 +43,6 @@ class Cell:
     @property
     def filled(self) -> bool:
         return bool(self.output)
-
-
-MOST_CHANGED = 50
-"""More changed cells than that are drawn all at once."""
-
-
-class Filled(dict[tuple[int, int], Output]):
-    """The outputs by row and column."""
-
-    @cached_property
-    def by_output(self) -> dict[str, tuple[int, int]]:
-        """Where each output is."""
-        return {output.id: place for place, output in self.items()}
 
 
 class Cells(Mapping[tuple[int, int], Cell]):
@@ -99,8 +86,6 @@ class Cells(Mapping[tuple[int, int], Cell]):
 
     def moved(self, rows: Mapping[int, int]) -> Cells:
         """Those of some rows, in new ones."""
-        if all(row == new for row, new in rows.items()) and all(row in rows for row, _ in self.places):
-            return self
         places = self.places.items()
         there = Filled({(rows[row], column): output for (row, column), output in places if row in rows})
         found = Cells(there, self._make, self._told)
@@ -113,9 +98,7 @@ class Cells(Mapping[tuple[int, int], Cell]):
             one is not other for one, other in zip(self._told, before._told, strict=True)
         ):
             return None
-        places = self.places
-        found = [place for place, output in places.items() if before.places.get(place) is not output]
-        found += [place for place in before.places if place not in places]
+        found = self.places.changed_from(before.places)
         return found if len(found) <= MOST_CHANGED else None
 
 

@@ -55,6 +55,10 @@ GAP = 8
 ROOT = QModelIndex()
 
 
+def _parts_of(plan: PlanModel) -> list[tuple[str, str]]:
+    return [(row.source, row.part) for row in plan.rows]
+
+
 class GridModel(QAbstractTableModel):
     """Column 0 is the source, then a column a recipe."""
 
@@ -66,7 +70,7 @@ class GridModel(QAbstractTableModel):
         """Show another state of the plan; rows and columns that stay keep the selection."""
         before = self.plan
         same = before is not None and (
-            [(r.source, r.part) for r in before.rows] == [(r.source, r.part) for r in plan.rows]
+            (before.rows is plan.rows or _parts_of(before) == _parts_of(plan))
             and [c.recipe for c in before.columns] == [c.recipe for c in plan.columns]
         )
         if same and before is not None:

@@ -48,11 +48,12 @@ class EndsWatch(QObject):
         if prospect is None:
             return
         self._ready = prospect.sources
-        asked = {(output.source, output.range) for output in batch.outputs if output.range != FULL}
+        ranged = {source.id for source in batch.sources if source.ranges}
+        asked = {(one.source, one.range) for one in batch.outputs if one.range != FULL} if ranged else set()
         self._waiting = [
             (source.id, part.start, part.stop)
             for source in batch.sources
-            if (ready := prospect.sources.get(source.id))
+            if source.id in ranged and (ready := prospect.sources.get(source.id))
             for part in source.ranges
             if (source.id, part.id) in asked
             and part.stop <= ready.cut.frames
