@@ -55,13 +55,18 @@ def unlike(stems: Iterable[tuple[str, str] | tuple[str, str, str]]) -> list[str]
     Each is unlike all before it in its folder, even where case is ignored.
     """
     taken: set[tuple[str, str]] = set()
+    reached: dict[
+        tuple[str, str, str], int
+    ] = {}  # of thousands that are called alike the numbers aren't tried again
     names = []
     for stem, extension, *folders in stems:
         pause()
         folder = folders[0] if folders else ""
-        name, number = stem + extension, 2
+        name, called = stem + extension, (folder, stem, extension)
+        number = reached.get(called, 2)
         while (folder, name.casefold()) in taken:
             name, number = f"{stem} {number}{extension}", number + 1
+        reached[called] = number
         taken.add((folder, name.casefold()))
         names.append(name)
     return names

@@ -57,6 +57,7 @@ class Worker(QObject):
         self._leaving = threading.Event()
         self._woken = threading.Event()
         self._quiet = window_quiet()
+        self.resting = False
 
     @property
     def leaving(self) -> bool:
@@ -89,8 +90,10 @@ class Worker(QObject):
         Left
             It is to leave.
         """
+        self.resting = True
         self._woken.wait(seconds)
         self._woken.clear()
+        self.resting = False
         self.see_leaving()
 
     def see_leaving(self) -> None:
@@ -199,8 +202,8 @@ class Forecaster(Worker):
 
     @property
     def rests(self) -> bool:
-        """Whether the last forecast took so much that another, which nobody asks for, is still too much."""
-        return time.monotonic() - self._ended < min(MOST_REST, self._took / IDLE_SHARE)
+        """Whether another forecast, which nobody asks for, is too much: one is being made, or the last took so much."""
+        return not self.resting or time.monotonic() - self._ended < min(MOST_REST, self._took / IDLE_SHARE)
 
     def want_rehearsal(self) -> None:
         """Ask for the nights of the batch that was forecast last."""
@@ -343,12 +346,15 @@ class Forecaster(Worker):
         from chronocast.ui.lanes.forecast_lanes import lane_data
         from chronocast.ui.source_told import told_of_source
 
+        lanes = lane_data(view, batch)
         _ = (
             view.by_id,
-            [*map(told_of_source, prospect.sources.values())],
-        )  # here rather than in the window's thread
-        lanes = lane_data(view, batch)
-        _ = lanes.rows, lanes.end
+            view.of_range("", ""),
+            lanes.rows,
+            lanes.end,
+        )  # here rather than in the window's own thread
+        for source in prospect.sources.values():
+            told_of_source(source)
         self._told = view
         self._shown.clear()
         self.tell(self.forecast, batch, prospect, view)

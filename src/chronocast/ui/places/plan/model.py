@@ -16,7 +16,7 @@ from chronocast.preparation.forecast.outlook import Outlook
 from chronocast.preparation.forecast.output_outlook import OutputOutlook, together
 from chronocast.preparation.output.output_ready import Prospect
 from chronocast.ui.places.plan.cells import Cell, Cells, cells_of
-from chronocast.ui.places.plan.filled import Apart, filled_of, outputs_apart
+from chronocast.ui.places.plan.filled import filled_of, outputs_apart
 from chronocast.ui.places.plan.headline import Headline, headline_of, headline_so_far
 from chronocast.ui.places.plan.rows import Row, rows_of
 
@@ -89,20 +89,19 @@ def plan_model(
         )
         for recipe in batch.recipes
     )
-    outlooks = view.by_id if view else {}
     judged = {item.output: item for item in view.judged} if view and batch.cards else {}
     refused = {**(prospect.refused if prospect else {}), **(view.waiting if view else {})}
     told_by = view or figures
     cells = cells_of(
         filled_of(batch), told_by, judged=judged, refused=refused, told=(prospect, told_by, batch.cards)
     )
-    touched = {one.recipe for some in _edited(prospect, batch) for one in some}
+    groups = _edited_columns(view, prospect, batch) if view else {}
     totals = []
     for column in columns:
-        of_it = view.columns.get(column.recipe) if view else None
-        if of_it is not None and column.recipe not in touched:
+        of_it, group = view.columns.get(column.recipe) if view else None, groups.get(column.recipe)
+        if group is None and of_it is not None:
             work, weight = of_it.totals
-        elif group := _known(outlooks, batch, column.recipe):
+        elif group:
             work, weight = together(group)
         else:
             totals.append("")
@@ -121,15 +120,14 @@ def plan_model(
     )
 
 
-def _edited(prospect: Prospect | None, batch: Batch) -> Apart:
-    """Outputs of the batch as it is now that aren't known yet, and those that aren't asked for any more."""
-    return outputs_apart(prospect.batch.outputs if prospect else (), batch.outputs)
-
-
-def _known(outlooks: Mapping[str, OutputOutlook], batch: Batch, recipe: str) -> list[OutputOutlook]:
-    """What is known of the outputs of a recipe that are asked for."""
-    mine = (output.id for output in batch.outputs if output.recipe == recipe)
-    return [item for name in mine if (item := outlooks.get(name))]
+def _edited_columns(view: Outlook, prospect: Prospect | None, batch: Batch) -> dict[str, list[OutputOutlook]]:
+    """By the recipes whose outputs are others since the forecast: what is known of those that are still asked for."""
+    apart = outputs_apart(prospect.batch.outputs if prospect else (), batch.outputs)
+    found: dict[str, list[OutputOutlook]] = {one.recipe: [] for some in apart for one in some}
+    for output in batch.outputs if found else ():
+        if output.recipe in found and (item := view.output(output.id)):
+            found[output.recipe].append(item)
+    return found
 
 
 ORDERS = ("as in the batch", "by name", "longest first", "largest first", "what needs a look first")
