@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import Literal
+from typing import Literal, NamedTuple, overload
 
 from chronocast.model.stages import HERE, STAGES, StageKind
 
@@ -39,8 +39,7 @@ State = Literal[
 ]
 
 
-@dataclass(frozen=True)
-class TaskId:
+class TaskId(NamedTuple):
     """A part (a piece, sound) by its name in the stock; a step (join, check) by its output.
 
     ``kind`` is one of ``STAGES``.
@@ -367,6 +366,31 @@ class End:
 Instruction = Start | Control | Place | Discard | DropPiece | Tell | Refuse | Offer | End
 
 
+TaskState = Literal["pending", "running", "done", "failed"]
+
+
+class _State:
+    """A task's state: whoever was to hear of it does when it changes, and nothing else that changes takes longer for it."""
+
+    @overload
+    def __get__(self, task: None, owner: type[Task]) -> _State: ...
+
+    @overload
+    def __get__(self, task: Task, owner: type[Task]) -> TaskState: ...
+
+    def __get__(self, task: Task | None, owner: type[Task]) -> _State | TaskState:
+        if task is None:
+            return self
+        found: TaskState = task.__dict__["state"]
+        return found
+
+    def __set__(self, task: Task, value: TaskState) -> None:
+        task.__dict__["state"] = value
+        if task.told is not None:
+            for output in task.users:
+                task.told(output)
+
+
 @dataclass
 class Task:
     """One task as the machine sees it; ``device`` is the kind of slot it wants, "" for the processor's.
@@ -377,7 +401,6 @@ class Task:
     """
 
     id: TaskId
-    state: Literal["pending", "running", "done", "failed"] = "pending"
     attempt: int = 0
     slot: str = ""
     failures: int = 0
@@ -392,12 +415,10 @@ class Task:
     output: str = ""
     users: dict[str, None] = field(default_factory=dict, repr=False)
     told: Callable[[str], None] | None = field(default=None, repr=False, compare=False)
+    state = _State()
 
-    def __setattr__(self, name: str, value: object) -> None:
-        object.__setattr__(self, name, value)
-        if name == "state" and (told := getattr(self, "told", None)) is not None:
-            for output in self.users:
-                told(output)
+    def __post_init__(self) -> None:
+        self.__dict__["state"] = "pending"
 
 
 @dataclass
