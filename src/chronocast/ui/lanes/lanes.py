@@ -8,6 +8,7 @@ from dataclasses import replace
 from datetime import datetime, timedelta
 
 import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QBrush,
@@ -46,6 +47,14 @@ FLAGS = 6
 """Of more pennants than that, those of single files show when their file is marked."""
 DRAGGED = 6
 """A block that was moved by fewer pixels wasn't dragged."""
+
+
+def _where(
+    chosen: NDArray[np.bool_], x: NDArray[np.float64], wide: NDArray[np.float64]
+) -> list[tuple[int, float, float]]:
+    """Which blocks are chosen, each with where it begins and how wide it is."""
+    places = np.flatnonzero(chosen)
+    return list(zip(places.tolist(), x[places].tolist(), wide[places].tolist(), strict=True))
 
 
 class Lanes(QWidget):
@@ -230,9 +239,21 @@ class Lanes(QWidget):
         pixel = np.floor(x + wide)
         shown = (wide >= NARROW) | (tail > 0) | (np.diff(pixel, prepend=-1.0) != 0)
         shown &= (x <= self.width()) & (x + wide + tail >= self._left)
-        for place in np.flatnonzero(shown).tolist():
-            box = QRectF(float(x[place]), y, float(wide[place]), high)
-            self._block(painter, row.blocks[place], box, float(tail[place]))
+        narrow = shown & (wide < NARROW) & (tail <= 0)
+        self._paint_narrow(
+            painter,
+            [(QRectF(left, y, long, high), row.blocks[place]) for place, left, long in _where(narrow, x, wide)],
+        )
+        for place, left, long in _where(shown & ~narrow, x, wide):
+            self._block(painter, row.blocks[place], QRectF(left, y, long, high), float(tail[place]))
+
+    def _paint_narrow(self, painter: QPainter, boxes: list[tuple[QRectF, Block]]) -> None:
+        """Some of very many: a line is all that can be seen of each, and a thousand of them are drawn at once."""
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(self.theme.color("ember"))
+        painter.drawRects([box for box, _ in boxes])
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        self._boxes += boxes
 
     def _rows(self) -> tuple[float, float, float]:
         """Where rows begin, how high each is, and what is between them, in pixels."""
