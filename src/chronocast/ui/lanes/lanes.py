@@ -242,18 +242,22 @@ class Lanes(QWidget):
         narrow = shown & (wide < NARROW) & (tail <= 0)
         self._paint_narrow(
             painter,
-            [(QRectF(left, y, long, high), row.blocks[place]) for place, left, long in _where(narrow, x, wide)],
+            [
+                (QRectF(left, y, long, high), row.blocks[place])
+                for place, left, long in _where(narrow, x, wide)
+            ],
         )
         for place, left, long in _where(shown & ~narrow, x, wide):
             self._block(painter, row.blocks[place], QRectF(left, y, long, high), float(tail[place]))
 
     def _paint_narrow(self, painter: QPainter, boxes: list[tuple[QRectF, Block]]) -> None:
         """Some of very many: a line is all that can be seen of each, and a thousand of them are drawn at once."""
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(self.theme.color("ember"))
-        painter.drawRects([box for box, _ in boxes])
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        self._boxes += boxes
+        if boxes:
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(self.theme.color("ember"))
+            painter.drawRects(*(box for box, _ in boxes))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            self._boxes += boxes
 
     def _rows(self) -> tuple[float, float, float]:
         """Where rows begin, how high each is, and what is between them, in pixels."""
