@@ -6,6 +6,8 @@ import tempfile
 import unittest
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
+from types import SimpleNamespace
+from unittest import mock
 
 import numpy as np
 from hypothesis import given
@@ -13,7 +15,11 @@ from hypothesis import strategies as st
 
 from chronocast.forecast.band import Band
 from chronocast.forecast.room import Room, Taking, runs_out
+from chronocast.forecast.stage import Stage, Work
+from chronocast.model.stages import ENCODE
+from chronocast.preparation.forecast.room_through import rooms_through
 from chronocast.preparation.station.drives import room_on
+from chronocast.schedule.clock import Finish
 
 
 def taking(name: str, at: float, size: float, draws: int = 4) -> Taking:
@@ -56,6 +62,48 @@ class Through(unittest.TestCase):
     def test_a_room_says_what_fits(self) -> None:
         for usable, fit in ((100, "fits"), (60, "tight"), (30, "short")):
             self.assertEqual(Room("/d", usable, Band(40, 50, 80)).fit, fit)
+
+
+class Evening(unittest.TestCase):
+    """Three files of which two go one after another into a folder, with pieces and base pieces on the same drive."""
+
+    def rooms(self, free: int) -> tuple[Room, ...]:
+        folder = Path(tempfile.mkdtemp())
+        asks, outputs = [], []
+        for name, picture, bases in (("Reef", None, 0), ("Kelp", (60, 40), 500), ("Tide", (50, 50), 0)):
+            open_ = (True, False) if picture else ()
+            asked = SimpleNamespace(pieces=picture) if picture else None
+            asks.append(SimpleNamespace(picture=asked, open=open_, copies=(), base_bytes=bases))
+            outputs.append(SimpleNamespace(path=folder / f"{name}.mov", searching=False))
+        stages = (Stage(ENCODE, "here", ("a",), np.ones((1, 10))),)
+        works = (Work("Reef", stages), Work("Kelp", stages), Work("Tide", ()))
+        told = SimpleNamespace(bytes=np.repeat([[100.0], [1000.0], [7.0]], 10, axis=1), work=works)
+        finishes = [
+            Finish(work.output, np.full(10, 20.0 * n), np.full(10, 20.0 * n + 20), "here", 0)
+            for n, work in enumerate(works)
+        ]
+        with mock.patch(
+            "chronocast.preparation.forecast.room_through.room_on",
+            lambda at, needs, what: Room(str(at), free, needs, what),
+        ):
+            stock = SimpleNamespace(folder=folder / "stock")
+            return rooms_through(outputs, asks, told, finishes, stock=stock, target=folder)  # type: ignore[arg-type]
+
+    def test_files_pieces_and_base_pieces_are_all_that_is_needed(self) -> None:
+        (room,) = self.rooms(10**6)
+        # the files of the two that aren't made, all pieces of one and three fifths of the other's, its base pieces
+        self.assertEqual(room.needs.likely, 1100 + 100 + 600 + 500)
+        self.assertEqual(
+            (room.purpose, room.fit, room.runs_out, room.remedies), ("files and pieces", "fits", None, ())
+        )
+
+    def test_it_is_full_while_that_file_is_made_whose_bytes_no_longer_fit(self) -> None:
+        (room,) = self.rooms(1000)
+        assert room.runs_out is not None
+        self.assertEqual((room.fit, room.runs_out.output, room.runs_out.chance), ("short", "Kelp.mov", 1.0))
+        # 200 of the first, 500 of base pieces, then a quarter of 600 at each fifth of its 20 seconds
+        self.assertAlmostEqual(room.runs_out.after.likely, 20 + 0.6 * 20)
+        self.assertIn("“Kelp.mov”", room.remedies[0])
 
 
 class Looks(unittest.TestCase):
