@@ -70,6 +70,16 @@ class Filling(unittest.TestCase):
         self.assertEqual({output.id for output in apart.gone}, {outputs[n].id for n in {*one} - {*other}})
         self.assertEqual({output.id for output in apart.more}, {outputs[n].id for n in {*other} - {*one}})
 
+    def test_of_a_cell_that_is_asked_for_twice_the_other_is_shown_when_one_is_gone(self) -> None:
+        """As a file says that was written by hand."""
+        batch = edited(beginning(), "ask", 0, 0)
+        (first,) = batch.outputs
+        twice = batch.model_copy(update={"outputs": (first, first.model_copy(update={"id": "again"}))})
+        for left in twice.outputs:
+            self.assertEqual([output.id for output in filled_of(twice).values()], ["again"])
+            alone = twice.model_copy(update={"outputs": (left,)})
+            self.assertEqual([output.id for output in filled_of(alone).values()], [left.id])
+
     def test_an_edit_of_cells_leaves_the_rows_as_they_are(self) -> None:
         batch = beginning()
         rows = rows_of(batch, None, {})

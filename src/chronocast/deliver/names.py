@@ -55,9 +55,8 @@ def unlike(stems: Iterable[tuple[str, str] | tuple[str, str, str]]) -> list[str]
     Each is unlike all before it in its folder, even where case is ignored.
     """
     taken: set[tuple[str, str]] = set()
-    reached: dict[
-        tuple[str, str, str], int
-    ] = {}  # of thousands that are called alike the numbers aren't tried again
+    # of thousands that are called alike the numbers aren't tried again
+    reached: dict[tuple[str, str, str], int] = {}
     names = []
     for stem, extension, *folders in stems:
         pause()

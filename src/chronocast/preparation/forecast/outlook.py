@@ -23,6 +23,7 @@ from chronocast.forecast.sending import sent_across
 from chronocast.forecast.stage import Work
 from chronocast.forecast.station import Station
 from chronocast.forecast.work import composing_pace
+from chronocast.model.frozen import EMPTY
 from chronocast.model.lookup import Same
 from chronocast.model.pauses import pause
 from chronocast.model.show import clock_text, percent
@@ -45,8 +46,6 @@ from chronocast.schedule.clock import Finish, Span, finish_fan
 from chronocast.schedule.placement import NO_EVENING, NO_PLACEMENT, Evening, Placement, place_evening
 
 NEVER_BEGUN = exact(0.0)
-_NONE: frozenset[str] = frozenset()
-"""Shared by all outputs that have nothing kept, nothing copied: every other empty set is one more."""
 
 
 class WholeDraws(NamedTuple):
@@ -294,7 +293,7 @@ def _fresh_outputs(
     looks = LooksOutlook.of_several([item.looks for item in figures])
     for row, (ready, ask, *_, saved, _, _) in enumerate(figures):
         pause()
-        copied = frozenset(copy.name for copy in ask.copies) or _NONE
+        copied = frozenset(copy.name for copy in ask.copies) or EMPTY
         still = {piece.name for piece in ask.open_pieces} | copied
         item = figures[row]
         yield OutputOutlook(
@@ -306,7 +305,7 @@ def _fresh_outputs(
             finish=NEVER_BEGUN,
             stages=tuple(StageOutlook(stage.kind, stage.station, next(told)) for stage in item.work.stages),
             pieces_kept=len(ask.pieces) - len(ask.open_pieces) - len(ask.copies),
-            kept_names=frozenset(piece.name for piece in ask.pieces if piece.name not in still) or _NONE,
+            kept_names=frozenset(piece.name for piece in ask.pieces if piece.name not in still) or EMPTY,
             copied_names=copied,
             kept_share=_kept_frames(ready, ask) / ready.plan.frames,
             sound_bytes=float(ask.sound.bytes(ready.plan.seconds)) if ask.sound else 0.0,

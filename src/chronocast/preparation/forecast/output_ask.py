@@ -13,6 +13,7 @@ from chronocast.forecast.sound import sound_bits
 from chronocast.forecast.work import BASE_READING, COMPOSING, CopyAsk, PieceAsk, base_pace
 from chronocast.media.copy.seams import BESIDE, HEAD, WHOLE
 from chronocast.media.encoders.registry import ENCODERS
+from chronocast.model.frozen import EMPTY
 from chronocast.model.messages.jobs import MEASURED, PieceJob, SoundJob
 from chronocast.model.recipe.formats.codecs import SOUND
 from chronocast.model.recipe.formats.layouts import channels_of
@@ -20,9 +21,6 @@ from chronocast.pieces.base_pieces import base_bytes
 from chronocast.pieces.stock import Stock
 from chronocast.preparation.output.output_ready import OutputReady
 from chronocast.preparation.station.drives import drive_of
-
-_NONE: frozenset[int] = frozenset()
-"""Every empty set is another one, of two hundred bytes: thousands of outputs that copy nothing share this."""
 
 
 def picture_ask(ready: OutputReady, stock: Stock) -> PictureAsk:
@@ -46,7 +44,7 @@ def picture_ask(ready: OutputReady, stock: Stock) -> PictureAsk:
     ]
     if ready.searching:  # what is there now is of qualities that are being tried
         kept = [None] * len(kept)
-    copied = frozenset(n for n, piece in enumerate(plan.pieces) if piece.copied) or _NONE
+    copied = frozenset(n for n, piece in enumerate(plan.pieces) if piece.copied) or EMPTY
     kept = [source_bytes(ready, n) if n in copied and size is None else size for n, size in enumerate(kept)]
     return PictureAsk(
         name=ready.output.id,

@@ -48,7 +48,7 @@ class _Part(NamedTuple):
 
 @dataclass
 class _Drive:
-    """A drive, and what is written to it: where, what for, what; ``needs`` is bytes in all, shape (draws,)."""
+    """A drive, where on it is written, and what for; ``parts`` are what is written, ``needs`` its bytes in all, shape (draws,)."""
 
     folder: Path
     needs: Draws

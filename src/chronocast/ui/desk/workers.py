@@ -347,12 +347,8 @@ class Forecaster(Worker):
         from chronocast.ui.source_told import told_of_source
 
         lanes = lane_data(view, batch)
-        _ = (
-            view.by_id,
-            view.of_range("", ""),
-            lanes.rows,
-            lanes.end,
-        )  # here rather than in the window's own thread
+        # here rather than in the window's own thread
+        _ = view.by_id, view.of_range("", ""), lanes.rows, lanes.end
         for source in prospect.sources.values():
             told_of_source(source)
         self._told = view

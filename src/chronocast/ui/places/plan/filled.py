@@ -114,7 +114,8 @@ def filled_of(batch: Batch) -> Filled:
                 return filled
             if len(apart.gone) + len(apart.more) <= MOST_CHANGED:
                 made = filled.changed(apart)
-                break
+                if len(made) == len(batch.outputs):  # else a file asks for a cell twice, and one was hidden
+                    break
     else:
         made = Filled.of(batch)
     _last[:] = [(batch, made), *_last[:1]]
