@@ -87,9 +87,23 @@ class Documents(unittest.TestCase):
         with self.assertRaises(ModelError) as raised:
             read_batch(text.replace('"title"', "title", 1))
         self.assertRegex(str(raised.exception), r"not JSON \(line \d+, column \d+\)")
-        for odd in ("", "[", '{"format": "chronocast batch", "version": NaN}', "[" * 100_000, '"\\ud800"'):
+        for odd in (
+            "",
+            "[",
+            '{"format": "chronocast batch", "version": NaN}',
+            "[" * 100_000,
+            f'{{"version": {"1" * 5000}}}',
+            '"\\ud800"',
+        ):
             with self.assertRaises(ModelError):
                 read_batch(odd)
+
+    def test_sizes_and_lines_beyond_all_that_there_is_are_refused(self) -> None:
+        text = write_batch(self.batch)
+        for name in ("size_limit", "line", "receiver_space"):
+            with self.assertRaises(ModelError) as raised:
+                read_batch(text.replace(f'"{name}": null', f'"{name}": 1{"0" * 400}'))
+            self.assertIn(name, str(raised.exception))
 
 
 class Watched(unittest.TestCase):

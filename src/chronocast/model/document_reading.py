@@ -32,7 +32,7 @@ def read_object(text: str, what: str, format_name: str, version: int) -> dict[st
     """
     try:
         value: Any = _quickly_read(text)
-    except (json.JSONDecodeError, RecursionError) as error:
+    except (ValueError, RecursionError) as error:  # a number of thousands of digits is no error of JSON's own
         line = getattr(error, "lineno", None)
         where = f" (line {line}, column {getattr(error, 'colno', 0)})" if line else ""
         raise ModelError(

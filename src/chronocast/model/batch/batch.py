@@ -38,6 +38,10 @@ RangeKind = Literal["trim", "marked", "clip"]
 _ID, _CELL = attrgetter("id"), attrgetter("source", "range", "recipe")
 
 
+MOST = 10**18
+"""Bytes, or bit/s: nobody has more, and every sum of it is still a number."""
+
+
 class NamedRange(Document):
     """A part of a source in frames, ``stop`` exclusive.
 
@@ -164,9 +168,9 @@ class Batch(Document):
     wanted: datetime | None = None
     not_before: datetime | None = None
     wish: Wish = "order"
-    size_limit: int | None = Field(default=None, ge=1)
-    line: int | None = Field(default=None, ge=1)
-    receiver_space: int | None = Field(default=None, ge=1)
+    size_limit: int | None = Field(default=None, ge=1, le=MOST)
+    line: int | None = Field(default=None, ge=1, le=MOST)
+    receiver_space: int | None = Field(default=None, ge=1, le=MOST)
     look_floor: float | None = Field(default=None, ge=10.0, le=70.0)
     names: str = Field(default=USUAL, max_length=400)
     edition: int = Field(default=1, ge=1, le=9999)
