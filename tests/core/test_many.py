@@ -15,6 +15,7 @@ from chronocast.model.batch.batch import FULL, Batch, read_batch, write_batch
 from chronocast.model.batch.edits import add_recipe, add_source, fill
 from chronocast.model.errors import ModelError
 from chronocast.model.recipe.supplied import SUPPLIED
+from chronocast.model.recipe.typed import parse_bits, parse_bytes
 from chronocast.model.stages import ENCODE
 from chronocast.run.events import Task, TaskId
 from chronocast.schedule.placement import typical
@@ -104,6 +105,8 @@ class Documents(unittest.TestCase):
             with self.assertRaises(ModelError) as raised:
                 read_batch(text.replace(f'"{name}": null', f'"{name}": 1{"0" * 400}'))
             self.assertIn(name, str(raised.exception))
+        for parse, typed in ((parse_bytes, "999999999999 TB"), (parse_bits, "99999999999 Gb/s")):
+            self.assertRaises(ModelError, parse, typed)  # else it is written, and can't be opened again
 
 
 class Watched(unittest.TestCase):

@@ -27,6 +27,7 @@ from chronocast.model.paths import path_text, real_path
 from chronocast.model.pauses import pause
 from chronocast.model.picture.terms import Placing
 from chronocast.model.recipe.recipe import Document, Identifier, Recipe
+from chronocast.model.recipe.typed import MOST
 from chronocast.model.source.origin import Alpha
 
 VERSION = 1
@@ -36,10 +37,6 @@ MANY = 500
 """So many outputs are planned anew at once; of more it takes seconds."""
 RangeKind = Literal["trim", "marked", "clip"]
 _ID, _CELL = attrgetter("id"), attrgetter("source", "range", "recipe")
-
-
-MOST = 10**18
-"""Bytes, or bit/s: nobody has more, and every sum of it is still a number."""
 
 
 class NamedRange(Document):

@@ -9,6 +9,8 @@ from typing import Any, Literal, get_args, get_origin
 from chronocast.model.errors import ModelError
 from chronocast.model.recipe.recipe import Recipe
 
+MOST = 10**18
+"""Bytes, or bit/s: nobody has more, and every sum of it is still a number."""
 _NUMBER = re.compile(r"^\s*(?P<number>\d{1,12}(?:[.,]\d{1,9})?)\s*(?P<unit>[a-zA-Z/]*)\s*$")
 _BITS = {
     "": 0,
@@ -48,7 +50,10 @@ def _read(text: str, units: dict[str, float], plain: float, what: str, example: 
     unit = found["unit"].lower().removesuffix("/s").removesuffix("ps") if found else "?"
     if found is None or unit not in units:
         raise ModelError(f"“{text[:40]}” is no {what}.", f"Type it as {example}.")
-    return float(found["number"].replace(",", ".")) * (units[unit] or plain)
+    value = float(found["number"].replace(",", ".")) * (units[unit] or plain)
+    if value > MOST:
+        raise ModelError(f"“{text[:40]}” is more than there is.", f"Type it as {example}.")
+    return value
 
 
 def parse_bits(text: str) -> int:
