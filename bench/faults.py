@@ -133,7 +133,7 @@ class Evening:
         shutil.rmtree(self.house.shared / "kept" / "stock", ignore_errors=True)
         batch, path = self.batch()
         begin = time.monotonic()
-        journal = begin_run(batch, path, with_house(Workspace()))
+        journal = begin_run(batch, path, with_house(Workspace().house))
         due = begin + 1 + 2 * self.chance.random()
         while True:
             now = time.monotonic()
@@ -217,7 +217,7 @@ class Evening:
     def again(batch: Batch, path: Path) -> None:
         """Take the run up again; nothing, where that isn't needed any more."""
         with suppress(Exception):
-            begin_run(batch, path, with_house(Workspace()))
+            begin_run(batch, path, with_house(Workspace().house))
 
 
 def counted_film(path: Path, number: int) -> Path:

@@ -76,7 +76,7 @@ def evening(house: StandInHouse, films: list[Path], number: int, wish: Wish) -> 
     path = house.shared / f"evening {number}" / "evening.batch.json"
     path.parent.mkdir()
     save_batch(batch, path)
-    journal, begin = begin_run(batch, path, with_house(Workspace())), time.time()
+    journal, begin = begin_run(batch, path, with_house(Workspace().house)), time.time()
     while time.time() - begin < MOST_SECONDS:
         opened = RunJournal(journal)
         view = read_view(opened, runner_lives(journal))

@@ -83,7 +83,7 @@ class House(unittest.TestCase):
         self.path = small_batch(
             folder, clips, FRAMES, (HEAVY,), size=(256, 144), first=self.first, sound=False
         )
-        return begin_run(load_batch(self.path), self.path, with_house(Workspace()))
+        return begin_run(load_batch(self.path), self.path, with_house(Workspace().house))
 
     def proved(self, journal: Path) -> RunView:
         """The run ends with every file proved and every picture in it."""
@@ -178,7 +178,7 @@ class House(unittest.TestCase):
         os.kill(int(opened.now()["runner"][1]["pid"]), signal.SIGKILL)
         opened.close()
         time.sleep(0.5)
-        self.assertEqual(begin_run(load_batch(self.path), self.path, with_house(Workspace())), journal)
+        self.assertEqual(begin_run(load_batch(self.path), self.path, with_house(Workspace().house)), journal)
         self.proved(journal)
 
     def test_5_a_station_that_freezes_is_given_up_and_can_spoil_nothing_when_it_wakes(self) -> None:
@@ -225,7 +225,7 @@ class House(unittest.TestCase):
         seen = outlook_now(prepared(load_batch(self.path), self.path, Workspace()), Workspace())
         self.assertTrue(seen.station.helpers)
         self.assertEqual({span.station for span in seen.spans}, {"here"}, "the forecast knows it")
-        journal = begin_run(load_batch(self.path), self.path, with_house(Workspace()))
+        journal = begin_run(load_batch(self.path), self.path, with_house(Workspace().house))
         self.proved(journal)
         opened = RunJournal(journal)
         refused = [r.body["sentence"] for r in opened.records() if r.kind == "failed"]

@@ -302,7 +302,8 @@ def render(
     alone: Annotated[bool, typer.Option("--alone", help="On this machine only.")] = False,
 ) -> None:
     """Render a batch and prove every file. Ctrl-C stops; what is finished is kept."""
-    from chronocast.cli.rendering import follow
+    from chronocast.journal.places import config_folder, state_folder
+    from chronocast.journal.station.house import HouseStore
     from chronocast.run.client import begin_run, with_house
 
     loaded = load(batch)
@@ -317,7 +318,7 @@ def render(
                 "replace": replace,
                 "any_room": any_room,
                 "space_wait_seconds": 3600.0 if detach else 0.0,
-                **with_house(workspace(), hub, alone),
+                **with_house(HouseStore(config_folder(), state_folder()), hub, alone),
                 "rank": rank,
             },
         )
@@ -329,6 +330,8 @@ def render(
         else:
             sys.stdout.write(f"Rendering goes on by itself. See it with: chronocast status {batch}\n")
         return
+    from chronocast.cli.rendering import follow  # while the runner prepares
+
     raise typer.Exit(follow(journal, json_))
 
 

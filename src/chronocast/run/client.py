@@ -8,30 +8,32 @@ import subprocess
 import sys
 import time
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from chronocast.journal.batches.runs import RequestAnswer
 from chronocast.journal.locks import Lock
 from chronocast.journal.places import state_folder
-from chronocast.journal.workspace import Workspace
-from chronocast.model.batch.batch import Batch
 from chronocast.model.errors import ChronocastError
 from chronocast.run.lease import Leased, take_lease
 from chronocast.run.runner_lock import lock_path, runner_lives, taken
 from chronocast.run.waiting import RUNNER, given
+
+if TYPE_CHECKING:
+    from chronocast.journal.batches.runs import RequestAnswer
+    from chronocast.journal.station.house import HouseStore
+    from chronocast.model.batch.batch import Batch
 
 
 class RunError(ChronocastError):
     """A run that can't be begun, found or spoken to."""
 
 
-def with_house(workspace: Workspace, hub: str = "", alone: bool = False) -> dict[str, Any]:
+def with_house(kept: HouseStore, hub: str = "", alone: bool = False) -> dict[str, Any]:
     """The option of a run by which a house helps; none where there is no house, or it isn't wanted.
 
     Parameters
     ----------
-    workspace
-        Where it is kept how this machine belongs to one.
+    kept
+        How this machine belongs to one.
     hub
         Another hub's address.
     alone
@@ -40,7 +42,7 @@ def with_house(workspace: Workspace, hub: str = "", alone: bool = False) -> dict
     if alone:
         return {}
     with contextlib.suppress(ChronocastError):
-        hub = hub or workspace.house.belonging().hub
+        hub = hub or kept.belonging().hub
     return {"hub": hub} if hub else {}
 
 

@@ -12,15 +12,17 @@ import time
 from collections.abc import Coroutine
 from datetime import datetime
 from pathlib import Path
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
 from chronocast.cli.answers import NEEDS_YOU, WRONG_USE, Json, complain, put, workspace
 from chronocast.journal.places import data_folder
 from chronocast.model.errors import ChronocastError
-from chronocast.model.house import House, StationTold
 from chronocast.model.show import clock_text, counted, time_text
+
+if TYPE_CHECKING:
+    from chronocast.model.house import House, StationTold
 
 hub_app = typer.Typer(
     help="Be the hub of a house: the one machine that knows its stations.", invoke_without_command=True

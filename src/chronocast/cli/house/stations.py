@@ -2,22 +2,23 @@
 
 from __future__ import annotations
 
-import asyncio
 import logging
 import re
 import socket
 import sys
 import time
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from chronocast.cli.answers import NEEDS_YOU, WRONG_USE, Json, complain, put, workspace
 from chronocast.cli.house.house import until_stopped
-from chronocast.model.calendar import DAYS, Calendar, OpenHours
 from chronocast.model.errors import ChronocastError
-from chronocast.model.house import Belonging, Root
 from chronocast.model.show import time_text
+
+if TYPE_CHECKING:
+    from chronocast.model.calendar import OpenHours
+    from chronocast.model.house import Belonging, Root
 
 station_app = typer.Typer(
     help="This machine as a station of a house.", invoke_without_command=True, no_args_is_help=False
@@ -40,6 +41,8 @@ def read_roots(said: list[str]) -> tuple[Root, ...]:
     said
         Each ``NAME=PATH``.
     """
+    from chronocast.model.house import Root
+
     found = []
     for text in said:
         name, equals, path = text.partition("=")
@@ -62,6 +65,8 @@ def read_hours(text: str) -> OpenHours:
     text
         Like ``Mon-Fri 19:00-07:00`` or ``22:00-06:00``.
     """
+    from chronocast.model.calendar import DAYS, OpenHours
+
     found = HOURS.fullmatch(text.strip())
     names = [day.lower() for day in DAYS]
     try:
@@ -128,6 +133,8 @@ def station_join(
     root: Shared = None,
 ) -> None:
     """Join a house: this machine gets a certificate of it, and may give work to its stations."""
+    import asyncio
+
     from chronocast.crew.house.hub import JOIN_PORT
     from chronocast.crew.house.joining import join_house
 
@@ -188,6 +195,8 @@ def station_open(
     ] = "",
 ) -> None:
     """When this machine works for the house, from its next start."""
+    from chronocast.model.calendar import Calendar
+
     own = belonging()
     if manner and manner not in ("always", "gently", "idle"):
         complain("Say always, gently or idle.", WRONG_USE)

@@ -526,7 +526,7 @@ class Session(QObject):
         view = self.view
         rooms = view.room if view else ()
         options: dict[str, Any] = {"replace": replace, "any_room": any_room, "space_wait_seconds": 3600.0}
-        options |= {**with_house(self.workspace), "rank": self.rank}
+        options |= {**with_house(self.workspace.house), "rank": self.rank}
 
         def work() -> Path | str:
             wrong = [] if any_room else [r for r in map(looked_at_anew, rooms) if not (r.fits or r.tight)]
