@@ -5,6 +5,7 @@ from __future__ import annotations
 import logging
 from dataclasses import fields
 from fractions import Fraction
+from functools import cache
 from typing import Any
 
 from pydantic_core import from_json, to_json
@@ -14,7 +15,7 @@ from chronocast.run.view import Failure, OutputView, RunView, Stretch
 
 log = logging.getLogger(__name__)
 
-VERSION = 1
+VERSION = 2
 """Of the way in which it is written: a view of another one is folded anew from the records."""
 WORTH = 2000
 """So many new records are worth keeping what they come to."""
@@ -54,20 +55,24 @@ def view_text(view: RunView) -> str:
     """A view as JSON, all but what is seen of now."""
     told = {field.name: getattr(view, field.name) for field in fields(view) if field.name not in _NOW}
     promised = _promised(view.forecast)
-    told["outputs"] = [
-        {
-            **vars(output),
-            "rate": str(output.rate),
-            "waits_for": "",
-            # what was promised of all is in the run's own forecast
-            "forecast": None if output.forecast == promised.get(output.id) else output.forecast,
-        }
-        for output in view.outputs.values()
-    ]
+    told["outputs"] = [_output_told(output, promised) for output in view.outputs.values()]
     told["_begun"] = [[*key, *value] for key, value in told["_begun"].items()]
     told["_rates"] = {name: str(rate) for name, rate in told["_rates"].items()}
     told["stand_ins"] = sorted(told["stand_ins"])
     return to_json(told).decode()
+
+
+def _output_told(output: OutputView, promised: dict[str, Any]) -> dict[str, Any]:
+    """What an output has become: what is as it was at first is left out."""
+    first = vars(OutputView(output.id))
+    told = {name: value for name, value in vars(output).items() if value != first[name]}
+    told |= {"id": output.id, "rate": str(output.rate)}
+    told.pop("waits_for", None)
+    if output.map:
+        told["map"] = list(zip(*output.map, strict=True))  # three lists are read sooner than thousands
+    if output.forecast == promised.get(output.id):
+        told["forecast"] = None  # it is in the run's own forecast
+    return told
 
 
 def view_of_text(text: str) -> RunView:
@@ -78,7 +83,7 @@ def view_of_text(text: str) -> RunView:
     told["_begun"] = {
         (task, attempt): (slot, since, output) for task, attempt, slot, since, output in told["_begun"]
     }
-    told["_rates"] = {name: Fraction(rate) for name, rate in told["_rates"].items()}
+    told["_rates"] = {name: _rate(rate) for name, rate in told["_rates"].items()}
     told["stand_ins"] = set(told["stand_ins"])
     told["fan"] = [(at, finish) for at, finish in told["fan"]]
     told["worked"] = [Stretch(*item) for item in told["worked"]]
@@ -90,10 +95,17 @@ def _promised(forecast: dict[str, Any]) -> dict[str, Any]:
     return {item["id"]: item for item in forecast.get("outputs", ())}
 
 
+@cache
+def _rate(text: str) -> Fraction:
+    return Fraction(text)
+
+
 def _output(told: dict[str, Any], promised: dict[str, Any]) -> OutputView:
-    if told["forecast"] is None:
+    if "forecast" in told and told["forecast"] is None:
         told["forecast"] = promised[told["id"]]
-    told["rate"] = Fraction(told["rate"])
-    told["map"] = [(name, frames, kind) for name, frames, kind in told["map"]]
-    told["failures"] = [Failure(*item) for item in told["failures"]]
+    told["rate"] = _rate(told["rate"])
+    if "map" in told:
+        told["map"] = list(zip(*told["map"], strict=True))
+    if "failures" in told:
+        told["failures"] = [Failure(*item) for item in told["failures"]]
     return OutputView(**told)
