@@ -10,6 +10,10 @@ import threading
 import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from typing import TypeVar
+
+Given = TypeVar("Given")
+Made = TypeVar("Made")
 
 APART_SECONDS = 0.002
 """A pause that follows another sooner is none."""
@@ -32,6 +36,26 @@ def pause() -> None:
         return
     _mine.act()
     _mine.last = time.perf_counter()
+
+
+def with_pauses(work: Callable[[Given], Made]) -> Callable[[Given], Made]:
+    """The same work with a pause before it, for other threads that do it for this one: what is done then is this one's.
+
+    Parameters
+    ----------
+    work
+        What they do, once for each thing.
+    """
+    act = _mine.act
+    if act is None:
+        return work
+
+    def paused(given: Given) -> Made:
+        with at_pauses(act):
+            pause()
+            return work(given)
+
+    return paused
 
 
 @contextmanager

@@ -74,10 +74,10 @@ class FactsStore:
             reason = getattr(error, "strerror", None) or str(error)
             raise NotMedia(f"{shown(path)} can't be opened: {reason}.", "Check its permissions.") from None
         key = (path, size, changed)
-        place = note_place(self.folder, key).with_suffix(".json")
-        written, known = _written(place), self._known.get(key)
-        if known is not None and known[0] == written:
-            return known[1]
+        if (known := self._at_hand(key)) is not None:
+            return known
+        place = self._place(key)
+        written = _written(place)
         facts = _from_json(load_json(place))
         if facts is None or facts.path != path:
             facts = self._inspected(path, key)
@@ -89,15 +89,30 @@ class FactsStore:
         self._known[key] = (written, facts)
         return facts
 
+    def _place(self, key: tuple[str, int, int]) -> Path:
+        return note_place(self.folder, key).with_suffix(".json")
+
+    def _at_hand(self, key: tuple[str, int, int]) -> ClipFacts | None:
+        """Facts that were read or found before, if nobody has written others since."""
+        known = self._known.get(key)
+        return known[1] if known is not None and known[0] == _written(self._place(key)) else None
+
+    def knows(self, path: str) -> bool:
+        """Whether the facts of a media file are at hand: nothing is read for them."""
+        path = os.path.abspath(path)
+        try:
+            size, changed = stamp(path)
+            return self._at_hand((path, size, changed)) is not None
+        except (OSError, ValueError):
+            return False
+
     def mark(self, path: str) -> FileMark:
         """What changes when a file does, or when somebody, a run say, learns more of it; all 0 for one that is gone."""
         try:
             size, changed = stamp(path)
         except (OSError, ValueError):
             return FileMark(0, 0, 0)
-        return FileMark(
-            size, changed, _written(note_place(self.folder, (path, size, changed)).with_suffix(".json"))
-        )
+        return FileMark(size, changed, _written(self._place((path, size, changed))))
 
     def looked_through(self, path: str) -> ClipFacts:
         """Facts of a media file all of which was decoded once, so that what is damaged in it is known.
@@ -130,7 +145,7 @@ class FactsStore:
         """Facts that are better known now."""
         size, changed = stamp(found.path)
         key = (found.path, size, changed)
-        place = note_place(self.folder, key).with_suffix(".json")
+        place = self._place(key)
         try:
             save_json(place, _to_json(found))
         except DocumentError:

@@ -24,7 +24,7 @@ from chronocast.model.errors import ChronocastError
 from chronocast.model.house import within
 from chronocast.model.lookup import Same
 from chronocast.model.paths import path_text, real_path
-from chronocast.model.pauses import pause
+from chronocast.model.pauses import pause, with_pauses
 from chronocast.model.recipe.as_source import definite
 from chronocast.model.recipe.contradictions import conflicts, level_conflicts, rate_conflicts
 from chronocast.model.recipe.formats.containers import extension
@@ -47,14 +47,17 @@ from chronocast.preparation.station.this import devices_usable, this_station
 def _look_ahead(
     batch: Batch, folder: Path, store: FactsStore, progress: Callable[[int, int], None] | None
 ) -> int:
-    """Inspect the clips nobody has looked at yet, several at a time: how many clips there are.
+    """Inspect the clips that aren't known yet, several at a time: how many clips there are.
 
     What is wrong with them is said when their turn comes.
     """
     clips = [path_text(resolve(source.path, folder)) for source in batch.sources if source.kind == "clip"]
-    if len(clips) < 2:
+    fresh, done = list[str](), list[str]()
+    for path in clips:
+        pause()
+        (done if store.knows(path) else fresh).append(path)
+    if len(fresh) < 2:
         return len(clips)
-    done = list[str]()
 
     def look(path: str) -> None:
         if progress:
@@ -64,7 +67,7 @@ def _look_ahead(
         done.append(path)
 
     with ThreadPoolExecutor(max_workers=max(2, os.cpu_count() or 2)) as pool:
-        list(pool.map(look, clips))
+        list(pool.map(with_pauses(look), fresh))
     return len(clips)
 
 

@@ -10,7 +10,7 @@ from PyQt6.QtCore import QAbstractEventDispatcher, QObject
 
 PATIENCE_SECONDS = 0.25
 """A window that is busy for longer is busy by itself: work beside it goes on."""
-BREATH_EVERY, BREATH = 0.020, 0.0003
+BREATH_EVERY, BREATH = 0.020, 0.001
 """Seconds.  Whoever calls the system often takes Python back each time before the window has woken up."""
 
 
