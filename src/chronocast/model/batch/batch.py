@@ -29,6 +29,7 @@ from chronocast.model.picture.terms import Placing
 from chronocast.model.recipe.recipe import Document, Identifier, Recipe
 from chronocast.model.recipe.typed import MOST
 from chronocast.model.source.origin import Alpha
+from chronocast.model.time.moments import Moment
 
 VERSION = 1
 FORMAT = "chronocast batch"
@@ -141,8 +142,8 @@ class Output(Document):
     own: dict[str, JsonValue] = Field(default_factory=dict, max_length=MOST_EXCEPTIONS)
     cards: tuple[str, ...] = Field(default=(), max_length=16)
     folder: str = Field(default="", max_length=4096)
-    wanted: datetime | None = None
-    not_before: datetime | None = None
+    wanted: Moment | None = None
+    not_before: Moment | None = None
     stations: tuple[str, ...] = Field(default=(), max_length=64)
 
 
@@ -162,8 +163,8 @@ class Batch(Document):
     version: int = VERSION
     title: str = Field(default="Untitled batch", max_length=200)
     folder: str = Field(default="outgoing", min_length=1, max_length=4096)
-    wanted: datetime | None = None
-    not_before: datetime | None = None
+    wanted: Moment | None = None
+    not_before: Moment | None = None
     wish: Wish = "order"
     size_limit: int | None = Field(default=None, ge=1, le=MOST)
     line: int | None = Field(default=None, ge=1, le=MOST)

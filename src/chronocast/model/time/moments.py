@@ -1,11 +1,27 @@
-"""Moments as people type them: a time by the clock, a day and a time, so long from now."""
+"""Moments as documents hold them, and as people type them: a time by the clock, a day and a time, so long from now."""
 
 from __future__ import annotations
 
 import re
 from datetime import datetime, timedelta
+from typing import Annotated
+
+from pydantic import AfterValidator
 
 from chronocast.model.errors import ModelError
+
+YEARS = range(1971, 3000)
+"""Beyond them a moment has no place in every zone, or a sum of it none in the calendar."""
+
+
+def _of_our_time(moment: datetime) -> datetime:
+    if moment.year not in YEARS:
+        raise ValueError(f"a moment lies between the years {YEARS[0]} and {YEARS[-1]}")
+    return moment
+
+
+Moment = Annotated[datetime, AfterValidator(_of_our_time)]
+"""A moment of a document."""
 
 DAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
 _CLOCK = re.compile(r"^(?:(?P<day>[a-z]{3,9})\s+)?(?P<hour>\d{1,2})(?:[:.h](?P<minute>\d{2}))?\s*$")
@@ -34,10 +50,10 @@ def parse_moment(text: str, now: datetime) -> datetime:
     try:
         if found := _LATER.match(typed):
             unit = {"s": "seconds", "m": "minutes", "h": "hours", "d": "days"}[found["unit"][0]]
-            return now + timedelta(**{unit: float(found["count"].replace(",", "."))})
+            return _of_our_time(now + timedelta(**{unit: float(found["count"].replace(",", "."))}))
         if found := _CLOCK.match(typed):
             return _by_the_clock(found["day"] or "", int(found["hour"]), int(found["minute"] or 0), now)
-        moment = datetime.fromisoformat(text.strip())
+        moment = _of_our_time(datetime.fromisoformat(text.strip()))
         return moment if moment.tzinfo else moment.replace(tzinfo=now.tzinfo)
     except (ValueError, OverflowError, KeyError):
         raise ModelError(
