@@ -19,6 +19,10 @@ class ChronocastError(Exception):
         self.remedy = remedy
 
 
+UNFORESEEN = (ArithmeticError, AssertionError, AttributeError, LookupError, TypeError, ValueError)
+"""What a mistake of our own raises.  Where many things are done one by one it is told of the one it happened to, and logged."""
+
+
 class ModelError(ChronocastError):
     """A document or a value that can't be used as it stands."""
 

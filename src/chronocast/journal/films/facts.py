@@ -15,7 +15,7 @@ from typing import Any, NamedTuple
 
 import psutil
 
-from chronocast.journal.documents import DocumentError, load_json, save_json
+from chronocast.journal.documents import DocumentError, load_json, sealed, write_text
 from chronocast.journal.films.timelines import TimelineStore
 from chronocast.journal.recent import Recent
 from chronocast.media.errors import NotMedia
@@ -82,7 +82,7 @@ class FactsStore:
         if facts is None or facts.path != path:
             facts = self._inspected(path, key)
             try:
-                save_json(place, _to_json(facts))
+                _write(place, facts)
             except DocumentError:
                 pass  # facts are only kept for speed
             written = _written(place)
@@ -147,7 +147,7 @@ class FactsStore:
         key = (found.path, size, changed)
         place = self._place(key)
         try:
-            save_json(place, _to_json(found))
+            _write(place, found)
         except DocumentError:
             pass  # it is kept only so that it isn't done twice
         self._known[key] = (_written(place), found)
@@ -230,6 +230,10 @@ def _inspect_apart(path: str) -> None:
     except NotMedia as error:
         told = {"sentence": error.sentence, "remedy": error.remedy}
     sys.stdout.write(json.dumps(told))
+
+
+def _write(place: Path, facts: ClipFacts) -> None:
+    write_text(place, sealed(json.dumps(_to_json(facts), indent=1, ensure_ascii=False)))
 
 
 def _to_json(facts: ClipFacts) -> dict[str, Any]:

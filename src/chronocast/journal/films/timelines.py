@@ -6,9 +6,7 @@ import hashlib
 from pathlib import Path
 from typing import NamedTuple
 
-from pydantic import ValidationError
-
-from chronocast.journal.documents import DocumentError, write_text
+from chronocast.journal.documents import DocumentError, sealed, unsealed, write_text
 from chronocast.model.time.timing import Rate
 from chronocast.timeline.described import Timeline
 from chronocast.timeline.guard import contents
@@ -64,7 +62,7 @@ class TimelineStore:
             kept = read_apart(path, rate)
             self._known[(str(path), mark, str(rate))] = kept
             try:
-                write_text(self._place(path, mark, rate), kept.model_dump_json())
+                write_text(self._place(path, mark, rate), sealed(kept.model_dump_json()))
             except DocumentError:
                 pass  # descriptions are only kept for speed, and for a cut that was taken
         return KeptTimeline(kept, mark)
@@ -84,8 +82,9 @@ class TimelineStore:
         key = (str(path), mark, str(rate))
         if key not in self._known:
             try:
-                self._known[key] = Timeline.model_validate_json(self._place(path, mark, rate).read_bytes())
-            except (OSError, ValidationError):
+                text = self._place(path, mark, rate).read_text(encoding="utf-8")
+                self._known[key] = Timeline.model_validate_json(unsealed(text))
+            except (OSError, ValueError):  # another's, an older one, or damaged
                 return None
         return self._known[key]
 

@@ -91,7 +91,7 @@ class HouseStore:
         """How fast shared folders were from here when they were tried, by their names; old figures don't count."""
         value, found = load_json(self._mounts), {}
         for name, told in value.items():
-            with contextlib.suppress(ValidationError, TypeError, AttributeError):
+            with contextlib.suppress(ValueError, TypeError, LookupError, AttributeError):
                 if time.time() - float(told.get("when", 0)) < MOUNT_SECONDS:
                     found[name] = MountSpeed(read=told["read"], write=told["write"])
         return found

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import logging
 import os
 from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
@@ -20,7 +21,7 @@ from chronocast.media.piece.here import know_devices
 from chronocast.model.batch.batch import FULL, Batch, NamedRange, Output, resolve
 from chronocast.model.batch.exceptions import effective
 from chronocast.model.device import TriedEncoder
-from chronocast.model.errors import ChronocastError
+from chronocast.model.errors import UNFORESEEN, ChronocastError
 from chronocast.model.house import within
 from chronocast.model.lookup import Same
 from chronocast.model.paths import path_text, real_path
@@ -43,6 +44,8 @@ from chronocast.preparation.source.ready import notices, ready_source
 from chronocast.preparation.source.source_ready import SourceReady, framing_view
 from chronocast.preparation.station.this import devices_usable, this_station
 
+log = logging.getLogger(__name__)
+
 
 def _look_ahead(
     batch: Batch, folder: Path, store: FactsStore, progress: Callable[[int, int], None] | None
@@ -62,13 +65,23 @@ def _look_ahead(
     def look(path: str) -> None:
         if progress:
             progress(len(done), len(batch.sources))  # it may say that nobody wants to know any more
-        with contextlib.suppress(ChronocastError, OSError):
+        with contextlib.suppress(ChronocastError, OSError, *UNFORESEEN):
             store.clip(path)
         done.append(path)
 
     with ThreadPoolExecutor(max_workers=max(2, os.cpu_count() or 2)) as pool:
         list(pool.map(with_pauses(look), fresh))
     return len(clips)
+
+
+def _unforeseen(where: str, error: Exception) -> Problem:
+    """A mistake of our own: of thousands of files the others are made all the same."""
+    log.error("%s can't be planned", where, exc_info=error)
+    return Problem(
+        where,
+        f"It can't be planned because of a mistake in Chronocast ({type(error).__name__}: {error}).",
+        "The log has the detail; the other files are made all the same.",
+    )
 
 
 def prepare(
@@ -120,6 +133,8 @@ def prepare(
             prospect.problems += notices(prospect.sources[source.id])
         except ChronocastError as error:
             prospect.problems.append(Problem(source.name, error.sentence, error.remedy, source=source.id))
+        except UNFORESEEN as error:
+            prospect.problems.append(replace(_unforeseen(source.name, error), source=source.id))
         looked_at += source.kind != "clip"
         if progress:
             progress(looked_at, len(batch.sources))
@@ -262,6 +277,8 @@ def _plan_one(
         plan = have.plan(item.part, recipe, output.framing, rounds)
     except ChronocastError as error:
         return refused(Problem(f"{recipe.title} for {have.source.name}", error.sentence, error.remedy))
+    except UNFORESEEN as error:
+        return refused(_unforeseen(f"{recipe.title} for {have.source.name}", error))
     folder = resolve(output.folder, prospect.folder) if output.folder else prospect.target
     ready = OutputReady(
         output,
