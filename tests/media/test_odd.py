@@ -16,6 +16,7 @@ from chronocast.demo.counter import read
 from chronocast.journal.films.facts import FactsStore
 from chronocast.media.files.footage import Format, write_footage
 from chronocast.media.picture.layers import piece_pictures
+from chronocast.media.picture.likeness import likeness
 from chronocast.media.piece.encode import encode_piece
 from chronocast.media.source.decode import luma
 from chronocast.media.source.inspect import inspect_clip
@@ -189,6 +190,18 @@ class Odd(unittest.TestCase):
         path = self.folder / "both.ts"
         path.write_bytes((self.folder / "a.ts").read_bytes() + (self.folder / "b.ts").read_bytes())
         return path
+
+    def test_pictures_as_small_as_an_icon_are_measured(self) -> None:
+        for width, height in ((16, 16), (46, 44), (46, 46), (500, 8)):
+            first, second = (
+                av.VideoFrame.from_ndarray(np.full((height, width, 3), level, np.uint8), "rgb24").reformat(
+                    format="yuv420p"
+                )
+                for level in (60, 68)
+            )
+            (same,), (other,) = likeness([(first, first)]), likeness([(first, second)])
+            self.assertEqual((same.psnr, same.xpsnr), (100.0, 100.0), (width, height))
+            self.assertTrue(25 < other.xpsnr < 45 and 25 < other.psnr < 45, (width, height, other))
 
     def test_times_that_begin_again_are_told(self) -> None:
         facts = inspect_clip(str(self.two({"width": 640, "height": 360})))

@@ -92,6 +92,8 @@ def with_display_size(head: bytes, width: int, height: int) -> bytes:
         )
     made = _rebuilt(head, tracks, {TRACK: {VIDEO: (width, height)}})
     more = len(made) - (tracks.end - tracks.begin)
+    if more <= 0:  # sizes may have been written wider than they need be
+        return head[: tracks.begin] + _filled(made, -more) + head[tracks.end :]
     left = room.end - room.begin - more
     if left < 9:
         raise JoinFailed("The shape of the pixels could not be written: the file has no room for it.")
@@ -188,11 +190,21 @@ def _number(value: int) -> bytes:
     return value.to_bytes(max(1, (value.bit_length() + 7) // 8), "big")
 
 
-def _made(identifier: int, body: bytes) -> bytes:
-    wide = next(n for n in range(1, 9) if len(body) < (1 << (7 * n)) - 1)
+def _filled(element: bytes, spare: int) -> bytes:
+    """An element with so many bytes of nothing behind it; of one alone, which is none, with a wider size."""
+    if spare == 1:
+        (known,) = elements(element, 0, len(element))
+        return _made(known.id, element[known.data :], 1)
+    return element + (_void(spare) if spare else b"")
+
+
+def _made(identifier: int, body: bytes, wider: int = 0) -> bytes:
+    wide = next(n for n in range(1, 9) if len(body) < (1 << (7 * n)) - 1) + wider
     return _number(identifier) + ((1 << (7 * wide)) | len(body)).to_bytes(wide, "big") + body
 
 
 def _void(length: int) -> bytes:
-    """An element of nothing, ``length`` bytes in all (9 or more)."""
+    """An element of nothing, ``length`` bytes in all (2 or more)."""
+    if length < 9:
+        return b"\xec" + bytes([0x80 | (length - 2)]) + bytes(length - 2)
     return b"\xec" + ((1 << 56) | (length - 9)).to_bytes(8, "big") + bytes(length - 9)

@@ -11,6 +11,8 @@ from chronocast.media.filter_graph import FilterGraph, PairGraph
 
 CAP = 100.0
 """dB: two pictures that are the same are infinitely alike."""
+SMALLEST = 2025
+"""Pixels.  XPSNR weighs blocks as large as an eye sees at once, and a smaller picture has none: there it is plain PSNR."""
 
 
 class Likeness(NamedTuple):
@@ -50,15 +52,13 @@ def likeness(pairs: Iterable[tuple[av.VideoFrame, av.VideoFrame]]) -> list[Liken
         if made.format.name != original.format.name:
             made = made.reformat(format=original.format.name)
         if not graphs:
-            graphs = {name: FilterGraph.of_pairs(original, name) for name in ("ssim", "psnr", "xpsnr")}
+            weighed = ("xpsnr",) if original.width * original.height >= SMALLEST else ()
+            graphs = {name: FilterGraph.of_pairs(original, name) for name in ("ssim", "psnr", *weighed)}
         told: dict[str, str] = {}
         for graph in graphs.values():
             told |= graph.compare(original, made)
-        found.append(
-            Likeness(
-                float(told["lavfi.ssim.Y" if "lavfi.ssim.Y" in told else "lavfi.ssim.All"]),
-                min(CAP, float(told.get("lavfi.psnr.psnr.y", told.get("lavfi.psnr.psnr_avg", "inf")))),
-                min(CAP, float(told.get("lavfi.xpsnr.xpsnr.y", "inf"))),
-            )
-        )
+        ssim = float(told["lavfi.ssim.Y" if "lavfi.ssim.Y" in told else "lavfi.ssim.All"])
+        psnr = min(CAP, float(told.get("lavfi.psnr.psnr.y", told.get("lavfi.psnr.psnr_avg", "inf"))))
+        xpsnr = min(CAP, float(told.get("lavfi.xpsnr.xpsnr.y", "inf"))) if "xpsnr" in graphs else psnr
+        found.append(Likeness(ssim, psnr, xpsnr))
     return found
