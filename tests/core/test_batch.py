@@ -77,6 +77,27 @@ class Reading(unittest.TestCase):
         except ModelError as error:
             self.assertTrue(error.sentence)
 
+    def test_what_is_wrong_is_said_in_our_words_whatever_it_is(self) -> None:
+        told: set[str] = set()
+        wrong: list[tuple[str, object, str]] = [
+            ("edition", 0, "must be 1 at least (it is 0)"),
+            ("edition", 1.5, "must be a whole number (it is 1.5)"),
+            ("title", "t" * 300, "has room for 200 characters"),
+            ("wanted", "soon", "must be a moment like"),
+            ("dated", "x", "must be a date like"),
+            ("recipes", 5, "must be a list"),
+            ("wish", "luck", "must be 'order', 'finish' or 'in time' (it is 'luck')"),
+            ("size_limit", 2e30, "no number that could be meant"),
+        ]
+        for field, value, words in wrong:
+            data = {**json.loads(write_batch(demo_batch())), field: value}
+            with self.assertRaises(ModelError) as caught:
+                read_batch(json.dumps(data))
+            self.assertIn(f"{field}: it", caught.exception.sentence)
+            self.assertIn(words, caught.exception.sentence)
+            told.add(caught.exception.sentence)
+        self.assertFalse([sentence for sentence in told if "Input" in sentence or "should" in sentence])
+
 
 class Disk(unittest.TestCase):
     def setUp(self) -> None:

@@ -113,10 +113,10 @@ def _expand_folder(folder: Path, found: Found) -> None:
 
 def _tell(found: Found, folder: Path, paths: list[Path], why: str, why_more: str) -> None:
     """Tell why some files of a folder are left out, the first of them by name."""
-    for path in paths[:MOST_NAMED]:
+    named = MOST_NAMED if len(paths) > MOST_NAMED + 1 else len(paths)  # one more is named as well
+    for path in paths[:named]:
         found.skipped.append(Refused(path, f"{shown(path.name)} {why}."))
-    if len(paths) > MOST_NAMED:
-        more = len(paths) - MOST_NAMED
+    if more := len(paths) - named:
         found.skipped.append(Refused(folder, f"{more} more files in {shown(folder.name)} {why_more}."))
 
 
