@@ -16,6 +16,7 @@ from chronocast.model.batch.batch import Source
 from chronocast.model.source.cutlist import CutList
 from chronocast.preparation.source.ready import notices, ready_source
 from chronocast.preparation.source.source_ready import SourceReady
+from chronocast.timeline.described import Cross
 from chronocast.timeline.errors import TimelineError
 from chronocast.timeline.read import read_timeline
 from chronocast.timeline.write import edit_lists, otio_text
@@ -364,9 +365,27 @@ class EditLists(Footage):
         ready = self.ready(text, "moved.edl", rate="25", relinked={"elsewhere.mp4": "one.mp4"})
         self.assertEqual(self.shown(ready.cut)[:25], [("one", n) for n in range(25, 50)])
 
+    def test_what_an_edit_list_cannot_say_leaves_the_other_tracks(self) -> None:
+        ready = self.ready(sequence([clip_item(self.one, 30, 40), clip_item(self.two, 5, 60)]))
+        assert ready.timeline
+        (track,) = [track for track in ready.timeline.tracks if track.kind == "picture"]
+        first, second = track.placed
+        backwards = (first, second.model_copy(update={"speed": Fraction(-1)}))
+        fade = (Cross(at=Fraction(0), before=Fraction(0), after=Fraction(2, 5)),)
+        tracks = [
+            track,
+            track.model_copy(update={"name": "Back", "placed": backwards}),
+            track.model_copy(update={"name": "Fade", "crosses": fade}),
+        ]
+        found = edit_lists(ready.timeline.model_copy(update={"tracks": tuple(tracks)}), self.folder)
+        self.assertEqual(list(found.texts), [track.name or "V1"])
+        back, faded = found.left_out
+        self.assertIn("Back can't be written as an edit list: it holds clips that play backwards", back)
+        self.assertIn("Fade can't be written as an edit list: it holds dissolves from or to nothing", faded)
+
     def test_cuts_go_out_as_an_edit_list_and_come_back(self) -> None:
         ready = self.ready(sequence([clip_item(self.one, 30, 40), clip_item(self.two, 5, 60)]))
         assert ready.timeline
-        (text,) = edit_lists(ready.timeline, self.folder).values()
+        (text,) = edit_lists(ready.timeline, self.folder).texts.values()
         again = self.ready(text, "back.edl", rate="25")
         self.assertEqual(self.shown(again.cut), self.shown(ready.cut))

@@ -273,10 +273,13 @@ def batch_cuts(
     from chronocast.preparation.cuts import write_cuts
 
     try:
-        for path in write_cuts(load(batch), batch, to, workspace(), edl):
-            sys.stdout.write(f"{path}\n")
+        made = write_cuts(load(batch), batch, to, workspace(), edl)
     except ChronocastError as error:
         complain(error, NEEDS_YOU)
+    for path in made.files:
+        sys.stdout.write(f"{path}\n")
+    if made.left_out:
+        complain("\n".join((*made.left_out, "Their cuts are in the OTIO files.")), NEEDS_YOU)
 
 
 @app.command()

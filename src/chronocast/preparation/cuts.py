@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import NamedTuple
 
 from chronocast.deliver.names import safe_stem
 from chronocast.journal.documents import write_text
@@ -14,8 +15,15 @@ from chronocast.preparation.output.output_ready import Prospect
 from chronocast.preparation.output.prepare import prepare
 
 
-def write_cuts(batch: Batch, path: Path, to: Path, workspace: Workspace, edl: bool) -> list[Path]:
-    """The cut of every source and range of the batch, written as OTIO, and as edit lists too if asked; their paths.
+class CutsWritten(NamedTuple):
+    """Files of cuts; ``left_out`` says which edit lists couldn't be written, and why."""
+
+    files: tuple[Path, ...]
+    left_out: tuple[str, ...]
+
+
+def write_cuts(batch: Batch, path: Path, to: Path, workspace: Workspace, edl: bool) -> CutsWritten:
+    """The cut of every source and range of the batch, written as OTIO, and as edit lists too if asked.
 
     Parameters
     ----------
@@ -39,7 +47,7 @@ def write_cuts(batch: Batch, path: Path, to: Path, workspace: Workspace, edl: bo
 
     folder = path.absolute().parent
     prospect = prepare(batch, folder, workspace)
-    made: list[Path] = []
+    made, left_out = list[Path](), list[str]()
     to = to.absolute()
     for source in batch.sources:
         ready = prospect.sources.get(source.id)
@@ -55,11 +63,15 @@ def write_cuts(batch: Batch, path: Path, to: Path, workspace: Workspace, edl: bo
             target = to / f"{stem}.otio"
             write_text(target, otio_text(timeline, to) + "\n")
             made.append(target)
-            for track, text in edit_lists(timeline, to).items() if edl else ():
+            if not edl:
+                continue
+            lists = edit_lists(timeline, to)
+            left_out += lists.left_out
+            for track, text in lists.texts.items():
                 target = to / f"{stem} {track}.edl"
                 write_text(target, text)
                 made.append(target)
-    return made
+    return CutsWritten(tuple(made), tuple(left_out))
 
 
 def write_picks(batch: Batch, path: Path, to: Path, workspace: Workspace, sources: list[str]) -> int:

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from fractions import Fraction
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 import opentimelineio as otio
 
@@ -14,7 +14,6 @@ from chronocast.media.source.images import Images, is_numbered
 from chronocast.model.source.cutlist import CutList
 from chronocast.model.time.timing import FrameRange, Rate
 from chronocast.timeline.described import Placed, Timeline, Track, trimmed
-from chronocast.timeline.errors import TimelineError
 
 
 def clip_timeline(cut: CutList, name: str) -> Timeline:
@@ -117,30 +116,49 @@ def picks_text(name: str, picks: Sequence[tuple[str, Timeline, FrameRange]], fol
     return str(otio.adapters.write_to_string(made, "otio_json"))
 
 
-def edit_lists(timeline: Timeline, folder: Path) -> dict[str, str]:
-    """CMX 3600 edit lists of a sequence, one for each picture track that has something: text by track name.
+class EditLists(NamedTuple):
+    """CMX 3600 edit lists of a sequence's picture tracks, text by the track's name; ``left_out`` says why others aren't there."""
 
-    Raises
-    ------
-    TimelineError
-        It has what an edit list can't say (nested sequences, generated pictures).
+    texts: dict[str, str]
+    left_out: tuple[str, ...]
+
+
+def edit_lists(timeline: Timeline, folder: Path) -> EditLists:
+    """Edit lists of a sequence, one for each picture track that an edit list can say.
+
+    Parameters
+    ----------
+    timeline
+        The sequence.
+    folder
+        Where the files will lie, for relative paths.
     """
-    found = {}
+    texts, left_out = dict[str, str](), list[str]()
     for number, track in enumerate(t for t in timeline.tracks if t.kind == "picture"):
-        if any(placed.kind in ("nest", "fill") for placed in track.placed):
-            raise TimelineError(
-                f"{timeline.name} holds nested sequences or generated pictures, which an edit list can't say.",
-                "Write OTIO.",
-            )
-        alone = timeline.model_copy(update={"tracks": (track,), "name": timeline.name[:60]})
-        try:
-            text = otio.adapters.write_to_string(_otio(alone, folder), "cmx_3600", rate=float(timeline.rate))
-        except Exception as error:
-            raise TimelineError(
-                f"{timeline.name} can't be written as an edit list: {error}.", "Write OTIO."
-            ) from None
-        found[track.name or f"V{number + 1}"] = str(text)
-    return found
+        name = track.name or f"V{number + 1}"
+        why = " and ".join(_unsayable(track))
+        if not why:
+            alone = timeline.model_copy(update={"tracks": (track,), "name": timeline.name[:60]})
+            try:
+                made = _otio(alone, folder)
+                texts[name] = str(otio.adapters.write_to_string(made, "cmx_3600", rate=float(timeline.rate)))
+            except Exception as error:
+                why = f"what its writer refuses ({error})"
+        if why:
+            left_out.append(f"{timeline.name}, {name} can't be written as an edit list: it holds {why}.")
+    return EditLists(texts, tuple(left_out))
+
+
+def _unsayable(track: Track) -> Iterator[str]:
+    """What a track holds that an edit list has no words for."""
+    if any(placed.kind in ("nest", "fill") for placed in track.placed):
+        yield "nested sequences or generated pictures"
+    if any(placed.speed < 0 for placed in track.placed):
+        yield "clips that play backwards"
+    shown = [placed for placed in track.placed if placed.kind != "gap"]
+    begins, ends = {item.start for item in shown}, {item.start + item.seconds for item in shown}
+    if any(cross.at not in begins & ends for cross in track.crosses):
+        yield "dissolves from or to nothing"
 
 
 def _otio(timeline: Timeline, folder: Path) -> Any:

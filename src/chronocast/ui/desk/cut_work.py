@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
@@ -11,6 +12,18 @@ from chronocast.model.batch.batch import Batch
 from chronocast.preparation.recut import Recut, Relinked, changed_sources, compare, search_in, take
 from chronocast.ui.desk.desk import Desk
 from chronocast.ui.desk.workers import errand
+
+if TYPE_CHECKING:
+    from chronocast.preparation.cuts import CutsWritten
+
+
+def _written(made: CutsWritten, to: Path) -> str:
+    told = f"{len(made.files)} files written to {to}."
+    if not made.left_out:
+        return told
+    more = len(made.left_out) - 1
+    others = f" So are {more} more." if more > 1 else " So is one more." if more else ""
+    return f"{told} Left out: {made.left_out[0]}{others} Their cuts are in the OTIO files."
 
 
 class CutWork(QObject):
@@ -76,7 +89,7 @@ class CutWork(QObject):
         batch, path = self.desk.batch, self.desk.path
         errand(
             lambda: write_cuts(batch, path, to, self.desk.workspace, edl=True),
-            lambda made: self.said.emit(f"{len(made)} files written to {to}."),
+            lambda made: self.said.emit(_written(made, to)),
             self.failed.emit,
         )
 
