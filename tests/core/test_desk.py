@@ -14,6 +14,7 @@ from chronocast.journal.documents import BATCH_ENDING, BatchFile, ChangedOnDisk,
 from chronocast.journal.workspace import Workspace
 from chronocast.model.batch.batch import FULL, Batch
 from chronocast.model.batch.edits import add_source, fill, hold
+from chronocast.model.errors import ModelError
 from chronocast.run.view import RunView
 from chronocast.ui.desk.desk import Desk, new_batch
 from chronocast.ui.desk.to_go import ToGo
@@ -56,6 +57,28 @@ class OpenBatch(unittest.TestCase):
 
     def asked(self) -> Batch:
         return fill(self.desk.batch, [("jellies", FULL, self.first)], True)
+
+    def test_an_edit_that_could_not_be_read_again_is_refused(self) -> None:
+        """Whatever a field lets through: the file would never open again."""
+        before = self.desk.batch
+        recipe = before.recipes[0]
+        wrong = [
+            before.model_copy(update={"title": "t" * 201}),
+            before.model_copy(update={"folder": ""}),
+            before.model_copy(
+                update={"recipes": (recipe.model_copy(update={"name": "n" * 90}), *before.recipes[1:])}
+            ),
+            before.model_copy(update={"sources": (before.sources[0].model_copy(update={"name": ""}),)}),
+            before.model_copy(update={"size_limit": 10**19}),
+        ]
+        for batch in wrong:
+            with self.assertRaises(ModelError) as refused:
+                self.desk.edit("spoil it", batch)
+            self.assertIn("can't be kept", refused.exception.sentence)
+        self.assertIs(self.desk.batch, before)
+        self.assertTrue(self.desk.edit("fill a cell", self.asked()))
+        self.desk.save()
+        self.assertEqual(load_batch(self.path), self.desk.batch)
 
     def test_an_edit_is_taken_undone_and_done_again(self) -> None:
         desk = self.desk

@@ -27,9 +27,16 @@ def edit_batch(path: Any, change: Callable[[Any], Any], status: int = WRONG_USE)
     status
         The exit status where it can't be changed so.
     """
+    from pydantic import ValidationError
+
+    from chronocast.model.document_reading import explain
+
     batch = load(path)
     try:
-        batch = type(batch).model_validate(change(batch).model_dump())
+        try:
+            batch = type(batch).model_validate(change(batch).model_dump())
+        except ValidationError as error:
+            raise ModelError(f"That can't be kept: {explain(error)}.", "Nothing was changed.") from None
         save(batch, path)
     except ChronocastError as error:
         complain(error, status)

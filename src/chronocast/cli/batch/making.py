@@ -10,7 +10,7 @@ from chronocast.deliver.names import proposed_stems, unlike
 from chronocast.journal.documents import BATCH_ENDING, save_batch
 from chronocast.journal.films.facts import FactsStore
 from chronocast.journal.library import needed_recipe
-from chronocast.model.batch.batch import FULL, Batch, NamedRange, portable
+from chronocast.model.batch.batch import FULL, MOST_TITLE, Batch, NamedRange, portable
 from chronocast.model.batch.edits import add_recipe, fill, identifier
 from chronocast.model.batch.naming import read_pattern
 from chronocast.model.errors import ModelError
@@ -45,7 +45,10 @@ def make_batch(
         raise ModelError(f"{file} is there already and was not touched.", "Choose another name.")
     folder = file.absolute().parent
     _make_home(to.absolute())
-    batch = Batch(title=title or file.name.removesuffix(BATCH_ENDING), folder=portable(to.absolute(), folder))
+    batch = Batch(
+        title=(title or file.name.removesuffix(BATCH_ENDING))[:MOST_TITLE],
+        folder=portable(to.absolute(), folder),
+    )
     library = workspace().library
     for name in recipes:
         batch = add_recipe(batch, needed_recipe(library, name))

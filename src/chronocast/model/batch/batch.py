@@ -36,6 +36,8 @@ FORMAT = "chronocast batch"
 FULL = "full"
 MANY = 500
 """So many outputs are planned anew at once; of more it takes seconds."""
+MOST_TITLE = 200
+"""Characters."""
 RangeKind = Literal["trim", "marked", "clip"]
 _ID, _CELL = attrgetter("id"), attrgetter("source", "range", "recipe")
 
@@ -161,7 +163,7 @@ class Batch(Document):
 
     format: Literal["chronocast batch"] = "chronocast batch"
     version: int = VERSION
-    title: str = Field(default="Untitled batch", max_length=200)
+    title: str = Field(default="Untitled batch", max_length=MOST_TITLE)
     folder: str = Field(default="outgoing", min_length=1, max_length=4096)
     wanted: Moment | None = None
     not_before: Moment | None = None

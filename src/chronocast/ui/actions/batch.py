@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QWidget
 
 from chronocast.journal.documents import BATCH_ENDING, save_batch
 from chronocast.journal.settings import load_settings, save_settings
-from chronocast.model.batch.batch import portable, resolve
+from chronocast.model.batch.batch import MOST_TITLE, portable, resolve
 from chronocast.model.batch.edits import accept_media, set_folder
 from chronocast.model.batch.moving import as_from
 from chronocast.model.errors import ChronocastError
@@ -100,7 +100,8 @@ class BatchActions(QObject):
             self.trouble.emit(f"{path} is there already and was not touched. Choose another name.")
             return
         try:
-            save_batch(new_batch().model_copy(update={"title": path.name.removesuffix(BATCH_ENDING)}), path)
+            title = path.name.removesuffix(BATCH_ENDING)[:MOST_TITLE]
+            save_batch(new_batch().model_copy(update={"title": title}), path)
         except ChronocastError as error:
             self.trouble.emit(str(error))
             return
@@ -117,7 +118,7 @@ class BatchActions(QObject):
         text, ok = QInputDialog.getText(
             self.window, "Rename the batch", "What the batch is called", text=self.session.batch.title
         )
-        words = " ".join(text.split())[:200]
+        words = " ".join(text.split())[:MOST_TITLE]
         if ok and words and words != self.session.batch.title:
             self.session.edit("rename the batch", self.session.batch.model_copy(update={"title": words}))
 

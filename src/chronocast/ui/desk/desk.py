@@ -10,6 +10,7 @@ from chronocast.journal.places import data_folder
 from chronocast.journal.workspace import Workspace
 from chronocast.model.batch.batch import Batch
 from chronocast.model.batch.edits import History, add_recipe, merge_sources
+from chronocast.model.batch.readable import see_readable
 from chronocast.model.recipe.supplied import BASIC
 from chronocast.preparation.asked.answers import Asked
 from chronocast.preparation.forecast.first_figures import FirstFigures
@@ -97,7 +98,14 @@ class Desk:
     # Edits
 
     def edit(self, what: str, batch: Batch) -> bool:
-        """Take an edit into the history; whether it changed anything."""
+        """Take an edit into the history; whether it changed anything.
+
+        Raises
+        ------
+        ModelError
+            Its file could not be read again: nothing was changed.
+        """
+        see_readable(batch, self.batch)
         if not self.history.do(what, batch):
             return False
         self.before = self.view.without_plan() if self.view is not None else None

@@ -14,6 +14,7 @@ from chronocast.journal.workspace import Workspace
 from chronocast.model.batch.batch import MANY, Batch
 from chronocast.model.batch.changes import batch_changes
 from chronocast.model.batch.edits import fill
+from chronocast.model.errors import ChronocastError
 from chronocast.model.house import House, Rank
 from chronocast.model.show import counted
 from chronocast.preparation.asked.answers import Asked
@@ -299,8 +300,14 @@ class Session(QObject):
     # Edits
 
     def edit(self, what: str, batch: Batch) -> None:
-        """Take an edit: into the history, onto the disk, into the forecast."""
-        if self.desk.edit(what, batch):
+        """Take an edit: into the history, onto the disk, into the forecast.  One that can't be is told as trouble."""
+        try:
+            changed = self.desk.edit(what, batch)
+        except ChronocastError as error:
+            self.trouble.emit(str(error))
+            self._touch("batch")  # fields show again what is
+            return
+        if changed:
             self._after_edit()
 
     def undo(self) -> None:
