@@ -153,6 +153,17 @@ def stock_limit(
     )
 
 
+def _can_be_written(folder: str) -> bool:
+    """Whether a file can be made in a folder: what the system says of rights isn't true of every one."""
+    import tempfile
+
+    try:
+        with tempfile.TemporaryFile(dir=folder):
+            return True
+    except OSError:
+        return False
+
+
 @stock_app.command("place")
 def stock_place(
     folder: Annotated[
@@ -170,7 +181,7 @@ def stock_place(
 
     if folder:
         wanted = "" if folder == "usual" else os.path.abspath(folder)
-        if wanted and not (os.path.isdir(wanted) and os.access(wanted, os.W_OK | os.X_OK)):
+        if wanted and not _can_be_written(wanted):
             complain(f"{wanted} isn't a folder that can be written. Make it, or choose another.", WRONG_USE)
         try:
             save_settings(load_settings().model_copy(update={"kept_in": wanted}))
