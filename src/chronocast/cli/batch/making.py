@@ -43,6 +43,10 @@ def make_batch(
         raise ModelError(f"{file} does not end in {BATCH_ENDING}.", f"Name it {file.stem}{BATCH_ENDING}.")
     if file.exists():
         raise ModelError(f"{file} is there already and was not touched.", "Choose another name.")
+    if len(title) > MOST_TITLE:
+        raise ModelError(
+            f"A title has room for {MOST_TITLE} characters; this one has {len(title)}.", "Shorten it."
+        )
     folder = file.absolute().parent
     _make_home(to.absolute())
     batch = Batch(
