@@ -105,7 +105,7 @@ class Ways(unittest.TestCase):
         np.testing.assert_allclose(table.seconds[0], seconds, rtol=0.08)
         told, seen = np.minimum(table.looks[0], INDISTINCT), np.minimum(looks, INDISTINCT)
         moved, likely = told - told[0], seen - seen[0]
-        off = np.abs(moved - likely) - np.maximum(2.5, 0.3 * np.abs(likely))
+        off = np.abs(moved - likely) - np.maximum(3.0, 0.3 * np.abs(likely))
         self.assertLess(off.max(), 0.0, (moved, likely))
 
     @settings(max_examples=60, deadline=None)
